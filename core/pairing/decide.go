@@ -1,0 +1,255 @@
+package pairing
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+
+	"ambrosa/core/gtin"
+)
+
+// read gives the verdict on one path, as far as it can be told from the path
+// alone; settle then adds what the whole lot tells.
+func (r *reader) read(path string, v *Verdict) {
+	r.open(path)
+	claims := r.weigh()
+	if len(claims) == 0 {
+		r.loose(v)
+		return
+	}
+	best := &claims[0]
+	if len(claims) > 1 {
+		if rivals := r.rivals(claims); len(rivals) > 1 {
+			r.contested(v, rivals)
+			return
+		}
+	}
+	v.Kind, v.Key, v.Clue, v.Rung, v.Score = Paired, best.key, best.clue, best.rung, score(best)
+	r.markKey(best)
+	if int(best.to) >= r.base {
+		r.markSameProduct(best)
+	}
+	v.Target = r.readOptions(best.target)
+	from, to := int(best.from), int(best.to)
+	if to < r.base {
+		from, to = -1, -1
+	}
+	d := r.readDetails(from, to, best.barcode)
+	v.Place, v.View, v.number, v.letter, v.gluedOnly = d.place, d.view, d.number, d.letter, d.gluedLetter
+	v.bare = from == r.base && to == r.end-1
+	v.Reason = pairedReasons[v.Clue][v.Rung]
+	if reason := r.doubt(best, d.rest); reason != "" {
+		v.Candidates = []Candidate{best.candidate()}
+		v.unpair(reason)
+	}
+	if r.spans {
+		v.Spans = r.readSpans()
+	}
+}
+
+// unpair makes a verdict loose again, for a reason.
+func (v *Verdict) unpair(reason string) {
+	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score = Loose, NoTarget, "", NoClue, NoRung, 0
+	v.letter, v.gluedOnly, v.number = 0, false, -1
+	v.Reason = reason
+}
+
+// markKey gives a claim's atoms to its key.
+func (r *reader) markKey(c *claim) {
+	for i := c.from; i <= c.to; i++ {
+		r.roles[i], r.whats[i] = asKey, c.key
+	}
+}
+
+// markSameProduct gives the atoms of further keys of a claim's product to the
+// key: "HB-10 HB-10-S" and "HB-20 2000000000121" say the same thing twice.
+func (r *reader) markSameProduct(c *claim) {
+	for _, m := range r.baseFound {
+		if m.target.Product != c.target.Product {
+			continue
+		}
+		for i := m.from; i <= m.to; i++ {
+			if r.roles[i] == unread {
+				r.roles[i], r.whats[i] = asKey, c.key
+			}
+		}
+	}
+}
+
+// weigh returns the claims that count, the best first: those of the first clue
+// in the list that has any, those on the base name together, and a folder's
+// where it tells more or tells otherwise.
+func (r *reader) weigh() []claim {
+	r.claims = r.claims[:0]
+	var byFolder []claim
+	folderFirst, folderOn := false, false
+	for n, clue := range r.order {
+		if clue == Folder {
+			folderOn, folderFirst = true, n == 0
+			continue
+		}
+		r.claims = available[clue](r, r.claims)
+	}
+	if folderOn && (folderFirst || len(r.claims) == 0 || weak(&r.claims[0]) || r.claims[0].target.Item < 0) {
+		byFolder = r.folder(r.byFolder[:0])
+		r.byFolder = byFolder
+	}
+	if len(r.claims) == 0 || (len(byFolder) > 0 && (folderFirst || onlyPlaces(r.claims))) {
+		r.claims = append(r.claims[:0], byFolder...)
+	} else if len(byFolder) == 1 {
+		r.addFolder(&byFolder[0])
+	}
+	if len(r.claims) > 1 {
+		slices.SortStableFunc(r.claims, func(a, b claim) int {
+			return cmp.Or(cmp.Compare(a.rung, b.rung), cmp.Compare(b.alnum, a.alnum), cmp.Compare(a.from, b.from))
+		})
+	}
+	return r.claims
+}
+
+// onlyPlaces tells whether claims are by numbers of one to three digits only,
+// which below a folder that is a key are places.
+func onlyPlaces(claims []claim) bool {
+	return !slices.ContainsFunc(claims, func(c claim) bool { return !c.digits || c.alnum > 3 })
+}
+
+// addFolder weighs a folder's claim beside those of the name: it may single
+// out the item of a product, and it stands against a name that is weak.
+func (r *reader) addFolder(f *claim) {
+	for i, c := range r.claims {
+		if c.target.Product != f.target.Product {
+			if weak(&c) && !weak(f) {
+				r.claims = append(r.claims, *f)
+				return
+			}
+			continue
+		}
+		if c.target.Item < 0 && f.target.Item >= 0 {
+			r.claims[i].target = f.target
+		}
+	}
+}
+
+// weak tells whether a claim leaves room for doubt: a loose rung, or a short
+// number.
+func weak(c *claim) bool { return c.rung.loose() || (c.digits && !c.barcode && c.alnum < 6) }
+
+// rivals returns one claim a target, for all targets that claims name.
+func (r *reader) rivals(claims []claim) []claim {
+	var rivals []claim
+	for _, c := range claims {
+		if !slices.ContainsFunc(rivals, func(o claim) bool {
+			return o.target == c.target || (o.target.Product == c.target.Product && (o.target.Item < 0 || c.target.Item < 0))
+		}) {
+			rivals = append(rivals, c)
+		}
+	}
+	return rivals
+}
+
+var (
+	ofClue = [...]float64{SameName: 1, KeyInName: 0.95, BarcodeInName: 0.97, Folder: 0.85, LookAlike: 0}
+	ofRung = [...]float64{SameCharacters: 0, LetterCase: 0.01, Separators: 0.02, NoSeparators: 0.06, LeadingZeros: 0.10}
+)
+
+func score(c *claim) float64 {
+	return ofClue[c.clue] - ofRung[c.rung]
+}
+
+func (c *claim) candidate() Candidate {
+	return Candidate{c.target, c.key, c.clue, c.rung, score(c)}
+}
+
+func (r *reader) contested(v *Verdict, rivals []claim) {
+	v.Kind, v.Target, v.Clue, v.Rung, v.Score, v.number = Contested, NoTarget, rivals[0].clue, rivals[0].rung, score(&rivals[0]), -1
+	for i := range rivals {
+		c := &rivals[i]
+		v.Candidates = append(v.Candidates, c.candidate())
+		r.markKey(c)
+	}
+	from, to := int(rivals[0].from), int(rivals[0].to)
+	if to < r.base {
+		from, to = -1, -1
+	}
+	d := r.readDetails(from, to, rivals[0].barcode)
+	v.Place, v.View = d.place, d.view
+	switch {
+	case rivals[0].key == rivals[1].key || (rivals[0].from == rivals[1].from && rivals[0].to == rivals[1].to):
+		v.Reason = rivals[0].key + " belongs to " + strconv.Itoa(len(rivals)) + " products or variants"
+	case rivals[0].clue == Folder || rivals[len(rivals)-1].clue != Folder:
+		v.Reason = "the name holds the keys " + rivals[0].key + " and " + rivals[1].key
+	default:
+		v.Reason = "the name holds " + rivals[0].key + ", its folder " + rivals[len(rivals)-1].key
+	}
+	if r.spans {
+		v.Spans = r.readSpans()
+	}
+}
+
+// doubt returns why a claim is not sure enough to pair, or "".
+func (r *reader) doubt(c *claim, left rest) string {
+	digits := c.digits && !c.barcode
+	wordsOnly := !c.digits && !r.hasDigit(c)
+	switch {
+	case left.keyLike != "" && c.rung.loose():
+		return "found " + c.key + " only with " + rungReasons[c.rung] + ", and " + left.keyLike + " beside it looks like another key"
+	case left.keyLike != "" && (digits || wordsOnly):
+		return "found " + c.key + ", but " + left.keyLike + " beside it looks like another key"
+	case left.beside != "" && (digits || (isShort(left.beside) && !c.barcode)):
+		return "found " + c.key + ", but " + left.beside + " goes on right beside it"
+	case digits && c.alnum < 4 && left.words > 0 && c.clue != Folder:
+		return "found " + c.key + ", too short a number to be sure of beside other words"
+	}
+	return ""
+}
+
+func isShort(text string) bool { return len(text) <= 3 || asciiClass[text[0]&0x7f] == digit }
+
+func (r *reader) hasDigit(c *claim) bool {
+	for i := int(c.from); i <= int(c.to); i++ {
+		if r.isDigit(i) {
+			return true
+		}
+	}
+	return false
+}
+
+// loose says in words why nothing was found.
+func (r *reader) loose(v *Verdict) {
+	d := r.readDetails(-1, -1, false)
+	v.Place, v.View = d.place, d.view
+	v.unpair(r.whyLoose(d))
+	if r.spans {
+		v.Spans = r.readSpans()
+	}
+}
+
+func (r *reader) whyLoose(d details) string {
+	for i := r.base; i < r.end; i++ {
+		if length := r.f.atoms[i].len(); r.isDigit(i) && r.regions[i] == 0 && (length == 8 || length >= 12 && length <= 14) {
+			digits := string(r.text(i))
+			want := gtin.CheckDigit(digits[:length-1])
+			if want == digits[length-1] {
+				return "reads the barcode " + digits + ", but no product has it"
+			}
+			if length >= 12 {
+				return "reads the barcode " + digits + ", whose check digit would have to be " + string(want)
+			}
+		}
+	}
+	switch {
+	case d.rest.keyLike != "":
+		return "reads " + d.rest.keyLike + " as a key, but no product has it"
+	case d.rest.words > 0:
+		return "no key found in the name or its folders"
+	case r.end == r.base:
+		return "the name is empty"
+	default:
+		for i := r.base; i < r.end; i++ {
+			if r.roles[i] == asNoise && r.whats[i] != "extension" && r.whats[i] != "" {
+				return "only noise in the name: " + r.whats[i]
+			}
+		}
+		return "nothing in the name but a place or a view"
+	}
+}

@@ -1,0 +1,180 @@
+package pairing
+
+import (
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+)
+
+// lotHabits is what a lot's names have in common.
+type lotHabits struct {
+	prefix map[string]bool // words that stand in most names
+}
+
+// sampled is how many names are looked at for a supplier's prefix; of a larger
+// lot, a part chosen by the names themselves.
+const sampled = 4096
+
+// findHabits counts words over a lot. The order of paths does not matter.
+func findHabits(paths []string) *lotHabits {
+	habits := &lotHabits{prefix: map[string]bool{}}
+	if len(paths) < 4 {
+		return habits
+	}
+	keep := uint32(len(paths)/sampled + 1)
+	counts := map[string]int{}
+	seen := 0
+	var f folded
+	for _, path := range paths {
+		if keep > 1 {
+			h := seed
+			for _, b := range []byte(path[max(0, len(path)-12):]) {
+				h = (h ^ uint64(b)) * 1099511628211
+			}
+			if uint32(finish(h))%keep != 0 {
+				continue
+			}
+		}
+		seen++
+		f.fold(path[strings.LastIndexByte(path, '/')+1:])
+		for i, a := range f.atoms {
+			word := f.bytes(a)
+			if a.class != letter || a.len() < 2 || (i+1 == len(f.atoms) && extensions.of(word)) {
+				continue
+			}
+			repeated := false
+			for _, before := range f.atoms[:i] {
+				repeated = repeated || string(f.bytes(before)) == string(word)
+			}
+			if !repeated {
+				counts[string(word)]++
+			}
+		}
+	}
+	for word, n := range counts {
+		if 2*n > seen {
+			habits.prefix[word] = true
+		}
+	}
+	return habits
+}
+
+// Lot reads all paths of a lot with a clue list and returns a verdict for each,
+// in the order given. With spans, each verdict covers its path with spans. The
+// error names a clue that cannot be used.
+func Lot(c *Catalog, list ClueList, paths []string, spans bool) ([]Verdict, error) {
+	order, err := list.order()
+	if err != nil {
+		return nil, err
+	}
+	habits := findHabits(paths)
+	words := vocabulary(list.Languages)
+	verdicts := make([]Verdict, len(paths))
+	workers := min(runtime.GOMAXPROCS(0), len(paths)/512+1)
+	open := make([][]int, workers)
+	var wait sync.WaitGroup
+	for w := range workers {
+		lo, hi := len(paths)*w/workers, len(paths)*(w+1)/workers
+		wait.Go(func() {
+			r := newReader(c, habits, order, words, spans)
+			for i := lo; i < hi; i++ {
+				v := &verdicts[i]
+				r.read(paths[i], v)
+				if v.Kind == Paired && (v.letter != 0 || v.number == 0) {
+					open[w] = append(open[w], i)
+				}
+			}
+		})
+	}
+	wait.Wait()
+	settle(verdicts, slices.Concat(open...))
+	return verdicts, nil
+}
+
+// settle adds what only the lot as a whole tells: whether single letters are
+// places or views, and whether a product's numbers begin at nought. open are
+// the pairs by a name with such a letter or with the number nought.
+func settle(verdicts []Verdict, open []int) {
+	if len(open) == 0 {
+		return
+	}
+	letters := map[Target]uint32{}
+	zero := map[Target]bool{}
+	for _, i := range open {
+		v := &verdicts[i]
+		if v.letter != 0 {
+			letters[v.Target] |= 1 << (v.letter - 'a')
+		}
+		if v.number == 0 {
+			zero[v.Target] = true
+		}
+	}
+	inSequence := false
+	for _, mask := range letters {
+		inSequence = inSequence || mask&3 == 3
+	}
+	for _, i := range open {
+		if v := &verdicts[i]; v.letter != 0 {
+			v.settleLetter(letters[v.Target], inSequence)
+		}
+	}
+	if len(zero) > 0 {
+		countFromNought(verdicts, zero)
+	}
+}
+
+// countFromNought moves the places of those targets up that have a number 0 and
+// a number 1.
+func countFromNought(verdicts []Verdict, zero map[Target]bool) {
+	one := map[Target]bool{}
+	for i := range verdicts {
+		if v := &verdicts[i]; v.Kind == Paired && v.number == 1 && zero[v.Target] {
+			one[v.Target] = true
+		}
+	}
+	if len(one) == 0 {
+		return
+	}
+	for i := range verdicts {
+		if v := &verdicts[i]; v.Kind == Paired && v.number >= 0 && one[v.Target] {
+			v.Place = v.number + 1
+		}
+	}
+}
+
+func (v *Verdict) settleLetter(mask uint32, inSequence bool) {
+	const first = 1 // the letter a
+	view := singleViews[v.letter]
+	views := 0
+	for c := range singleViews {
+		if mask&(1<<(c-'a')) != 0 {
+			views++
+		}
+	}
+	switch {
+	case inSequence && mask&first != 0 && v.letter <= 'l':
+		v.Place = int(v.letter-'a') + 1
+		v.respan(PlaceSpan, "")
+		return
+	case view != "" && views >= 2 && mask&first == 0 && !v.gluedOnly:
+		if v.View == "" {
+			v.View = view
+		}
+		v.respan(ViewSpan, view)
+		return
+	}
+	v.respan(NoiseSpan, "not read")
+	if v.gluedOnly {
+		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}}
+		v.unpair("found " + v.Key + ", but " + string(v.letter) + " goes on right beside it")
+	}
+}
+
+func (v *Verdict) respan(kind SpanKind, what string) {
+	for i := range v.Spans {
+		if v.Spans[i].What == "letter" {
+			v.Spans[i].Kind, v.Spans[i].What = kind, what
+		}
+	}
+}

@@ -1,0 +1,289 @@
+package pairing
+
+import (
+	"slices"
+
+	"ambrosa/core/gtin"
+)
+
+// match is a key found in a name: atoms from to to, both included.
+type match struct {
+	from, to int32
+	target   Target
+	key      string
+	rung     Rung
+	alnum    int32
+	digits   bool // a key of digits only
+	barcode  bool
+	product  bool
+}
+
+func (m match) contains(o match) bool { return m.from <= o.from && o.to <= m.to }
+
+func (m match) size(r *reader) int32 { return r.f.atoms[m.to].end - r.f.atoms[m.from].start }
+
+func (r *reader) collect(t *table, hash uint64, i, j, lo, hi int) {
+	for k := t.get(hash); k >= 0; k = r.catalog.keys[k].next {
+		entry := &r.catalog.keys[k]
+		if rung := r.rung(entry, i, j, lo, hi); rung != NoRung {
+			m := match{from: int32(i), to: int32(j), target: entry.target(), key: entry.text, rung: rung,
+				alnum: entry.alnum, digits: entry.digitsOnly, product: entry.kind == productKey}
+			if !slices.Contains(r.found, m) {
+				r.found = append(r.found, m)
+			}
+		}
+	}
+}
+
+// rung tells on which rung a key stands at the atoms i to j, or NoRung when
+// the rules of boundaries do not let it count there.
+func (r *reader) rung(k *key, i, j, lo, hi int) Rung {
+	first, last := r.f.atoms[i], r.f.atoms[j]
+	name := r.f.source[r.f.origin(first.start):r.f.origin(last.end)]
+	whole := (i == lo || !first.glued) && (j+1 == hi || !r.f.atoms[j+1].glued)
+	if k.alnum < 4 && !whole {
+		return NoRung
+	}
+	rung := SameCharacters
+	if !k.plain || name != k.text {
+		r.key.fold(k.text)
+		r.key.trim()
+		written := k.text
+		if len(r.key.atoms) > 0 && len(r.key.offsets) == 0 {
+			written = k.text[r.key.atoms[0].start:r.key.atoms[len(r.key.atoms)-1].end]
+		}
+		rung = compare(name, written, r.f.text[first.start:last.end], r.key.text)
+	}
+	grouped := false
+	if rung == LeadingZeros {
+		equal, byGroups := r.equalWithoutZeros(i, j)
+		if !equal || (k.digitsOnly && last.end-first.start < 4) {
+			return NoRung // a number of one to three digits is a place, not a key that lost its zeros
+		}
+		grouped = byGroups
+	}
+	if rung.loose() && !grouped && r.movesSeparators(i, j) {
+		return NoRung
+	}
+	if region := r.regions[i]; region != 0 && region == r.regions[j] {
+		part := (i > lo && r.regions[i-1] == region) || (j+1 < hi && r.regions[j+1] == region)
+		if part || k.digitsOnly {
+			return NoRung
+		}
+	}
+	return rung
+}
+
+// trim leaves out the separators around the folded text.
+func (f *folded) trim() {
+	if len(f.atoms) == 0 {
+		return
+	}
+	from, to := f.atoms[0].start, f.atoms[len(f.atoms)-1].end
+	f.text = f.text[from:to]
+	for i := range f.atoms {
+		f.atoms[i].start -= from
+		f.atoms[i].end -= from
+	}
+}
+
+// equalWithoutZeros compares the atoms i to j with the key on the last rung:
+// leading zeros left out of each digit group.
+func (r *reader) equalWithoutZeros(i, j int) (equal, byGroups bool) {
+	sum := func(f *folded, from, to int, grouped bool) uint64 {
+		h, previous := seed, separator
+		for n := from; n <= to; n++ {
+			a := f.atoms[n]
+			if grouped {
+				h = extendGroup(h, f.bytes(a), a.class, previous)
+			} else {
+				h = extend(h, f.bytes(a), a.class == digit && previous != digit)
+			}
+			previous = a.class
+		}
+		return h
+	}
+	last := len(r.key.atoms) - 1
+	byGroups = sum(&r.f, i, j, true) == sum(&r.key, 0, last, true)
+	return byGroups || sum(&r.f, i, j, false) == sum(&r.key, 0, last, false), byGroups
+}
+
+// breaks returns the offsets, in the letters and digits of the atoms from to
+// to with leading zeros left out, at which separators stand; numbers are those
+// of them that stand between two digit groups.
+func (f *folded) breaks(from, to int, into []int32) []int32 {
+	into = into[:0]
+	at, previous := int32(0), separator
+	for n := from; n <= to; n++ {
+		a := f.atoms[n]
+		if n > from && !a.glued {
+			into = append(into, at)
+		}
+		text := f.bytes(a)
+		if a.class == digit && previous != digit {
+			text = withoutZeros(text)
+		}
+		at += int32(len(text))
+		previous = a.class
+	}
+	return into
+}
+
+// movesSeparators tells whether name and key keep different things apart: a
+// separator may be left out, but "HBX-L" is not HB-XL, and "HB-10_1" is not
+// HB-101, since numbers that the name keeps apart are not read as one when one
+// of them is short enough to be a place.
+func (r *reader) movesSeparators(i, j int) bool {
+	r.nameBreaks = r.f.breaks(i, j, r.nameBreaks)
+	r.keyBreaks = r.key.breaks(0, len(r.key.atoms)-1, r.keyBreaks)
+	added, dropped := false, false
+	for _, at := range r.nameBreaks {
+		added = added || !slices.Contains(r.keyBreaks, at)
+	}
+	for _, at := range r.keyBreaks {
+		dropped = dropped || !slices.Contains(r.nameBreaks, at)
+	}
+	if added && dropped {
+		return true
+	}
+	if !added {
+		return false
+	}
+	for n := i + 1; n <= j; n++ {
+		if r.isDigit(n) && r.isDigit(n-1) && (r.f.atoms[n].len() <= 3 || r.f.atoms[n-1].len() <= 3) {
+			at := r.f.breaks(i, n, nil)
+			if !slices.Contains(r.keyBreaks, at[len(at)-1]) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (r *reader) collectBarcode(i, j int) {
+	if r.regions[i] != 0 && r.regions[i] == r.regions[j] && r.whats[i] != "hash" {
+		return
+	}
+	var digits [14]byte
+	n := 0
+	for k := i; k <= j; k++ {
+		n += copy(digits[n:], r.text(k))
+	}
+	number, ok := gtin.Number(string(digits[:n]))
+	if !ok {
+		return
+	}
+	rung := SameCharacters
+	switch {
+	case n != 8 && n < 12:
+		rung = LeadingZeros
+	case i != j:
+		rung = NoSeparators
+	}
+	for _, item := range r.catalog.gtins[number] {
+		key := r.catalog.items[item].GTIN
+		for len(key) > n && key[0] == '0' {
+			key = key[1:] // as many digits as the name gives of it: both are the same GTIN
+		}
+		r.found = append(r.found, match{from: int32(i), to: int32(j), target: r.catalog.TargetOf(int(item)),
+			key: key, rung: rung, alnum: int32(n), barcode: true})
+	}
+}
+
+// dominant leaves out what a better match explains: a key within a longer one,
+// the same span on a looser rung, a product's key beside its variant's, and a
+// short number or word beside a key that explains it.
+func (r *reader) dominant(found []match) []match {
+	if len(found) < 2 {
+		return found
+	}
+	beaten := func(m match) bool {
+		for _, o := range found {
+			switch {
+			case o == m:
+			case o.contains(m) && !m.contains(o):
+				return true
+			case o.contains(m) && o.rung < m.rung:
+				return true
+			case o.contains(m) && o.rung == m.rung && m.product && !o.product && o.target.Product == m.target.Product:
+				return true
+			case o.from <= m.to && m.from <= o.to && !o.contains(m) && o.rung <= m.rung && (o.size(r) > m.size(r) || m.rung.loose() && !o.rung.loose()):
+				return true
+			case o.to < m.from || m.to < o.from:
+				if r.beside(m, o) {
+					return true
+				}
+			}
+		}
+		return false
+	}
+	kept := r.kept[:0]
+	for _, m := range found {
+		if !beaten(m) {
+			kept = append(kept, m)
+		}
+	}
+	r.kept = kept
+	return kept
+}
+
+// beside tells whether m, apart from o in the same name, is explained by o.
+func (r *reader) beside(m, o match) bool {
+	if m.target.Product == o.target.Product {
+		return m.target.Item < 0 && o.target.Item >= 0 || m.target == o.target && (m.rung > o.rung || m.rung == o.rung && m.from > o.from)
+	}
+	if o.alnum < 4 || (o.digits && o.alnum < 5) {
+		return false
+	}
+	if m.digits && !m.barcode && m.alnum <= 3 {
+		return true // a number of one to three digits beside a key is a place
+	}
+	if m.from != m.to || r.isDigit(int(m.from)) {
+		return false
+	}
+	word := r.text(int(m.from))
+	if role := r.words.of(word).role; role != unread && m.alnum < 8 {
+		return true
+	}
+	return r.catalog.knowsWord(o.target, word)
+}
+
+// match finds the keys in the atoms [lo, hi), shorter ones within longer ones
+// left out. The result is valid until the next call.
+func (r *reader) match(lo, hi int) []match {
+	r.found = r.found[:0]
+	c := r.catalog
+	for i := lo; i < hi; i++ {
+		h, g := seed, seed
+		previous, neighbours, digitsOnly, length, stripped := separator, false, true, 0, 0
+		for j := i; j < hi && j-i < c.maxAtoms; j++ {
+			a := r.f.atoms[j]
+			length += a.len()
+			if length > maxKey {
+				break
+			}
+			text := r.f.bytes(a)
+			if c.grouped {
+				g = extendGroup(g, text, a.class, previous)
+			}
+			if a.class == digit && previous != digit {
+				text = withoutZeros(text)
+			}
+			h = extend(h, text, false)
+			stripped += len(text)
+			neighbours = neighbours || (a.class == digit && previous == digit)
+			digitsOnly = digitsOnly && a.class == digit
+			previous = a.class
+			if c.lengths.has(stripped) {
+				r.collect(c.heads, finish(h), i, j, lo, hi)
+			}
+			if neighbours && c.grouped {
+				r.collect(c.groups, finish(g), i, j, lo, hi)
+			}
+			if digitsOnly && length >= 8 && length <= 14 && len(c.gtins) > 0 && (i == j || length >= 12) {
+				r.collectBarcode(i, j)
+			}
+		}
+	}
+	return r.dominant(r.found)
+}

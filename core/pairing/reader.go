@@ -1,0 +1,135 @@
+package pairing
+
+import (
+	"slices"
+)
+
+// claim is what a clue says about a file.
+type claim struct {
+	match
+	clue    Clue
+	segment int16
+}
+
+// reader reads one path after the other; it is reused to spare allocations and
+// belongs to one goroutine.
+type reader struct {
+	catalog *Catalog
+	lot     *lotHabits
+	order   []Clue
+	words   *lexicon[meaning]
+	f       folded
+	key     folded // of a key that is compared
+	roles   []role
+	whats   []string
+	regions []int16 // of atoms: camera counter, date, pixel size or hash they belong to; 0 for none
+	base    int     // first atom of the base name
+	end     int     // after the last atom of the base name, extension left out
+	region  int16
+
+	kept        []match
+	baseMatches []match
+	baseFound   []match // with those that better ones explain
+	matched     bool
+	found       []match
+	claims      []claim
+	byFolder    []claim
+	spans       bool
+
+	nameBreaks, keyBreaks []int32
+}
+
+func newReader(c *Catalog, lot *lotHabits, order []Clue, words *lexicon[meaning], spans bool) *reader {
+	return &reader{catalog: c, lot: lot, order: order, words: words, spans: spans}
+}
+
+// open folds a path and finds its base name.
+func (r *reader) open(path string) {
+	r.f.fold(path)
+	n := len(r.f.atoms)
+	r.roles = resize(r.roles, n)
+	r.whats = resize(r.whats, n)
+	r.regions = resize(r.regions, n)
+	r.region, r.matched = 0, false
+	r.base = n
+	last := int16(0)
+	for _, b := range r.f.text {
+		if b == '/' {
+			last++
+		}
+	}
+	for r.base > 0 && r.f.atoms[r.base-1].segment == last {
+		r.base--
+	}
+	r.end = n
+	for r.end > r.base && r.isExtension(r.end) {
+		r.end--
+		for r.end > r.base && r.f.atoms[r.end].glued {
+			r.end--
+		}
+		for i := r.end; i < n; i++ {
+			r.roles[i], r.whats[i] = asNoise, "extension"
+		}
+	}
+	r.findNoise(r.base, r.end)
+}
+
+func resize[T any](s []T, n int) []T {
+	s = slices.Grow(s[:0], n)[:n]
+	clear(s)
+	return s
+}
+
+// isExtension tells whether the atoms before end are a dot and a known
+// extension.
+func (r *reader) isExtension(end int) bool {
+	from := end - 1
+	for from > r.base && r.f.atoms[from].glued {
+		from--
+	}
+	start := r.f.atoms[from].start
+	if start == 0 || r.f.text[start-1] != '.' || (from == r.base && end != from+1) {
+		return false
+	}
+	if from == r.base && (start < 2 || r.f.text[start-2] == '/') {
+		return false // a name that is nothing but ".jpg"
+	}
+	return extensions.of(r.f.text[start:r.f.atoms[end-1].end])
+}
+
+// token returns the atoms around i between separators, within [lo, hi).
+func (r *reader) token(i, lo, hi int) (from, to int) {
+	from, to = i, i+1
+	for from > lo && r.f.atoms[from].glued {
+		from--
+	}
+	for to < hi && r.f.atoms[to].glued {
+		to++
+	}
+	return from, to
+}
+
+func (r *reader) text(i int) []byte { return r.f.bytes(r.f.atoms[i]) }
+
+func (r *reader) isDigit(i int) bool { return r.f.atoms[i].class == digit }
+
+// number returns the value of a digit atom of up to nine figures, else -1.
+func (r *reader) number(i int) int {
+	if !r.isDigit(i) || r.f.atoms[i].len() > 9 {
+		return -1
+	}
+	n := 0
+	for _, b := range r.text(i) {
+		n = 10*n + int(b-'0')
+	}
+	return n
+}
+
+// between returns the separators before atom i, of the folded text.
+func (r *reader) between(i int) []byte {
+	start := int32(0)
+	if i > 0 {
+		start = r.f.atoms[i-1].end
+	}
+	return r.f.text[start:r.f.atoms[i].start]
+}

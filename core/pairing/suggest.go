@@ -1,0 +1,223 @@
+package pairing
+
+import (
+	"cmp"
+	"slices"
+	"sync"
+)
+
+// Suggestion is a key near to what a name says. It is never paired by itself.
+type Suggestion struct {
+	Target   Target
+	Key      string
+	Distance int
+	Read     string // what the name says
+	Edits    []Edit // the key against what was read, character by character
+}
+
+// Edit is one step of an alignment of a key with what was read: equal, or
+// another character, or one that only one of the two has ("" on the other
+// side).
+type Edit struct {
+	Key  string `json:"key"`
+	Read string `json:"read"`
+}
+
+// Same tells whether the characters are equal, letter case aside.
+func (e Edit) Same() bool {
+	a, b := []rune(e.Key), []rune(e.Read)
+	return len(a) == 1 && len(b) == 1 && foldRune(a[0]) == foldRune(b[0])
+}
+
+func foldRune(r rune) rune {
+	if r >= 'A' && r <= 'Z' {
+		return r + 'a' - 'A'
+	}
+	return r
+}
+
+// nearestIndex finds keys by the pairs of characters they hold; it is built
+// when the first suggestion is asked for.
+type nearestIndex struct {
+	once  sync.Once
+	pairs map[[2]byte][]int32
+	forms []string
+}
+
+func (c *Catalog) buildNearest() {
+	c.nearest.pairs = map[[2]byte][]int32{}
+	c.nearest.forms = make([]string, len(c.keys))
+	var f folded
+	for i := range c.keys {
+		f.fold(c.keys[i].text)
+		form := f.joined(0)
+		c.nearest.forms[i] = form
+		for _, pair := range pairsOf(form) {
+			c.nearest.pairs[pair] = append(c.nearest.pairs[pair], int32(i))
+		}
+	}
+}
+
+func pairsOf(form string) (pairs [][2]byte) {
+	for i := 0; i+1 < len(form); i++ {
+		if pair := [2]byte{form[i], form[i+1]}; !slices.Contains(pairs, pair) {
+			pairs = append(pairs, pair)
+		}
+	}
+	return pairs
+}
+
+// Nearest returns up to n keys that differ least from a token of the path's
+// base name or nearest folder, by edit distance (Levenshtein) on letters and
+// digits, at most a third of the key's length. Of equally near keys, longer ones come first, since
+// they explain more of the name, then in the order of their spelling.
+func (c *Catalog) Nearest(path string, n int) []Suggestion {
+	c.nearest.once.Do(c.buildNearest)
+	r := newReader(c, nil, nil, english, false)
+	r.open(path)
+	best := map[Target]Suggestion{}
+	for _, read := range r.tokens() {
+		for _, k := range c.near(read.form) {
+			form := c.nearest.forms[k]
+			limit := max(1, len(form)/3)
+			distance := levenshtein(form, read.form, limit)
+			if distance > limit {
+				continue
+			}
+			s := Suggestion{Target: c.keys[k].target(), Key: c.keys[k].text, Distance: distance, Read: read.text}
+			if known, ok := best[s.Target]; !ok || distance < known.Distance || (distance == known.Distance && s.Key < known.Key) {
+				best[s.Target] = s
+			}
+		}
+	}
+	list := make([]Suggestion, 0, len(best))
+	for _, s := range best {
+		list = append(list, s)
+	}
+	slices.SortFunc(list, func(a, b Suggestion) int {
+		return cmp.Or(cmp.Compare(a.Distance, b.Distance), cmp.Compare(len(b.Key), len(a.Key)), cmp.Compare(a.Key, b.Key), cmp.Compare(a.Target.Item, b.Target.Item))
+	})
+	list = list[:min(n, len(list))]
+	for i := range list {
+		list[i].Edits = align(list[i].Key, list[i].Read)
+	}
+	return list
+}
+
+type token struct{ form, text string }
+
+// tokens returns what could be a key in the base name: every run of up to four
+// tokens between separators.
+func (r *reader) tokens() (found []token) {
+	for i := r.base; i < min(r.end, r.base+24); i++ {
+		if r.f.atoms[i].glued && i > r.base {
+			continue
+		}
+		for j, count := i, 0; j < r.end && count < 4; count++ {
+			_, to := r.token(j, r.base, r.end)
+			text := r.written(i, to)
+			form := ""
+			for n := i; n < to; n++ {
+				form += string(r.text(n))
+			}
+			if len(form) >= 3 && len(form) <= maxKey {
+				found = append(found, token{form, text})
+			}
+			j = to
+		}
+	}
+	return found
+}
+
+// near returns the keys that share the most pairs of characters with form.
+func (c *Catalog) near(form string) []int32 {
+	counts := map[int32]int{}
+	pairs := pairsOf(form)
+	for _, pair := range pairs {
+		for _, k := range c.nearest.pairs[pair] {
+			counts[k]++
+		}
+	}
+	// One edit touches at most two pairs, so a key within the distance shares
+	// at least this many.
+	least := max(1, len(pairs)-2*max(1, (len(form)+2)/3))
+	keys := make([]int32, 0, 256)
+	for k, n := range counts {
+		if n >= least {
+			keys = append(keys, k)
+		}
+	}
+	slices.SortFunc(keys, func(a, b int32) int {
+		return cmp.Or(cmp.Compare(counts[b], counts[a]), cmp.Compare(a, b))
+	})
+	return keys[:min(len(keys), 400)]
+}
+
+// levenshtein returns the edit distance of two texts, or limit+1 when it is
+// larger than limit.
+func levenshtein(a, b string, limit int) int {
+	if d := len(a) - len(b); d > limit || -d > limit {
+		return limit + 1
+	}
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		diagonal, least := row[0], i
+		row[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := diagonal
+			if a[i-1] != b[j-1] {
+				cost = 1 + min(diagonal, row[j], row[j-1])
+			}
+			diagonal, row[j] = row[j], cost
+			least = min(least, cost)
+		}
+		if least > limit {
+			return limit + 1
+		}
+	}
+	return row[len(b)]
+}
+
+// align writes a key and what was read against each other with the fewest
+// edits.
+func align(keyText, readText string) []Edit {
+	a, b := []rune(keyText), []rune(readText)
+	if len(a) > 64 || len(b) > 128 {
+		return nil
+	}
+	width := len(b) + 1
+	cost := make([]int, (len(a)+1)*width)
+	for i := len(a); i >= 0; i-- {
+		for j := len(b); j >= 0; j-- {
+			switch {
+			case i == len(a):
+				cost[i*width+j] = len(b) - j
+			case j == len(b):
+				cost[i*width+j] = len(a) - i
+			case foldRune(a[i]) == foldRune(b[j]):
+				cost[i*width+j] = cost[(i+1)*width+j+1]
+			default:
+				cost[i*width+j] = 1 + min(cost[(i+1)*width+j+1], cost[(i+1)*width+j], cost[i*width+j+1])
+			}
+		}
+	}
+	var edits []Edit
+	for i, j := 0, 0; i < len(a) || j < len(b); {
+		here := cost[i*width+j]
+		switch {
+		case i < len(a) && j < len(b) && ((foldRune(a[i]) == foldRune(b[j]) && here == cost[(i+1)*width+j+1]) || here == 1+cost[(i+1)*width+j+1]):
+			edits = append(edits, Edit{string(a[i]), string(b[j])})
+			i, j = i+1, j+1
+		case i < len(a) && here == 1+cost[(i+1)*width+j]:
+			edits = append(edits, Edit{Key: string(a[i])})
+			i++
+		default:
+			edits = append(edits, Edit{Read: string(b[j])})
+			j++
+		}
+	}
+	return edits
+}

@@ -1,0 +1,195 @@
+package pairing
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"slices"
+)
+
+// Clue is one way of telling which product a file belongs to.
+type Clue uint8
+
+// The clues, in the order they are weighed unless a clue list says otherwise.
+const (
+	NoClue Clue = iota
+	SheetRow
+	SameName
+	KeyInName
+	NameInKey
+	BarcodeInName
+	BarcodeInPicture
+	Folder
+	Title
+	Attribute
+	Pattern
+	LookAlike
+)
+
+var clueNames = [...]string{"", "sheet-row", "same-name", "key-in-name", "name-in-key", "barcode-in-name", "barcode-in-picture",
+	"folder", "title", "attribute", "pattern", "look-alike"}
+
+func (c Clue) String() string { return clueNames[c] }
+
+// VerdictKind says what became of a file.
+type VerdictKind uint8
+
+// The verdicts that reading gives; setting aside is for a person.
+const (
+	Loose VerdictKind = iota
+	Contested
+	Paired
+)
+
+func (v VerdictKind) String() string { return [...]string{"loose", "contested", "paired"}[v] }
+
+// SpanKind says what a part of a name is.
+type SpanKind uint8
+
+// The four kinds of span.
+const (
+	NoiseSpan SpanKind = iota
+	KeySpan
+	PlaceSpan
+	ViewSpan
+)
+
+func (k SpanKind) String() string { return [...]string{"noise", "key", "place", "view"}[k] }
+
+// MarshalText writes the kind's name.
+func (k SpanKind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
+
+// Span is a part of a path, as bytes [Start, End), and what it was read as.
+type Span struct {
+	Start int      `json:"start"`
+	End   int      `json:"end"`
+	Kind  SpanKind `json:"kind"`
+	What  string   `json:"what,omitempty"` // what the noise is, which view, or the key as the catalog spells it; "option" for an option's value
+}
+
+// Candidate is a target with the evidence for it.
+type Candidate struct {
+	Target Target
+	Key    string // as the catalog spells it
+	Clue   Clue
+	Rung   Rung
+	Score  float64 // 0 to 1
+}
+
+// Verdict is what was told from one file's path.
+type Verdict struct {
+	Kind VerdictKind
+	Target
+	Key        string // the key that decided, as the catalog spells it
+	Place      int    // 1 is the first; 0 when none was read
+	View       string
+	Clue       Clue
+	Rung       Rung
+	Score      float64
+	Reason     string
+	Candidates []Candidate // of a contested file, all; of a doubtful one, what was doubted
+	Spans      []Span      // filled when asked for; they cover the whole path
+
+	number    int // the plain number that was read as the place, -1 when none
+	letter    byte
+	gluedOnly bool // paired only if the glued letter turns out to be a place
+	bare      bool
+}
+
+// ClueList is the order in which clues are weighed, and their settings.
+type ClueList struct {
+	Clues     []ClueSetting `json:"clues"`
+	Languages []string      `json:"languages,omitempty"` // beside English: de, fr, es, it, nl
+}
+
+// ClueSetting is one clue of a list.
+type ClueSetting struct {
+	Clue string `json:"clue"`
+	Off  bool   `json:"off,omitempty"`
+}
+
+// available lists the clues that read names. A new clue is a file with its
+// claims, and a line here.
+var available = [...]func(*reader, []claim) []claim{
+	SameName:      (*reader).sameName,
+	KeyInName:     (*reader).keyInName,
+	BarcodeInName: (*reader).barcodeInName,
+	Folder:        (*reader).folder,
+	LookAlike:     nil,
+}
+
+// DefaultClues is the list that is used until a person makes another.
+func DefaultClues() ClueList {
+	list := ClueList{}
+	for c := SheetRow; c <= LookAlike; c++ {
+		if available[c] != nil {
+			list.Clues = append(list.Clues, ClueSetting{Clue: c.String()})
+		}
+	}
+	return list
+}
+
+// ReadClueList reads a clue list in JSON and checks it. The error says which
+// clue or language is not known.
+func ReadClueList(r io.Reader) (ClueList, error) {
+	var list ClueList
+	decoder := json.NewDecoder(r)
+	decoder.DisallowUnknownFields()
+	if err := decoder.Decode(&list); err != nil {
+		return list, fmt.Errorf("read clue list: %w", err)
+	}
+	_, err := list.order()
+	return list, err
+}
+
+func (list ClueList) order() ([]Clue, error) {
+	var order []Clue
+	for i, setting := range list.Clues {
+		c := Clue(slices.Index(clueNames[:], setting.Clue))
+		if setting.Clue == "" || int(c) >= len(available) || available[c] == nil {
+			return nil, fmt.Errorf("clue %d: %q is not a clue that reads names; there are %v", i+1, setting.Clue, DefaultClues().names())
+		}
+		if slices.Contains(order, c) {
+			return nil, fmt.Errorf("clue %d: %q stands in the list twice", i+1, setting.Clue)
+		}
+		if !setting.Off {
+			order = append(order, c)
+		}
+	}
+	for _, language := range list.Languages {
+		if languages[language] == nil {
+			return nil, fmt.Errorf("language %q is not known; there are de, es, fr, it, nl", language)
+		}
+	}
+	return order, nil
+}
+
+func (list ClueList) names() (names []string) {
+	for _, setting := range list.Clues {
+		names = append(names, setting.Clue)
+	}
+	return names
+}
+
+var rungReasons = [...]string{"", "character for character", "letter case aside", "separators taken as equal", "separators left out",
+	"leading zeros aside"}
+
+var pairedReasons = func() (table [len(clueNames)][len(rungNames)]string) {
+	for c, text := range map[Clue]string{
+		SameName:      "the whole name is the key",
+		KeyInName:     "the key stands in the name",
+		BarcodeInName: "the name holds the barcode",
+		Folder:        "the folder's name is the key",
+	} {
+		for rung := range table[c] {
+			table[c][rung] = text
+			if rung > 0 {
+				table[c][rung] += ", " + rungReasons[rung]
+			}
+		}
+	}
+	return table
+}()
+
+// Bare tells whether the name is nothing but the key.
+func (v *Verdict) Bare() bool { return v.bare }

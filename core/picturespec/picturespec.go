@@ -1,0 +1,153 @@
+// Package picturespec says what an image must be to be used, judged from its
+// first bytes and its measurements.
+package picturespec
+
+import (
+	"bytes"
+	"fmt"
+)
+
+// Limits bound what is decoded at all.
+type Limits struct {
+	Pixels int64 // width times height of one frame
+	Bytes  int64
+}
+
+// DefaultLimits let through what cameras and scanners make.
+var DefaultLimits = Limits{Pixels: 250_000_000, Bytes: 1 << 30}
+
+// Type is a file type told by content.
+type Type string
+
+// The types that are told apart. Picture types can be decoded.
+const (
+	JPEG    Type = "image/jpeg"
+	PNG     Type = "image/png"
+	WebP    Type = "image/webp"
+	TIFF    Type = "image/tiff"
+	GIF     Type = "image/gif"
+	HEIC    Type = "image/heic"
+	AVIF    Type = "image/avif"
+	SVG     Type = "image/svg+xml"
+	BMP     Type = "image/bmp"
+	Layered Type = "application/x-layered"
+	PDF     Type = "application/pdf"
+	Zip     Type = "application/zip"
+	Archive Type = "application/x-archive"
+	HTML    Type = "text/html"
+	Text    Type = "text/plain"
+	Empty   Type = ""
+	Unknown Type = "application/octet-stream"
+)
+
+// HeadBytes is how much of a file TypeOf looks at.
+const HeadBytes = 1024
+
+// TypeOf tells a file's type from its first bytes, whatever its name says.
+// Signatures are those of the formats' specifications.
+func TypeOf(head []byte) Type {
+	has := func(prefix string) bool { return bytes.HasPrefix(head, []byte(prefix)) }
+	switch {
+	case len(head) == 0:
+		return Empty
+	case has("\xff\xd8\xff"):
+		return JPEG
+	case has("\x89PNG\r\n\x1a\n"):
+		return PNG
+	case has("RIFF") && len(head) >= 12 && string(head[8:12]) == "WEBP":
+		return WebP
+	case has("II*\x00"), has("MM\x00*"), has("II+\x00"), has("MM\x00+"):
+		return TIFF
+	case has("GIF87a"), has("GIF89a"):
+		return GIF
+	case len(head) >= 12 && string(head[4:8]) == "ftyp":
+		return ofBrand(string(head[8:12]))
+	case has("8BPS"):
+		return Layered
+	case has("BM"):
+		return BMP
+	case has("%PDF"):
+		return PDF
+	case has("PK\x03\x04"), has("PK\x05\x06"):
+		return Zip
+	case has("7z\xbc\xaf\x27\x1c"), has("Rar!\x1a\x07"), has("\x1f\x8b"), has("BZh"), has("\xfd7zXZ\x00"), has("\x28\xb5\x2f\xfd"),
+		len(head) > 262 && string(head[257:262]) == "ustar":
+		return Archive
+	}
+	return ofText(head)
+}
+
+func ofBrand(brand string) Type {
+	switch brand {
+	case "avif", "avis":
+		return AVIF
+	case "heic", "heix", "hevc", "mif1", "msf1":
+		return HEIC
+	}
+	return Unknown
+}
+
+func ofText(head []byte) Type {
+	text := bytes.ToLower(bytes.TrimLeft(bytes.TrimPrefix(head, []byte("\ufeff")), " \t\r\n"))
+	switch {
+	case bytes.Contains(text, []byte("<svg")):
+		return SVG
+	case bytes.HasPrefix(text, []byte("<!doctype html")), bytes.HasPrefix(text, []byte("<html")):
+		return HTML
+	case bytes.IndexByte(head, 0) < 0:
+		return Text
+	}
+	return Unknown
+}
+
+// Picture tells whether files of the type are decoded.
+func (t Type) Picture() bool {
+	switch t {
+	case JPEG, PNG, WebP, TIFF, GIF, HEIC, AVIF:
+		return true
+	}
+	return false
+}
+
+// Refusal says why files of a type are not used, in the user's words; "" for
+// pictures.
+func (t Type) Refusal() string {
+	switch t {
+	case Empty:
+		return "the file is empty"
+	case SVG:
+		return "an SVG drawing, not a picture: export it as PNG"
+	case BMP:
+		return "a BMP picture, which is not read: save it as PNG"
+	case Layered:
+		return "a layered document of an image editor, which is not read: export it as TIFF or PNG"
+	case PDF:
+		return "a PDF document, not a picture"
+	case Zip, Archive:
+		return "an archive within an archive within an archive is not opened"
+	case HTML:
+		return "a web page, not a picture"
+	case Text:
+		return "a text file, not a picture"
+	}
+	if t.Picture() {
+		return ""
+	}
+	return "not a picture that can be read"
+}
+
+// Name says in words what a type is.
+func (t Type) Name() string {
+	if t.Picture() {
+		return "a picture (" + string(t) + ")"
+	}
+	return t.Refusal()
+}
+
+// CheckSize returns why a picture is too large to be decoded, or nil.
+func (l Limits) CheckSize(width, height int) error {
+	if pixels := int64(width) * int64(height); pixels > l.Pixels {
+		return fmt.Errorf("%d × %d pixels are more than the limit of %d million", width, height, l.Pixels/1_000_000)
+	}
+	return nil
+}

@@ -1,0 +1,179 @@
+// Package demo brings the sample data into an Ambrosa, as a person would. Package
+// draw makes it.
+package demo
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"time"
+
+	"ambrosa/internal/client"
+	"ambrosa/internal/picture"
+)
+
+// Archives lists the sample archives in the order they are made. The last one
+// is left for whoever tries the application.
+var Archives = []string{"northcomb-spring.zip", "lindmoor-pictures.zip", "apigrund-2026.zip"}
+
+// Seed loads the sample data once into the application that serves at address,
+// as a person would: the products, then two suppliers' archives, of which one
+// is applied and the other is half decided. folder is where the archives are
+// made.
+func Seed(ctx context.Context, address, folder string, out io.Writer) error {
+	ctx, cancel := context.WithTimeout(ctx, 5*time.Minute)
+	defer cancel()
+	s := &seeder{client.Client{Address: address}, filepath.Join(folder, "samples")}
+	var waiting struct{ Products int }
+	if err := s.Get(ctx, "/api/v1/waiting", &waiting); err != nil {
+		return err
+	}
+	if waiting.Products > 0 {
+		return nil
+	}
+	start := time.Now()
+	fmt.Fprintln(out, "Drawing the sample suppliers' pictures …")
+	if err := s.draw(ctx); err != nil {
+		return err
+	}
+	fmt.Fprintln(out, "Gathering, pairing and applying them …")
+	if err := s.bringProducts(ctx); err != nil {
+		return err
+	}
+	if err := s.firstLot(ctx); err != nil {
+		return err
+	}
+	if err := s.secondLot(ctx); err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "The sample data is in after %.1f seconds.\n", time.Since(start).Seconds())
+	return nil
+}
+
+type seeder struct {
+	client.Client
+	samples string
+}
+
+// draw makes the archives in a process of its own, so that the memory it takes
+// is given back.
+func (s *seeder) draw(ctx context.Context) error {
+	if _, err := os.Stat(filepath.Join(s.samples, ".complete")); err == nil {
+		return nil
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	command := exec.CommandContext(ctx, filepath.Join(filepath.Dir(self), picture.Decoder), "samples", s.samples)
+	if said, err := command.CombinedOutput(); err != nil {
+		return fmt.Errorf("draw the sample pictures: %w: %s", err, bytes.TrimSpace(said))
+	}
+	return os.WriteFile(filepath.Join(s.samples, ".complete"), nil, 0o644)
+}
+
+func (s *seeder) bringProducts(ctx context.Context) error {
+	file, err := os.Open(filepath.Join(s.samples, "products.csv"))
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	return s.Call(ctx, http.MethodPost, "/api/v1/products/import", "text/csv", file, nil)
+}
+
+type lotState struct {
+	ID                       int64
+	State                    string
+	Contested, Loose, Paired int
+}
+
+// gather uploads an archive as a lot and waits until it is read.
+func (s *seeder) gather(ctx context.Context, name string) (lot lotState, err error) {
+	file, err := os.Open(filepath.Join(s.samples, name))
+	if err != nil {
+		return lot, err
+	}
+	defer file.Close()
+	info, err := file.Stat()
+	if err != nil {
+		return lot, err
+	}
+	id, err := s.Gather(ctx, name, file, info.Size())
+	if err != nil {
+		return lot, err
+	}
+	err = client.Until(ctx, func() (bool, error) {
+		err := s.Get(ctx, fmt.Sprintf("/api/v1/lots/%d", id), &lot)
+		return lot.State == "ready", err
+	})
+	return lot, err
+}
+
+// firstLot is decided and applied.
+func (s *seeder) firstLot(ctx context.Context) error {
+	lot, err := s.gather(ctx, Archives[0])
+	if err != nil {
+		return err
+	}
+	var plan struct{ ID int64 }
+	if err := s.Post(ctx, fmt.Sprintf("/api/v1/lots/%d/plan", lot.ID), map[string]any{"way": "after"}, &plan); err != nil {
+		return err
+	}
+	if err := s.Post(ctx, fmt.Sprintf("/api/v1/plans/%d/apply", plan.ID), nil, nil); err != nil {
+		return err
+	}
+	return client.Until(ctx, func() (bool, error) {
+		var now struct{ State string }
+		err := s.Get(ctx, fmt.Sprintf("/api/v1/plans/%d", plan.ID), &now)
+		return now.State == "applied", err
+	})
+}
+
+// secondLot is left half decided: one contested file has been paired by hand,
+// two loose ones are set aside.
+func (s *seeder) secondLot(ctx context.Context) error {
+	lot, err := s.gather(ctx, Archives[1])
+	if err != nil {
+		return err
+	}
+	var page struct {
+		Items []struct {
+			ID, Version int64
+			Path        string
+		}
+	}
+	if err := s.Get(ctx, fmt.Sprintf("/api/v1/lots/%d/files?verdict=contested&limit=1", lot.ID), &page); err != nil {
+		return err
+	}
+	for _, f := range page.Items {
+		var detail struct {
+			Version    int64
+			Candidates []struct{ Product, Variant int64 }
+		}
+		if err := s.Get(ctx, fmt.Sprintf("/api/v1/files/%d", f.ID), &detail); err != nil {
+			return err
+		}
+		if len(detail.Candidates) == 0 {
+			return errors.New("a contested file has no candidates")
+		}
+		decision := map[string]any{"verdict": "paired", "product": detail.Candidates[0].Product, "variant": detail.Candidates[0].Variant, "reason": "chosen among those that claim it", "version": f.Version}
+		if err := s.Post(ctx, fmt.Sprintf("/api/v1/files/%d/decision", f.ID), decision, nil); err != nil {
+			return err
+		}
+	}
+	if err := s.Get(ctx, fmt.Sprintf("/api/v1/lots/%d/files?verdict=loose&limit=2&q=wx-2210", lot.ID), &page); err != nil {
+		return err
+	}
+	for _, f := range page.Items {
+		if err := s.Post(ctx, fmt.Sprintf("/api/v1/files/%d/decision", f.ID), map[string]any{"verdict": "set aside", "reason": "not in our range", "version": f.Version}, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,123 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"ambrosa/core/pairing"
+	"ambrosa/internal/sheetfile"
+	"ambrosa/internal/store"
+)
+
+type fileDetail struct {
+	store.File
+	Key         string                    `json:"key" doc:"The key that decided, as the catalog spells it"`
+	Spans       []store.Span              `json:"spans" nullable:"false" doc:"The path in parts, by bytes of its UTF-8"`
+	Candidates  []store.EvidenceCandidate `json:"candidates" nullable:"false"`
+	Suggestions []suggestion              `json:"suggestions" nullable:"false" doc:"Keys that differ least from what the name says"`
+	Next        int64                     `json:"next" doc:"The next contested or loose file of the lot, 0 when there is none"`
+}
+
+type suggestion struct {
+	Product  int64          `json:"product"`
+	Variant  int64          `json:"variant"`
+	Code     string         `json:"code"`
+	Title    string         `json:"title"`
+	Key      string         `json:"key"`
+	Read     string         `json:"read" doc:"What the name says"`
+	Distance int            `json:"distance" doc:"Characters in which the two differ"`
+	Edits    []pairing.Edit `json:"edits" nullable:"false" doc:"The key against what was read, character by character"`
+}
+
+type decision struct {
+	Verdict string `json:"verdict" enum:"paired,set aside,open" doc:"open gives the file back to be read"`
+	Product int64  `json:"product,omitempty"`
+	Variant int64  `json:"variant,omitempty"`
+	Place   int    `json:"place,omitempty" minimum:"0" maximum:"9999"`
+	View    string `json:"view,omitempty" maxLength:"40"`
+	Reason  string `json:"reason,omitempty" maxLength:"300"`
+	Version int    `json:"version" doc:"Of the file as the person saw it"`
+}
+
+func asRefused(err error, refused *sheetfile.Refused) bool { return errors.As(err, refused) }
+
+func (s *Server) fileOperations(api huma.API) {
+	tags := []string{"Files"}
+	huma.Register(api, huma.Operation{OperationID: "get-file", Method: http.MethodGet, Path: "/api/v1/files/{id}", Summary: "A file with the evidence for its verdict", Tags: tags},
+		func(ctx context.Context, in *ByID) (*Body[fileDetail], error) {
+			detail, err := s.file(ctx, in.ID)
+			return &Body[fileDetail]{detail}, problem(err, "file")
+		})
+	huma.Register(api, huma.Operation{OperationID: "decide-file", Method: http.MethodPost, Path: "/api/v1/files/{id}/decision", Summary: "Decide on a file by hand", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			Body decision
+		}) (*Body[fileDetail], error) {
+			if err := s.decide(ctx, in.ID, in.Body); err != nil {
+				return nil, err
+			}
+			detail, err := s.file(ctx, in.ID)
+			return &Body[fileDetail]{detail}, problem(err, "file")
+		})
+}
+
+func (s *Server) decide(ctx context.Context, file int64, d decision) error {
+	switch {
+	case d.Verdict == "open":
+		lot, err := s.Store.GiveBack(ctx, file, d.Version)
+		if err != nil {
+			return problem(err, "file")
+		}
+		return problem(s.Index.ReadLot(ctx, lot, func(int64, int64) {}), "file")
+	case d.Verdict == "paired" && d.Product == 0:
+		return huma.Error422UnprocessableEntity("A pair needs a product.")
+	case d.Verdict == "set aside":
+		d.Product, d.Variant, d.Place, d.View = 0, 0, 0, ""
+	}
+	_, err := s.Store.Decide(ctx, file, store.Decision{Verdict: d.Verdict, Product: d.Product, Variant: d.Variant, Place: d.Place, View: d.View, Reason: d.Reason, Version: d.Version})
+	return problem(err, "file")
+}
+
+// suggested is how many near keys are offered.
+const suggested = 5
+
+func (s *Server) file(ctx context.Context, id int64) (detail fileDetail, err error) {
+	detail = fileDetail{Spans: []store.Span{}, Candidates: []store.EvidenceCandidate{}, Suggestions: []suggestion{}}
+	if detail.File, err = s.Store.File(ctx, id); err != nil {
+		return detail, err
+	}
+	var evidence store.Evidence
+	if len(detail.Evidence) > 0 {
+		if err := json.Unmarshal(detail.Evidence, &evidence); err != nil {
+			return detail, err
+		}
+	}
+	detail.Key = evidence.Key
+	detail.Spans = append(detail.Spans, evidence.Spans...)
+	detail.Candidates = append(detail.Candidates, evidence.Candidates...)
+	if detail.Verdict == "loose" {
+		if detail.Suggestions, err = s.suggest(ctx, detail.Path); err != nil {
+			return detail, err
+		}
+	}
+	detail.Next, err = s.Store.NextOpen(ctx, detail.LotID, id)
+	return detail, err
+}
+
+func (s *Server) suggest(ctx context.Context, path string) ([]suggestion, error) {
+	built, err := s.Index.Get(ctx)
+	if err != nil {
+		return nil, err
+	}
+	list := []suggestion{}
+	for _, near := range built.Catalog.Nearest(path, suggested) {
+		product, variant := built.IDs(near.Target)
+		code, title := built.Name(near.Target)
+		list = append(list, suggestion{product, variant, code, title, near.Key, near.Read, near.Distance, near.Edits})
+	}
+	return list, nil
+}

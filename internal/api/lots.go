@@ -1,0 +1,151 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"ambrosa/core/plan"
+	"ambrosa/core/rights"
+	"ambrosa/internal/store"
+)
+
+// ByID names one thing by its id.
+type ByID struct {
+	ID int64 `path:"id"`
+}
+
+type created struct {
+	ID int64 `json:"id"`
+}
+
+func (s *Server) lotOperations(api huma.API) {
+	tags := []string{"Lots"}
+	huma.Register(api, huma.Operation{OperationID: "list-lots", Method: http.MethodGet, Path: "/api/v1/lots", Summary: "Lots, the newest first", Tags: tags},
+		func(ctx context.Context, in *struct {
+			Limit int `query:"limit" minimum:"1" maximum:"500" default:"100"`
+		}) (*Body[Page[store.Lot]], error) {
+			items, err := s.Store.Lots(ctx, in.Limit)
+			return pageOf(items, int64(len(items))), problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "create-lot", Method: http.MethodPost, Path: "/api/v1/lots", Summary: "Open a lot that waits for uploads",
+		Tags: tags, DefaultStatus: http.StatusCreated},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Name    string `json:"name" minLength:"1" maxLength:"300"`
+				Uploads int    `json:"uploads" minimum:"1" maximum:"200000" doc:"How many uploads it is made of"`
+			}
+		}) (*Body[created], error) {
+			id, err := s.Store.CreateLot(ctx, in.Body.Name, "upload", in.Body.Uploads)
+			return &Body[created]{created{id}}, problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "get-lot", Method: http.MethodGet, Path: "/api/v1/lots/{id}", Summary: "A lot with its counts", Tags: tags},
+		func(ctx context.Context, in *ByID) (*Body[store.Lot], error) {
+			lot, err := s.Store.Lot(ctx, in.ID)
+			return &Body[store.Lot]{lot}, problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "close-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/close",
+		Summary: "Go on with the uploads that have arrived", Tags: tags},
+		func(ctx context.Context, in *ByID) (*Body[store.Lot], error) {
+			if err := s.Store.CloseLot(ctx, in.ID, s.Runner.Examine); err != nil {
+				return nil, problem(err, "lot")
+			}
+			lot, err := s.Store.Lot(ctx, in.ID)
+			return &Body[store.Lot]{lot}, problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "list-files", Method: http.MethodGet, Path: "/api/v1/lots/{id}/files", Summary: "A lot's files", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			Window
+			Verdict string `query:"verdict" enum:"unread,paired,contested,loose,set aside,unusable"`
+			Query   string `query:"q" maxLength:"200" doc:"Part of the path"`
+			Rights  string `query:"rights" enum:"cleared,restricted,unknown"`
+		}) (*Body[Page[store.File]], error) {
+			items, total, err := s.Store.Files(ctx, in.ID, store.FileFilter{Verdict: in.Verdict, Query: in.Query, Rights: in.Rights, Offset: in.Offset, Limit: in.Limit})
+			return pageOf(items, total), problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "set-rights", Method: http.MethodPut, Path: "/api/v1/lots/{id}/rights",
+		Summary: "Give rights to a lot's files: to one, to those a filter chooses, or to all", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			Body rightsChange
+		}) (*Body[changed], error) {
+			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
+				return nil, problem(err, "lot")
+			}
+			b := in.Body
+			n, err := s.Store.SetRights(ctx, in.ID, b.File, store.FileFilter{Verdict: b.Verdict, Query: b.Query, Rights: b.Of},
+				rights.Rights{State: rights.State(b.Rights), Licence: b.Licence, Credit: b.Credit, Expires: b.Expires})
+			return &Body[changed]{changed{n}}, problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "pair-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/pair",
+		Summary: "Read the files again that no person has decided on", Tags: tags, DefaultStatus: http.StatusAccepted},
+		func(ctx context.Context, in *ByID) (*Body[created], error) {
+			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
+				return nil, problem(err, "lot")
+			}
+			id, err := s.Runner.Pair(ctx, in.ID)
+			return &Body[created]{created{id}}, problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "plan-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/plan",
+		Summary: "Plan what applying the lot would change", Tags: tags, DefaultStatus: http.StatusCreated},
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Way plan.Way `json:"way" enum:"after,before,instead,like for like"`
+			}
+		}) (*Body[created], error) {
+			id, err := s.Store.MakePlan(ctx, in.ID, in.Body.Way)
+			return &Body[created]{created{id}}, problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "preview-product", Method: http.MethodGet, Path: "/api/v1/lots/{id}/products/{product}/preview",
+		Summary: "What a product shows now, and would show with the lot's files", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			Product int64 `path:"product"`
+		}) (*Body[preview], error) {
+			found, err := s.preview(ctx, in.ID, in.Product)
+			return &Body[preview]{found}, problem(err, "product")
+		})
+}
+
+type rightsChange struct {
+	Rights  string     `json:"rights" enum:"cleared,restricted,unknown"`
+	Licence string     `json:"licence" maxLength:"500"`
+	Credit  string     `json:"credit" maxLength:"500"`
+	Expires *time.Time `json:"expires,omitempty"`
+	File    int64      `json:"file,omitempty" doc:"One file; else those that the filter chooses"`
+	Verdict string     `json:"verdict,omitempty"`
+	Query   string     `json:"q,omitempty" maxLength:"200"`
+	Of      string     `json:"of,omitempty" doc:"Only files that have these rights now"`
+}
+
+type changed struct {
+	Files int64 `json:"files"`
+}
+
+type preview struct {
+	Product  store.Product   `json:"product"`
+	Targets  []plannedTarget `json:"targets" nullable:"false"`
+	Variants []store.Variant `json:"variants" nullable:"false"`
+	Warnings []plan.Warning  `json:"warnings" nullable:"false"`
+}
+
+func (s *Server) preview(ctx context.Context, lot, product int64) (p preview, err error) {
+	p = preview{Targets: []plannedTarget{}, Variants: []store.Variant{}, Warnings: []plan.Warning{}}
+	if p.Product, err = s.Store.Product(ctx, product); err != nil {
+		return p, err
+	}
+	if p.Variants, err = s.Store.Variants(ctx, product); err != nil {
+		return p, err
+	}
+	before, after, warnings, err := s.Store.Preview(ctx, lot, product)
+	if err != nil {
+		return p, err
+	}
+	p.Warnings = append(p.Warnings, warnings...)
+	p.Targets, err = s.targets(ctx, product, p.Product.Code, before, after)
+	return p, err
+}

@@ -1,0 +1,94 @@
+package api
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"path"
+
+	"github.com/gofiber/fiber/v3"
+
+	"ambrosa/internal/blob"
+	"ambrosa/internal/run"
+	"ambrosa/internal/store"
+)
+
+// viewSize is the longer side of the large rendition, in pixels.
+const viewSize = 1600
+
+// media serves pictures: as thumbnail, as a large rendition, and as they came.
+// None of it runs in the application's origin, and a blob never changes.
+func (s *Server) media() {
+	s.app.Get("/media/:sum/thumb", func(c fiber.Ctx) error { return s.rendition(c, run.ThumbnailSize) })
+	s.app.Get("/media/:sum/view", func(c fiber.Ctx) error { return s.rendition(c, viewSize) })
+	s.app.Get("/media/:sum/original", s.original)
+	s.app.Get("/media/origins/:id/peek", s.peek)
+}
+
+func foreign(c fiber.Ctx) {
+	c.Set("Content-Security-Policy", "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src 'self'")
+	c.Set("Cache-Control", "private, max-age=31536000, immutable")
+	c.Set("Cross-Origin-Resource-Policy", "same-origin")
+}
+
+func (s *Server) rendition(c fiber.Ctx, size int) error {
+	sum, err := blob.ParseSum(c.Params("sum"))
+	if err != nil {
+		return fiber.NewError(http.StatusNotFound, "There is no such picture.")
+	}
+	content, err := s.Blobs.Rendition(c.Context(), sum, size)
+	if errors.Is(err, blob.ErrNotFound) {
+		content, err = s.render(c, sum, size)
+	}
+	if err != nil {
+		return err
+	}
+	foreign(c)
+	c.Set("Content-Type", "image/webp")
+	return c.Send(content)
+}
+
+// render makes a rendition when it is first asked for.
+func (s *Server) render(c fiber.Ctx, sum blob.Sum, size int) ([]byte, error) {
+	original, done, err := s.Blobs.Local(c.Context(), sum)
+	if errors.Is(err, blob.ErrNotFound) {
+		return nil, fiber.NewError(http.StatusNotFound, "There is no such picture.")
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	result, err := s.Pictures.Examine(c.Context(), original, size)
+	if err != nil {
+		return nil, err
+	}
+	if result.Problem != "" {
+		return nil, fiber.NewError(http.StatusUnprocessableEntity, "This picture cannot be shown: "+result.Problem)
+	}
+	return result.Rendition, s.Blobs.PutRendition(c.Context(), sum, size, result.Rendition)
+}
+
+// original hands a file out as it came, to be saved and never shown in place.
+func (s *Server) original(c fiber.Ctx) error {
+	sum, err := blob.ParseSum(c.Params("sum"))
+	if err != nil {
+		return fiber.NewError(http.StatusNotFound, "There is no such file.")
+	}
+	known, err := s.Store.KnownBlob(c.Context(), sum[:])
+	if errors.Is(err, store.ErrNotFound) {
+		return fiber.NewError(http.StatusNotFound, "There is no such file.")
+	}
+	if err != nil {
+		return err
+	}
+	content, size, err := s.Blobs.Open(c.Context(), sum)
+	if err != nil {
+		return err
+	}
+	foreign(c)
+	c.Set("Content-Type", known.Type)
+	name := path.Base(c.Query("name", sum.String()))
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s", url.PathEscape(name)))
+	return c.SendStream(content, int(size))
+}

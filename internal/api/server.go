@@ -1,0 +1,232 @@
+// Package api is the HTTP interface: typed operations for everything the
+// application does, uploads, events and pictures, and the pages that show them.
+// It translates between HTTP and the packages that do the work, and holds no
+// rule of its own.
+package api
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+	"github.com/gofiber/fiber/v3/middleware/adaptor"
+	"github.com/gofiber/fiber/v3/middleware/compress"
+	"github.com/gofiber/fiber/v3/middleware/recover"
+	"github.com/gofiber/fiber/v3/middleware/static"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"ambrosa/internal/blob"
+	"ambrosa/internal/drives"
+	"ambrosa/internal/pairs"
+	"ambrosa/internal/picture"
+	"ambrosa/internal/run"
+	"ambrosa/internal/store"
+)
+
+// Server answers requests.
+type Server struct {
+	Store    *store.Store
+	Blobs    *blob.Store
+	Pictures *picture.Pool
+	Index    *pairs.Index
+	Runner   *run.Runner
+	Drives   *drives.Opener
+	Dropped  *run.Dropped // nil when there is no drop folder
+	Uploads  string       // folder of uploads under way
+	Pages    fs.FS        // the built interface
+	Log      *slog.Logger
+
+	DropAddress string // of the drop folder
+
+	app      *fiber.App
+	hub      hub
+	requests *prometheus.HistogramVec
+}
+
+// maxBody bounds a request's body that is held in memory, in bytes; bodies
+// that stream are bounded where they are read.
+const maxBody = 24 << 20
+
+// Handler builds the application. It may be called once.
+func (s *Server) Handler() (*fiber.App, huma.API, error) {
+	s.app = fiber.New(fiber.Config{
+		AppName:           "Ambrosa",
+		BodyLimit:         maxBody,
+		StreamRequestBody: true,
+		ReadTimeout:       5 * time.Minute,
+		IdleTimeout:       2 * time.Minute,
+		ErrorHandler:      s.fail,
+	})
+	registry := prometheus.NewRegistry()
+	s.requests = prometheus.NewHistogramVec(prometheus.HistogramOpts{
+		Name: "ambrosa_request_seconds", Help: "Time to answer a request, by operation and status.", Buckets: prometheus.DefBuckets,
+	}, []string{"operation", "status"})
+	registry.MustRegister(s.requests, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+
+	s.app.Use(recover.New(), s.observe, secure, admit)
+	s.app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("ok\n") })
+	s.app.Get("/readyz", s.ready)
+	s.app.Get("/metrics", adaptor.HTTPHandler(promhttp.HandlerFor(registry, promhttp.HandlerOpts{})))
+	s.app.Use([]string{"/api", "/assets"}, compress.New(compress.Config{Level: compress.LevelBestSpeed, Next: func(c fiber.Ctx) bool {
+		return strings.HasSuffix(c.Path(), "/events")
+	}}))
+	operations := s.operations()
+	s.media()
+	if err := s.uploads(); err != nil {
+		return nil, nil, err
+	}
+	if s.Pages != nil {
+		s.pages()
+	}
+	return s.app, operations, nil
+}
+
+// Operations returns the typed interface alone, to write its description.
+func Operations() huma.API {
+	s := &Server{app: fiber.New()}
+	return s.operations()
+}
+
+func (s *Server) operations() huma.API {
+	config := huma.DefaultConfig("Ambrosa", "1.0.0")
+	config.Info.Description = "Gather suppliers' pictures, pair them with products, plan, apply, and take everything back."
+	config.OpenAPIPath = "/api/openapi"
+	config.DocsPath = ""
+	config.SchemasPath = ""
+	config.CreateHooks = nil
+	api := huma.NewAPI(config, &adapter{s.app})
+	s.productOperations(api)
+	s.lotOperations(api)
+	s.fileOperations(api)
+	s.planOperations(api)
+	s.runOperations(api)
+	s.originOperations(api)
+	s.dropOperations(api)
+	s.overviewOperations(api)
+	s.eventOperations(api)
+	return api
+}
+
+// Heard passes an event on to everyone who watches.
+func (s *Server) Heard(event store.Event) { s.hub.send(event) }
+
+// observe logs and times every request.
+func (s *Server) observe(c fiber.Ctx) error {
+	start := time.Now()
+	err := c.Next()
+	if err != nil {
+		if failed := s.fail(c, err); failed != nil {
+			return failed
+		}
+	}
+	took := time.Since(start)
+	operation := c.Method() + " " + c.Route().Path
+	status := c.Response().StatusCode()
+	s.requests.WithLabelValues(operation, http.StatusText(status)).Observe(took.Seconds())
+	level := slog.LevelDebug
+	if status >= 500 {
+		level = slog.LevelError
+	}
+	s.Log.Log(c.Context(), level, "request", "method", c.Method(), "path", c.Path(), "status", status, "took", took)
+	return nil
+}
+
+// secure sets what browsers need to know to keep foreign content in bounds.
+func secure(c fiber.Ctx) error {
+	c.Set("X-Content-Type-Options", "nosniff")
+	c.Set("Referrer-Policy", "same-origin")
+	c.Set("Cross-Origin-Opener-Policy", "same-origin")
+	c.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	return c.Next()
+}
+
+// admit is the one place that decides who may come in, and as whom. There are
+// no accounts yet: everyone on this machine may, and nobody from elsewhere, be
+// it through a page in a browser here that names this machine otherwise.
+func admit(c fiber.Ctx) error {
+	host := c.Hostname()
+	if host != "localhost" && host != "127.0.0.1" && host != "::1" && host != "[::1]" {
+		return fiber.NewError(http.StatusForbidden, "Ambrosa answers on this machine's own address only, http://127.0.0.1")
+	}
+	if origin := c.Get("Origin"); origin != "" && c.Method() != http.MethodGet && c.Method() != http.MethodHead && origin != "http://"+c.Host() {
+		return fiber.NewError(http.StatusForbidden, "a page from elsewhere may not change anything here")
+	}
+	return c.Next()
+}
+
+func (s *Server) ready(c fiber.Ctx) error {
+	ctx, cancel := context.WithTimeout(c.Context(), 2*time.Second)
+	defer cancel()
+	if err := s.Store.Pool.Ping(ctx); err != nil {
+		return fiber.NewError(http.StatusServiceUnavailable, "the database does not answer")
+	}
+	return c.SendString("ready\n")
+}
+
+// fail answers an error that no operation answered, as a problem of RFC 9457.
+func (s *Server) fail(c fiber.Ctx, err error) error {
+	status := http.StatusInternalServerError
+	detail := "Something went wrong inside Ambrosa. Nothing is lost; try again."
+	var known *fiber.Error
+	if errors.As(err, &known) {
+		status, detail = known.Code, known.Message
+	} else {
+		s.Log.Error("request failed", "path", c.Path(), "error", err)
+	}
+	c.Status(status)
+	problem := huma.ErrorModel{Title: http.StatusText(status), Status: status, Detail: detail}
+	return c.JSON(problem, "application/problem+json")
+}
+
+// problem turns an error of the packages below into an answer.
+func problem(err error, what string) error {
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound("There is no such " + what + ".")
+	case errors.Is(err, store.ErrChanged):
+		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
+	case errors.Is(err, context.Canceled):
+		return huma.NewError(499, "The request was given up.")
+	}
+	return huma.Error500InternalServerError("Something went wrong inside Ambrosa. Nothing is lost; try again.", err)
+}
+
+// pages serves the interface; addresses that are views of it give its page.
+func (s *Server) pages() {
+	s.app.Get("/api", func(c fiber.Ctx) error { return s.page(c, "api.html") })
+	if assets, err := fs.Sub(s.Pages, "assets"); err == nil {
+		s.app.Use("/assets", static.New("", static.Config{FS: assets, MaxAge: 31536000}))
+	}
+	s.app.Get("/favicon.svg", func(c fiber.Ctx) error {
+		c.Set("Content-Type", "image/svg+xml")
+		return s.page(c, "favicon.svg")
+	})
+	s.app.Get("/*", func(c fiber.Ctx) error {
+		if strings.HasPrefix(c.Path(), "/api/") || strings.HasPrefix(c.Path(), "/assets/") {
+			return fiber.NewError(http.StatusNotFound, "There is nothing at this address.")
+		}
+		return s.page(c, "index.html")
+	})
+}
+
+func (s *Server) page(c fiber.Ctx, name string) error {
+	content, err := fs.ReadFile(s.Pages, name)
+	if err != nil {
+		return fiber.NewError(http.StatusNotFound, "The interface is not built into this program: build it with make.")
+	}
+	if strings.HasSuffix(name, ".html") {
+		c.Set("Content-Type", "text/html; charset=utf-8")
+	}
+	c.Set("Cache-Control", "no-cache")
+	return c.Send(content)
+}

@@ -1,0 +1,114 @@
+package api
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+
+	"io"
+	"net/http"
+	"os"
+	"path"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/gofiber/fiber/v3/middleware/adaptor"
+	"github.com/tus/tusd/v2/pkg/filestore"
+	"github.com/tus/tusd/v2/pkg/handler"
+	"github.com/tus/tusd/v2/pkg/memorylocker"
+	"golang.org/x/exp/slog"
+
+	"ambrosa/internal/store"
+)
+
+// maxUpload bounds one upload, in bytes.
+const maxUpload = 4 << 30
+
+// uploads takes files in chunks by the tus protocol (1.0), so that a broken
+// connection or a closed page loses nothing that was acknowledged. The
+// metadata "lot" and "path" say where a file belongs.
+func (s *Server) uploads() error {
+	if err := os.MkdirAll(s.Uploads, 0o700); err != nil {
+		return err
+	}
+	composer := handler.NewStoreComposer()
+	filestore.New(s.Uploads).UseIn(composer)
+	memorylocker.New().UseIn(composer)
+	tus, err := handler.NewHandler(handler.Config{
+		BasePath: "/uploads/", StoreComposer: composer, MaxSize: maxUpload, DisableDownload: true, DisableTermination: true,
+		Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), PreUploadCreateCallback: s.beginUpload, PreFinishResponseCallback: s.finishUpload,
+	})
+	if err != nil {
+		return err
+	}
+	serve := adaptor.HTTPHandler(untilAnswered(http.StripPrefix("/uploads/", tus)))
+	for _, pattern := range []string{"/uploads/", "/uploads/:id"} {
+		s.app.All(pattern, func(c fiber.Ctx) error {
+			if c.Method() == http.MethodPatch && c.Request().Header.ContentLength() > maxBody {
+				return fiber.NewError(http.StatusRequestEntityTooLarge, "Send uploads in chunks of at most 16 MB.")
+			}
+			return serve(c)
+		})
+	}
+	return nil
+}
+
+// untilAnswered gives each request a context that ends when it is answered, as
+// net/http does and handlers rely on. The server's own ends with the server
+// only, and is not fit to be watched after that.
+func untilAnswered(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ctx, cancel := context.WithCancel(context.Background())
+		defer cancel()
+		next.ServeHTTP(w, r.WithContext(ctx))
+	})
+}
+
+func refuseUpload(status int, text string) error {
+	return handler.NewError("ERR_AMBROSA", text, status)
+}
+
+func (s *Server) beginUpload(event handler.HookEvent) (handler.HTTPResponse, handler.FileInfoChanges, error) {
+	var changes handler.FileInfoChanges
+	lot, err := strconv.ParseInt(event.Upload.MetaData["lot"], 10, 64)
+	if err != nil {
+		return handler.HTTPResponse{}, changes, refuseUpload(http.StatusUnprocessableEntity, "The upload does not say which lot it belongs to.")
+	}
+	name := strings.TrimLeft(path.Clean("/"+strings.ReplaceAll(event.Upload.MetaData["path"], "\\", "/")), "/")
+	if name == "" || len(name) > 4096 {
+		return handler.HTTPResponse{}, changes, refuseUpload(http.StatusUnprocessableEntity, "The upload has no name.")
+	}
+	if event.Upload.SizeIsDeferred {
+		return handler.HTTPResponse{}, changes, refuseUpload(http.StatusUnprocessableEntity, "The upload does not say how large it is.")
+	}
+	changes.ID = rand.Text()
+	err = s.Store.BeginUpload(event.Context, store.Upload{ID: changes.ID, LotID: lot, Path: name, Bytes: event.Upload.Size})
+	if errors.Is(err, store.ErrNotFound) {
+		return handler.HTTPResponse{}, changes, refuseUpload(http.StatusConflict, "The lot does not wait for files any more. Drop them again to make a new lot.")
+	}
+	return handler.HTTPResponse{}, changes, err
+}
+
+func (s *Server) finishUpload(event handler.HookEvent) (handler.HTTPResponse, error) {
+	return handler.HTTPResponse{}, s.Store.FinishUpload(event.Context, event.Upload.ID, s.Runner.Examine)
+}
+
+// FinishUploads records uploads whose last byte was written just before the
+// process died; it is called at the start.
+func (s *Server) FinishUploads(ctx context.Context) error {
+	open, err := s.Store.UnfinishedUploads(ctx)
+	if err != nil {
+		return err
+	}
+	for _, u := range open {
+		info, err := os.Stat(s.Uploads + "/" + u.ID)
+		if err != nil || info.Size() != u.Bytes {
+			continue
+		}
+		if err := s.Store.FinishUpload(ctx, u.ID, s.Runner.Examine); err != nil {
+			return err
+		}
+	}
+	return nil
+}

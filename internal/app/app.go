@@ -1,0 +1,216 @@
+// Package app puts the parts of Ambrosa together into a process that serves,
+// works, or both.
+package app
+
+import (
+	"context"
+	"crypto/sha256"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"os"
+	"path/filepath"
+	"runtime"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"ambrosa/internal/api"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/drives"
+	"ambrosa/internal/dropfolder"
+	"ambrosa/internal/outgoing"
+	"ambrosa/internal/pairs"
+	"ambrosa/internal/picture"
+	"ambrosa/internal/run"
+	"ambrosa/internal/store"
+	"ambrosa/internal/vault"
+)
+
+// Config says where things are. Every field may come from the environment.
+type Config struct {
+	Database string        `env:"AMBROSA_DATABASE"`                           // address of the PostgreSQL database
+	Data     string        `env:"AMBROSA_DATA" envDefault:".ambrosa"`         // folder for uploads and, by default, blobs
+	Blobs    string        `env:"AMBROSA_BLOBS"`                              // folder or address of the object store
+	Listen   string        `env:"AMBROSA_LISTEN" envDefault:"127.0.0.1:8080"` // loopback only
+	Decoders int           `env:"AMBROSA_DECODERS"`                           // decoding processes; 0 means one a core
+	Timeout  time.Duration `env:"AMBROSA_DECODE_TIMEOUT" envDefault:"60s"`    // a file
+	Drop     string        `env:"AMBROSA_DROP"`                               // address of the drop folder, host and port; empty for none
+	Quiet    time.Duration `env:"AMBROSA_DROP_QUIET" envDefault:"60s"`        // how long nothing has to be dropped before a lot is made
+	Key      string        `env:"AMBROSA_KEY"`                                // for secrets, 32 bytes in base64; empty for one that is made and kept in the data folder
+	Allow    []string      `env:"AMBROSA_ALLOW"`                              // hosts with ports inside the network that pages and lookups may be read from
+	Decoder  []string      // command that decodes; empty for the program beside this one
+}
+
+// App is a running Ambrosa.
+type App struct {
+	Store  *store.Store
+	Runner *run.Runner
+	Server *api.Server
+	URL    string // where it serves; empty when it only works
+
+	blobs    *blob.Store
+	spool    func()
+	pictures *picture.Pool
+	fiber    *fiber.App
+	served   chan error
+	quiet    context.CancelFunc
+	drop     *dropfolder.Server
+	dropping context.CancelFunc
+}
+
+// Open connects to everything and migrates the database. pages is the built
+// interface.
+func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App, err error) {
+	a := &App{}
+	defer func() {
+		if err != nil {
+			_ = a.Close(context.WithoutCancel(ctx))
+		}
+	}()
+	if a.Store, err = store.Open(ctx, c.Database); err != nil {
+		return nil, err
+	}
+	if err := a.Store.Migrate(ctx); err != nil {
+		return nil, err
+	}
+	if c.Blobs == "" {
+		c.Blobs = filepath.Join(c.Data, "blobs")
+	}
+	spool, release, err := blob.OwnSpool(filepath.Join(c.Data, "spool"))
+	if err != nil {
+		return nil, err
+	}
+	a.spool = release
+	if a.blobs, err = blob.Open(ctx, c.Blobs, spool); err != nil {
+		return nil, err
+	}
+	if c.Decoders == 0 {
+		c.Decoders = runtime.NumCPU()
+	}
+	if a.pictures, err = picture.NewPool(picture.PoolOptions{Command: c.Decoder, Decoders: c.Decoders, Timeout: c.Timeout}); err != nil {
+		return nil, err
+	}
+	secrets, err := vault.Open(c.Key, filepath.Join(c.Data, "key"))
+	if err != nil {
+		return nil, err
+	}
+	opener := &drives.Opener{Vault: secrets, Guard: outgoing.Allow(c.Allow...)}
+	index := pairs.NewIndex(a.Store)
+	uploads := filepath.Join(c.Data, "uploads")
+	if err := os.MkdirAll(uploads, 0o700); err != nil {
+		return nil, err
+	}
+	a.Runner = &run.Runner{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Index: index, Drives: opener, Uploads: uploads, Log: log}
+	if err := a.Runner.Open(processName()); err != nil {
+		return nil, err
+	}
+	a.Server = &api.Server{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Index: index, Runner: a.Runner, Drives: opener, Uploads: uploads, Pages: pages, Log: log}
+	return a, nil
+}
+
+func processName() string {
+	host, _ := os.Hostname()
+	return fmt.Sprintf("%s-%d-%d", host, os.Getpid(), time.Now().UnixNano())
+}
+
+// Work begins to do background work, and to listen for events.
+func (a *App) Work(ctx context.Context) error {
+	listening, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	a.quiet = cancel
+	go a.Store.Listen(listening, func(event store.Event) {
+		a.Runner.Heard(event)
+		a.Server.Heard(event)
+	}, func() { a.Server.Heard(store.Event{Topic: "lot", Note: "missed"}) })
+	return a.Runner.Start(ctx)
+}
+
+// Serve answers requests at a loopback address until Close. ErrAddress tells
+// that the address cannot be had.
+func (a *App) Serve(ctx context.Context, address string) error {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil {
+		return fmt.Errorf("listen at %q: %w", address, err)
+	}
+	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fmt.Errorf("listen at %q: without accounts, Ambrosa serves this machine's loopback addresses only", address)
+	}
+	handler, _, err := a.Server.Handler()
+	if err != nil {
+		return err
+	}
+	if err := a.Server.FinishUploads(ctx); err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", address)
+	if err != nil {
+		return fmt.Errorf("the address %s is taken by another program; end it, or choose another with AMBROSA_LISTEN: %w", address, err)
+	}
+	a.fiber, a.URL = handler, "http://"+listener.Addr().String()
+	a.served = make(chan error, 1)
+	go func() { a.served <- handler.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true}) }()
+	return nil
+}
+
+// ServeDrop answers at the drop folder's address, and makes lots of what is
+// dropped. It is called before Serve.
+func (a *App) ServeDrop(ctx context.Context, c Config) error {
+	if c.Drop == "" {
+		return nil
+	}
+	listener, err := net.Listen("tcp", c.Drop)
+	if err != nil {
+		return fmt.Errorf("the drop folder's address %s is taken by another program; end it, or choose another with AMBROSA_DROP: %w", c.Drop, err)
+	}
+	a.drop = &dropfolder.Server{Folder: filepath.Join(c.Data, "drop"), Admit: a.admitDrop}
+	dropped := &run.Dropped{Runner: a.Runner, Server: a.drop, Quiet: c.Quiet}
+	a.Server.Dropped, a.Server.DropAddress = dropped, "http://"+listener.Addr().String()+"/"
+	watching, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	a.dropping = cancel
+	a.drop.Serve(listener)
+	go dropped.Watch(watching)
+	return nil
+}
+
+func (a *App) admitDrop(ctx context.Context, person, password string) bool {
+	known, err := a.Store.DropPassword(ctx, person)
+	sum := sha256.Sum256([]byte(password))
+	return err == nil && subtle.ConstantTimeCompare(known, sum[:]) == 1
+}
+
+// Close ends serving and working; what is under way is taken up at the next
+// start.
+func (a *App) Close(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 15*time.Second)
+	defer cancel()
+	var errs []error
+	if a.fiber != nil {
+		stopping, done := context.WithTimeout(ctx, time.Second)
+		_ = a.fiber.ShutdownWithContext(stopping) // streams of events do not end by themselves
+		done()
+	}
+	if a.drop != nil {
+		a.dropping()
+		errs = append(errs, a.drop.Close())
+	}
+	if a.quiet != nil {
+		errs = append(errs, a.Runner.Stop(ctx))
+		a.quiet()
+	}
+	if a.pictures != nil {
+		a.pictures.Close()
+	}
+	if a.blobs != nil {
+		errs = append(errs, a.blobs.Close())
+	}
+	if a.spool != nil {
+		a.spool()
+	}
+	if a.Store != nil {
+		a.Store.Close()
+	}
+	return errors.Join(errs...)
+}

@@ -1,0 +1,162 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
+)
+
+// dropper puts files as one person.
+type dropper struct {
+	*line
+	address, name, password string
+}
+
+func (l *line) person(name string) *dropper {
+	l.t.Helper()
+	var made struct{ Name, Password string }
+	l.post("/api/v1/drop-folder/people", map[string]string{"name": name}, &made)
+	var folder struct{ Address string }
+	l.do(l.Get(l.t.Context(), "/api/v1/drop-folder", &folder))
+	return &dropper{l, folder.Address, made.Name, made.Password}
+}
+
+func (d *dropper) put(path string, content []byte) {
+	d.t.Helper()
+	request, err := http.NewRequest(http.MethodPut, d.address+path, bytes.NewReader(content))
+	d.do(err)
+	request.SetBasicAuth(d.name, d.password)
+	response, err := http.DefaultClient.Do(request)
+	d.do(err)
+	said, err := io.ReadAll(response.Body)
+	d.do(err)
+	_ = response.Body.Close()
+	if response.StatusCode != http.StatusCreated {
+		d.t.Fatalf("%s: %s %s", path, response.Status, said)
+	}
+}
+
+func (d *dropper) folder(path string) {
+	d.t.Helper()
+	request, err := http.NewRequest("MKCOL", d.address+path, nil)
+	d.do(err)
+	request.SetBasicAuth(d.name, d.password)
+	response, err := http.DefaultClient.Do(request)
+	d.do(err)
+	_ = response.Body.Close()
+	if response.StatusCode != http.StatusCreated {
+		d.t.Fatalf("%s: %s", path, response.Status)
+	}
+}
+
+func withDrop(t *testing.T, quiet time.Duration) *line {
+	t.Helper()
+	return open(t, Config{Database: testdb.Create(t), Data: t.TempDir(), Drop: "127.0.0.1:0", Quiet: quiet}, true)
+}
+
+// TestWhatIsDroppedBecomesALot has two people drop files of the same name; each
+// gets a lot of their own, on request and by itself.
+func TestWhatIsDroppedBecomesALot(t *testing.T) {
+	l := withDrop(t, time.Hour)
+	l.products(3)
+	mara, jo := l.person("Mara"), l.person("Jo")
+	l.refused(l.Post(t.Context(), "/api/v1/drop-folder/people", map[string]string{"name": "mara"}, nil), http.StatusConflict)
+	mara.folder("new")
+	mara.folder("new/AT-001")
+	mara.put("new/AT-001/amber.jpg", jpg(t, 1))
+	mara.put("AT-000-A.jpg", jpg(t, 2))
+	jo.put("AT-000-A.jpg", jpg(t, 3))
+	mara.put("two.zip", zipped(t, entry{"AT-002-A.jpg", jpg(t, 4)}, entry{"empty.jpg", nil}))
+
+	l.refused(l.Call(t.Context(), http.MethodDelete, "/api/v1/drop-folder/people/Jo", "", nil, nil), http.StatusConflict)
+	var made struct{ ID int64 }
+	l.post("/api/v1/drop-folder/people/Mara/lot", nil, &made)
+	var lot store.Lot
+	l.until("the lot", func() bool {
+		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d", made.ID), &lot))
+		return lot.State == "ready"
+	})
+	if lot.Files != 4 || lot.Paired != 3 || lot.Unusable != 1 || !strings.HasPrefix(lot.Name, "Dropped by Mara ") {
+		t.Errorf("%+v", lot)
+	}
+	for _, f := range l.files(lot.ID).Items {
+		if f.Path == "new/AT-001/amber.jpg" && f.Code != "AT-001-A" {
+			t.Errorf("the folder is no clue: %+v", f)
+		}
+	}
+	l.refused(l.Post(t.Context(), "/api/v1/drop-folder/people/Mara/lot", nil, nil), http.StatusConflict)
+	var folder struct {
+		People []struct {
+			Name  string
+			Files int
+		}
+	}
+	l.do(l.Get(t.Context(), "/api/v1/drop-folder", &folder))
+	if fmt.Sprint(folder.People) != "[{Jo 1} {Mara 0}]" {
+		t.Errorf("%v", folder.People)
+	}
+	stored := ""
+	l.do(l.Store.Pool.QueryRow(t.Context(), `select string_agg(p::text, ' ') from drop_person p`).Scan(&stored))
+	if strings.Contains(stored, mara.password) {
+		t.Error("a password can be read")
+	}
+}
+
+func TestAQuietDropFolderBecomesALotByItself(t *testing.T) {
+	l := withDrop(t, 300*time.Millisecond)
+	l.products(1)
+	l.person("Mara").put("AT-000-A.jpg", jpg(t, 1))
+	l.until("a lot by itself", func() bool {
+		ready := 0
+		l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from lot l join file f on f.lot_id = l.id where l.state = 'ready' and f.verdict = 'paired'`).Scan(&ready))
+		return ready == 1
+	})
+}
+
+// TestATakingBrokenOffGoesOn starts with what a process left that died while it
+// took what was dropped: one file recorded and not moved, one not recorded, and
+// a lot that nothing came for.
+func TestATakingBrokenOffGoesOn(t *testing.T) {
+	config := Config{Database: testdb.Create(t), Data: t.TempDir(), Drop: "127.0.0.1:0", Quiet: time.Hour}
+	ctx := context.Background()
+	s, err := store.Open(ctx, config.Database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	lot, err := s.CreateLot(ctx, "Dropped", "drop", 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.CreateLot(ctx, "Dropped, and nothing came", "drop", 1); err != nil {
+		t.Fatal(err)
+	}
+	taken := filepath.Join(config.Data, "drop", "taken", strconv.FormatInt(lot, 10))
+	put(t, taken, "a.jpg", jpg(t, 1))
+	put(t, taken, "below/b.jpg", jpg(t, 2))
+	sum := sha256.Sum256([]byte("a.jpg"))
+	if err := s.AddUploads(ctx, []store.Upload{{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: "a.jpg", Bytes: int64(len(jpg(t, 1)))}}); err != nil {
+		t.Fatal(err)
+	}
+	s.Close()
+	l := open(t, config, true)
+	l.until("the lot", func() bool {
+		files, lots := 0, 0
+		l.do(l.Store.Pool.QueryRow(ctx, `select (select count(*) from file where verdict = 'loose'), (select count(*) from lot)`).Scan(&files, &lots))
+		return files == 2 && lots == 1
+	})
+	if _, err := os.Stat(taken); !os.IsNotExist(err) {
+		t.Errorf("what was taken is still there: %v", err)
+	}
+}

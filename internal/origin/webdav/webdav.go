@@ -1,0 +1,120 @@
+// Package webdav reads drives that speak WebDAV (RFC 4918).
+package webdav
+
+import (
+	"context"
+	"errors"
+	"io"
+	"net/http"
+	"os"
+	"path"
+	"strconv"
+	"strings"
+
+	"github.com/studio-b12/gowebdav"
+
+	"ambrosa/internal/origin"
+	"ambrosa/internal/outgoing"
+)
+
+// Kind is the kind of origin.
+var Kind = origin.Kind{
+	Name: "webdav", Label: "WebDAV",
+	Fields: []origin.Field{
+		{Name: "address", Label: "Address", Hint: "https://files.example.com/dav/", Type: "text", Required: true},
+		{Name: "user", Label: "User name", Type: "text"},
+		{Name: "password", Label: "Password", Type: "secret"},
+	},
+	Open: open,
+}
+
+type drive struct {
+	client     *gowebdav.Client
+	transport  *http.Transport
+	host, base string
+}
+
+func open(_ context.Context, settings map[string]string, guard outgoing.Guard) (origin.Drive, error) {
+	address, err := origin.Address(settings["address"])
+	if err != nil {
+		return nil, err
+	}
+	host := outgoing.HostOf(address)
+	d := &drive{transport: guard.And(host).Transport(), host: address.Host, base: strings.TrimSuffix(address.Path, "/")}
+	d.client = gowebdav.NewClient(address.String(), settings["user"], settings["password"])
+	d.client.SetTransport(d.transport)
+	return d, nil
+}
+
+func (d *drive) Pinned() string { return "" }
+
+func (d *drive) Close() error {
+	d.transport.CloseIdleConnections()
+	return nil
+}
+
+// do runs a call of the client, which takes no context, and gives it up when
+// ctx ends.
+func do[T any](ctx context.Context, call func() (T, error)) (T, error) {
+	type answer struct {
+		value T
+		err   error
+	}
+	answers := make(chan answer, 1)
+	go func() {
+		value, err := call()
+		answers <- answer{value, err}
+	}()
+	select {
+	case a := <-answers:
+		return a.value, a.err
+	case <-ctx.Done():
+		var none T
+		return none, ctx.Err()
+	}
+}
+
+func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error) {
+	infos, err := do(ctx, func() ([]os.FileInfo, error) { return d.client.ReadDir("/" + folder) })
+	if err != nil {
+		return nil, d.explain("list "+folder, folder, err)
+	}
+	entries := make([]origin.Entry, 0, len(infos))
+	for _, info := range infos {
+		e := origin.Entry{Path: path.Join(folder, info.Name()), Folder: info.IsDir(), Bytes: info.Size(), Modified: info.ModTime()}
+		if file, ok := info.(gowebdav.File); ok {
+			e.Tag = file.ETag()
+		}
+		entries = append(entries, e)
+	}
+	return entries, nil
+}
+
+func (d *drive) Read(ctx context.Context, name string) (io.ReadCloser, error) {
+	content, err := do(ctx, func() (io.ReadCloser, error) { return d.client.ReadStream("/" + name) })
+	if err != nil {
+		return nil, d.explain("read "+name, name, err)
+	}
+	// Closing the body ends a reading that waits.
+	return origin.Content(content, func() { _ = content.Close() }, func(err error) error { return d.explain("read /"+name, name, err) }), nil
+}
+
+func (d *drive) explain(doing, name string, err error) error {
+	var status gowebdav.StatusError
+	if !errors.As(err, &status) {
+		return origin.Explained(doing, d.host, err)
+	}
+	switch code := status.Status; {
+	case code == http.StatusUnauthorized:
+		return origin.Faulty("the user name or the password is wrong", false, err)
+	case code == http.StatusForbidden:
+		return origin.Faulty("this user may not read /"+name, false, err)
+	case code == http.StatusNotFound:
+		return origin.Faulty("there is no /"+name+" at "+d.host+d.base, false, err)
+	case code == http.StatusMethodNotAllowed, code == http.StatusOK:
+		return origin.Faulty(d.host+" answers, but does not speak WebDAV at this address", false, err)
+	case code == http.StatusTooManyRequests, code >= 500:
+		return origin.Faulty(d.host+" cannot answer now ("+strconv.Itoa(code)+")", true, err)
+	}
+	return origin.Faulty(d.host+" refuses to "+doing+" ("+strconv.Itoa(status.Status)+")", false, err)
+}

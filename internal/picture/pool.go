@@ -1,0 +1,223 @@
+// Package picture has pictures measured and made smaller.
+//
+// Decoding foreign bytes is done by a few long-lived processes of another
+// program (package decoder), each with a limit of memory; Pool hands them work
+// and ends one that takes too long. A decoder that crashes, hangs or swells
+// costs one file, never the server. What an image must be is for
+// core/picturespec.
+package picture
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"sync"
+	"syscall"
+	"time"
+
+	"ambrosa/core/picturespec"
+)
+
+// Task asks a decoder for one picture's measurements and a rendition.
+type Task struct {
+	Path   string             `json:"path"`
+	Size   int                `json:"size"` // the longer side of the rendition, pixels
+	Limits picturespec.Limits `json:"limits"`
+}
+
+// Result is what a decoder answers: measurements, or a problem in the user's
+// words.
+type Result struct {
+	Type        picturespec.Type `json:"type"`
+	Width       int              `json:"width"`  // as shown, Exif orientation applied
+	Height      int              `json:"height"` // of one frame
+	Frames      int              `json:"frames"`
+	Colour      string           `json:"colour"` // sRGB, grey, CMYK, Lab
+	Bits        int              `json:"bits"`   // a channel
+	Alpha       bool             `json:"alpha"`
+	Profile     bool             `json:"profile"` // an ICC profile is embedded
+	Orientation int              `json:"orientation"`
+	Fingerprint uint64           `json:"fingerprint"`
+	Rendition   []byte           `json:"rendition,omitempty"` // WebP
+	Problem     string           `json:"problem,omitempty"`
+}
+
+// Pool runs decoders. Its methods may be called by many goroutines; as many
+// tasks run at once as there are decoders.
+type Pool struct {
+	command []string
+	timeout time.Duration
+	limits  picturespec.Limits
+	free    chan *decoder // nil where none is started yet
+	closing sync.Once
+	size    int
+}
+
+type decoder struct {
+	process *exec.Cmd
+	tasks   io.WriteCloser
+	answers *bufio.Reader
+}
+
+// Decoder is the name of the program that decodes.
+const Decoder = "ambrosa-decode"
+
+// PoolOptions configure a pool.
+type PoolOptions struct {
+	Command  []string // that decodes; empty for the program Decoder beside this one
+	Decoders int
+	Timeout  time.Duration // a file
+	Limits   picturespec.Limits
+}
+
+// NewPool returns a pool whose decoders start when they are first needed.
+func NewPool(o PoolOptions) (*Pool, error) {
+	if len(o.Command) == 0 {
+		self, err := os.Executable()
+		if err != nil {
+			return nil, fmt.Errorf("find the decoder's folder: %w", err)
+		}
+		o.Command = []string{filepath.Join(filepath.Dir(self), Decoder)}
+	}
+	if o.Timeout == 0 {
+		o.Timeout = 60 * time.Second
+	}
+	if o.Limits == (picturespec.Limits{}) {
+		o.Limits = picturespec.DefaultLimits
+	}
+	if _, err := exec.LookPath(o.Command[0]); err != nil {
+		return nil, fmt.Errorf("find the program that decodes pictures: %w", err)
+	}
+	o.Decoders = max(1, o.Decoders)
+	p := &Pool{command: o.Command, timeout: o.Timeout, limits: o.Limits, free: make(chan *decoder, o.Decoders), size: o.Decoders}
+	for range o.Decoders {
+		p.free <- nil
+	}
+	return p, nil
+}
+
+// Decoders is how many files can be decoded at once.
+func (p *Pool) Decoders() int { return p.size }
+
+// Examine measures the picture at path and makes its rendition of at most size
+// pixels. What is wrong with the file is in the result's Problem; the error is
+// for what is wrong with the machine, or a context that ended.
+func (p *Pool) Examine(ctx context.Context, path string, size int) (Result, error) {
+	var d *decoder
+	select {
+	case d = <-p.free:
+	case <-ctx.Done():
+		return Result{}, ctx.Err()
+	}
+	if d == nil {
+		var err error
+		if d, err = p.start(); err != nil {
+			p.free <- nil
+			return Result{}, err
+		}
+	}
+	result, err := p.ask(ctx, d, Task{Path: path, Size: size, Limits: p.limits})
+	if err == nil {
+		p.free <- d
+		return result, nil
+	}
+	d.end()
+	p.free <- nil
+	switch {
+	case ctx.Err() != nil:
+		return Result{}, ctx.Err()
+	case errors.Is(err, errTooLong):
+		return Result{Type: typeOf(path), Problem: fmt.Sprintf("the picture could not be decoded within %v", p.timeout)}, nil
+	default:
+		return Result{Type: typeOf(path), Problem: "the picture makes its decoder fail, so it is not used"}, nil
+	}
+}
+
+func typeOf(path string) picturespec.Type {
+	file, err := os.Open(path)
+	if err != nil {
+		return picturespec.Unknown
+	}
+	defer file.Close()
+	head := make([]byte, picturespec.HeadBytes)
+	n, _ := io.ReadFull(file, head)
+	return picturespec.TypeOf(head[:n])
+}
+
+var errTooLong = errors.New("decoder takes too long")
+
+func (p *Pool) ask(ctx context.Context, d *decoder, task Task) (Result, error) {
+	line, err := json.Marshal(task)
+	if err != nil {
+		return Result{}, err
+	}
+	if _, err := d.tasks.Write(append(line, '\n')); err != nil {
+		return Result{}, err
+	}
+	type answer struct {
+		line []byte
+		err  error
+	}
+	answers := make(chan answer, 1)
+	go func() {
+		line, err := d.answers.ReadBytes('\n')
+		answers <- answer{line, err}
+	}()
+	timeout := time.NewTimer(p.timeout)
+	defer timeout.Stop()
+	select {
+	case a := <-answers:
+		if a.err != nil {
+			return Result{}, a.err
+		}
+		var result Result
+		return result, json.Unmarshal(bytes.TrimSpace(a.line), &result)
+	case <-timeout.C:
+		return Result{}, errTooLong
+	case <-ctx.Done():
+		return Result{}, ctx.Err()
+	}
+}
+
+func (p *Pool) start() (*decoder, error) {
+	process := exec.Command(p.command[0], p.command[1:]...)
+	// Loaders that libvips itself calls unfit for foreign bytes stay off.
+	process.Env = append(os.Environ(), "VIPS_BLOCK_UNTRUSTED=1", "MALLOC_ARENA_MAX=2", "GOMEMLIMIT=256MiB")
+	process.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL, Setpgid: true}
+	tasks, err := process.StdinPipe()
+	if err != nil {
+		return nil, err
+	}
+	answers, err := process.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := process.Start(); err != nil {
+		return nil, fmt.Errorf("start a decoder: %w", err)
+	}
+	return &decoder{process, tasks, bufio.NewReaderSize(answers, 64<<10)}, nil
+}
+
+func (d *decoder) end() {
+	_ = d.tasks.Close()
+	_ = d.process.Process.Kill()
+	_ = d.process.Wait()
+}
+
+// Close ends all decoders; it waits for those that work.
+func (p *Pool) Close() {
+	p.closing.Do(func() {
+		for range p.size {
+			if d := <-p.free; d != nil {
+				d.end()
+			}
+		}
+	})
+}

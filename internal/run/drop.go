@@ -1,0 +1,162 @@
+package run
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strconv"
+	"sync"
+	"time"
+
+	"ambrosa/internal/dropfolder"
+	"ambrosa/internal/store"
+)
+
+// Dropped makes lots of what people drop.
+type Dropped struct {
+	Runner *Runner
+	Server *dropfolder.Server
+	Quiet  time.Duration // how long nothing has to change before a lot is made
+
+	mu sync.Mutex // held while a lot is made, so that none is taken for left over
+}
+
+func (d *Dropped) taken() string { return filepath.Join(d.Server.Folder, "taken") }
+
+// Watch makes a lot of each person's files when they have been quiet, until ctx
+// ends. First it goes on with what was taken before and not brought to its end.
+func (d *Dropped) Watch(ctx context.Context) {
+	log := d.Runner.Log
+	leftOver := true
+	for {
+		if leftOver {
+			err := d.goOn(ctx)
+			if leftOver = err != nil; leftOver && ctx.Err() == nil {
+				log.Error("go on with what was dropped", "error", err)
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(min(5*time.Second, d.Quiet/2+time.Millisecond)):
+		}
+		people, err := d.Runner.Store.DropPeople(ctx)
+		for _, name := range people {
+			waiting, waitingErr := d.Server.Waiting(name)
+			if err = errors.Join(err, waitingErr); waitingErr != nil || waiting.Files == 0 || time.Since(waiting.Changed) < d.Quiet {
+				continue
+			}
+			if _, takeErr := d.Take(ctx, name); takeErr != nil && !errors.Is(takeErr, dropfolder.ErrBusy) {
+				err = errors.Join(err, takeErr)
+			}
+		}
+		if err != nil && ctx.Err() == nil {
+			log.Error("look into the drop folder", "error", err)
+		}
+	}
+}
+
+// Take makes a lot of what a person dropped, and returns it. ErrNotFound means
+// that there is nothing, dropfolder.ErrBusy that something is being written.
+func (d *Dropped) Take(ctx context.Context, name string) (lot int64, err error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	waiting, err := d.Server.Waiting(name)
+	if err != nil {
+		return 0, err
+	}
+	if waiting.Files == 0 {
+		return 0, store.ErrNotFound
+	}
+	if lot, err = d.Runner.Store.CreateLot(ctx, "Dropped by "+name+" "+time.Now().Format("2006-01-02 15:04"), "drop", 1); err != nil {
+		return 0, err
+	}
+	folder := filepath.Join(d.taken(), strconv.FormatInt(lot, 10))
+	if err := d.Server.Take(name, folder); err != nil {
+		return 0, errors.Join(err, d.Runner.Store.ForgetEmptyLot(ctx, lot))
+	}
+	return lot, d.gather(ctx, lot, folder)
+}
+
+// goOn takes up what a process that died had taken.
+func (d *Dropped) goOn(ctx context.Context) error {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	entries, err := os.ReadDir(d.taken())
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	for _, entry := range entries {
+		lot, err := strconv.ParseInt(entry.Name(), 10, 64)
+		if err != nil {
+			continue
+		}
+		if err := d.gather(ctx, lot, filepath.Join(d.taken(), entry.Name())); err != nil {
+			return err
+		}
+	}
+	empty, err := d.Runner.Store.EmptyDropLots(ctx)
+	if err != nil {
+		return err
+	}
+	for _, lot := range empty {
+		if err := d.Runner.Store.ForgetEmptyLot(ctx, lot); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// gather moves a folder's files among the uploads of a lot and has it examined.
+// It may be broken off anywhere and called again: a file is recorded before it
+// is moved, and found again as long as it is not.
+func (d *Dropped) gather(ctx context.Context, lot int64, folder string) error {
+	r := d.Runner
+	var uploads []store.Upload
+	var files []string
+	flush := func() error {
+		if err := r.Store.AddUploads(ctx, uploads); err != nil {
+			return err
+		}
+		for i, u := range uploads {
+			if err := os.Rename(files[i], r.uploadPath(u)); err != nil {
+				return err
+			}
+		}
+		uploads, files = uploads[:0], files[:0]
+		return nil
+	}
+	err := filepath.WalkDir(folder, func(name string, entry fs.DirEntry, err error) error {
+		if err != nil || !entry.Type().IsRegular() {
+			return err
+		}
+		info, err := entry.Info()
+		if err != nil {
+			return err
+		}
+		path, err := filepath.Rel(folder, name)
+		if err != nil {
+			return err
+		}
+		sum := sha256.Sum256([]byte(path))
+		uploads = append(uploads, store.Upload{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: filepath.ToSlash(path), Bytes: info.Size()})
+		if files = append(files, name); len(files) == listBatch {
+			return flush()
+		}
+		return nil
+	})
+	if err == nil {
+		err = flush()
+	}
+	if err != nil {
+		return fmt.Errorf("take what was dropped: %w", err)
+	}
+	if err := r.Store.CloseLot(ctx, lot, r.Examine); err != nil {
+		return err
+	}
+	return os.RemoveAll(folder)
+}

@@ -1,0 +1,405 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/klauspost/compress/zip"
+	"github.com/riverqueue/river"
+	"golang.org/x/sync/errgroup"
+
+	"ambrosa/core/picturespec"
+	"ambrosa/internal/archive"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/picture"
+	"ambrosa/internal/store"
+)
+
+// ThumbnailSize is the longer side of the thumbnails made at examination, in
+// pixels.
+const ThumbnailSize = 320
+
+type examineArgs struct {
+	Run int64 `json:"run"`
+}
+
+func (examineArgs) Kind() string { return "examine" }
+
+type examineWorker struct {
+	river.WorkerDefaults[examineArgs]
+	runner *Runner
+}
+
+// Examine queues the examination of a lot whose uploads are complete.
+func (r *Runner) Examine(ctx context.Context, tx pgx.Tx, lot int64) error {
+	_, err := r.enqueue(ctx, tx, "examine", store.About{Lot: lot})
+	return err
+}
+
+// Work stores, measures and lists every file of a lot's uploads; files that
+// are listed already are passed over. Then the lot is paired.
+func (w *examineWorker) Work(ctx context.Context, job *river.Job[examineArgs]) error {
+	r := w.runner
+	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
+		uploads, err := r.Store.OpenUploads(ctx, run.LotID)
+		if err != nil {
+			return "", err
+		}
+		for _, u := range uploads {
+			p.add(0, r.countEntries(u))
+		}
+		if err := r.examineUploads(ctx, run, uploads, p); err != nil {
+			return "", err
+		}
+		err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+			_, err := r.enqueue(ctx, tx, "pair", store.About{Lot: run.LotID})
+			return err
+		})
+		done, _ := p.get()
+		return fmt.Sprintf("%d files examined", done), err
+	})
+}
+
+func (r *Runner) uploadPath(u store.Upload) string { return filepath.Join(r.Uploads, u.ID) }
+
+// countEntries tells how many files an upload holds, as far as that can be told
+// without reading it.
+func (r *Runner) countEntries(u store.Upload) (n int64) {
+	listing, err := zip.OpenReader(r.uploadPath(u))
+	if err != nil {
+		return 1
+	}
+	defer listing.Close()
+	for _, f := range listing.File {
+		if !f.FileInfo().IsDir() {
+			n++
+		}
+	}
+	return n
+}
+
+// examination is a lot on its way: entries are spooled one after the other,
+// decoded side by side, and written in batches.
+type examination struct {
+	*Runner
+	lot     int64
+	spooled chan spooledEntry
+	results chan store.Examined
+	p       *progress
+}
+
+// source is an upload that entries come from.
+type source struct {
+	upload  store.Upload
+	seen    map[int]bool
+	next    int  // number of the next entry
+	refused bool // some entry could not be stored
+	problem string
+}
+
+type spooledEntry struct {
+	upload string
+	entry  int
+	path   string
+	file   blob.Spooled
+}
+
+func (r *Runner) examineUploads(ctx context.Context, run store.Run, uploads []store.Upload, p *progress) error {
+	seen, err := r.Store.SeenEntries(ctx, run.LotID)
+	if err != nil {
+		return err
+	}
+	sources := make([]*source, 0, len(uploads))
+	for _, u := range uploads {
+		sources = append(sources, &source{upload: u, seen: seen[u.ID]})
+	}
+	err = r.examineAll(ctx, run.LotID, p, func(ctx context.Context, e *examination) error { return e.walkAll(ctx, sources) })
+	if err != nil {
+		return err
+	}
+	return r.finish(ctx, run, sources)
+}
+
+// examineAll stores, measures and lists the files of a lot that bring spools.
+func (r *Runner) examineAll(ctx context.Context, lot int64, p *progress, bring func(context.Context, *examination) error) error {
+	e := &examination{Runner: r, lot: lot, p: p,
+		spooled: make(chan spooledEntry, 2*r.Pictures.Decoders()), results: make(chan store.Examined, 64)}
+	group, within := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		defer close(e.spooled)
+		return bring(within, e)
+	})
+	decoders, decoding := errgroup.WithContext(within)
+	for range r.Pictures.Decoders() {
+		decoders.Go(func() error { return e.decode(decoding) })
+	}
+	group.Go(func() error {
+		defer close(e.results)
+		return decoders.Wait()
+	})
+	group.Go(func() error { return e.write(within) })
+	err := group.Wait()
+	for left := range e.spooled {
+		left.file.Remove()
+	}
+	return err
+}
+
+// finish records what became of uploads, and lets those go whose every byte is
+// stored as a blob now; what could not be read whole is kept.
+func (r *Runner) finish(ctx context.Context, run store.Run, sources []*source) error {
+	var ids, problems []string
+	for _, s := range sources {
+		ids, problems = append(ids, s.upload.ID), append(problems, s.problem)
+		if s.problem == "" {
+			continue
+		}
+		if err := r.Store.Log(ctx, run.ID, s.upload.Path+": "+s.problem); err != nil {
+			return err
+		}
+	}
+	if err := r.Store.UploadsExamined(ctx, ids, problems); err != nil {
+		return err
+	}
+	for _, s := range sources {
+		if s.problem == "" && !s.refused {
+			_ = os.Remove(r.uploadPath(s.upload))
+			_ = os.Remove(r.uploadPath(s.upload) + ".info")
+		}
+	}
+	return nil
+}
+
+func (e *examination) walkAll(ctx context.Context, sources []*source) error {
+	for _, s := range sources {
+		var refused archive.Refused
+		if err := e.walk(ctx, s); errors.As(err, &refused) {
+			s.problem = refused.Reason
+		} else if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// walk spools an upload's files.
+func (e *examination) walk(ctx context.Context, s *source) error {
+	file, err := os.Open(e.uploadPath(s.upload))
+	if err != nil {
+		return archive.Refused{Reason: "the upload's bytes are missing: " + err.Error()}
+	}
+	defer file.Close()
+	head := make([]byte, picturespec.HeadBytes)
+	n, _ := file.ReadAt(head, 0)
+	kind := picturespec.TypeOf(head[:n])
+	if opens(kind, s.upload.Path) {
+		return archive.Walk(ctx, file, e.Limits, func(entry archive.Entry) error { return e.visit(ctx, s, "", entry) })
+	}
+	if archiveName(s.upload.Path) {
+		return archive.Refused{Reason: "not an archive, whatever its name says: " + kind.Name()}
+	}
+	return e.spool(ctx, s, s.upload.Path, func() (blob.Spooled, error) { return e.Blobs.SpoolFile(file.Name(), picturespec.HeadBytes) }, false)
+}
+
+// opens tells whether a file is looked into as an archive: documents of office
+// programs are archives too, but not of pictures.
+func opens(kind picturespec.Type, name string) bool {
+	switch strings.ToLower(path.Ext(name)) {
+	case ".xlsx", ".docx", ".pptx", ".ods", ".odt", ".odp", ".jar", ".epub":
+		return false
+	}
+	return kind == picturespec.Zip || kind == picturespec.Archive
+}
+
+func (e *examination) visit(ctx context.Context, s *source, outer string, entry archive.Entry) error {
+	if entry.Problem != "" {
+		s.refused = true
+		return e.report(ctx, store.Examined{Upload: s.upload.ID, Entry: s.take(), Path: outer + entry.Path, Bytes: entry.Bytes, Problem: entry.Problem})
+	}
+	return e.spool(ctx, s, outer+entry.Path, func() (blob.Spooled, error) {
+		content, err := entry.Open()
+		if err != nil {
+			return blob.Spooled{}, err
+		}
+		defer content.Close()
+		return e.Blobs.Spool(content, picturespec.HeadBytes)
+	}, outer == "")
+}
+
+// take gives out the number of the next entry. Entries come in the same order
+// whenever an archive is walked, so a number names the same entry again.
+func (s *source) take() int {
+	s.next++
+	return s.next - 1
+}
+
+func (e *examination) spool(ctx context.Context, s *source, name string, read func() (blob.Spooled, error), mayOpen bool) error {
+	number := s.take()
+	if s.seen[number] {
+		e.p.add(1, 0)
+		return nil
+	}
+	file, err := read()
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if err != nil {
+		s.refused = true
+		reason := "the file is damaged in the archive: " + err.Error()
+		if errors.Is(err, archive.ErrTooLarge) {
+			reason = "the file expands to more than is allowed"
+		}
+		return e.report(ctx, store.Examined{Upload: s.upload.ID, Entry: number, Path: name, Problem: reason})
+	}
+	if mayOpen && opens(picturespec.TypeOf(file.Head), name) {
+		defer file.Remove()
+		return e.openInner(ctx, s, name, file)
+	}
+	select {
+	case e.spooled <- spooledEntry{s.upload.ID, number, name, file}:
+		return nil
+	case <-ctx.Done():
+		file.Remove()
+		return ctx.Err()
+	}
+}
+
+func archiveName(name string) bool {
+	switch strings.ToLower(path.Ext(name)) {
+	case ".zip", ".7z", ".rar", ".tar", ".gz", ".tgz", ".bz2", ".xz", ".zst":
+		return true
+	}
+	return false
+}
+
+// openInner walks an archive within the archive; those within it are refused.
+func (e *examination) openInner(ctx context.Context, s *source, name string, spooled blob.Spooled) error {
+	file, err := os.Open(spooled.Path)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	err = archive.Walk(ctx, file, e.Limits, func(entry archive.Entry) error { return e.visit(ctx, s, name+"/", entry) })
+	var refused archive.Refused
+	if errors.As(err, &refused) {
+		s.refused = true
+		return e.report(ctx, store.Examined{Upload: s.upload.ID, Entry: s.take(), Path: name, Bytes: spooled.Bytes, Problem: refused.Reason})
+	}
+	return err
+}
+
+func (e *examination) report(ctx context.Context, found store.Examined) error {
+	select {
+	case e.results <- found:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// decode measures spooled files and stores their bytes.
+func (e *examination) decode(ctx context.Context) error {
+	for s := range e.spooled {
+		found, err := e.examine(ctx, s)
+		if err != nil {
+			s.file.Remove()
+			return fmt.Errorf("examine %s: %w", s.path, err)
+		}
+		if err := e.report(ctx, found); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (e *examination) examine(ctx context.Context, s spooledEntry) (store.Examined, error) {
+	found := store.Examined{Upload: s.upload, Entry: s.entry, Path: s.path, Bytes: s.file.Bytes, Sum: s.file.Sum[:]}
+	known, err := e.Store.KnownBlob(ctx, s.file.Sum[:])
+	switch {
+	case err == nil:
+		found.Problem = known.Problem
+		s.file.Remove()
+		return found, nil
+	case !errors.Is(err, store.ErrNotFound):
+		return found, err
+	}
+	measured := picture.Result{Type: picturespec.TypeOf(s.file.Head)}
+	if measured.Problem = refusal(measured.Type, s.path); measured.Problem == "" {
+		if measured, err = e.Pictures.Examine(ctx, s.file.Path, ThumbnailSize); err != nil {
+			return found, err
+		}
+	}
+	if err := e.Blobs.Keep(ctx, s.file); err != nil {
+		return found, fmt.Errorf("store the file: %w", err)
+	}
+	if len(measured.Rendition) > 0 {
+		if err := e.Blobs.PutRendition(ctx, s.file.Sum, ThumbnailSize, measured.Rendition); err != nil {
+			return found, fmt.Errorf("store the thumbnail: %w", err)
+		}
+	}
+	found.Problem = measured.Problem
+	found.Blob = blobRow(s.file, measured)
+	return found, nil
+}
+
+func refusal(kind picturespec.Type, name string) string {
+	if kind == picturespec.Zip && !archiveName(name) {
+		return "a document, not a picture"
+	}
+	return kind.Refusal()
+}
+
+func blobRow(file blob.Spooled, m picture.Result) *store.BlobRow {
+	row := &store.BlobRow{Sum: file.Sum[:], Bytes: file.Bytes, Type: string(m.Type), Width: m.Width, Height: m.Height, Frames: max(1, m.Frames),
+		Colour: m.Colour, Bits: m.Bits, Alpha: m.Alpha, Profile: m.Profile, Orientation: max(1, m.Orientation),
+		Thumbnail: len(m.Rendition) > 0, Problem: m.Problem}
+	if m.Problem == "" {
+		bits := int64(m.Fingerprint)
+		row.Fingerprint = &bits
+	}
+	return row
+}
+
+// write puts results into the database, many at a time.
+func (e *examination) write(ctx context.Context) error {
+	var batch []store.Examined
+	flush := func() error {
+		if len(batch) == 0 {
+			return nil
+		}
+		if err := e.Store.AddFiles(ctx, e.lot, batch); err != nil {
+			return fmt.Errorf("write examined files: %w", err)
+		}
+		e.p.add(int64(len(batch)), 0)
+		batch = batch[:0]
+		return nil
+	}
+	ticker := time.NewTicker(200 * time.Millisecond)
+	defer ticker.Stop()
+	for {
+		select {
+		case found, more := <-e.results:
+			if !more {
+				return flush()
+			}
+			if batch = append(batch, found); len(batch) >= 200 {
+				if err := flush(); err != nil {
+					return err
+				}
+			}
+		case <-ticker.C:
+			if err := flush(); err != nil {
+				return err
+			}
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}

@@ -1,0 +1,338 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+	"golang.org/x/sync/errgroup"
+
+	"ambrosa/core/picturespec"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/origin"
+	"ambrosa/internal/store"
+)
+
+type fetchArgs struct {
+	Run int64 `json:"run"`
+}
+
+func (fetchArgs) Kind() string { return "fetch" }
+
+type fetchWorker struct {
+	river.WorkerDefaults[fetchArgs]
+	runner *Runner
+}
+
+const (
+	fetchers  = 4   // files that are fetched side by side
+	listBatch = 500 // files of a listing that are written at a time
+	tries     = 5   // of a file, with pauses that double
+)
+
+// Fetch queues fetching what is new at an origin. ErrChanged means that a fetch
+// is under way.
+func (r *Runner) Fetch(ctx context.Context, origin int64) (id int64, err error) {
+	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+		busy, err := store.FetchBusy(ctx, tx, origin)
+		if err != nil {
+			return err
+		}
+		if busy {
+			return fmt.Errorf("a fetch is under way: %w", store.ErrChanged)
+		}
+		id, err = r.enqueue(ctx, tx, "fetch", store.About{Origin: origin})
+		return err
+	})
+	return id, err
+}
+
+// fetchDue queues the fetches whose time has come.
+func (r *Runner) fetchDue(ctx context.Context) error {
+	for {
+		err := r.Store.Within(ctx, func(tx pgx.Tx) error {
+			due, err := store.DueOrigin(ctx, tx)
+			if err != nil {
+				return err
+			}
+			_, err = r.enqueue(ctx, tx, "fetch", store.About{Origin: due})
+			return err
+		})
+		if errors.Is(err, store.ErrNotFound) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+	}
+}
+
+// Work lists an origin's files, makes a lot of those that are new or changed,
+// fetches and examines them, and has the lot paired.
+func (w *fetchWorker) Work(ctx context.Context, job *river.Job[fetchArgs]) error {
+	r := w.runner
+	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
+		o, err := r.Store.Origin(ctx, run.Origin)
+		if err != nil {
+			return "", err
+		}
+		f := &fetch{Runner: r, run: run, origin: o, p: p}
+		message, err := f.work(ctx)
+		if ctx.Err() != nil {
+			return "", ctx.Err()
+		}
+		pinned, wrong := "", ""
+		if f.drive != nil {
+			pinned = f.drive.Pinned()
+			_ = f.drive.Close()
+		}
+		var fault *origin.Fault
+		if errors.As(err, &fault) {
+			wrong = fault.Reason
+			err = failure{wrong}
+			if run.LotID != 0 || f.lot != 0 {
+				err = failure{wrong + ". What came so far is kept, and the run can go on."}
+			}
+		}
+		if fault != nil || err == nil {
+			err = errors.Join(err, r.Store.OriginFetched(ctx, o.ID, pinned, wrong))
+		}
+		return message, err
+	})
+}
+
+// fetch is one fetch on its way.
+type fetch struct {
+	*Runner
+	run    store.Run
+	origin store.Origin
+	p      *progress
+	lot    int64
+	drive  origin.Drive
+}
+
+func (f *fetch) work(ctx context.Context) (message string, err error) {
+	if f.drive, err = f.Drives.Open(ctx, f.origin); err != nil {
+		return "", err
+	}
+	if f.lot = f.run.LotID; f.lot == 0 {
+		if err := f.list(ctx); err != nil {
+			return "", err
+		}
+		if f.lot, err = f.Store.Listed(ctx, f.run.ID, f.origin, f.origin.Name+" "+time.Now().Format("2006-01-02 15:04")); err != nil {
+			return "", err
+		}
+		if f.lot == 0 {
+			return "Nothing is new or changed", nil
+		}
+	}
+	fresh, err := f.Store.FreshItems(ctx, f.run.ID)
+	if err != nil {
+		return "", err
+	}
+	f.p.set(0, fresh)
+	if err := f.examineAll(ctx, f.lot, f.p, f.bring); err != nil {
+		return "", err
+	}
+	if err := f.archives(ctx); err != nil {
+		return "", err
+	}
+	if err := f.Store.Brought(ctx, f.run.ID, f.lot, f.origin); err != nil {
+		return "", err
+	}
+	if err := f.Store.UploadsExamined(ctx, []string{store.FetchUpload(f.run.ID)}, []string{""}); err != nil {
+		return "", err
+	}
+	err = f.Store.Within(ctx, func(tx pgx.Tx) error {
+		_, err := f.enqueue(ctx, tx, "pair", store.About{Lot: f.lot})
+		return err
+	})
+	message = fmt.Sprintf("%d files are new or changed", fresh)
+	missed, missedErr := f.Store.MissedItems(ctx, f.run.ID)
+	if missed > 0 {
+		message += fmt.Sprintf(", %d could not be fetched and come again with the next fetch", missed)
+	}
+	return message, errors.Join(err, missedErr)
+}
+
+// list writes down what the origin holds, folder by folder.
+func (f *fetch) list(ctx context.Context) error {
+	if err := f.Store.ForgetListing(ctx, f.run.ID); err != nil {
+		return err
+	}
+	now, entry := time.Now(), 0
+	batch := make([]store.FetchItem, 0, listBatch)
+	flush := func() error {
+		err := f.Store.AddListing(ctx, f.run.ID, batch)
+		batch = batch[:0]
+		return err
+	}
+	for folders := []string{f.origin.Folder}; len(folders) > 0; {
+		folder := folders[len(folders)-1]
+		folders = folders[:len(folders)-1]
+		entries, err := again(ctx, func() ([]origin.Entry, error) { return f.drive.List(ctx, folder) })
+		if err != nil {
+			return err
+		}
+		for _, e := range entries {
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			if e.Folder {
+				if strings.Count(e.Path, "/") < maxDepth {
+					folders = append(folders, e.Path)
+				}
+				continue
+			}
+			batch = append(batch, store.FetchItem{Entry: entry, Path: e.Path, Tag: tagOf(e), Bytes: e.Bytes, Fresh: f.origin.Selection.Takes(e.Path, e.Bytes, e.Modified, now)})
+			if entry++; len(batch) == listBatch {
+				if err := flush(); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return flush()
+}
+
+// maxDepth bounds how deep folders are followed, so that a drive whose folders
+// lead back to themselves ends.
+const maxDepth = 40
+
+// tagOf tells a file's content from another of the same path: by the drive's
+// own tag, else by size and time.
+func tagOf(e origin.Entry) string {
+	if e.Tag != "" {
+		return e.Tag
+	}
+	return fmt.Sprintf("%d %d", e.Bytes, e.Modified.Unix())
+}
+
+// again tries what the network may have spoilt a few times.
+func again[T any](ctx context.Context, try func() (T, error)) (T, error) {
+	pause := 300 * time.Millisecond
+	for n := 1; ; n++ {
+		value, err := try()
+		var fault *origin.Fault
+		if err == nil || n == tries || !errors.As(err, &fault) || !fault.Again {
+			return value, err
+		}
+		select {
+		case <-ctx.Done():
+			return value, ctx.Err()
+		case <-time.After(pause):
+		}
+		pause *= 2
+	}
+}
+
+// bring fetches the fresh files, some side by side.
+func (f *fetch) bring(ctx context.Context, e *examination) error {
+	seen, err := f.Store.SeenEntries(ctx, f.lot)
+	if err != nil {
+		return err
+	}
+	done := seen[store.FetchUpload(f.run.ID)]
+	group, within := errgroup.WithContext(ctx)
+	group.SetLimit(fetchers)
+	last := -1
+	for within.Err() == nil {
+		items, err := f.Store.FetchItems(within, f.run.ID, last, listBatch)
+		if err != nil || len(items) == 0 {
+			return errors.Join(group.Wait(), err)
+		}
+		last = items[len(items)-1].Entry
+		for _, item := range items {
+			if done[item.Entry] {
+				f.p.add(1, 0)
+				continue
+			}
+			if within.Err() != nil {
+				break
+			}
+			group.Go(func() error { return f.one(within, e, item) })
+		}
+	}
+	return errors.Join(group.Wait(), ctx.Err())
+}
+
+// one fetches a file. A fault of the network that stays ends the run, which can
+// go on later; any other fault is the file's own.
+func (f *fetch) one(ctx context.Context, e *examination, item store.FetchItem) error {
+	file, err := again(ctx, func() (blob.Spooled, error) { return f.spoolRemote(ctx, item.Path) })
+	var fault *origin.Fault
+	switch {
+	case ctx.Err() != nil:
+		file.Remove()
+		return ctx.Err()
+	case errors.As(err, &fault) && !fault.Again, errors.Is(err, errTooLarge):
+		return e.report(ctx, store.Examined{Upload: store.FetchUpload(f.run.ID), Entry: item.Entry, Path: item.Path, Bytes: item.Bytes, Missed: true,
+			Problem: "it could not be fetched: " + err.Error()})
+	case err != nil:
+		return err
+	}
+	if opens(picturespec.TypeOf(file.Head), item.Path) {
+		return f.keepArchive(ctx, item, file)
+	}
+	select {
+	case e.spooled <- spooledEntry{store.FetchUpload(f.run.ID), item.Entry, item.Path, file}:
+		return nil
+	case <-ctx.Done():
+		file.Remove()
+		return ctx.Err()
+	}
+}
+
+var errTooLarge = errors.New("it is larger than files may be")
+
+func (f *fetch) spoolRemote(ctx context.Context, name string) (blob.Spooled, error) {
+	content, err := f.drive.Read(ctx, name)
+	if err != nil {
+		return blob.Spooled{}, err
+	}
+	defer content.Close()
+	limit := f.Limits.Total
+	file, err := f.Blobs.Spool(io.LimitReader(content, limit+1), picturespec.HeadBytes)
+	if err == nil && file.Bytes > limit {
+		file.Remove()
+		return blob.Spooled{}, errTooLarge
+	}
+	return file, err
+}
+
+// keepArchive puts an archive among the uploads, where it is examined as if a
+// person had handed it in.
+func (f *fetch) keepArchive(ctx context.Context, item store.FetchItem, file blob.Spooled) error {
+	u := store.Upload{ID: fmt.Sprintf("%s-%d", store.FetchUpload(f.run.ID), item.Entry), LotID: f.lot, Path: item.Path, Bytes: file.Bytes}
+	if err := os.Rename(file.Path, f.uploadPath(u)); err != nil {
+		file.Remove()
+		return fmt.Errorf("keep the archive %s: %w", path.Base(item.Path), err)
+	}
+	f.p.add(1, 0)
+	return f.Store.AddUploads(ctx, []store.Upload{u})
+}
+
+// archives examines the archives that were fetched.
+func (f *fetch) archives(ctx context.Context) error {
+	uploads, err := f.Store.OpenUploads(ctx, f.lot)
+	if err != nil {
+		return err
+	}
+	var open []store.Upload
+	for _, u := range uploads {
+		if u.ID != store.FetchUpload(f.run.ID) {
+			open = append(open, u)
+			f.p.add(0, f.countEntries(u))
+		}
+	}
+	run := f.run
+	run.LotID = f.lot
+	return f.examineUploads(ctx, run, open, f.p)
+}

@@ -1,0 +1,312 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/rights"
+)
+
+// File is a file of a lot, with its verdict.
+type File struct {
+	ID        int64           `json:"id"`
+	LotID     int64           `json:"lot"`
+	Path      string          `json:"path"`
+	Bytes     int64           `json:"bytes"`
+	Sum       string          `json:"sum" doc:"SHA-256, empty when nothing was stored"`
+	Problem   string          `json:"problem" doc:"Why it cannot be used"`
+	Type      string          `json:"type"`
+	Width     int             `json:"width"`
+	Height    int             `json:"height"`
+	Colour    string          `json:"colour"`
+	Alpha     bool            `json:"alpha"`
+	Frames    int             `json:"frames"`
+	Verdict   string          `json:"verdict" enum:"unread,paired,contested,loose,set aside,unusable"`
+	Product   int64           `json:"product"`
+	Variant   int64           `json:"variant"`
+	Code      string          `json:"code" doc:"SKU of the variant, or code of the product as a whole"`
+	Title     string          `json:"title"`
+	Place     int             `json:"place" doc:"0 when none was read"`
+	View      string          `json:"view"`
+	Clue      string          `json:"clue"`
+	Rung      string          `json:"rung"`
+	Score     float64         `json:"score"`
+	Reason    string          `json:"reason"`
+	DecidedBy string          `json:"decidedBy"`
+	Version   int             `json:"version"`
+	Evidence  json.RawMessage `json:"-"`
+	Rights    string          `json:"rights" enum:"cleared,restricted,unknown"`
+	Licence   string          `json:"licence"`
+	Credit    string          `json:"credit"`
+	Expires   *time.Time      `json:"expires" doc:"The first day that it may not be used any more"`
+	HeldBack  string          `json:"heldBack" db:"-" doc:"Why it may not be handed on; empty when it may"`
+	Same      int             `json:"same" doc:"Other files of any lot with the same bytes"`
+}
+
+// Evidence is what a verdict rests on, as it is stored with a file.
+type Evidence struct {
+	Key        string              `json:"key,omitempty"`
+	Spans      []Span              `json:"spans"`
+	Candidates []EvidenceCandidate `json:"candidates,omitempty"`
+	Bare       bool                `json:"bare,omitempty"`
+}
+
+// Span is a part of a path and what it was read as.
+type Span struct {
+	Start int    `json:"start"`
+	End   int    `json:"end"`
+	Kind  string `json:"kind" enum:"key,place,view,noise"`
+	What  string `json:"what,omitempty"`
+}
+
+// EvidenceCandidate is a target that a file might belong to.
+type EvidenceCandidate struct {
+	Product int64   `json:"product"`
+	Variant int64   `json:"variant,omitempty"`
+	Code    string  `json:"code"`
+	Title   string  `json:"title,omitempty"`
+	Key     string  `json:"key"`
+	Clue    string  `json:"clue"`
+	Rung    string  `json:"rung"`
+	Score   float64 `json:"score"`
+}
+
+const fileColumns = `
+	f.id, f.lot_id, f.path, f.bytes, coalesce(encode(f.sha256, 'hex'), '') as sum, f.problem, coalesce(b.type, '') as type,
+	coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, coalesce(b.colour, '') as colour, coalesce(b.alpha, false) as alpha,
+	coalesce(b.frames, 1) as frames, f.verdict, coalesce(f.product_id, 0) as product, coalesce(f.variant_id, 0) as variant,
+	coalesce(v.sku, p.code, '') as code, coalesce(p.title, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
+	f.score::float8 as score, f.reason, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit, f.expires::timestamptz as expires,
+	(case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256 limit 100) twins) end)::int as same`
+
+const fileJoins = `
+	left join blob b on b.sha256 = f.sha256 left join product p on p.id = f.product_id left join variant v on v.id = f.variant_id`
+
+// FileFilter chooses files of a lot.
+type FileFilter struct {
+	Verdict string // empty for all
+	Query   string // part of the path
+	Rights  string // empty for all
+	Offset  int
+	Limit   int
+}
+
+func (f FileFilter) where(lot int64) (string, pgx.NamedArgs) {
+	where := "lot_id = @lot"
+	if f.Verdict != "" {
+		where += " and verdict = @verdict"
+	}
+	if f.Query != "" {
+		where += " and lower(path) like @like"
+	}
+	if f.Rights != "" {
+		where += " and rights = @of_rights"
+	}
+	return where, pgx.NamedArgs{"lot": lot, "verdict": f.Verdict, "like": Like(f.Query), "of_rights": f.Rights}
+}
+
+// Files returns a page of a lot's files in order of arrival, and how many there
+// are in all.
+func (s *Store) Files(ctx context.Context, lot int64, f FileFilter) (page []File, total int64, err error) {
+	where, args := f.where(lot)
+	args["offset"], args["limit"] = f.Offset, f.Limit
+	if total, err = number(ctx, s.Pool, `select count(*) from file where `+where, args); err != nil {
+		return nil, 0, err
+	}
+	page, err = list[File](ctx, s.Pool, `select `+fileColumns+`
+		from (select id from file where `+where+` order by id offset @offset limit @limit) page
+		join file f using (id) `+fileJoins+` order by f.id`, args)
+	for i := range page {
+		page[i].judgeRights()
+	}
+	return page, total, err
+}
+
+func (f *File) judgeRights() {
+	_, f.HeldBack = rights.Rights{State: rights.State(f.Rights), Licence: f.Licence, Credit: f.Credit, Expires: f.Expires}.MayBeHandedOn(time.Now())
+}
+
+// File returns one file.
+func (s *Store) File(ctx context.Context, id int64) (File, error) {
+	f, err := one[File](ctx, s.Pool, `select `+fileColumns+` from file f `+fileJoins+` where f.id = $1`, id)
+	f.judgeRights()
+	return f, err
+}
+
+// SetRights gives rights to a lot's files that a filter chooses, or to one of
+// them when file is not 0, and returns to how many.
+func (s *Store) SetRights(ctx context.Context, lot, file int64, f FileFilter, r rights.Rights) (n int64, err error) {
+	where, args := f.where(lot)
+	if file != 0 {
+		where += " and id = @file"
+	}
+	args["file"], args["rights"], args["licence"], args["credit"], args["expires"] = file, string(r.State), r.Licence, r.Credit, r.Expires
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update file set rights = @rights, licence = @licence, credit = @credit, expires = @expires where `+where, args)
+		if err != nil {
+			return err
+		}
+		n = tag.RowsAffected()
+		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	})
+	return n, err
+}
+
+// UnpairedPaths returns what the engine reads of a lot: every usable file that
+// no person has decided on.
+func (s *Store) UnpairedPaths(ctx context.Context, lot int64) (ids []int64, paths []string, err error) {
+	rows, err := s.Pool.Query(ctx, `select id, path from file
+		where lot_id = $1 and verdict not in ('unusable', 'set aside') and decided_by <> 'person' order by id`, lot)
+	if err != nil {
+		return nil, nil, err
+	}
+	var id int64
+	var path string
+	_, err = pgx.ForEachRow(rows, []any{&id, &path}, func() error {
+		ids, paths = append(ids, id), append(paths, path)
+		return nil
+	})
+	return ids, paths, err
+}
+
+// VerdictRow is a verdict to be written.
+type VerdictRow struct {
+	File     int64
+	Verdict  string
+	Product  *int64
+	Variant  *int64
+	Place    *int
+	View     string
+	Clue     string
+	Rung     string
+	Score    float64
+	Reason   string
+	Evidence []byte
+}
+
+// WriteVerdicts writes what the engine found, except on files that a person
+// has decided on in the meantime.
+func (s *Store) WriteVerdicts(ctx context.Context, lot int64, verdicts []VerdictRow) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, place int, view text,
+			clue text, rung text, score real, reason text, evidence jsonb) on commit drop`); err != nil {
+			return err
+		}
+		columns := []string{"file", "verdict", "product", "variant", "place", "view", "clue", "rung", "score", "reason", "evidence"}
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"verdict"}, columns, pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
+			v := verdicts[i]
+			return []any{v.File, v.Verdict, v.Product, v.Variant, v.Place, v.View, v.Clue, v.Rung, float32(v.Score), v.Reason, json.RawMessage(v.Evidence)}, nil
+		})); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update file f set verdict = v.verdict, product_id = v.product, variant_id = v.variant, place = v.place, view = v.view,
+				clue = v.clue, rung = v.rung, score = v.score, reason = v.reason, evidence = v.evidence, decided_by = 'reading', decided_at = now()
+			from verdict v where f.id = v.file and f.decided_by <> 'person'`); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	})
+}
+
+// Decision is what a person decides of a file.
+type Decision struct {
+	Verdict string // paired, set aside; empty gives the file back to the engine's verdict
+	Product int64
+	Variant int64
+	Place   int
+	View    string
+	Reason  string
+	Version int // of the file that the person saw; another one is ErrChanged
+}
+
+// Decide writes a person's decision and returns the file as it is now.
+func (s *Store) Decide(ctx context.Context, file int64, d Decision) (File, error) {
+	err := s.Within(ctx, func(tx pgx.Tx) error {
+		var lot int64
+		var version int
+		var state, verdict string
+		err := tx.QueryRow(ctx, `select f.lot_id, f.version, l.state, f.verdict from file f join lot l on l.id = f.lot_id where f.id = $1 for update of f`, file).
+			Scan(&lot, &version, &state, &verdict)
+		if err != nil {
+			return orNotFound(err)
+		}
+		if version != d.Version {
+			return ErrChanged
+		}
+		if verdict == "unusable" {
+			return fmt.Errorf("an unusable file cannot be decided on: %w", ErrChanged)
+		}
+		if d.Verdict == "paired" {
+			n, err := number(ctx, tx, `select count(*) from product p left join variant v on v.id = $2 where p.id = $1 and ($2 = 0 or v.product_id = p.id)`, d.Product, d.Variant)
+			if err != nil || n == 0 {
+				return orNotFound(pgx.ErrNoRows)
+			}
+		}
+		if _, err := tx.Exec(ctx, `update file set verdict = $2, product_id = nullif($3::bigint, 0), variant_id = nullif($4::bigint, 0), place = nullif($5::int, 0),
+				view = $6, reason = $7, decided_by = 'person', decided_at = now(), version = version + 1, clue = '', rung = '', score = 0
+			where id = $1`, file, d.Verdict, d.Product, d.Variant, d.Place, d.View, d.Reason); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	})
+	if err != nil {
+		return File{}, err
+	}
+	return s.File(ctx, file)
+}
+
+// GiveBack undoes persons' decisions on a file: the engine may read it again.
+func (s *Store) GiveBack(ctx context.Context, file int64, version int) (lot int64, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		lot, err = number(ctx, tx, `update file set verdict = 'unread', decided_by = '', version = version + 1 where id = $1 and version = $2 and verdict <> 'unusable' returning lot_id`, file, version)
+		if err == ErrNotFound {
+			return ErrChanged
+		}
+		return err
+	})
+	return lot, err
+}
+
+func orNotFound(err error) error {
+	if err == pgx.ErrNoRows {
+		return ErrNotFound
+	}
+	return err
+}
+
+// NextOpen returns the next contested or loose file of a lot behind a file in
+// the bench's order (contested before loose, then by arrival), or 0.
+func (s *Store) NextOpen(ctx context.Context, lot, after int64) (int64, error) {
+	id, err := number(ctx, s.Pool, `
+		select id from file where lot_id = $1 and verdict in ('contested', 'loose') and id <> $2
+		order by (verdict = 'loose'), id <= $2, id limit 1`, lot, after)
+	if err == ErrNotFound {
+		return 0, nil
+	}
+	return id, err
+}
+
+// Waiting counts what waits at the stations.
+type Waiting struct {
+	Receiving int `json:"receiving" doc:"Lots that wait for files or are being examined"`
+	Undecided int `json:"undecided" doc:"Contested and loose files"`
+	Plans     int `json:"plans" doc:"Lots that are decided or planned and not applied"`
+	NoPicture int `json:"noPicture" doc:"Products without a picture"`
+	Products  int `json:"products"`
+	Runs      int `json:"runs" doc:"Runs under way"`
+}
+
+// Waiting counts what waits at the stations now.
+func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
+	return one[Waiting](ctx, s.Pool, `
+		select (select count(*) from lot where state in ('receiving', 'examining'))::int as receiving,
+			(select count(*) from file f join lot l on l.id = f.lot_id where f.verdict in ('contested', 'loose') and l.state = 'ready')::int as undecided,
+			(select count(*) from lot where state = 'ready')::int as plans,
+			(select count(*) from product where pictures = 0)::int as no_picture,
+			(select count(*) from product)::int as products,
+			(select count(*) from run where state in ('queued', 'running', 'stopping'))::int as runs`)
+}

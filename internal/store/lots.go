@@ -1,0 +1,231 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Lot is the files that came together.
+type Lot struct {
+	ID        int64     `json:"id"`
+	Name      string    `json:"name"`
+	Origin    string    `json:"origin"`
+	State     string    `json:"state" enum:"receiving,examining,ready,applied"`
+	Expected  int       `json:"expected" doc:"Uploads it is made of"`
+	Arrived   int       `json:"arrived" doc:"Uploads that are complete"`
+	CreatedAt time.Time `json:"createdAt"`
+	Files     int       `json:"files"`
+	Bytes     int64     `json:"bytes"`
+	Unread    int       `json:"unread"`
+	Paired    int       `json:"paired"`
+	Contested int       `json:"contested"`
+	Loose     int       `json:"loose"`
+	SetAside  int       `json:"setAside"`
+	Unusable  int       `json:"unusable"`
+	Problems  []string  `json:"problems" nullable:"false" doc:"What was wrong with its archives"`
+	Plan      int64     `json:"plan" doc:"Its newest plan, 0 when there is none"`
+	PlanState string    `json:"planState"`
+}
+
+const lotQuery = `
+	select l.id, l.name, l.origin, l.state, l.expected, l.created_at, coalesce(u.arrived, 0)::int as arrived,
+		coalesce(f.files, 0)::int as files, coalesce(u.bytes, 0)::bigint as bytes, coalesce(f.unread, 0)::int as unread,
+		coalesce(f.paired, 0)::int as paired, coalesce(f.contested, 0)::int as contested, coalesce(f.loose, 0)::int as loose,
+		coalesce(f.set_aside, 0)::int as set_aside, coalesce(f.unusable, 0)::int as unusable,
+		coalesce(u.problems, '{}') as problems, coalesce(p.id, 0) as plan, coalesce(p.state, '') as plan_state
+	from lot l
+	left join lateral (
+		select sum(n) as files, sum(n) filter (where verdict = 'unread') as unread, sum(n) filter (where verdict = 'paired') as paired,
+			sum(n) filter (where verdict = 'contested') as contested, sum(n) filter (where verdict = 'loose') as loose,
+			sum(n) filter (where verdict = 'set aside') as set_aside, sum(n) filter (where verdict = 'unusable') as unusable
+		from (select verdict, count(*) as n from file where lot_id = l.id group by verdict) counts) f on true
+	left join lateral (
+		select count(finished_at) as arrived, sum(bytes) as bytes, array_agg(path || ': ' || problem) filter (where problem <> '') as problems
+		from upload where lot_id = l.id) u on true
+	left join lateral (select id, state from plan where lot_id = l.id order by id desc limit 1) p on true`
+
+// Lots returns the newest lots first.
+func (s *Store) Lots(ctx context.Context, limit int) ([]Lot, error) {
+	return list[Lot](ctx, s.Pool, lotQuery+` order by l.id desc limit $1`, limit)
+}
+
+// Lot returns one lot.
+func (s *Store) Lot(ctx context.Context, id int64) (Lot, error) {
+	return one[Lot](ctx, s.Pool, lotQuery+` where l.id = $1`, id)
+}
+
+// CreateLot opens a lot that waits for uploads.
+func (s *Store) CreateLot(ctx context.Context, name, origin string, uploads int) (id int64, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if id, err = number(ctx, tx, `insert into lot (name, origin, expected) values ($1, $2, $3) returning id`, name, origin, uploads); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "lot", ID: id})
+	})
+	return id, err
+}
+
+// SetLotState moves a lot on.
+func (s *Store) SetLotState(ctx context.Context, id int64, state string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update lot set state = $2 where id = $1`, id, state); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "lot", ID: id})
+	})
+}
+
+// Upload is a file that a person handed in, as it came: an archive or a
+// picture.
+type Upload struct {
+	ID    string
+	LotID int64
+	Path  string
+	Bytes int64
+}
+
+// BeginUpload records that an upload to a lot has begun. ErrNotFound means that
+// the lot does not wait for files.
+func (s *Store) BeginUpload(ctx context.Context, u Upload) error {
+	tag, err := s.Pool.Exec(ctx, `insert into upload (id, lot_id, path, bytes)
+		select $1, id, $3, $4 from lot where id = $2 and state = 'receiving' on conflict do nothing`, u.ID, u.LotID, u.Path, u.Bytes)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
+}
+
+// FinishUpload records that all of an upload is here. When it is the last one
+// that the lot waits for, complete is run in the same transaction.
+func (s *Store) FinishUpload(ctx context.Context, id string, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		lot, err := number(ctx, tx, `update upload set finished_at = coalesce(finished_at, now()) where id = $1 returning lot_id`, id)
+		if err != nil {
+			return err
+		}
+		return completeLot(ctx, tx, lot, false, complete)
+	})
+}
+
+// CloseLot takes a lot as complete with the uploads that are here.
+func (s *Store) CloseLot(ctx context.Context, lot int64, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
+	return s.Within(ctx, func(tx pgx.Tx) error { return completeLot(ctx, tx, lot, true, complete) })
+}
+
+func completeLot(ctx context.Context, tx pgx.Tx, lot int64, asItIs bool, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
+	var waits, here bool
+	err := tx.QueryRow(ctx, `select state = 'receiving', ($2 and exists (select from upload u where u.lot_id = l.id and u.finished_at is not null))
+			or (select count(finished_at) from upload u where u.lot_id = l.id) >= expected
+		from lot l where id = $1 for update`, lot, asItIs).Scan(&waits, &here)
+	if err == nil && waits && here {
+		if _, err = tx.Exec(ctx, `update lot set state = 'examining' where id = $1`, lot); err == nil {
+			err = complete(ctx, tx, lot)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+}
+
+// OpenUploads returns a lot's complete uploads that are not examined yet, in
+// order of path.
+func (s *Store) OpenUploads(ctx context.Context, lot int64) ([]Upload, error) {
+	return list[Upload](ctx, s.Pool, `select id, lot_id, path, bytes from upload
+		where lot_id = $1 and finished_at is not null and examined_at is null order by path, id`, lot)
+}
+
+// UploadsExamined records that every entry of uploads has been seen, and what
+// was wrong with each as a whole ("" for nothing).
+func (s *Store) UploadsExamined(ctx context.Context, ids, problems []string) error {
+	_, err := s.Pool.Exec(ctx, `update upload u set examined_at = now(), problem = g.problem
+		from unnest($1::text[], $2::text[]) as g (id, problem) where u.id = g.id`, ids, problems)
+	return err
+}
+
+// Examined is a file as the examination found it.
+type Examined struct {
+	Upload  string
+	Entry   int
+	Path    string
+	Bytes   int64
+	Sum     []byte // nil when nothing was stored
+	Problem string
+	Missed  bool     // it could not be fetched, and comes again
+	Blob    *BlobRow // what is known of its bytes
+}
+
+// BlobRow is what was measured of a blob.
+type BlobRow struct {
+	Sum         []byte
+	Bytes       int64
+	Type        string
+	Width       int
+	Height      int
+	Frames      int
+	Colour      string
+	Bits        int
+	Alpha       bool
+	Profile     bool
+	Orientation int
+	Fingerprint *int64
+	Thumbnail   bool
+	Problem     string
+}
+
+// KnownBlob returns what was measured of a blob before.
+func (s *Store) KnownBlob(ctx context.Context, sum []byte) (BlobRow, error) {
+	return one[BlobRow](ctx, s.Pool, `select sha256 as sum, bytes, type, width, height, frames, colour, bits, alpha, profile, orientation,
+		fingerprint, thumbnail, problem from blob where sha256 = $1`, sum)
+}
+
+// AddFiles writes examined files of a lot. A file that is there already is
+// left alone, so that an examination can go on where it was broken off.
+func (s *Store) AddFiles(ctx context.Context, lot int64, files []Examined) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		batch := &pgx.Batch{}
+		for _, f := range files {
+			if b := f.Blob; b != nil {
+				batch.Queue(`insert into blob (sha256, bytes, type, width, height, frames, colour, bits, alpha, profile, orientation, fingerprint, thumbnail, problem)
+					values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) on conflict (sha256) do nothing`,
+					b.Sum, b.Bytes, b.Type, b.Width, b.Height, b.Frames, b.Colour, b.Bits, b.Alpha, b.Profile, b.Orientation, b.Fingerprint, b.Thumbnail, b.Problem)
+			}
+			verdict := "unread"
+			if f.Problem != "" {
+				verdict = "unusable"
+			}
+			batch.Queue(`insert into file (lot_id, upload_id, entry, path, bytes, sha256, problem, verdict, fetched)
+				values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (upload_id, entry) do nothing`,
+				lot, f.Upload, f.Entry, f.Path, f.Bytes, f.Sum, f.Problem, verdict, !f.Missed)
+		}
+		return tx.SendBatch(ctx, batch).Close()
+	})
+}
+
+// SeenEntries returns which entries of a lot's open uploads are written
+// already.
+func (s *Store) SeenEntries(ctx context.Context, lot int64) (map[string]map[int]bool, error) {
+	rows, err := s.Pool.Query(ctx, `select f.upload_id, f.entry from file f join upload u on u.id = f.upload_id
+		where f.lot_id = $1 and u.examined_at is null`, lot)
+	if err != nil {
+		return nil, err
+	}
+	seen := map[string]map[int]bool{}
+	var upload string
+	var entry int
+	_, err = pgx.ForEachRow(rows, []any{&upload, &entry}, func() error {
+		if seen[upload] == nil {
+			seen[upload] = map[int]bool{}
+		}
+		seen[upload][entry] = true
+		return nil
+	})
+	return seen, err
+}
+
+// UnfinishedUploads returns the uploads that are not complete yet.
+func (s *Store) UnfinishedUploads(ctx context.Context) ([]Upload, error) {
+	return list[Upload](ctx, s.Pool, `select id, lot_id, path, bytes from upload where finished_at is null`)
+}

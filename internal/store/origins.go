@@ -1,0 +1,207 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/harvest"
+)
+
+// Origin is a place that files are fetched from.
+type Origin struct {
+	ID           int64             `json:"id"`
+	Kind         string            `json:"kind"`
+	Name         string            `json:"name"`
+	Settings     map[string]string `json:"settings" doc:"Without the secrets"`
+	Secrets      json.RawMessage   `json:"-"`
+	Pinned       string            `json:"pinned" doc:"What the other side is told by: its host key"`
+	Selection    harvest.Selection `json:"selection"`
+	Folder       string            `json:"folder" doc:"What is taken, with all below it"`
+	State        string            `json:"state" enum:"ready,failing"`
+	Message      string            `json:"message" doc:"What is wrong"`
+	EveryMinutes int               `json:"everyMinutes" minimum:"0" doc:"0: by hand only"`
+	NextAt       *time.Time        `json:"nextAt"`
+	FetchedAt    *time.Time        `json:"fetchedAt"`
+	Rights       string            `json:"rights" enum:"cleared,restricted,unknown"`
+	Licence      string            `json:"licence"`
+	Credit       string            `json:"credit"`
+	Expires      *time.Time        `json:"expires"`
+	Files        int64             `json:"files" doc:"Brought so far, and still there"`
+	Gone         int64             `json:"gone" doc:"Brought once, and not there any more"`
+	Lots         int64             `json:"lots"`
+	Running      bool              `json:"running"`
+}
+
+const originQuery = `
+	select o.id, o.kind, o.name, o.settings, o.secrets, o.pinned, o.selection, o.folder, o.state, o.message, o.every_minutes, o.next_at, o.fetched_at,
+		o.rights, o.licence, o.credit, o.expires::timestamptz as expires, coalesce(i.files, 0) as files, coalesce(i.gone, 0) as gone,
+		(select count(*) from lot l where l.origin_id = o.id) as lots,
+		exists (select from run r where r.origin_id = o.id and r.state in ('queued', 'running', 'stopping')) as running
+	from origin o left join lateral (
+		select count(*) filter (where gone_at is null) as files, count(*) filter (where gone_at is not null) as gone
+		from origin_item where origin_id = o.id) i on true`
+
+// Origins returns all origins in order of name.
+func (s *Store) Origins(ctx context.Context) ([]Origin, error) {
+	return list[Origin](ctx, s.Pool, originQuery+` order by lower(o.name), o.id`)
+}
+
+// Origin returns one origin.
+func (s *Store) Origin(ctx context.Context, id int64) (Origin, error) {
+	return one[Origin](ctx, s.Pool, originQuery+` where o.id = $1`, id)
+}
+
+// SaveOrigin writes an origin, a new one when its ID is 0, and returns its id.
+func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) {
+	args := pgx.NamedArgs{"id": o.ID, "kind": o.Kind, "name": o.Name, "settings": o.Settings, "secrets": o.Secrets, "pinned": o.Pinned, "selection": o.Selection,
+		"folder": o.Folder, "every": o.EveryMinutes, "rights": o.Rights, "licence": o.Licence, "credit": o.Credit, "expires": o.Expires}
+	query := `insert into origin (kind, name, settings, secrets, pinned, selection, folder, every_minutes, next_at, rights, licence, credit, expires)
+		values (@kind, @name, @settings, @secrets, @pinned, @selection, @folder, @every, case when @every > 0 then now() end, @rights, @licence, @credit, @expires) returning id`
+	if o.ID != 0 {
+		query = `update origin set name = @name, settings = @settings, secrets = @secrets, pinned = @pinned, selection = @selection, folder = @folder,
+			next_at = case when @every = 0 then null when every_minutes = @every then next_at else now() end, every_minutes = @every,
+			rights = @rights, licence = @licence, credit = @credit, expires = @expires, state = 'ready', message = '' where id = @id returning id`
+	}
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if id, err = number(ctx, tx, query, args); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "origin", ID: id})
+	})
+	return id, err
+}
+
+// DeleteOrigin forgets an origin; the lots it brought stay.
+func (s *Store) DeleteOrigin(ctx context.Context, id int64) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `delete from origin where id = $1`, id)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "origin", ID: id})
+	})
+}
+
+// OriginFetched records how a fetch ended: message is "" when nothing was wrong.
+func (s *Store) OriginFetched(ctx context.Context, id int64, pinned, message string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update origin set state = case $3 when '' then 'ready' else 'failing' end, message = $3, fetched_at = case $3 when '' then now() else fetched_at end,
+			pinned = case $2 when '' then pinned else $2 end where id = $1`, id, pinned, message); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "origin", ID: id})
+	})
+}
+
+// DueOrigin takes one origin whose time has come, that nothing fetches from
+// now, and moves its time on. ErrNotFound means that there is none.
+func DueOrigin(ctx context.Context, tx pgx.Tx) (int64, error) {
+	return number(ctx, tx, `update origin set next_at = now() + make_interval(mins => every_minutes) where id = (
+		select id from origin o where next_at <= now() and not exists (select from run r where r.origin_id = o.id and r.state in ('queued', 'running', 'stopping'))
+		order by next_at limit 1 for update skip locked) returning id`)
+}
+
+// FetchBusy tells whether a run of an origin is under way; the origin's row is
+// locked until the transaction ends.
+func FetchBusy(ctx context.Context, tx pgx.Tx, origin int64) (busy bool, err error) {
+	if _, err := number(ctx, tx, `select id from origin where id = $1 for update`, origin); err != nil {
+		return false, err
+	}
+	err = tx.QueryRow(ctx, `select exists (select from run where origin_id = $1 and state in ('queued', 'running', 'stopping'))`, origin).Scan(&busy)
+	return busy, err
+}
+
+// FetchUpload is the upload that stands for what a fetch brings.
+func FetchUpload(run int64) string { return fmt.Sprintf("fetch-%d", run) }
+
+// FetchItem is a file that a fetch found.
+type FetchItem struct {
+	Entry int
+	Path  string
+	Tag   string
+	Bytes int64
+	Fresh bool // to be fetched; a file that is left out is listed too, since it is there
+}
+
+// ForgetListing lets go what a fetch listed before it was broken off.
+func (s *Store) ForgetListing(ctx context.Context, run int64) error {
+	_, err := s.Pool.Exec(ctx, `delete from fetch_item where run_id = $1`, run)
+	return err
+}
+
+// AddListing writes files that a fetch found.
+func (s *Store) AddListing(ctx context.Context, run int64, items []FetchItem) error {
+	_, err := s.Pool.CopyFrom(ctx, pgx.Identifier{"fetch_item"}, []string{"run_id", "entry", "path", "tag", "bytes", "fresh"},
+		pgx.CopyFromSlice(len(items), func(i int) ([]any, error) {
+			return []any{run, items[i].Entry, items[i].Path, items[i].Tag, items[i].Bytes, items[i].Fresh}, nil
+		}))
+	return err
+}
+
+// Listed ends the listing of a fetch: what was brought before, unchanged, is
+// not fresh, and what is not there any more below folder is gone. When
+// anything is fresh, a lot is made for it. It returns the lot, 0 for none.
+func (s *Store) Listed(ctx context.Context, run int64, o Origin, name string) (lot int64, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update fetch_item f set fresh = false from origin_item i
+			where f.run_id = $1 and i.origin_id = $2 and i.path = f.path and i.tag = f.tag`, run, o.ID); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update origin_item i set gone_at = case when exists (select from fetch_item f where f.run_id = $1 and f.path = i.path) then null else coalesce(gone_at, now()) end
+			where i.origin_id = $2 and ($3 = '' or starts_with(i.path, $3 || '/'))`, run, o.ID, o.Folder); err != nil {
+			return err
+		}
+		fresh, err := number(ctx, tx, `select count(*) from fetch_item where run_id = $1 and fresh`, run)
+		if err != nil || fresh == 0 {
+			return err
+		}
+		if lot, err = number(ctx, tx, `insert into lot (name, origin, origin_id, state, expected) values ($1, $2, $3, 'examining', 1) returning id`, name, o.Kind, o.ID); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes, finished_at) select $1, $2, $3, sum(bytes), now() from fetch_item where run_id = $4 and fresh`,
+			FetchUpload(run), lot, name, run); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update run set lot_id = $2 where id = $1`, run, lot); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+	})
+	return lot, err
+}
+
+// FetchItems returns some fresh files of a fetch behind an entry.
+func (s *Store) FetchItems(ctx context.Context, run int64, after, limit int) ([]FetchItem, error) {
+	return list[FetchItem](ctx, s.Pool, `select entry, path, tag, bytes, fresh from fetch_item where run_id = $1 and fresh and entry > $2 order by entry limit $3`, run, after, limit)
+}
+
+// FreshItems counts what a fetch brings.
+func (s *Store) FreshItems(ctx context.Context, run int64) (int64, error) {
+	return number(ctx, s.Pool, `select count(*) from fetch_item where run_id = $1 and fresh`, run)
+}
+
+// MissedItems counts what a fetch could not bring.
+func (s *Store) MissedItems(ctx context.Context, run int64) (int64, error) {
+	return number(ctx, s.Pool, `select count(*) from file where upload_id = $1 and not fetched`, FetchUpload(run))
+}
+
+// Brought ends a fetch: what came is remembered, and its files get the origin's
+// rights. What could not be fetched comes again with the next one.
+func (s *Store) Brought(ctx context.Context, run, lot int64, o Origin) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		batch := &pgx.Batch{}
+		batch.Queue(`insert into origin_item (origin_id, path, tag) select $2, path, tag from fetch_item f where run_id = $1 and fresh
+			and not exists (select from file where upload_id = $3 and entry = f.entry and not fetched)
+			on conflict (origin_id, path) do update set tag = excluded.tag, gone_at = null`, run, o.ID, FetchUpload(run))
+		batch.Queue(`update file set rights = $2, licence = $3, credit = $4, expires = $5 where lot_id = $1`, lot, o.Rights, o.Licence, o.Credit, o.Expires)
+		batch.Queue(`delete from fetch_item where run_id = $1`, run)
+		return tx.SendBatch(ctx, batch).Close()
+	})
+}

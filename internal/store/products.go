@@ -1,0 +1,348 @@
+package store
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/catalog"
+)
+
+// Product is a row of the catalog list.
+type Product struct {
+	ID       int64  `json:"id"`
+	Code     string `json:"code"`
+	Title    string `json:"title"`
+	Category string `json:"category"`
+	Variants int    `json:"variants" doc:"Number of variants"`
+	Pictures int    `json:"pictures" doc:"Number of pictures on the product and its variants"`
+	Lead     string `json:"lead" doc:"SHA-256 of the lead picture, empty when there is none"`
+	Version  int64  `json:"version"`
+}
+
+// Variant is a variant of a product.
+type Variant struct {
+	ID       int64            `json:"id"`
+	SKU      string           `json:"sku"`
+	Title    string           `json:"title"`
+	GTIN     string           `json:"gtin"`
+	Codes    []string         `json:"codes" nullable:"false"`
+	Options  []catalog.Option `json:"options" nullable:"false"`
+	Pictures int              `json:"pictures"`
+}
+
+// ProductFilter chooses products for the list.
+type ProductFilter struct {
+	Query     string // part of a code, SKU, title or GTIN
+	Category  string // path; those below it are included
+	NoPicture bool
+	Offset    int
+	Limit     int
+}
+
+const productColumns = `
+	p.id, p.code, p.title, coalesce(c.path, '') as category, p.version, p.pictures,
+	(select count(*) from variant v where v.product_id = p.id)::int as variants,
+	coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
+		left join variant v on v.id = pl.variant_id
+		where pl.product_id = p.id order by pl.variant_id is not null, v.position, pl.place limit 1), '') as lead`
+
+func (f ProductFilter) where() (string, pgx.NamedArgs) {
+	conditions := []string{"true"}
+	args := pgx.NamedArgs{"offset": f.Offset, "limit": f.Limit}
+	if f.NoPicture {
+		conditions = append(conditions, "p.pictures = 0")
+	}
+	if f.Category != "" {
+		conditions = append(conditions, "p.category_id in (select id from category where path = @category or starts_with(path, @category || ' / '))")
+		args["category"] = f.Category
+	}
+	if f.Query != "" {
+		conditions = append(conditions, `p.id in (
+			select id from product where lower(code) || ' ' || lower(title) like @like
+			union select product_id from variant where lower(sku) || ' ' || coalesce(gtin, '') like @like)`)
+		args["like"] = Like(f.Query)
+	}
+	return strings.Join(conditions, " and "), args
+}
+
+// Like makes a pattern that finds text anywhere, in lower case.
+func Like(text string) string {
+	return "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(strings.ToLower(text)) + "%"
+}
+
+// Products returns a page of the catalog in order of code, and how many
+// products there are in all.
+func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, total int64, err error) {
+	where, args := f.where()
+	if total, err = number(ctx, s.Pool, `select count(*) from product p where `+where, args); err != nil {
+		return nil, 0, err
+	}
+	page, err = list[Product](ctx, s.Pool, `
+		select `+productColumns+`
+		from (select id from product p where `+where+` order by code, id offset @offset limit @limit) page
+		join product p using (id) left join category c on c.id = p.category_id
+		order by p.code, p.id`, args)
+	return page, total, err
+}
+
+// Product returns one product.
+func (s *Store) Product(ctx context.Context, id int64) (Product, error) {
+	return one[Product](ctx, s.Pool, `select `+productColumns+` from product p left join category c on c.id = p.category_id where p.id = $1`, id)
+}
+
+// Variants returns a product's variants in order.
+func (s *Store) Variants(ctx context.Context, product int64) ([]Variant, error) {
+	return list[Variant](ctx, s.Pool, `
+		select v.id, v.sku, v.title, coalesce(v.gtin, '') as gtin, v.codes, v.options,
+			(select count(*) from placement pl where pl.variant_id = v.id)::int as pictures
+		from variant v where v.product_id = $1 order by v.position, v.id`, product)
+}
+
+// Category is a node of the category tree.
+type Category struct {
+	Path      string `json:"path"`
+	Name      string `json:"name"`
+	Products  int    `json:"products" doc:"Products in it and below it"`
+	NoPicture int    `json:"noPicture" doc:"Those of them without a picture"`
+}
+
+// Categories returns the tree in order of path.
+func (s *Store) Categories(ctx context.Context) ([]Category, error) {
+	return list[Category](ctx, s.Pool, `
+		with direct as (
+			select category_id, count(*) as products, count(*) filter (where pictures = 0) as bare
+			from product where category_id is not null group by category_id)
+		select c.path, c.name, coalesce(sum(d.products), 0)::int as products, coalesce(sum(d.bare), 0)::int as no_picture
+		from category c
+		join category below on below.path = c.path or starts_with(below.path, c.path || ' / ')
+		left join direct d on d.category_id = below.id
+		group by c.id order by c.path`)
+}
+
+// Found is an answer of the search.
+type Found struct {
+	Kind    string `json:"kind" enum:"product,variant,file"`
+	ID      int64  `json:"id" doc:"Of the product, or of the file"`
+	Variant int64  `json:"variant,omitempty"`
+	Code    string `json:"code"`
+	Title   string `json:"title"`
+	Sum     string `json:"sum" doc:"SHA-256 of its picture, empty when it has none"`
+	Lot     int64  `json:"lot,omitempty"`
+}
+
+// Search finds products, variants and files by a part of their code, SKU,
+// GTIN, title or path; what begins with the text comes first.
+func (s *Store) Search(ctx context.Context, text string, limit int, files bool) ([]Found, error) {
+	args := pgx.NamedArgs{"like": Like(text), "start": strings.TrimPrefix(Like(text), "%"), "limit": limit, "files": files}
+	return list[Found](ctx, s.Pool, `
+		(select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
+			concat_ws(', ', nullif(p.title, ''), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o)) as title,
+			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
+				where pl.product_id = p.id order by pl.variant_id is distinct from v.id, pl.place limit 1), '') as sum, 0::bigint as lot
+		from variant v join product p on p.id = v.product_id
+		where lower(v.sku) || ' ' || coalesce(v.gtin, '') like @like
+		order by lower(v.sku) not like @start, length(v.sku), v.sku limit @limit)
+		union all
+		(select 'product', p.id, 0, p.code, p.title,
+			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
+				where pl.product_id = p.id order by pl.variant_id is not null, pl.place limit 1), ''), 0
+		from product p where lower(p.code) || ' ' || lower(p.title) like @like
+		order by lower(p.code) not like @start, length(p.code), p.code limit @limit)
+		union all
+		(select 'file', f.id, 0, f.path, l.name, coalesce(encode(f.sha256, 'hex'), ''), f.lot_id
+		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like limit @limit)`, args)
+}
+
+// Imported counts what an import did.
+type Imported struct {
+	Created   int `json:"created" doc:"Variants that are new"`
+	Updated   int `json:"updated" doc:"Variants that were there"`
+	Products  int `json:"products" doc:"Products that are new"`
+	Unchanged int `json:"unchanged" doc:"Rows that changed nothing"`
+}
+
+// ImportRows creates and updates products and variants by SKU, all of the rows
+// in one transaction. Empty cells leave what stands.
+func (s *Store) ImportRows(ctx context.Context, rows []catalog.Row) (done Imported, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		rows, err := nameProducts(ctx, tx, rows)
+		if err != nil {
+			return err
+		}
+		if err := importCategories(ctx, tx, rows); err != nil {
+			return err
+		}
+		if done.Products, err = importProducts(ctx, tx, rows); err != nil {
+			return err
+		}
+		if err := importVariants(ctx, tx, rows, &done); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update catalog_version set version = version + 1`)
+		return err
+	})
+	return done, err
+}
+
+// nameProducts gives rows without a product the one that their SKU has, or, for
+// a new SKU, one of its own.
+func nameProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row) ([]catalog.Row, error) {
+	var open []string
+	for _, row := range rows {
+		if row.Product == "" {
+			open = append(open, strings.ToLower(row.SKU))
+		}
+	}
+	if len(open) == 0 {
+		return rows, nil
+	}
+	known := map[string]string{}
+	found, err := tx.Query(ctx, `select lower(v.sku), p.code from variant v join product p on p.id = v.product_id where lower(v.sku) = any($1)`, open)
+	if err != nil {
+		return nil, err
+	}
+	var sku, code string
+	if _, err := pgx.ForEachRow(found, []any{&sku, &code}, func() error { known[sku] = code; return nil }); err != nil {
+		return nil, err
+	}
+	named := slices.Clone(rows)
+	for i := range named {
+		if named[i].Product == "" {
+			named[i].Product = cmp.Or(known[strings.ToLower(named[i].SKU)], named[i].SKU)
+		}
+	}
+	return named, nil
+}
+
+func importCategories(ctx context.Context, tx pgx.Tx, rows []catalog.Row) error {
+	seen := map[string]bool{}
+	for _, row := range rows {
+		path := ""
+		for name := range strings.SplitSeq(row.Category, " / ") {
+			parent := path
+			path = strings.TrimPrefix(path+" / "+name, " / ")
+			if name == "" || seen[path] {
+				continue
+			}
+			seen[path] = true
+			if _, err := tx.Exec(ctx, `insert into category (parent_id, name, path)
+				values ((select id from category where path = $1), $2, $3) on conflict (path) do nothing`, parent, name, path); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func importProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row) (created int, err error) {
+	var codes, titles, categories []string
+	at := map[string]int{}
+	for _, row := range rows {
+		i, known := at[strings.ToLower(row.Product)]
+		if !known {
+			i = len(codes)
+			at[strings.ToLower(row.Product)] = i
+			codes, titles, categories = append(codes, row.Product), append(titles, ""), append(categories, "")
+		}
+		if titles[i] == "" {
+			titles[i] = row.Title
+		}
+		if categories[i] == "" {
+			categories[i] = row.Category
+		}
+	}
+	n, err := number(ctx, tx, `
+		with given as (select * from unnest($1::text[], $2::text[], $3::text[]) as g (code, title, category)),
+		written as (
+			insert into product (code, title, category_id)
+			select g.code, g.title, c.id from given g left join category c on c.path = g.category
+			on conflict (lower(code)) do update set
+				title = coalesce(nullif(excluded.title, ''), product.title),
+				category_id = coalesce(excluded.category_id, product.category_id), updated_at = now()
+			returning (xmax = 0) as created)
+		select count(*) filter (where created) from written`, codes, titles, categories)
+	return int(n), err
+}
+
+func importVariants(ctx context.Context, tx pgx.Tx, rows []catalog.Row, done *Imported) error {
+	batch := &pgx.Batch{}
+	for i, row := range rows {
+		batch.Queue(`
+			insert into variant (product_id, sku, title, gtin, codes, options, position)
+			select id, $2, $3, nullif($4, ''), $5, $6, $7 from product where lower(code) = lower($1)
+			on conflict (lower(sku)) do update set product_id = excluded.product_id,
+				title = coalesce(nullif(excluded.title, ''), variant.title), gtin = coalesce(excluded.gtin, variant.gtin),
+				codes = case when excluded.codes = '{}' then variant.codes else excluded.codes end,
+				options = case when excluded.options = '[]' then variant.options else excluded.options end
+			where (variant.product_id, variant.title, variant.gtin, variant.codes, variant.options)
+				is distinct from (excluded.product_id, coalesce(nullif(excluded.title, ''), variant.title), coalesce(excluded.gtin, variant.gtin),
+				case when excluded.codes = '{}' then variant.codes else excluded.codes end,
+				case when excluded.options = '[]' then variant.options else excluded.options end)
+			returning xmax = 0`, row.Product, row.SKU, row.Title, row.GTIN, orEmpty(row.Codes), orEmpty(row.Options), i).
+			Query(func(result pgx.Rows) error {
+				written, created := false, false
+				for result.Next() {
+					written = true
+					if err := result.Scan(&created); err != nil {
+						return err
+					}
+				}
+				switch {
+				case created:
+					done.Created++
+				case written:
+					done.Updated++
+				default:
+					done.Unchanged++
+				}
+				return result.Err()
+			})
+	}
+	return tx.SendBatch(ctx, batch).Close()
+}
+
+func orEmpty[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
+}
+
+// KeyRow is what pairing needs to know of a variant.
+type KeyRow struct {
+	Variant int64
+	Product int64
+	SKU     string
+	Code    string
+	Title   string
+	GTIN    string
+	Codes   []string
+	Options []catalog.Option
+}
+
+// CatalogVersion counts up with every change of products and variants.
+func (s *Store) CatalogVersion(ctx context.Context) (int64, error) {
+	return number(ctx, s.Pool, `select version from catalog_version`)
+}
+
+// Keys returns every variant with its keys, in order of product and position.
+func (s *Store) Keys(ctx context.Context) ([]KeyRow, error) {
+	return list[KeyRow](ctx, s.Pool, `
+		select v.id as variant, p.id as product, v.sku, p.code, coalesce(nullif(v.title, ''), p.title) as title,
+			coalesce(v.gtin, '') as gtin, v.codes, v.options
+		from variant v join product p on p.id = v.product_id order by p.id, v.position, v.id`)
+}
+
+// BareCategories returns the categories with the most products that have no
+// picture, counted without those below.
+func (s *Store) BareCategories(ctx context.Context, limit int) ([]Category, error) {
+	return list[Category](ctx, s.Pool, `
+		select c.path, c.name, count(*)::int as products, count(*) filter (where p.pictures = 0)::int as no_picture
+		from product p join category c on c.id = p.category_id
+		group by c.id having count(*) filter (where p.pictures = 0) > 0
+		order by no_picture desc, c.path limit $1`, limit)
+}

@@ -1,0 +1,156 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Run is one piece of background work.
+type Run struct {
+	ID         int64      `json:"id"`
+	Kind       string     `json:"kind" enum:"examine,pair,apply,revert,fetch"`
+	LotID      int64      `json:"lot"`
+	LotName    string     `json:"lotName"`
+	PlanID     int64      `json:"plan"`
+	Product    int64      `json:"product" doc:"The one product it is about, 0 for all"`
+	Origin     int64      `json:"origin" doc:"What it fetches from"`
+	OriginName string     `json:"originName"`
+	State      string     `json:"state" enum:"queued,running,stopping,stopped,done,failed"`
+	Done       int64      `json:"done"`
+	Total      int64      `json:"total" doc:"0 while it is not known"`
+	Message    string     `json:"message"`
+	CreatedAt  time.Time  `json:"createdAt"`
+	StartedAt  *time.Time `json:"startedAt"`
+	FinishedAt *time.Time `json:"finishedAt"`
+}
+
+const runQuery = `
+	select r.id, r.kind, coalesce(r.lot_id, p.lot_id, 0) as lot_id, coalesce(l.name, '') as lot_name, coalesce(r.plan_id, 0) as plan_id, coalesce(r.product_id, 0) as product, coalesce(r.origin_id, 0) as origin, coalesce(o.name, '') as origin_name, r.state, r.done, r.total,
+		r.message, r.created_at, r.started_at, r.finished_at
+	from run r left join plan p on p.id = r.plan_id left join lot l on l.id = coalesce(r.lot_id, p.lot_id) left join origin o on o.id = r.origin_id`
+
+// Runs returns the newest runs first.
+func (s *Store) Runs(ctx context.Context, limit int) ([]Run, error) {
+	return list[Run](ctx, s.Pool, runQuery+` order by r.created_at desc, r.id desc limit $1`, limit)
+}
+
+// Run returns one run.
+func (s *Store) Run(ctx context.Context, id int64) (Run, error) {
+	return one[Run](ctx, s.Pool, runQuery+` where r.id = $1`, id)
+}
+
+// About is what a run is to work on; 0 for nothing.
+type About struct{ Lot, Plan, Product, Origin int64 }
+
+// NewRun records a run to be done.
+func NewRun(ctx context.Context, tx pgx.Tx, kind string, about About) (int64, error) {
+	id, err := number(ctx, tx, `insert into run (kind, lot_id, plan_id, product_id, origin_id)
+		values ($1, nullif($2::bigint, 0), nullif($3::bigint, 0), nullif($4::bigint, 0), nullif($5::bigint, 0)) returning id`,
+		kind, about.Lot, about.Plan, about.Product, about.Origin)
+	if err != nil {
+		return 0, err
+	}
+	return id, Notify(ctx, tx, Event{Topic: "run", ID: id})
+}
+
+// StartRun marks a run as running. It returns false when the run was stopped
+// before it began.
+func (s *Store) StartRun(ctx context.Context, id int64) (bool, error) {
+	tag, err := s.Pool.Exec(ctx, `update run set state = 'running', started_at = coalesce(started_at, now()), finished_at = null, message = ''
+		where id = $1 and state in ('queued', 'running')`, id)
+	return tag.RowsAffected() > 0, err
+}
+
+// Progress writes how far a run is, and returns whether it shall stop.
+func (s *Store) Progress(ctx context.Context, id, done, total int64) (stop bool, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if err := tx.QueryRow(ctx, `update run set done = $2, total = $3 where id = $1 returning state = 'stopping'`, id, done, total).Scan(&stop); err != nil {
+			return orNotFound(err)
+		}
+		return Notify(ctx, tx, Event{Topic: "run", ID: id})
+	})
+	return stop, err
+}
+
+// EndRun records how a run ended.
+func (s *Store) EndRun(ctx context.Context, id int64, state, message string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update run set state = $2, message = $3, finished_at = now() where id = $1`, id, state, message); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "run", ID: id})
+	})
+}
+
+// StopRun asks a run to stop; one that has not begun stops at once.
+func (s *Store) StopRun(ctx context.Context, id int64) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update run set state = case state when 'queued' then 'stopped' else 'stopping' end where id = $1 and state in ('queued', 'running')`, id)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() == 0 {
+			return ErrChanged
+		}
+		return Notify(ctx, tx, Event{Topic: "run", ID: id, Note: "stop"})
+	})
+}
+
+// RequeueRun makes a stopped or failed run ready to go on.
+func RequeueRun(ctx context.Context, tx pgx.Tx, id int64) error {
+	tag, err := tx.Exec(ctx, `update run set state = 'queued', message = '', finished_at = null where id = $1 and state in ('stopped', 'failed')`, id)
+	if err != nil {
+		return err
+	}
+	if tag.RowsAffected() == 0 {
+		return ErrChanged
+	}
+	return Notify(ctx, tx, Event{Topic: "run", ID: id})
+}
+
+// RunLine is a line of a run's log.
+type RunLine struct {
+	At   time.Time `json:"at"`
+	Text string    `json:"text"`
+}
+
+// Log adds a line to a run's log.
+func (s *Store) Log(ctx context.Context, id int64, text string) error {
+	_, err := s.Pool.Exec(ctx, `insert into run_log (run_id, text) values ($1, $2)`, id, text)
+	return err
+}
+
+// RunLog returns a run's log, the oldest line first.
+func (s *Store) RunLog(ctx context.Context, id int64) ([]RunLine, error) {
+	return list[RunLine](ctx, s.Pool, `select at, text from run_log where run_id = $1 order by at limit 1000`, id)
+}
+
+// HoldPresence keeps a lock in the database for as long as this process is
+// alive and connected, so that others can tell which work was abandoned. It
+// returns what lets the lock go.
+func (s *Store) HoldPresence(ctx context.Context, name string) (release func(), err error) {
+	pooled, err := s.Pool.Acquire(ctx)
+	if err != nil {
+		return nil, err
+	}
+	connection := pooled.Hijack()
+	if _, err := connection.Exec(ctx, `select pg_advisory_lock(hashtextextended($1, 0))`, name); err != nil {
+		_ = connection.Close(ctx)
+		return nil, err
+	}
+	return func() { _ = connection.Close(context.WithoutCancel(ctx)) }, nil
+}
+
+// RescueAbandoned makes work available again that a process took and did not
+// live to finish. It returns how many pieces there were.
+func (s *Store) RescueAbandoned(ctx context.Context) (int64, error) {
+	tag, err := s.Pool.Exec(ctx, `
+		update river_job set state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1)
+		where state = 'running' and not exists (
+			select from pg_locks l, lateral (select hashtextextended(attempted_by[array_upper(attempted_by, 1)], 0) as key) k
+			where l.locktype = 'advisory' and l.granted
+				and ((l.classid::bigint << 32) | l.objid::bigint) = k.key and l.objsubid = 1)`)
+	return tag.RowsAffected(), err
+}

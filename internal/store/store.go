@@ -1,0 +1,180 @@
+// Package store keeps Ambrosa's data in PostgreSQL: a file an aggregate, the
+// SQL beside its use. It owns transactions and what must hold between rows;
+// rules that need no database are in core.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound means that there is no such row.
+var ErrNotFound = errors.New("not found")
+
+// ErrChanged means that a row was changed by someone else in between.
+var ErrChanged = errors.New("changed in between")
+
+// Store is a pool of connections with what is done on them.
+type Store struct {
+	Pool *pgxpool.Pool
+}
+
+// Open connects to a database.
+func Open(ctx context.Context, url string) (*Store, error) {
+	config, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("read the database's address: %w", err)
+	}
+	config.MaxConns = max(config.MaxConns, 16)
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if err != nil {
+		return nil, err
+	}
+	if err := pool.Ping(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("connect to the database: %w", err)
+	}
+	return &Store{pool}, nil
+}
+
+// Close lets all connections go.
+func (s *Store) Close() { s.Pool.Close() }
+
+// Migrate brings the database to the newest form: the project's own tables and
+// the queue's.
+func (s *Store) Migrate(ctx context.Context) error {
+	folder, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	var db *sql.DB = stdlib.OpenDBFromPool(s.Pool)
+	defer db.Close()
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, folder)
+	if err != nil {
+		return err
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("migrate the database: %w", err)
+	}
+	queue, err := rivermigrate.New(riverpgxv5.New(s.Pool), nil)
+	if err != nil {
+		return err
+	}
+	if _, err := queue.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
+		return fmt.Errorf("migrate the queue: %w", err)
+	}
+	return nil
+}
+
+// DB is a pool or a transaction.
+type DB interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+}
+
+func list[T any](ctx context.Context, db DB, query string, args ...any) ([]T, error) {
+	rows, err := db.Query(ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByName[T])
+}
+
+func one[T any](ctx context.Context, db DB, query string, args ...any) (T, error) {
+	var none T
+	rows, err := db.Query(ctx, query, args...)
+	if err != nil {
+		return none, err
+	}
+	row, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T])
+	if errors.Is(err, pgx.ErrNoRows) {
+		return none, ErrNotFound
+	}
+	return row, err
+}
+
+func number(ctx context.Context, db DB, query string, args ...any) (n int64, err error) {
+	err = db.QueryRow(ctx, query, args...).Scan(&n)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return n, err
+}
+
+// Within runs work in a transaction.
+func (s *Store) Within(ctx context.Context, work func(pgx.Tx) error) error {
+	return pgx.BeginFunc(ctx, s.Pool, work)
+}
+
+// Event says that something changed; it goes to every process that listens.
+type Event struct {
+	Topic string `json:"topic" enum:"run,lot,files,plan,product,upload,origin" doc:"What changed"`
+	ID    int64  `json:"id" doc:"Of what changed"`
+	Note  string `json:"note,omitempty"`
+}
+
+const channel = "ambrosa"
+
+// Notify announces an event when the transaction commits.
+func Notify(ctx context.Context, db interface {
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+}, event Event) error {
+	payload, err := json.Marshal(event)
+	if err != nil {
+		return err
+	}
+	var nothing any
+	return db.QueryRow(ctx, `select pg_notify($1, $2)::text`, channel, string(payload)).Scan(&nothing)
+}
+
+// Listen calls heard for every event until ctx ends. A lost connection is made
+// again; then reconnected is called, since events may have been missed.
+func (s *Store) Listen(ctx context.Context, heard func(Event), reconnected func()) {
+	for ctx.Err() == nil {
+		if err := s.listenOnce(ctx, heard); err != nil && ctx.Err() == nil {
+			select {
+			case <-time.After(time.Second):
+			case <-ctx.Done():
+			}
+			reconnected()
+		}
+	}
+}
+
+func (s *Store) listenOnce(ctx context.Context, heard func(Event)) error {
+	pooled, err := s.Pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	connection := pooled.Hijack()
+	defer connection.Close(context.WithoutCancel(ctx))
+	if _, err := connection.Exec(ctx, "listen "+channel); err != nil {
+		return err
+	}
+	for {
+		notification, err := connection.WaitForNotification(ctx)
+		if err != nil {
+			return err
+		}
+		var event Event
+		if json.Unmarshal([]byte(notification.Payload), &event) == nil {
+			heard(event)
+		}
+	}
+}

@@ -1,0 +1,147 @@
+// Package browser drives Debian's Chromium for the journeys and screenshots.
+package browser
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os/exec"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+// Options say how pages are shown.
+type Options struct {
+	Width, Height int // of the window, pixels; 1280 × 800 when not given
+	Dark          bool
+}
+
+// Page is a page in a browser of its own.
+type Page struct {
+	ctx context.Context
+	end func()
+}
+
+// Open starts a browser with an empty profile.
+func Open(ctx context.Context, o Options) (*Page, error) {
+	binary := ""
+	for _, name := range []string{"chromium", "chromium-browser"} {
+		if found, err := exec.LookPath(name); err == nil {
+			binary = found
+			break
+		}
+	}
+	if binary == "" {
+		return nil, errors.New("no Chromium found: install the Debian package chromium")
+	}
+	if o.Width == 0 {
+		o.Width, o.Height = 1280, 800
+	}
+	scheme := "preferredColorScheme=1"
+	if o.Dark {
+		scheme = "preferredColorScheme=0"
+	}
+	flags := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(binary), chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-sync", true), chromedp.Flag("no-first-run", true), chromedp.Flag("blink-settings", scheme), chromedp.WindowSize(o.Width, o.Height))
+	allocator, endAllocator := chromedp.NewExecAllocator(ctx, flags...)
+	target, endTarget := chromedp.NewContext(allocator)
+	p := &Page{target, func() { endTarget(); endAllocator() }}
+	if err := chromedp.Do(target, chromedp.EmulateViewport(int64(o.Width), int64(o.Height))); err != nil {
+		p.Close()
+		return nil, fmt.Errorf("start Chromium: %w", err)
+	}
+	return p, nil
+}
+
+// Close ends the browser.
+func (p *Page) Close() { p.end() }
+
+// Go opens an address.
+func (p *Page) Go(address string) error { return chromedp.Do(p.ctx, chromedp.Navigate(address)) }
+
+// Press presses keys, one after the other; special ones as chromedp's kb names
+// them.
+func (p *Page) Press(keys ...string) error {
+	for _, key := range keys {
+		if err := chromedp.Do(p.ctx, chromedp.KeyEvent(key)); err != nil {
+			return fmt.Errorf("press %q: %w", key, err)
+		}
+	}
+	return nil
+}
+
+// Chord presses a key with modifiers held.
+func (p *Page) Chord(key string, modifiers ...chromedp.Modifier) error {
+	return chromedp.Do(p.ctx, chromedp.KeyEvent(key, chromedp.KeyModifiers(modifiers...)))
+}
+
+// Click clicks what a CSS selector finds, when it is there.
+func (p *Page) Click(selector string) error {
+	limit, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	if err := chromedp.Do(limit, chromedp.Click(selector, chromedp.NodeVisible)); err != nil {
+		return fmt.Errorf("click %s: %w; the page says: %s", selector, err, p.text())
+	}
+	return nil
+}
+
+// Drag moves the pointer from one point to another with the button held, in
+// pixels of the window.
+func (p *Page) Drag(fromX, fromY, toX, toY float64) error {
+	steps := []chromedp.Action[chromedp.Void]{chromedp.MouseEvent("mousePressed", fromX, fromY, chromedp.ButtonLeft, chromedp.ClickCount(1))}
+	const moves = 12
+	for i := 1; i <= moves; i++ {
+		part := float64(i) / moves
+		steps = append(steps, chromedp.MouseEvent("mouseMoved", fromX+(toX-fromX)*part, fromY+(toY-fromY)*part, chromedp.ButtonLeft))
+	}
+	steps = append(steps, chromedp.MouseEvent("mouseReleased", toX, toY, chromedp.ButtonLeft, chromedp.ClickCount(1)))
+	return chromedp.Do(p.ctx, steps...)
+}
+
+// Choose hands files to a file field.
+func (p *Page) Choose(selector string, files ...string) error {
+	return chromedp.Do(p.ctx, chromedp.SetUploadFiles(selector, files, chromedp.NodeReady))
+}
+
+// Eval returns the value of a JavaScript expression; a promise is waited for.
+func Eval[T any](p *Page, expression string) (T, error) {
+	return chromedp.Run(p.ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+}
+
+func (p *Page) text() string {
+	text, _ := Eval[string](p, "location.pathname + ': ' + document.body.innerText.slice(0, 1500)")
+	return text
+}
+
+// patience is how long is waited for what a page shall show: machines that run
+// tests may be slow for a while.
+const patience = 2 * time.Minute
+
+// Until waits until a JavaScript expression is true.
+func (p *Page) Until(expression string) error {
+	end := time.Now().Add(patience)
+	for {
+		reached, err := Eval[bool](p, "(async () => Boolean(await ("+expression+")))()")
+		if err == nil && reached {
+			return nil
+		}
+		if p.ctx.Err() != nil || time.Now().After(end) {
+			return fmt.Errorf("waited in vain for %s (%v); the page says: %s", expression, err, p.text())
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+}
+
+// Shown waits until fonts and every picture in sight are loaded and painted.
+func (p *Page) Shown() error {
+	return errors.Join(
+		p.Until(`document.fonts.status === 'loaded' && [...document.images].every(i => i.complete || i.getBoundingClientRect().top > innerHeight)`),
+		p.Until(`new Promise(r => requestAnimationFrame(() => requestAnimationFrame(() => r(true))))`))
+}
+
+// Screenshot returns the window as PNG.
+func (p *Page) Screenshot() ([]byte, error) {
+	return chromedp.Run(p.ctx, chromedp.CaptureScreenshot())
+}

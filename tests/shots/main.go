@@ -1,0 +1,118 @@
+// Command shots takes the pictures in docs/screenshots from a running demo.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"ambrosa/tests/browser"
+)
+
+type shot struct {
+	name, path, ready string
+	dark              bool
+	press             []string
+}
+
+func main() {
+	address := flag.String("url", "http://127.0.0.1:8080", "where the demo serves")
+	out := flag.String("out", "docs/screenshots", "folder for the pictures")
+	only := flag.String("only", "", "names to take, separated by commas")
+	flag.Parse()
+	if err := take(context.Background(), *address, *out, *only); err != nil {
+		fmt.Fprintln(os.Stderr, "shots:", err)
+		os.Exit(1)
+	}
+}
+
+func take(ctx context.Context, address, out, only string) error {
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	shots, err := list(address)
+	if err != nil {
+		return err
+	}
+	for _, dark := range []bool{false, true} {
+		page, err := browser.Open(ctx, browser.Options{Dark: dark})
+		if err != nil {
+			return err
+		}
+		for _, s := range shots {
+			if s.dark != dark || (only != "" && !strings.Contains(","+only+",", ","+s.name+",")) {
+				continue
+			}
+			if err := s.take(page, address, out); err != nil {
+				page.Close()
+				return fmt.Errorf("%s: %w", s.name, err)
+			}
+		}
+		page.Close()
+	}
+	return nil
+}
+
+func (s shot) take(page *browser.Page, address, out string) error {
+	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), page.Press(s.press...), page.Shown()); err != nil {
+		return err
+	}
+	png, err := page.Screenshot()
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(out, s.name+".png"), png, 0o644)
+}
+
+// list finds in the sample data what the views are shown with.
+func list(address string) ([]shot, error) {
+	contested, err := firstFile(address, "contested", "sets")
+	if err != nil {
+		return nil, err
+	}
+	loose, err := firstFile(address, "loose", "new")
+	if err != nil {
+		return nil, err
+	}
+	paired, err := firstFile(address, "paired", "web")
+	if err != nil {
+		return nil, err
+	}
+	rows := "document.querySelectorAll('.filerow .mono').length > 0 && document.querySelector('.reading')"
+	return []shot{
+		{name: "today", path: "/", ready: "document.querySelector('.sheet')"},
+		{name: "today-dark", path: "/", ready: "document.querySelector('.sheet')", dark: true},
+		{name: "gather", path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
+		{name: "origin", path: "/origins/1?folder=letters", ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 9"},
+		{name: "lot", path: "/lots/2", ready: "document.querySelectorAll('.row.pick').length > 5"},
+		{name: "bench-contested", path: fmt.Sprintf("/pair/2?file=%d", contested), ready: rows + " && document.querySelector('.shot, .choice')"},
+		{name: "bench-loose", path: fmt.Sprintf("/pair/2?file=%d", loose), ready: rows},
+		{name: "bench-paired-dark", path: fmt.Sprintf("/pair/2?file=%d", paired), ready: rows + " && document.querySelector('.shot')", dark: true},
+		{name: "plan", path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
+		{name: "catalog", path: "/catalog?category=Tools", ready: "document.querySelectorAll('.card img').length > 5"},
+		{name: "product", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
+		{name: "product-dark", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2", dark: true},
+	}, nil
+}
+
+func firstFile(address, verdict, part string) (int64, error) {
+	response, err := http.Get(address + "/api/v1/lots/2/files?limit=1&verdict=" + verdict + "&q=" + part)
+	if err != nil {
+		return 0, fmt.Errorf("no demo answers at %s: %w", address, err)
+	}
+	defer response.Body.Close()
+	var page struct{ Items []struct{ ID int64 } }
+	if err := json.NewDecoder(response.Body).Decode(&page); err != nil {
+		return 0, err
+	}
+	if len(page.Items) == 0 {
+		return 0, fmt.Errorf("the sample lot has no %s file with %q", verdict, part)
+	}
+	return page.Items[0].ID, nil
+}

@@ -1,0 +1,103 @@
+import { ActionIcon, Kbd, Tooltip, useComputedColorScheme, useMantineColorScheme } from '@mantine/core';
+import { IconActivity, IconHelp, IconMoon, IconSearch, IconSun } from '@tabler/icons-react';
+import { useQuery } from '@tanstack/react-query';
+import { useMemo, useState } from 'react';
+import { Navigate, NavLink, Route, Routes, useLocation, useNavigate } from 'react-router';
+import { Catalog } from './catalog/Catalog';
+import { ProductPage } from './catalog/ProductPage';
+import { getWaitingOptions } from './client/@tanstack/react-query.gen';
+import { Gather } from './gather/Gather';
+import { LotPage } from './gather/LotPage';
+import { OriginPage } from './gather/OriginPage';
+import { Bench } from './pair/Bench';
+import { PairStart } from './pair/PairStart';
+import { PlanPage } from './plan/PlanPage';
+import { useEvents } from './shared/events';
+import { count } from './shared/format';
+import { Help } from './shared/Help';
+import { useKeys } from './shared/keys';
+import { Runs } from './shared/Runs';
+import { Search, openSearch } from './shared/Search';
+import { Today } from './today/Today';
+
+export function App() {
+  useEvents();
+  const [help, setHelp] = useState(false);
+  const [runs, setRuns] = useState(false);
+  const navigate = useNavigate();
+  const place = useLocation().pathname;
+  const waiting = useQuery(getWaitingOptions()).data;
+  const stations = useMemo(() => [
+    { to: '/', name: 'Today', under: ['/'], waits: undefined, what: '' },
+    { to: '/gather', name: 'Gather', under: ['/gather', '/lots', '/origins'], waits: waiting?.receiving, what: 'lots on their way in' },
+    { to: '/pair', name: 'Pair', under: ['/pair', '/plans'], waits: waiting?.undecided, what: 'files undecided' },
+    { to: '/catalog', name: 'Catalog', under: ['/catalog', '/products'], waits: waiting?.noPicture, what: 'products without a picture' },
+  ], [waiting]);
+  const here = stations.findLastIndex((s) => s.under.some((u) => (u === '/' ? place === '/' : place.startsWith(u))));
+  const keys = useMemo(() => {
+    const go = (step: number) => {
+      const next = stations[(here + step + stations.length) % stations.length];
+      if (next) void navigate(next.to);
+    };
+    return { '?': () => setHelp(true), r: () => setRuns((open) => !open), '[': () => go(-1), ']': () => go(1) };
+  }, [here, navigate, stations]);
+  useKeys(keys);
+
+  return (
+    <>
+      <header className="strip">
+        <NavLink to="/" className="mark">Ambrosa</NavLink>
+        <nav className="rail" aria-label="Stations">
+          {stations.map((s, i) => (
+            <NavLink key={s.to} to={s.to} className={`station${i === here ? ' here' : ''}`} aria-current={i === here ? 'page' : undefined}>
+              <span>{s.name}</span>
+              {s.waits !== undefined && <span className={`count${s.waits === 0 ? ' none' : ''}`} title={`${count(s.waits)} ${s.what}`}>{count(s.waits)}</span>}
+            </NavLink>
+          ))}
+        </nav>
+        <div className="tools">
+          <Tooltip label="Search products, SKUs and files">
+            <ActionIcon onClick={openSearch} aria-label="Search, Ctrl K" w="auto" px={6}>
+              <IconSearch size={17} /><Kbd ml={6}>Ctrl K</Kbd>
+            </ActionIcon>
+          </Tooltip>
+          <Tooltip label="Runs">
+            <ActionIcon onClick={() => setRuns(true)} aria-label={waiting?.runs ? `${waiting.runs} running: runs` : 'Runs'} w="auto" px={6} c={waiting?.runs ? 'var(--accent)' : undefined}>
+              <IconActivity size={17} /><span style={{ marginLeft: 5 }}>{waiting?.runs ? `${waiting.runs} running` : 'Runs'}</span>
+            </ActionIcon>
+          </Tooltip>
+          <Scheme />
+          <Tooltip label="Keys"><ActionIcon onClick={() => setHelp(true)} aria-label="Keys"><IconHelp size={18} /></ActionIcon></Tooltip>
+        </div>
+      </header>
+      <main className="page">
+        <Routes>
+          <Route path="/" element={<Today />} />
+          <Route path="/gather" element={<Gather />} />
+          <Route path="/lots/:id" element={<LotPage />} />
+          <Route path="/origins/:id" element={<OriginPage />} />
+          <Route path="/pair" element={<PairStart />} />
+          <Route path="/pair/:id" element={<Bench />} />
+          <Route path="/plans/:id" element={<PlanPage />} />
+          <Route path="/catalog" element={<Catalog />} />
+          <Route path="/products/:id" element={<ProductPage />} />
+          <Route path="*" element={<Navigate to="/" replace />} />
+        </Routes>
+      </main>
+      <Search />
+      <Help open={help} onClose={() => setHelp(false)} />
+      <Runs open={runs} onClose={() => setRuns(false)} />
+    </>
+  );
+}
+
+function Scheme() {
+  const { setColorScheme } = useMantineColorScheme();
+  const dark = useComputedColorScheme('light') === 'dark';
+  const label = dark ? 'Light scheme' : 'Dark scheme';
+  return (
+    <Tooltip label={label}>
+      <ActionIcon onClick={() => setColorScheme(dark ? 'light' : 'dark')} aria-label={label}>{dark ? <IconSun size={18} /> : <IconMoon size={18} />}</ActionIcon>
+    </Tooltip>
+  );
+}

@@ -1,0 +1,64 @@
+import { Button, Modal, NativeSelect, NumberInput, PasswordInput, SegmentedControl, Textarea, TextInput } from '@mantine/core';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import type { Origin, Field, OriginInput } from '../client';
+import { createOriginMutation, listOriginKindsOptions, updateOriginMutation } from '../client/@tanstack/react-query.gen';
+import { said } from '../shared/format';
+
+const timetables = [{ value: '0', label: 'by hand only' }, { value: '60', label: 'every hour' }, { value: '360', label: 'every six hours' }, { value: '1440', label: 'every day' }, { value: '10080', label: 'every week' }];
+
+const lines = (text: string) => text.split('\n').map((line) => line.trim()).filter(Boolean);
+
+/** What a person enters about an origin. It is tested before it is kept. */
+export function OriginForm({ open, onClose, origin }: { open: boolean; onClose: () => void; origin?: Origin }) {
+  return <Modal opened={open} onClose={onClose} title={origin ? `Change ${origin.name}` : 'Add an origin'} size={620}>{open && <Fields onClose={onClose} origin={origin} />}</Modal>;
+}
+
+function Fields({ onClose, origin }: { onClose: () => void; origin: Origin | undefined }) {
+  const kinds = useQuery({ ...listOriginKindsOptions(), staleTime: Infinity }).data?.items ?? [];
+  const navigate = useNavigate();
+  const [input, setInput] = useState<OriginInput>(() => ({
+    kind: origin?.kind ?? 'webdav', name: origin?.name ?? '', settings: origin?.settings ?? {}, folder: origin?.folder ?? '', selection: origin?.selection ?? {},
+    everyMinutes: origin?.everyMinutes ?? 0, rights: origin?.rights ?? 'unknown', licence: origin?.licence ?? '', credit: origin?.credit ?? '',
+    ...(origin?.expires ? { expires: origin.expires } : {}),
+  }));
+  const set = (change: Partial<OriginInput>) => setInput((before) => ({ ...before, ...change }));
+  const choose = (change: Partial<OriginInput['selection']>) => set({ selection: { ...input.selection, ...change } });
+  const create = useMutation({ ...createOriginMutation(), onSuccess: (made) => { onClose(); void navigate(`/origins/${made.id}`); } });
+  const update = useMutation({ ...updateOriginMutation(), onSuccess: onClose });
+  const working = create.isPending || update.isPending;
+  const error = create.error ?? update.error;
+  const kind = kinds.find((k) => k.name === input.kind);
+  const save = () => (origin ? update.mutate({ path: { id: origin.id }, body: input }) : create.mutate({ body: input }));
+  return (
+    <form className="columns" onSubmit={(e) => { e.preventDefault(); save(); }}>
+      {!origin && <SegmentedControl aria-label="Kind" value={input.kind} onChange={(k) => set({ kind: k, settings: {} })} data={kinds.map((k) => ({ value: k.name, label: k.label }))} />}
+      <TextInput label="Name" required value={input.name} onChange={(e) => set({ name: e.currentTarget.value })} placeholder="the supplier’s name" data-autofocus />
+      {kind?.fields.map((field) => <Setting key={field.name} field={field} kept={origin !== undefined} value={input.settings[field.name] ?? ''} onChange={(value) => set({ settings: { ...input.settings, [field.name]: value } })} />)}
+      <TextInput label="Folder to take" value={input.folder} onChange={(e) => set({ folder: e.currentTarget.value })} placeholder="everything" />
+      <div className="columns" style={{ gridTemplateColumns: '1fr 1fr' }}>
+        <Textarea label="Only files like" description="a pattern a line: *.jpg, spring/**" autosize minRows={1} maxRows={4} value={(input.selection.include ?? []).join('\n')} onChange={(e) => choose({ include: e.currentTarget.value.split('\n') })} onBlur={(e) => choose({ include: lines(e.currentTarget.value) })} />
+        <Textarea label="Leave out" description="a pattern a line: **/raw/**" autosize minRows={1} maxRows={4} value={(input.selection.exclude ?? []).join('\n')} onChange={(e) => choose({ exclude: e.currentTarget.value.split('\n') })} onBlur={(e) => choose({ exclude: lines(e.currentTarget.value) })} />
+        <NumberInput label="At least, kB" min={0} value={(input.selection.minBytes ?? 0) / 1000} onChange={(n) => choose({ minBytes: Math.round(Number(n) * 1000) })} />
+        <NumberInput label="Changed within, days" min={0} value={input.selection.days ?? 0} onChange={(n) => choose({ days: Math.round(Number(n)) })} />
+        <NativeSelect label="Fetch" value={String(input.everyMinutes)} onChange={(e) => set({ everyMinutes: Number(e.currentTarget.value) })} data={timetables} />
+        <NativeSelect label="Rights of its files" value={input.rights} onChange={(e) => set({ rights: e.currentTarget.value as OriginInput['rights'] })} data={['unknown', 'cleared', 'restricted']} />
+        <TextInput label="Licence" value={input.licence} onChange={(e) => set({ licence: e.currentTarget.value })} />
+        <TextInput label="Credit" value={input.credit} onChange={(e) => set({ credit: e.currentTarget.value })} />
+      </div>
+      {error && <div className="note bad" role="alert">{said(error)}</div>}
+      <div className="spread"><Button type="submit" variant="filled" loading={working}>{origin ? 'Test and keep' : 'Test and add'}</Button><Button onClick={onClose}>Leave it</Button>{working && <span className="quiet">asking {input.settings['address'] ?? input.settings['host'] ?? 'the drive'}…</span>}</div>
+    </form>
+  );
+}
+
+function Setting({ field, kept, value, onChange }: { field: Field; kept: boolean; value: string; onChange: (value: string) => void }) {
+  if (field.type === 'secret') {
+    return <PasswordInput label={field.label} value={value} onChange={(e) => onChange(e.currentTarget.value)} placeholder={kept ? 'as it was' : field.hint} autoComplete="new-password" />;
+  }
+  if (field.type === 'secret lines') {
+    return <Textarea label={field.label} value={value} onChange={(e) => onChange(e.currentTarget.value)} placeholder={kept ? 'as it was' : field.hint} autosize minRows={1} maxRows={5} styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)' } }} />;
+  }
+  return <TextInput label={field.label} required={field.required} value={value} onChange={(e) => onChange(e.currentTarget.value)} placeholder={field.hint} />;
+}

@@ -1,0 +1,206 @@
+import { Button, Kbd } from '@mantine/core';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import type { FileDetail, Lot } from '../client';
+import { decideFileMutation, getFileOptions, getFileQueryKey, getLotOptions, listFilesOptions, planLotMutation } from '../client/@tanstack/react-query.gen';
+import { baseName, bytes, count, said } from '../shared/format';
+import { useKeys } from '../shared/keys';
+import { Enlarged, Picture } from '../shared/Picture';
+import { Empty, Failed } from '../shared/State';
+import { tell } from '../shared/tell';
+import { Verdict } from '../shared/Verdict';
+import { choicesOf, type Choice } from './choices';
+import { FileColumn, type Class } from './FileColumn';
+import { PlaceDialog, ProductDialog, ViewDialog } from './dialogs';
+import { ProductSide } from './ProductSide';
+import { ReadingLine } from './ReadingLine';
+
+interface Undo { file: number; was: FileDetail }
+
+const classOf = (file: FileDetail): Class => (file.verdict === 'unread' || file.verdict === 'unusable' ? 'loose' : file.verdict);
+
+const inClass = (lot: Lot, c: Class) => ({ contested: lot.contested, loose: lot.loose, paired: lot.paired, 'set aside': lot.setAside })[c];
+
+/** The bench: decide file by file, with the evidence in sight. */
+export function Bench() {
+  const lot = Number(useParams()['id']);
+  const [search, setSearch] = useSearchParams();
+  const picked = Number(search.get('file') ?? 0);
+  const lotQuery = useQuery(getLotOptions({ path: { id: lot } }));
+  const first = useFirstOpen(lot, picked === 0);
+  const id = picked || first.id;
+  const pick = useCallback((file: number) => setSearch({ file: String(file) }, { replace: true }), [setSearch]);
+  const file = useQuery({ ...getFileOptions({ path: { id } }), enabled: id > 0, placeholderData: (before) => before });
+  if (lotQuery.error) return <Failed error={lotQuery.error} again={() => void lotQuery.refetch()} />;
+  if (file.error) return <Failed error={file.error} again={() => void file.refetch()} />;
+  if (!lotQuery.data) return null;
+  if (id === 0 && !first.pending) return <><BenchHead lot={lotQuery.data} /><Empty title="This lot has no file that can be paired.">Look at why on <Link to={`/lots/${lot}`}>the lot’s page</Link>.</Empty></>;
+  if (!file.data) return <BenchHead lot={lotQuery.data} />;
+  return <Table key={lot} lot={lotQuery.data} file={file.data} passing={file.isPlaceholderData} pick={pick} />;
+}
+
+/** The file to begin with: contested first, then loose, then any. */
+function useFirstOpen(lot: number, on: boolean): { id: number; pending: boolean } {
+  const ask = (verdict: 'contested' | 'loose' | 'paired') => ({ ...listFilesOptions({ path: { id: lot }, query: { verdict, limit: 1 } }), enabled: on });
+  const contested = useQuery(ask('contested'));
+  const loose = useQuery(ask('loose'));
+  const paired = useQuery(ask('paired'));
+  const pending = contested.isPending || loose.isPending || paired.isPending;
+  const found = pending ? undefined : (contested.data?.items[0] ?? loose.data?.items[0] ?? paired.data?.items[0]);
+  return { id: found?.id ?? 0, pending };
+}
+
+function BenchHead({ lot }: { lot: Lot }) {
+  const navigate = useNavigate();
+  const plan = useMutation({ ...planLotMutation(), onSuccess: ({ id }) => void navigate(`/plans/${id}`), onError: (e) => tell('Not planned', said(e), true) });
+  const undecided = lot.contested + lot.loose;
+  return (
+    <div className="head">
+      <h1 className="clip" style={{ fontSize: 17 }}><Link className="link" to={`/lots/${lot.id}`}>{lot.name}</Link></h1>
+      <span className="quiet">{undecided > 0 ? `${count(undecided)} left to decide` : lot.state === 'applied' ? 'applied' : 'everything is decided'}</span>
+      {lot.state === 'ready' && lot.planState !== 'applying' && lot.paired > 0 && (
+        <Button className="push" variant={undecided > 0 ? 'default' : 'filled'} loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: 'after' } })}>Plan {count(lot.paired)} paired</Button>
+      )}
+    </div>
+  );
+}
+
+/** passing: the file shown is the one before, since the next is on its way; nothing may be decided on it. */
+function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passing: boolean; pick: (id: number) => void }) {
+  const client = useQueryClient();
+  const [cls, setClass] = useState<Class>(classOf(file));
+  const [dialog, setDialog] = useState<'product' | 'place' | 'view' | 'large' | ''>('');
+  const [undo, setUndo] = useState<Undo[]>([]);
+  const [marked, setMarked] = useState({ file: 0, at: 0 });
+  const [neighbours, setNeighbours] = useState<{ before: number; after: number }>({ before: 0, after: 0 });
+  const settled = useRef(new Set<number>());
+  const choices = useMemo(() => choicesOf(file), [file]);
+  const at = marked.file === file.id ? marked.at : 0;
+  const choice = choices[at];
+  
+  const decide = useMutation({ ...decideFileMutation(), onError: (e) => {
+    tell('Not decided', said(e), true);
+    void client.invalidateQueries({ queryKey: getFileQueryKey({ path: { id: file.id } }) });
+  } });
+
+  // Nothing is decided on a file that is passing, or whose last decision is on its way: the answer brings its new version.
+  const closed = lot.state !== 'ready' || passing || (decide.isPending && decide.variables.path.id === file.id);
+
+  // The next file's evidence is fetched ahead, so that it is there with the key press.
+  useEffect(() => {
+    for (const id of [file.next, neighbours.after]) if (id) void client.prefetchQuery(getFileOptions({ path: { id } }));
+  }, [client, file.next, neighbours.after]);
+
+  const go = useCallback((id: number) => { if (id) pick(id); }, [pick]);
+  const settle = useCallback((body: Parameters<typeof decide.mutate>[0]['body'], moveOn: boolean) => {
+    if (closed || file.verdict === 'unusable') return;
+    setUndo((list) => [...list, { file: file.id, was: file }]);
+    settled.current.add(file.id);
+    const open = file.verdict === 'contested' || file.verdict === 'loose';
+    // The next file was told when this one was fetched; where it has been decided on since, the answer tells anew.
+    const known = open ? (settled.current.has(file.next) ? 0 : file.next) : neighbours.after;
+    decide.mutate({ path: { id: file.id }, body }, {
+      onSuccess: (now) => {
+        client.setQueryData(getFileQueryKey({ path: { id: file.id } }), now);
+        if (moveOn && !known) go(now.next);
+      },
+      onError: () => {
+        settled.current.delete(file.id);
+        setUndo((list) => list.slice(0, -1));
+      },
+    });
+    if (moveOn) go(known);
+  }, [client, closed, decide, file, go, neighbours.after]);
+
+  const pairWith = useCallback((c: Choice | undefined, moveOn = true) => {
+    if (!c) return;
+    settle({ verdict: 'paired', product: c.product, variant: c.variant, place: file.place, view: file.view, reason: c.why, version: file.version }, moveOn);
+  }, [file, settle]);
+
+  const takeBack = useCallback(() => {
+    const last = undo.at(-1);
+    if (!last) return;
+    setUndo((list) => list.slice(0, -1));
+    settled.current.delete(last.file);
+    pick(last.file);
+    void (async () => {
+      const now = await client.fetchQuery({ ...getFileOptions({ path: { id: last.file } }), staleTime: 0 });
+      const was = last.was;
+      const body = was.decidedBy === 'person' && (was.verdict === 'paired' || was.verdict === 'set aside')
+        ? { verdict: was.verdict, product: was.product, variant: was.variant, place: was.place, view: was.view, reason: was.reason, version: now.version }
+        : { verdict: 'open' as const, version: now.version };
+      decide.mutate({ path: { id: last.file }, body }, { onSuccess: (back) => client.setQueryData(getFileQueryKey({ path: { id: last.file } }), back) });
+    })();
+  }, [client, decide, pick, undo]);
+
+  const keys = useMemo(() => ({
+    Enter: () => pairWith(choice),
+    x: () => settle({ verdict: 'set aside', reason: 'set aside on the bench', version: file.version }, true),
+    o: () => settle({ verdict: 'open', version: file.version }, false),
+    u: takeBack,
+    f: () => setDialog('product'),
+    p: () => setDialog('place'),
+    v: () => setDialog('view'),
+    ' ': () => setDialog('large'),
+    n: () => go(file.next),
+    ArrowDown: () => go(neighbours.after),
+    ArrowUp: () => go(neighbours.before),
+    ...Object.fromEntries(choices.slice(0, 9).map((_, i) => [String(i + 1), () => setMarked({ file: file.id, at: i })])),
+  }), [choice, choices, file, go, neighbours, pairWith, settle, takeBack]);
+  useKeys(keys, dialog === '' && !passing);
+
+  const against = choice ? { key: choice.key, suggestion: choice.suggestion } : file.key ? { key: file.key } : undefined;
+  const shown = file.verdict === 'paired' ? { product: file.product, variant: file.variant } : choice;
+  return (
+    <>
+      <BenchHead lot={lot} />
+      <div className="bench">
+        <FileColumn lot={lot} cls={inClass(lot, cls) > 0 ? cls : classOf(file)} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} />
+        <section aria-label="File">
+          <button className="link stage mat" onClick={() => setDialog('large')} aria-label="Large view" style={{ cursor: 'zoom-in' }}>
+            {file.sum && !file.problem ? <Picture sum={file.sum} whole none="" /> : <span className="none">{file.problem || 'no picture'}</span>}
+          </button>
+          <div style={{ padding: '0 14px 10px', display: 'grid', gap: 8 }}>
+            <div className="spread wrap">
+              <Verdict verdict={file.verdict} />
+              <span>{file.problem || file.reason}</span>
+              <span className="push quiet">{file.width > 0 && `${file.width} × ${file.height}, `}{bytes(file.bytes)}{file.same > 0 && `, the same bytes ${file.same + 1} times`}</span>
+            </div>
+            <ReadingLine file={file} against={against} />
+          </div>
+          <div className="keys" aria-label="Keys on the bench">
+            {([['Enter', 'accept'], ['f', 'find'], ['x', 'set aside'], ['p', 'place'], ['v', 'view'], ['o', 'reopen'], ['u', 'undo'], ['n', 'next']] as const).map(([k, what]) => <span key={k}><Kbd>{k}</Kbd> {what}</span>)}
+          </div>
+        </section>
+        <section aria-label="Product">
+          {choices.length > 0 && file.verdict !== 'paired' && (
+            <div>
+              <h2 style={{ margin: 0, padding: '8px 12px', fontSize: 13.5 }}>{file.verdict === 'contested' ? 'Who claims it' : 'Nearest keys'}</h2>
+              {choices.map((c, i) => (
+                <button key={`${c.product}-${c.variant}`} className={`choice${i === at ? ' on' : ''}`} aria-pressed={i === at} onClick={() => setMarked({ file: file.id, at: i })} onDoubleClick={() => pairWith(c)}>
+                  <Kbd>{i + 1}</Kbd>
+                  <span style={{ minWidth: 0 }}><span className="mono clip" style={{ display: 'block' }}>{c.code}</span><span className="quiet clip" style={{ display: 'block', fontSize: 12 }}>{c.title}</span></span>
+                  <span className="quiet" style={{ fontSize: 12 }}>{c.note}</span>
+                </button>
+              ))}
+            </div>
+          )}
+          <div className="spread wrap" style={{ padding: '8px 12px', gap: 6 }}>
+            {lot.state === 'ready' && file.verdict !== 'paired' && <Button variant="filled" disabled={!choice || passing} onClick={() => pairWith(choice)}>Accept {choice?.code}</Button>}
+            {lot.state === 'ready' && <Button onClick={() => setDialog('product')}>{file.verdict === 'paired' ? 'Another product' : 'Find'}</Button>}
+            {lot.state === 'ready' && file.verdict !== 'set aside' && <Button onClick={() => settle({ verdict: 'set aside', reason: 'set aside on the bench', version: file.version }, true)}>Set aside</Button>}
+          </div>
+          <ProductSide lot={lot.id} target={shown} file={file} />
+        </section>
+      </div>
+      <ProductDialog open={dialog === 'product'} onClose={() => setDialog('')} onPick={(c) => { setDialog(''); pairWith(c); }} />
+      <PlaceDialog open={dialog === 'place'} file={file} target={shown} onClose={() => setDialog('')}
+        onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand', version: file.version }, false); }} />
+      <ViewDialog open={dialog === 'view'} file={file} target={shown} onClose={() => setDialog('')}
+        onView={(view) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place: file.place, view, reason: 'view set by hand', version: file.version }, false); }} />
+      <Enlarged sum={dialog === 'large' ? file.sum : ''} title={baseName(file.path)} onClose={() => setDialog('')} />
+    </>
+  );
+}
+

@@ -1,0 +1,61 @@
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { useEffect, useRef } from 'react';
+import type { File as LotFile, FileDetail, Lot } from '../client';
+import { listFilesOptions } from '../client/@tanstack/react-query.gen';
+import { baseName, count } from '../shared/format';
+import { usePages } from '../shared/paging';
+import { Picture } from '../shared/Picture';
+import { Empty, Failed } from '../shared/State';
+import { VerdictMark } from '../shared/Verdict';
+
+export type Class = 'contested' | 'loose' | 'paired' | 'set aside';
+
+/** The column of files, by verdict. */
+export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
+  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: { before: number; after: number }) => void;
+}) {
+  const classes: [Class, number][] = [['contested', lot.contested], ['loose', lot.loose], ['paired', lot.paired], ['set aside', lot.setAside]];
+  const total = classes.find(([c]) => c === cls)?.[1] ?? 0;
+  const box = useRef<HTMLDivElement>(null);
+  const rows = useVirtualizer({ count: total, getScrollElement: () => box.current, estimateSize: () => 46, overscan: 10 });
+  const seen = rows.getVirtualItems();
+  const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, (window) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls } }));
+  const around = neighboursOf(seen.map((row) => files.at(row.index)), here.id);
+  useEffect(() => onNeighbours({ before: around.before, after: around.after }), [around.before, around.after, onNeighbours]);
+  const index = seen.find((row) => files.at(row.index)?.id === here.id)?.index;
+  useEffect(() => { if (index !== undefined) rows.scrollToIndex(index, { align: 'auto' }); }, [index, here.id, rows]);
+  return (
+    <section aria-label="Files">
+      <div className="classes" role="group" aria-label="Verdict">
+        {classes.map(([c, n]) => (
+          <button key={c} aria-pressed={c === cls} onClick={() => setClass(c)}><span className="verdict"><VerdictMark verdict={c} size={12} /><strong>{count(n)}</strong></span>{c}</button>
+        ))}
+      </div>
+      <div className="scroll" ref={box} tabIndex={0} role="region" aria-label={`Files, ${cls}`}>
+        {files.error ? <Failed error={files.error} /> : total === 0 && <Empty title={`No file is ${cls}.`} />}
+        <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
+          {seen.map((row) => {
+            const file = files.at(row.index);
+            return (
+              <div key={row.key} style={{ position: 'absolute', top: 0, left: 0, right: 0, transform: `translateY(${row.start}px)` }}>
+                <button className={`filerow${file?.id === here.id ? ' on' : ''}`} onClick={() => file && pick(file.id)} aria-current={file?.id === here.id} title={file?.path}>
+                  <Picture sum={file?.sum ?? ''} none="" />
+                  <span style={{ minWidth: 0 }}>
+                    <span className="mono clip" style={{ display: 'block' }}>{file ? baseName(file.path) : ' '}</span>
+                    <span className="why clip" style={{ display: 'block' }}>{file ? (file.code ? <>{file.code}{file.place > 0 && `, place ${file.place}`}{file.view && `, ${file.view}`}</> : file.reason) : ' '}</span>
+                  </span>
+                </button>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </section>
+  );
+}
+
+function neighboursOf(files: (LotFile | undefined)[], here: number): { before: number; after: number } {
+  const at = files.findIndex((f) => f?.id === here);
+  if (at < 0) return { before: 0, after: files.find((f) => f !== undefined)?.id ?? 0 };
+  return { before: files[at - 1]?.id ?? 0, after: files[at + 1]?.id ?? 0 };
+}

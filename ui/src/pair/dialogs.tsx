@@ -1,0 +1,76 @@
+import { Button, Modal, NumberInput, TextInput } from '@mantine/core';
+import { useDebouncedValue } from '@mantine/hooks';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { FileDetail } from '../client';
+import { searchOptions } from '../client/@tanstack/react-query.gen';
+import { Picture } from '../shared/Picture';
+import type { Choice } from './choices';
+
+/** Finds a product or variant as it is typed. */
+export function ProductDialog({ open, onClose, onPick }: { open: boolean; onClose: () => void; onPick: (c: Choice) => void }) {
+  return <Modal opened={open} onClose={onClose} title="Which product does it show?" size="lg">{open && <Finder onPick={onPick} />}</Modal>;
+}
+
+function Finder({ onPick }: { onPick: (c: Choice) => void }) {
+  const [text, setText] = useState('');
+  const [asked] = useDebouncedValue(text.trim(), 80);
+  const [at, setAt] = useState(0);
+  const answer = useQuery({ ...searchOptions({ query: { q: asked, limit: 12, files: false } }), enabled: asked !== '', placeholderData: keepPreviousData });
+  const found = asked === '' ? [] : (answer.data?.items ?? []);
+  const choices: Choice[] = found.map((f) => ({ product: f.id, variant: f.variant ?? 0, code: f.code, title: f.title, key: f.code, note: f.kind === 'product' ? 'as a whole' : '', why: 'found by hand' }));
+  const move = (step: number) => setAt((i) => Math.max(0, Math.min(choices.length - 1, i + step)));
+  return (
+    <div>
+      <TextInput data-autofocus value={text} aria-label="SKU, title, GTIN or option" placeholder="A part of the SKU, title, GTIN" size="sm"
+        onChange={(e) => { setText(e.currentTarget.value); setAt(0); }}
+        onKeyDown={(e) => {
+          const chosen = choices[at];
+          if (e.key === 'ArrowDown') { e.preventDefault(); move(1); }
+          if (e.key === 'ArrowUp') { e.preventDefault(); move(-1); }
+          if (e.key === 'Enter' && chosen && asked === text.trim() && !answer.isFetching) onPick(chosen);
+        }} />
+      <div style={{ marginTop: 8, maxHeight: 420, overflow: 'auto' }}>
+        {choices.map((c, i) => (
+          <button key={`${c.product}-${c.variant}`} className={`choice${i === at ? ' on' : ''}`} style={{ gridTemplateColumns: '36px minmax(0, 1fr) auto' }} onClick={() => onPick(c)}>
+            <span className="fill" style={{ width: 36, height: 36, display: 'block' }}><Picture sum={found[i]?.sum ?? ''} none="–" /></span>
+            <span style={{ minWidth: 0 }}><span className="mono clip" style={{ display: 'block' }}>{c.code}</span><span className="quiet clip" style={{ display: 'block' }}>{c.title}</span></span>
+            <span className="quiet">{c.note}</span>
+          </button>
+        ))}
+        {asked !== '' && !answer.isFetching && choices.length === 0 && <p className="quiet">No product is named “{asked}”.</p>}
+      </div>
+    </div>
+  );
+}
+
+interface Asked { open: boolean; file: FileDetail; target: { product: number; variant: number } | undefined; onClose: () => void }
+
+export function PlaceDialog({ open, file, target, onClose, onPlace }: Asked & { onPlace: (place: number) => void }) {
+  return <Modal opened={open} onClose={onClose} title="Place" size="sm">{open && (target ? <PlaceForm key={file.id} start={file.place} onPlace={onPlace} /> : <p>Pair the file first; then it can have a place.</p>)}</Modal>;
+}
+
+function PlaceForm({ start, onPlace }: { start: number; onPlace: (place: number) => void }) {
+  const [place, setPlace] = useState<number | string>(start || '');
+  return (
+    <form onSubmit={(e) => { e.preventDefault(); onPlace(Number(place) || 0); }} style={{ display: 'grid', gap: 10 }}>
+      <NumberInput data-autofocus label="Place in the order" description="1 is the lead. Empty leaves it to the names." min={0} max={9999} value={place} onChange={setPlace} />
+      <Button type="submit" variant="filled">Set place</Button>
+    </form>
+  );
+}
+
+const views = ['front', 'back', 'left', 'right', 'side', 'top', 'bottom', 'inside', 'angle', 'detail', 'label', 'pack', 'in use', 'scale', 'swatch'];
+
+export function ViewDialog({ open, file, target, onClose, onView }: Asked & { onView: (view: string) => void }) {
+  return (
+    <Modal opened={open} onClose={onClose} title="View" size="sm">
+      {target ? (
+        <div className="spread wrap" style={{ gap: 6 }}>
+          {views.map((v) => <Button key={v} variant={v === file.view ? 'filled' : 'default'} onClick={() => onView(v)}>{v}</Button>)}
+          <Button variant="subtle" onClick={() => onView('')}>none</Button>
+        </div>
+      ) : <p>Pair the file first; then it can have a view.</p>}
+    </Modal>
+  );
+}

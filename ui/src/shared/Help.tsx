@@ -1,0 +1,33 @@
+import { Kbd, Modal } from '@mantine/core';
+
+const sheets: { name: string; keys: [string[], string][] }[] = [
+  { name: 'Everywhere', keys: [
+    [['Ctrl', 'K'], 'search products, SKUs and files'], [['[', ']'], 'the station before, the next one'], [['r'], 'runs'], [['?'], 'this sheet'],
+  ] },
+  { name: 'On the bench', keys: [
+    [['Enter'], 'accept the marked product, and go on'], [['1', '…', '9'], 'mark a candidate or suggestion'], [['↑', '↓'], 'file before, next file'],
+    [['n'], 'next undecided file'], [['f'], 'find another product'], [['x'], 'set aside, and go on'], [['p'], 'place'], [['v'], 'view'],
+    [['o'], 'open again: read the file anew'], [['u'], 'undo the last decision'], [['space'], 'large view'],
+  ] },
+  { name: 'On a product', keys: [
+    [['←', '→'], 'mark a picture'], [['Shift', '← →'], 'move it'], [['a'], 'alternative text'], [['space'], 'large view'],
+  ] },
+];
+
+export function Help({ open, onClose }: { open: boolean; onClose: () => void }) {
+  return (
+    <Modal opened={open} onClose={onClose} title="Keys" size="lg">
+      {sheets.map((sheet) => (
+        <section key={sheet.name} style={{ marginBottom: 16 }}>
+          <h2 style={{ margin: '0 0 8px' }}>{sheet.name}</h2>
+          <div className="help">
+            {sheet.keys.map(([keys, what]) => [
+              <span key={`${what} keys`}>{keys.map((k) => <Kbd key={k} mr={4}>{k}</Kbd>)}</span>,
+              <span key={what}>{what}</span>,
+            ])}
+          </div>
+        </section>
+      ))}
+    </Modal>
+  );
+}

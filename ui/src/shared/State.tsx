@@ -1,0 +1,26 @@
+import type { ReactNode } from 'react';
+import { said } from './format';
+
+/** What a view shows when it has nothing to show: what that means, and what to do next. */
+export function Empty({ title, children }: { title: string; children?: ReactNode }) {
+  return <div className="empty"><strong>{title}</strong>{children}</div>;
+}
+
+export function Failed({ error, again }: { error: unknown; again?: () => void }) {
+  return (
+    <div className="empty" role="alert">
+      <strong>This could not be loaded.</strong>
+      <span>{said(error)}</span>
+      {again && <button className="link" onClick={again} style={{ textDecoration: 'underline' }}>Try again</button>}
+    </div>
+  );
+}
+
+export function Bar({ done, total, label }: { done: number; total: number; label: string }) {
+  const part = total > 0 ? Math.min(100, (100 * done) / total) : 0;
+  return (
+    <div className={`bar ${total > 0 ? '' : 'unknown'}`} role="progressbar" aria-label={label} aria-valuenow={total > 0 ? Math.round(part) : undefined} aria-valuemin={0} aria-valuemax={100}>
+      <div style={total > 0 ? { width: `${part}%` } : undefined} />
+    </div>
+  );
+}
