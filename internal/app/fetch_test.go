@@ -73,6 +73,19 @@ func (l *line) files(lot int64) (page struct{ Items []store.File }) {
 	return page
 }
 
+// file returns the one file of a lot with the path: files are examined side by
+// side, so that their order says nothing.
+func (l *line) file(lot int64, path string) store.File {
+	l.t.Helper()
+	for _, f := range l.files(lot).Items {
+		if f.Path == path {
+			return f
+		}
+	}
+	l.t.Fatalf("lot %d has no %s", lot, path)
+	return store.File{}
+}
+
 // TestEachKindOfDrive fetches the same folder over each protocol, and then only
 // what is new.
 func TestEachKindOfDrive(t *testing.T) {

@@ -199,6 +199,7 @@ func TestTheBenchByKeyboard(t *testing.T) {
 	v.until("the place", func() bool { return v.count(fmt.Sprintf("select place from file where id = %d", id)) == 7 })
 	v.sees(`!document.querySelector('[role=dialog]') && document.querySelector('.filerow.on .why')?.innerText.includes('place 7')`)
 	v.do(v.page.Press("v"))
+	v.sees(`document.querySelector('[role=dialog]')`)
 	v.click("detail")
 	v.until("the view", func() bool {
 		return v.rows(fmt.Sprintf("select view, place from file where id = %d", id)) == "(detail,7)"
