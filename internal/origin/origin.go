@@ -8,7 +8,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
 	"net/url"
+	"strconv"
 	"time"
 
 	"ambrosa/internal/outgoing"
@@ -59,7 +61,8 @@ const PinnedSetting = "pinned"
 // Fault is what is wrong with an origin, in the user's words.
 type Fault struct {
 	Reason string
-	Again  bool // it may go by itself: worth another try
+	Again  bool          // it may go by itself: worth another try
+	After  time.Duration // how long to wait before it, as the other side asks; 0 where it does not
 	cause  error
 }
 
@@ -69,7 +72,41 @@ func (f *Fault) Unwrap() error { return f.cause }
 
 // Faulty makes a fault of an error that a kind understands.
 func Faulty(reason string, again bool, cause error) error {
-	return &Fault{reason, again, cause}
+	return &Fault{Reason: reason, Again: again, cause: cause}
+}
+
+// MaxWait is how long is waited at most because the other side asks for it; who
+// asks for more is left for another day.
+const MaxWait = 5 * time.Minute
+
+// Answered makes a fault of an HTTP status that is not a success, and of what
+// its Retry-After says (RFC 9110 section 10.2.3).
+func Answered(status int, retryAfter, host string, now time.Time) error {
+	switch {
+	case status == http.StatusTooManyRequests, status == http.StatusServiceUnavailable:
+		f := &Fault{Reason: fmt.Sprintf("%s asks to wait (%d)", host, status), Again: true, After: waitOf(retryAfter, now)}
+		if f.After > MaxWait {
+			f.Reason, f.Again = fmt.Sprintf("%s asks to come back in %s (%d)", host, f.After.Round(time.Second), status), false
+		}
+		return f
+	case status >= 500:
+		return Faulty(fmt.Sprintf("%s cannot answer now (%d)", host, status), true, nil)
+	case status == http.StatusNotFound, status == http.StatusGone:
+		return Faulty("it is not there ("+strconv.Itoa(status)+")", false, nil)
+	case status == http.StatusUnauthorized, status == http.StatusForbidden:
+		return Faulty(fmt.Sprintf("%s does not let us have it (%d)", host, status), false, nil)
+	}
+	return Faulty(fmt.Sprintf("%s answers with the status %d", host, status), false, nil)
+}
+
+func waitOf(retryAfter string, now time.Time) time.Duration {
+	if seconds, err := strconv.Atoi(retryAfter); err == nil && seconds >= 0 && seconds < 1<<30 {
+		return time.Duration(seconds) * time.Second
+	}
+	if at, err := http.ParseTime(retryAfter); err == nil && at.After(now) {
+		return at.Sub(now)
+	}
+	return 0
 }
 
 // Address reads the address of a drive over HTTP. What cannot be used is a Fault.
@@ -115,7 +152,7 @@ func Explained(doing, host string, err error) error {
 		return err
 	}
 	if text, again, ok := outgoing.Explain(err, host); ok {
-		return &Fault{text, again, err}
+		return &Fault{Reason: text, Again: again, cause: err}
 	}
-	return &Fault{doing + ": " + err.Error(), false, err}
+	return &Fault{Reason: doing + ": " + err.Error(), cause: err}
 }

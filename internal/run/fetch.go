@@ -227,7 +227,7 @@ func again[T any](ctx context.Context, try func() (T, error)) (T, error) {
 		select {
 		case <-ctx.Done():
 			return value, ctx.Err()
-		case <-time.After(pause):
+		case <-time.After(max(pause, fault.After)):
 		}
 		pause *= 2
 	}
