@@ -148,7 +148,7 @@ func (r *reader) rivals(claims []claim) []claim {
 }
 
 var (
-	ofClue = [...]float64{SameName: 1, KeyInName: 0.95, BarcodeInName: 0.97, Folder: 0.85, LookAlike: 0}
+	ofClue = [...]float64{SameName: 1, KeyInName: 0.95, BarcodeInName: 0.97, Folder: 0.85, LookAlike: 0, SaidBySource: 0}
 	ofRung = [...]float64{SameCharacters: 0, LetterCase: 0.01, Separators: 0.02, NoSeparators: 0.06, LeadingZeros: 0.10}
 )
 

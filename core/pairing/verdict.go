@@ -24,10 +24,11 @@ const (
 	Attribute
 	Pattern
 	LookAlike
+	SaidBySource
 )
 
 var clueNames = [...]string{"", "sheet-row", "same-name", "key-in-name", "name-in-key", "barcode-in-name", "barcode-in-picture",
-	"folder", "title", "attribute", "pattern", "look-alike"}
+	"folder", "title", "attribute", "pattern", "look-alike", "said-by-source"}
 
 func (c Clue) String() string { return clueNames[c] }
 

@@ -97,13 +97,22 @@ func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, tota
 	if err != nil {
 		return err
 	}
-	ids, paths, err := x.store.UnpairedPaths(ctx, lot)
+	unpaired, err := x.store.Unpaired(ctx, lot)
 	if err != nil {
 		return err
 	}
-	verdicts, err := pairing.Lot(built.Catalog, pairing.DefaultClues(), paths, true)
+	ids := unpaired.IDs
+	verdicts, err := pairing.Lot(built.Catalog, pairing.DefaultClues(), unpaired.Paths, true)
 	if err != nil {
 		return err
+	}
+	if len(unpaired.Said) > 0 {
+		listener := pairing.NewListener(built.Catalog)
+		for i := range verdicts {
+			if said, ok := unpaired.Said[ids[i]]; ok {
+				listener.Heed(&verdicts[i], said)
+			}
+		}
 	}
 	for lo := 0; lo < len(ids); lo += chunk {
 		hi := min(lo+chunk, len(ids))

@@ -17,6 +17,7 @@ import (
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/origin"
+	"ambrosa/internal/origin/page"
 	"ambrosa/internal/store"
 )
 
@@ -89,9 +90,9 @@ func (w *fetchWorker) Work(ctx context.Context, job *river.Job[fetchArgs]) error
 			return "", ctx.Err()
 		}
 		pinned, wrong := "", ""
-		if f.drive != nil {
-			pinned = f.drive.Pinned()
-			_ = f.drive.Close()
+		if f.remote != nil {
+			pinned = f.remote.Pinned()
+			_ = f.remote.Close()
 		}
 		var fault *origin.Fault
 		if errors.As(err, &fault) {
@@ -115,22 +116,54 @@ type fetch struct {
 	origin store.Origin
 	p      *progress
 	lot    int64
-	drive  origin.Drive
+	remote remote
+	about  string // what a crawl has to say, for the run's message
+}
+
+// remote is what files are read from: a drive, or the web.
+type remote interface {
+	Read(ctx context.Context, address string) (io.ReadCloser, error)
+	Pinned() string
+	Close() error
+}
+
+// open connects to what the origin is, and returns how its files are listed;
+// nil for those whose files a person chooses one by one.
+func (f *fetch) open(ctx context.Context) (list func(context.Context) error, err error) {
+	switch f.origin.Kind {
+	case store.RecipeKind:
+		client := page.New(f.Drives.Guard, time.Duration(f.origin.Recipe.PauseMS)*time.Millisecond)
+		f.remote = client
+		return func(ctx context.Context) error { return f.crawl(ctx, client) }, nil
+	case store.PagesKind, store.LookupKind:
+		f.remote = page.New(f.Drives.Guard, 0)
+		return nil, nil
+	}
+	drive, err := f.Drives.Open(ctx, f.origin)
+	if err != nil {
+		return nil, err
+	}
+	f.remote = drive
+	return func(ctx context.Context) error { return f.list(ctx, drive) }, nil
 }
 
 func (f *fetch) work(ctx context.Context) (message string, err error) {
-	if f.drive, err = f.Drives.Open(ctx, f.origin); err != nil {
+	list, err := f.open(ctx)
+	if err != nil {
 		return "", err
 	}
 	if f.lot = f.run.LotID; f.lot == 0 {
-		if err := f.list(ctx); err != nil {
+		if list == nil {
+			return "Nothing was chosen", nil
+		}
+		if err := list(ctx); err != nil {
 			return "", err
 		}
 		if f.lot, err = f.Store.Listed(ctx, f.run.ID, f.origin, f.origin.Name+" "+time.Now().Format("2006-01-02 15:04")); err != nil {
 			return "", err
 		}
 		if f.lot == 0 {
-			return "Nothing is new or changed", nil
+			return strings.TrimSpace("Nothing is new or changed. " + f.about), nil
 		}
 	}
 	fresh, err := f.Store.FreshItems(ctx, f.run.ID)
@@ -155,6 +188,9 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 		return err
 	})
 	message = fmt.Sprintf("%d files are new or changed", fresh)
+	if f.about != "" {
+		message = f.about + ", " + message
+	}
 	missed, missedErr := f.Store.MissedItems(ctx, f.run.ID)
 	if missed > 0 {
 		message += fmt.Sprintf(", %d could not be fetched and come again with the next fetch", missed)
@@ -163,7 +199,7 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 }
 
 // list writes down what the origin holds, folder by folder.
-func (f *fetch) list(ctx context.Context) error {
+func (f *fetch) list(ctx context.Context, drive origin.Drive) error {
 	if err := f.Store.ForgetListing(ctx, f.run.ID); err != nil {
 		return err
 	}
@@ -177,7 +213,7 @@ func (f *fetch) list(ctx context.Context) error {
 	for folders := []string{f.origin.Folder}; len(folders) > 0; {
 		folder := folders[len(folders)-1]
 		folders = folders[:len(folders)-1]
-		entries, err := again(ctx, func() ([]origin.Entry, error) { return f.drive.List(ctx, folder) })
+		entries, err := again(ctx, func() ([]origin.Entry, error) { return drive.List(ctx, folder) })
 		if err != nil {
 			return err
 		}
@@ -191,7 +227,7 @@ func (f *fetch) list(ctx context.Context) error {
 				}
 				continue
 			}
-			batch = append(batch, store.FetchItem{Entry: entry, Path: e.Path, Tag: tagOf(e), Bytes: e.Bytes, Fresh: f.origin.Selection.Takes(e.Path, e.Bytes, e.Modified, now)})
+			batch = append(batch, store.FetchItem{Entry: entry, Path: e.Path, Address: e.Path, Tag: tagOf(e), Bytes: e.Bytes, Fresh: f.origin.Selection.Takes(e.Path, e.Bytes, e.Modified, now)})
 			if entry++; len(batch) == listBatch {
 				if err := flush(); err != nil {
 					return err
@@ -266,7 +302,7 @@ func (f *fetch) bring(ctx context.Context, e *examination) error {
 // one fetches a file. A fault of the network that stays ends the run, which can
 // go on later; any other fault is the file's own.
 func (f *fetch) one(ctx context.Context, e *examination, item store.FetchItem) error {
-	file, err := again(ctx, func() (blob.Spooled, error) { return f.spoolRemote(ctx, item.Path) })
+	file, err := again(ctx, func() (blob.Spooled, error) { return f.spoolRemote(ctx, item.Address) })
 	var fault *origin.Fault
 	switch {
 	case ctx.Err() != nil:
@@ -292,8 +328,8 @@ func (f *fetch) one(ctx context.Context, e *examination, item store.FetchItem) e
 
 var errTooLarge = errors.New("it is larger than files may be")
 
-func (f *fetch) spoolRemote(ctx context.Context, name string) (blob.Spooled, error) {
-	content, err := f.drive.Read(ctx, name)
+func (f *fetch) spoolRemote(ctx context.Context, address string) (blob.Spooled, error) {
+	content, err := f.remote.Read(ctx, address)
 	if err != nil {
 		return blob.Spooled{}, err
 	}

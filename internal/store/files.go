@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"ambrosa/core/pairing"
 	"ambrosa/core/rights"
 )
 
@@ -156,21 +157,33 @@ func (s *Store) SetRights(ctx context.Context, lot, file int64, f FileFilter, r 
 	return n, err
 }
 
-// UnpairedPaths returns what the engine reads of a lot: every usable file that
-// no person has decided on.
-func (s *Store) UnpairedPaths(ctx context.Context, lot int64) (ids []int64, paths []string, err error) {
-	rows, err := s.Pool.Query(ctx, `select id, path from file
-		where lot_id = $1 and verdict not in ('unusable', 'set aside') and decided_by <> 'person' order by id`, lot)
+// Unpaired is what the engine reads of a lot.
+type Unpaired struct {
+	IDs   []int64
+	Paths []string
+	Said  map[int64]pairing.Said // of files whose source said something of their product
+}
+
+// Unpaired returns every usable file of a lot that no person has decided on.
+func (s *Store) Unpaired(ctx context.Context, lot int64) (u Unpaired, err error) {
+	rows, err := s.Pool.Query(ctx, `select f.id, f.path, coalesce(f.said->>'sku', ''), coalesce(f.said->>'barcode', ''), l.origin = 'lookup'
+		from file f join lot l on l.id = f.lot_id
+		where lot_id = $1 and verdict not in ('unusable', 'set aside') and decided_by <> 'person' order by f.id`, lot)
 	if err != nil {
-		return nil, nil, err
+		return u, err
 	}
+	u.Said = map[int64]pairing.Said{}
 	var id int64
 	var path string
-	_, err = pgx.ForEachRow(rows, []any{&id, &path}, func() error {
-		ids, paths = append(ids, id), append(paths, path)
+	var said pairing.Said
+	_, err = pgx.ForEachRow(rows, []any{&id, &path, &said.SKU, &said.Barcode, &said.Only}, func() error {
+		u.IDs, u.Paths = append(u.IDs, id), append(u.Paths, path)
+		if said.SKU != "" || said.Barcode != "" {
+			u.Said[id] = said
+		}
 		return nil
 	})
-	return ids, paths, err
+	return u, err
 }
 
 // VerdictRow is a verdict to be written.

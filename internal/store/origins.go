@@ -11,6 +11,13 @@ import (
 	"ambrosa/core/harvest"
 )
 
+// Kinds of origins that are not drives.
+const (
+	RecipeKind = "recipe" // a supplier's site, read by a page recipe
+	PagesKind  = "pages"  // single pages, of which a person chooses pictures
+	LookupKind = "lookup" // a service that answers barcodes with pictures
+)
+
 // Origin is a place that files are fetched from.
 type Origin struct {
 	ID           int64             `json:"id"`
@@ -20,6 +27,7 @@ type Origin struct {
 	Secrets      json.RawMessage   `json:"-"`
 	Pinned       string            `json:"pinned" doc:"What the other side is told by: its host key"`
 	Selection    harvest.Selection `json:"selection"`
+	Recipe       *harvest.Recipe   `json:"recipe,omitempty" doc:"How the pages are read, of a page recipe"`
 	Folder       string            `json:"folder" doc:"What is taken, with all below it"`
 	State        string            `json:"state" enum:"ready,failing"`
 	Message      string            `json:"message" doc:"What is wrong"`
@@ -37,7 +45,7 @@ type Origin struct {
 }
 
 const originQuery = `
-	select o.id, o.kind, o.name, o.settings, o.secrets, o.pinned, o.selection, o.folder, o.state, o.message, o.every_minutes, o.next_at, o.fetched_at,
+	select o.id, o.kind, o.name, o.settings, o.secrets, o.pinned, o.selection, o.recipe, o.folder, o.state, o.message, o.every_minutes, o.next_at, o.fetched_at,
 		o.rights, o.licence, o.credit, o.expires::timestamptz as expires, coalesce(i.files, 0) as files, coalesce(i.gone, 0) as gone,
 		(select count(*) from lot l where l.origin_id = o.id) as lots,
 		exists (select from run r where r.origin_id = o.id and r.state in ('queued', 'running', 'stopping')) as running
@@ -57,16 +65,21 @@ func (s *Store) Origin(ctx context.Context, id int64) (Origin, error) {
 
 // SaveOrigin writes an origin, a new one when its ID is 0, and returns its id.
 func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) {
-	args := pgx.NamedArgs{"id": o.ID, "kind": o.Kind, "name": o.Name, "settings": o.Settings, "secrets": o.Secrets, "pinned": o.Pinned, "selection": o.Selection,
+	args := pgx.NamedArgs{"id": o.ID, "kind": o.Kind, "name": o.Name, "settings": o.Settings, "secrets": o.Secrets, "pinned": o.Pinned, "selection": o.Selection, "recipe": o.Recipe,
 		"folder": o.Folder, "every": o.EveryMinutes, "rights": o.Rights, "licence": o.Licence, "credit": o.Credit, "expires": o.Expires}
-	query := `insert into origin (kind, name, settings, secrets, pinned, selection, folder, every_minutes, next_at, rights, licence, credit, expires)
-		values (@kind, @name, @settings, @secrets, @pinned, @selection, @folder, @every, case when @every > 0 then now() end, @rights, @licence, @credit, @expires) returning id`
+	query := `insert into origin (kind, name, settings, secrets, pinned, selection, recipe, folder, every_minutes, next_at, rights, licence, credit, expires)
+		values (@kind, @name, @settings, @secrets, @pinned, @selection, @recipe, @folder, @every, case when @every > 0 then now() end, @rights, @licence, @credit, @expires) returning id`
 	if o.ID != 0 {
-		query = `update origin set name = @name, settings = @settings, secrets = @secrets, pinned = @pinned, selection = @selection, folder = @folder,
+		query = `update origin set name = @name, settings = @settings, secrets = @secrets, pinned = @pinned, selection = @selection, recipe = @recipe, folder = @folder,
 			next_at = case when @every = 0 then null when every_minutes = @every then next_at else now() end, every_minutes = @every,
 			rights = @rights, licence = @licence, credit = @credit, expires = @expires, state = 'ready', message = '' where id = @id returning id`
 	}
 	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if o.ID != 0 && o.Recipe != nil { // another recipe may find more on pages that are known
+			if _, err := tx.Exec(ctx, `delete from origin_page where origin_id = @id and exists (select from origin where id = @id and recipe is distinct from @recipe)`, args); err != nil {
+				return err
+			}
+		}
 		if id, err = number(ctx, tx, query, args); err != nil {
 			return err
 		}
@@ -123,11 +136,14 @@ func FetchUpload(run int64) string { return fmt.Sprintf("fetch-%d", run) }
 
 // FetchItem is a file that a fetch found.
 type FetchItem struct {
-	Entry int
-	Path  string
-	Tag   string
-	Bytes int64
-	Fresh bool // to be fetched; a file that is left out is listed too, since it is there
+	Entry   int
+	Path    string            // names the file in its lot
+	Address string            // where it is read from, and known by
+	Page    string            // that named it; "" for drives
+	Said    map[string]string // what the page said of it
+	Tag     string
+	Bytes   int64
+	Fresh   bool // to be fetched; a file that is left out is listed too, since it is there
 }
 
 // ForgetListing lets go what a fetch listed before it was broken off.
@@ -138,9 +154,14 @@ func (s *Store) ForgetListing(ctx context.Context, run int64) error {
 
 // AddListing writes files that a fetch found.
 func (s *Store) AddListing(ctx context.Context, run int64, items []FetchItem) error {
-	_, err := s.Pool.CopyFrom(ctx, pgx.Identifier{"fetch_item"}, []string{"run_id", "entry", "path", "tag", "bytes", "fresh"},
+	return s.Within(ctx, func(tx pgx.Tx) error { return addListing(ctx, tx, run, items) })
+}
+
+func addListing(ctx context.Context, tx pgx.Tx, run int64, items []FetchItem) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fetch_item"}, []string{"run_id", "entry", "path", "address", "page", "said", "tag", "bytes", "fresh"},
 		pgx.CopyFromSlice(len(items), func(i int) ([]any, error) {
-			return []any{run, items[i].Entry, items[i].Path, items[i].Tag, items[i].Bytes, items[i].Fresh}, nil
+			it := items[i]
+			return []any{run, it.Entry, it.Path, it.Address, it.Page, it.Said, it.Tag, it.Bytes, it.Fresh}, nil
 		}))
 	return err
 }
@@ -151,35 +172,54 @@ func (s *Store) AddListing(ctx context.Context, run int64, items []FetchItem) er
 func (s *Store) Listed(ctx context.Context, run int64, o Origin, name string) (lot int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `update fetch_item f set fresh = false from origin_item i
-			where f.run_id = $1 and i.origin_id = $2 and i.path = f.path and i.tag = f.tag`, run, o.ID); err != nil {
+			where f.run_id = $1 and i.origin_id = $2 and i.path = f.address and i.tag = f.tag`, run, o.ID); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update origin_item i set gone_at = case when exists (select from fetch_item f where f.run_id = $1 and f.path = i.path) then null else coalesce(gone_at, now()) end
+		if _, err := tx.Exec(ctx, `update origin_item i set gone_at = case when exists (select from fetch_item f where f.run_id = $1 and f.address = i.path) then null else coalesce(gone_at, now()) end
 			where i.origin_id = $2 and ($3 = '' or starts_with(i.path, $3 || '/'))`, run, o.ID, o.Folder); err != nil {
 			return err
 		}
-		fresh, err := number(ctx, tx, `select count(*) from fetch_item where run_id = $1 and fresh`, run)
-		if err != nil || fresh == 0 {
-			return err
-		}
-		if lot, err = number(ctx, tx, `insert into lot (name, origin, origin_id, state, expected) values ($1, $2, $3, 'examining', 1) returning id`, name, o.Kind, o.ID); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes, finished_at) select $1, $2, $3, sum(bytes), now() from fetch_item where run_id = $4 and fresh`,
-			FetchUpload(run), lot, name, run); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `update run set lot_id = $2 where id = $1`, run, lot); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+		lot, err = openFetchLot(ctx, tx, run, o, name)
+		return err
 	})
 	return lot, err
 }
 
+// openFetchLot makes the lot for what is fresh, and returns it; 0 when nothing
+// is.
+func openFetchLot(ctx context.Context, tx pgx.Tx, run int64, o Origin, name string) (lot int64, err error) {
+	fresh, err := number(ctx, tx, `select count(*) from fetch_item where run_id = $1 and fresh`, run)
+	if err != nil || fresh == 0 {
+		return 0, err
+	}
+	if lot, err = number(ctx, tx, `insert into lot (name, origin, origin_id, state, expected) values ($1, $2, $3, 'examining', 1) returning id`, name, o.Kind, o.ID); err != nil {
+		return 0, err
+	}
+	if _, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes, finished_at) select $1, $2, $3, sum(bytes), now() from fetch_item where run_id = $4 and fresh`,
+		FetchUpload(run), lot, name, run); err != nil {
+		return 0, err
+	}
+	if _, err := tx.Exec(ctx, `update run set lot_id = $2 where id = $1`, run, lot); err != nil {
+		return 0, err
+	}
+	return lot, Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+}
+
+// Chosen gives a run the files that it is to fetch, chosen by a person, and
+// makes their lot.
+func Chosen(ctx context.Context, tx pgx.Tx, run int64, o Origin, name string, items []FetchItem) (lot int64, err error) {
+	for i := range items {
+		items[i].Entry, items[i].Fresh = i, true
+	}
+	if err := addListing(ctx, tx, run, items); err != nil {
+		return 0, err
+	}
+	return openFetchLot(ctx, tx, run, o, name)
+}
+
 // FetchItems returns some fresh files of a fetch behind an entry.
 func (s *Store) FetchItems(ctx context.Context, run int64, after, limit int) ([]FetchItem, error) {
-	return list[FetchItem](ctx, s.Pool, `select entry, path, tag, bytes, fresh from fetch_item where run_id = $1 and fresh and entry > $2 order by entry limit $3`, run, after, limit)
+	return list[FetchItem](ctx, s.Pool, `select entry, path, address, page, said, tag, bytes, fresh from fetch_item where run_id = $1 and fresh and entry > $2 order by entry limit $3`, run, after, limit)
 }
 
 // FreshItems counts what a fetch brings.
@@ -197,11 +237,16 @@ func (s *Store) MissedItems(ctx context.Context, run int64) (int64, error) {
 func (s *Store) Brought(ctx context.Context, run, lot int64, o Origin) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
 		batch := &pgx.Batch{}
-		batch.Queue(`insert into origin_item (origin_id, path, tag) select $2, path, tag from fetch_item f where run_id = $1 and fresh
+		batch.Queue(`insert into origin_page (origin_id, address, tag) select $2, address, tag from crawl_page p where run_id = $1 and state = 'done' and tag <> ''
+			and not exists (select from fetch_item i join file f on f.upload_id = $3 and f.entry = i.entry where i.run_id = $1 and i.page = p.address and not f.fetched)
+			on conflict (origin_id, md5(address)) do update set tag = excluded.tag`, run, o.ID, FetchUpload(run))
+		batch.Queue(`insert into origin_item (origin_id, path, page, tag) select distinct on (address) $2::bigint, address, page, tag from fetch_item f where run_id = $1 and fresh
 			and not exists (select from file where upload_id = $3 and entry = f.entry and not fetched)
-			on conflict (origin_id, path) do update set tag = excluded.tag, gone_at = null`, run, o.ID, FetchUpload(run))
+			on conflict (origin_id, path) do update set tag = excluded.tag, page = excluded.page, gone_at = null`, run, o.ID, FetchUpload(run))
+		batch.Queue(`update file f set said = i.said, address = i.address from fetch_item i where i.run_id = $1 and i.said is not null and f.upload_id = $2 and f.entry = i.entry`, run, FetchUpload(run))
 		batch.Queue(`update file set rights = $2, licence = $3, credit = $4, expires = $5 where lot_id = $1`, lot, o.Rights, o.Licence, o.Credit, o.Expires)
 		batch.Queue(`delete from fetch_item where run_id = $1`, run)
+		batch.Queue(`delete from crawl_page where run_id = $1`, run)
 		return tx.SendBatch(ctx, batch).Close()
 	})
 }

@@ -1,0 +1,108 @@
+package pairing
+
+import (
+	"strings"
+
+	"ambrosa/core/gtin"
+)
+
+// Said is what a file's source said of the product that it shows: a page that
+// it stood on, or the barcode that it was looked up for.
+type Said struct {
+	SKU     string
+	Barcode string
+	Only    bool // the file belongs to this product or to none, whatever its name says
+}
+
+// Listener weighs what sources say beside what names say. It belongs to one
+// goroutine.
+type Listener struct {
+	catalog *Catalog
+	reader  *reader
+}
+
+// NewListener returns a listener for a catalog.
+func NewListener(c *Catalog) *Listener {
+	return &Listener{c, newReader(c, findHabits(nil), []Clue{SameName, KeyInName, BarcodeInName}, vocabulary(nil), false)}
+}
+
+// Heed adds what its source said to the verdict on a file: a loose file is
+// paired by it, a contested one settled; a pair that its name speaks against is
+// contested.
+func (l *Listener) Heed(v *Verdict, said Said) {
+	found := l.find(said)
+	if said.Only {
+		v.Candidates = nil
+		if found == nil {
+			v.unpair("it was looked up for the barcode " + said.Barcode + ", which no product has")
+			return
+		}
+		if !l.same(v, found) {
+			v.number, v.letter = -1, 0
+		}
+		l.pair(v, found, "it was looked up for this barcode")
+		return
+	}
+	if found == nil {
+		return
+	}
+	switch {
+	case found.Kind == Contested:
+		return
+	case v.Kind == Loose:
+		v.Candidates = nil
+		l.pair(v, found, "the page that it came from says "+found.Key)
+	case v.Kind == Contested:
+		for _, c := range v.Candidates {
+			if c.Target.Product == found.Target.Product {
+				v.Candidates = nil
+				l.pair(v, found, "of those that claim it, the page that it came from says "+found.Key)
+				return
+			}
+		}
+		v.Candidates = append(v.Candidates, found.candidate())
+	case !l.same(v, found):
+		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}, found.candidate()}
+		v.Reason = "its name holds " + v.Key + ", the page that it came from says " + found.Key
+		v.Kind, v.Target, v.number, v.letter = Contested, NoTarget, -1, 0
+	case v.Target.Item < 0 && found.Target.Item >= 0:
+		v.Target = found.Target
+	}
+}
+
+func (l *Listener) same(v, found *Verdict) bool {
+	return v.Kind == Paired && v.Target.Product == found.Target.Product &&
+		(v.Target.Item < 0 || found.Target.Item < 0 || v.Target.Item == found.Target.Item)
+}
+
+func (v *Verdict) candidate() Candidate {
+	return Candidate{v.Target, v.Key, SaidBySource, v.Rung, v.Score}
+}
+
+func (l *Listener) pair(v, found *Verdict, reason string) {
+	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score, v.Reason = Paired, found.Target, found.Key, SaidBySource, found.Rung, found.Score, reason
+}
+
+// find reads a barcode, and else a SKU, as if it were a file's whole name; nil
+// where no product has it.
+func (l *Listener) find(said Said) *Verdict {
+	barcode, err := gtin.Normalise(said.Barcode)
+	if err != nil {
+		barcode = ""
+	}
+	texts := []string{barcode, strings.ReplaceAll(said.SKU, "/", "-")}
+	if said.Only {
+		texts = texts[:1]
+	}
+	for i, text := range texts {
+		if text == "" {
+			continue
+		}
+		var v Verdict
+		l.reader.read(text, &v)
+		if v.Kind == Paired && (v.Clue == BarcodeInName || i == 1 && v.Clue == SameName) || v.Kind == Contested && i == 1 {
+			return &v
+		}
+	}
+	return nil
+}
