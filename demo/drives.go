@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"fmt"
+	"io"
 	"net"
 	"path/filepath"
 	"strconv"
@@ -14,7 +15,7 @@ import (
 // Drives serves the last supplier's pictures as drives on loopback, at a port
 // and the two behind it, until ctx ends, and makes origins of them in the
 // application at address when it has none.
-func Drives(ctx context.Context, address, folder string, port int) error {
+func Drives(ctx context.Context, address, folder string, port int, out io.Writer) error {
 	samples := filepath.Join(folder, "samples")
 	files := filepath.Join(samples, "drive")
 	if err := standin.Unpack(filepath.Join(samples, Archives[2]), files); err != nil {
@@ -33,6 +34,11 @@ func Drives(ctx context.Context, address, folder string, port int) error {
 	if err != nil {
 		return err
 	}
+	site, err := standin.Site(ctx, at(4), filepath.Join(samples, Goods))
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "A sample supplier's web site is at http://%s/goods\n", site)
 	c := client.Client{Address: address}
 	var known struct{ Total int }
 	if err := c.Get(ctx, "/api/v1/origins", &known); err != nil || known.Total > 0 {

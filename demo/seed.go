@@ -22,6 +22,9 @@ import (
 // is left for whoever tries the application.
 var Archives = []string{"northcomb-spring.zip", "lindmoor-pictures.zip", "apigrund-2026.zip"}
 
+// Goods is the folder with the goods of the supplier that has a web site.
+const Goods = "weidenau"
+
 // Seed loads the sample data once into the application that serves at address,
 // as a person would: the products, then two suppliers' archives, of which one
 // is applied and the other is half decided. folder is where the archives are

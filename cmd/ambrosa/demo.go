@@ -72,11 +72,14 @@ func demoCommand() *cobra.Command {
 			if config.Drop == "" {
 				config.Drop = net.JoinHostPort("127.0.0.1", strconv.Itoa(drives+3))
 			}
+			for n := 4; n <= 5; n++ { // the sample supplier's site, and the sample barcode service
+				config.Allow = append(config.Allow, net.JoinHostPort("127.0.0.1", strconv.Itoa(drives+n)))
+			}
 			return run(ctx, config, true, func(a *app.App) error {
 				if err := demo.Seed(ctx, a.URL, config.Data, os.Stdout); err != nil {
 					return err
 				}
-				if err := demo.Drives(ctx, a.URL, config.Data, drives); err != nil {
+				if err := demo.Drives(ctx, a.URL, config.Data, drives, os.Stdout); err != nil {
 					return err
 				}
 				fmt.Printf("\nAmbrosa is ready: %s\nThe suppliers' archives to try are in %s. Ctrl-C ends everything.\n", a.URL, filepath.Join(config.Data, "samples"))

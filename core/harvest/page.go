@@ -366,12 +366,12 @@ func NameFor(template string, fields map[string]string, n int, extension string)
 	if strings.TrimSpace(template) == "" {
 		template = "{page}-{n}"
 	}
-	name := placeholder.ReplaceAllStringFunc(template, func(field string) string {
-		field = strings.ToLower(strings.Trim(field, "{}"))
-		if field == "n" {
+	name := field.ReplaceAllStringFunc(template, func(name string) string {
+		name = strings.ToLower(strings.Trim(name, "{}"))
+		if name == "n" {
 			return strconv.Itoa(n)
 		}
-		return strings.ReplaceAll(asName(fields[field]), "/", "-")
+		return strings.ReplaceAll(asName(fields[name]), "/", "-")
 	})
 	var parts []string
 	for _, part := range strings.Split(name, "/") {
@@ -389,7 +389,7 @@ func NameFor(template string, fields map[string]string, n int, extension string)
 	return name
 }
 
-var placeholder = regexp.MustCompile(`\{[\p{L}\p{N} _-]{1,60}\}`)
+var field = regexp.MustCompile(`\{[\p{L}\p{N} _-]{1,60}\}`)
 
 // asName makes a part of a file's name of a text: no separators of folders, no
 // characters that file systems refuse, no more than 120 characters.

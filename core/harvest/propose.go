@@ -58,7 +58,11 @@ func (p *Page) Propose(number int, many bool) []Proposal {
 
 // brittle counts what makes a selector likely to fail on the next page.
 func brittle(selector string) int {
-	return len(selector) + 20*strings.Count(selector, ">") + 60*strings.Count(selector, ":nth") + 15*strings.Count(selector, ":contains")
+	cost := len(selector) + 20*strings.Count(selector, ">") + 60*strings.Count(selector, ":nth") + 15*strings.Count(selector, ":contains")
+	if !strings.ContainsAny(selector, ".#[:") && selector != "h1" {
+		cost += 50 // a mere kind of element
+	}
+	return cost
 }
 
 var steadyName = regexp.MustCompile(`^[A-Za-z_][\w-]{0,40}$`)

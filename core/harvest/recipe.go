@@ -221,7 +221,7 @@ func (r *Reader) Links(page *Page) Links {
 type Shot struct {
 	Before string   `json:"before"` // the address on the page
 	After  string   `json:"after"`  // rewritten
-	Others []string `json:"others"` // other renditions that the page knows, those that promise more first
+	Others []string `json:"others" nullable:"false"` // other renditions that the page knows, those that promise more first
 	Text   string   `json:"text"`
 }
 
@@ -236,17 +236,17 @@ func (s Shot) Candidates() []string {
 	return list
 }
 
-// Product is what a recipe reads on a product's page.
-type Product struct {
+// Finding is what a recipe reads on a product's page.
+type Finding struct {
 	Name       string            `json:"name"`
 	SKU        string            `json:"sku"`
 	Barcode    string            `json:"barcode"`
 	Attributes map[string]string `json:"attributes"`
-	Shots      []Shot            `json:"shots"`
+	Shots      []Shot            `json:"shots" nullable:"false"`
 }
 
 // Said returns what the page said of its files, by name of the field.
-func (p Product) Said(address string) map[string]string {
+func (p Finding) Said(address string) map[string]string {
 	said := map[string]string{"address": address}
 	for name, text := range p.Attributes {
 		said[name] = text
@@ -260,7 +260,7 @@ func (p Product) Said(address string) map[string]string {
 }
 
 // Product reads a product's page.
-func (r *Reader) Product(page *Page) Product {
+func (r *Reader) Product(page *Page) Finding {
 	first := func(step string) string {
 		if found := r.picks[step].texts(page); len(found) > 0 {
 			text := []rune(found[0])
@@ -268,7 +268,7 @@ func (r *Reader) Product(page *Page) Product {
 		}
 		return ""
 	}
-	p := Product{Name: first(StepName), SKU: first(StepSKU), Barcode: first(StepBarcode), Attributes: map[string]string{}, Shots: r.shots(page)}
+	p := Finding{Name: first(StepName), SKU: first(StepSKU), Barcode: first(StepBarcode), Attributes: map[string]string{}, Shots: r.shots(page)}
 	for _, a := range r.Recipe.Attributes {
 		if text := first(attributeStep(a.Name)); text != "" {
 			p.Attributes[strings.ToLower(a.Name)] = text
@@ -350,17 +350,16 @@ func inside(n *html.Node, left map[*html.Node]bool) bool {
 var promise = map[string]int{InLink: 5, InAttribute: 4, InStructured: 3, InMeta: 3, InScript: 2, InSet: 1}
 
 func (r *Reader) shot(group Picture) Shot {
-	shot := Shot{Before: group.Renditions[0].Address, Text: group.Text, Others: []string{}}
+	shown := group.Renditions[0]
 	for _, f := range group.Renditions {
-		if f.Where == InImage {
-			shot.Before = f.Address
+		if f.Where == InImage && !isPlaceholder(f.Address) || isPlaceholder(shown.Address) {
+			shown = f
+		}
+		if f.Where == InImage && !isPlaceholder(f.Address) {
 			break
 		}
 	}
-	shot.After = shot.Before
-	if after, ok := Resolve(&url.URL{}, r.rewrite(shot.Before)); ok {
-		shot.After = after
-	}
+	shot := Shot{Before: shown.Address, After: r.rewritten(shown.Address), Text: group.Text, Others: []string{}}
 	others := slices.Clone(group.Renditions)
 	slices.SortStableFunc(others, func(a, b Found) int {
 		if a.Width != b.Width && a.Width > 0 && b.Width > 0 {
@@ -369,29 +368,62 @@ func (r *Reader) shot(group Picture) Shot {
 		return promise[b.Where] - promise[a.Where]
 	})
 	for _, f := range others {
-		if f.Address != shot.Before && f.Address != shot.After {
-			shot.Others = append(shot.Others, f.Address)
+		if isPlaceholder(f.Address) {
+			continue
+		}
+		for _, address := range []string{r.rewritten(f.Address), f.Address} {
+			if address != shot.Before && address != shot.After && !slices.Contains(shot.Others, address) {
+				shot.Others = append(shot.Others, address)
+			}
 		}
 	}
 	return shot
+}
+
+// rewritten returns an address put through the rewriting; one that is no
+// address any more is left as it was.
+func (r *Reader) rewritten(address string) string {
+	if after, ok := Resolve(&url.URL{}, r.rewrite(address)); ok {
+		return after
+	}
+	return address
+}
+
+var placeholder = regexp.MustCompile(`(?i)(?:^|[/_.-])(?:blank|spacer|placeholder|pixel|loading|loader|transparent|lazy|1x1)(?:[/_.-]|$)`)
+
+// isPlaceholder tells by its name whether a picture stands for one that is
+// loaded later.
+func isPlaceholder(address string) bool {
+	return placeholder.MatchString(address[strings.LastIndexByte(address, '/')+1:])
 }
 
 // Report is what one step of a recipe finds on a page.
 type Report struct {
 	Step    string   `json:"step"`
 	Found   int      `json:"found"`
-	Samples []string `json:"samples"`
+	Samples []string `json:"samples" nullable:"false"`
 	Problem string   `json:"problem" doc:"Why it finds nothing; empty when it does"`
+	// Elements are the numbers of the elements its selector finds (see Safe).
+	Elements []int `json:"elements" nullable:"false"`
 }
 
-// samples bounds how many values a report shows.
-const samples = 8
+// Limits of what a report shows: values, and elements.
+const (
+	samples   = 8
+	maxMarked = 400
+)
 
 // Reports says what each step of the recipe that has a selector finds on a page.
 func (r *Reader) Reports(page *Page) (reports []Report) {
 	add := func(step string, found []string) {
-		report := Report{Step: step, Found: len(found), Samples: append([]string{}, found[:min(len(found), samples)]...)}
-		if p := r.picks[step]; len(found) == 0 {
+		report := Report{Step: step, Found: len(found), Samples: append([]string{}, found[:min(len(found), samples)]...), Elements: []int{}}
+		p := r.picks[step]
+		for _, n := range p.find(page) {
+			if report.Elements = append(report.Elements, page.numbers[n]); len(report.Elements) == maxMarked {
+				break
+			}
+		}
+		if len(found) == 0 {
 			switch elements := len(p.find(page)); {
 			case elements == 0:
 				report.Problem = "the selector finds no element on this page"

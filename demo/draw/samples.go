@@ -3,6 +3,7 @@ package draw
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"hash/fnv"
@@ -15,6 +16,7 @@ import (
 	"time"
 
 	"ambrosa/demo"
+	"ambrosa/internal/standin"
 
 	"github.com/davidbyttow/govips/v2/vips"
 	"golang.org/x/sync/errgroup"
@@ -55,7 +57,57 @@ func WriteSamples(folder string) error {
 			return fmt.Errorf("make %s: %w", demo.Archives[i], err)
 		}
 	}
-	return nil
+	return writeGoods(filepath.Join(folder, demo.Goods), weidenau(items))
+}
+
+// weidenau is a supplier with a web site: what it sells, with its pictures.
+func weidenau(items []item) (goods []standin.Good) {
+	for n, it := range of(items, "HV", "SM", "HT", "SU", "BK") {
+		if n%6 != 2 {
+			continue
+		}
+		g := standin.Good{SKU: it.sku, GTIN: it.gtin, Title: it.title, Views: []string{"front", "side", "detail"}[:2+n/6%2]}
+		for i, name := range it.names {
+			g.Facts = append(g.Facts, standin.Fact{Name: name, Text: it.options[i].word})
+		}
+		goods = append(goods, g)
+	}
+	return goods
+}
+
+// writeGoods draws a site's pictures into a folder, with the list of its goods.
+// The last of them has small pictures only.
+func writeGoods(folder string, goods []standin.Good) error {
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return err
+	}
+	bySKU := map[string]item{}
+	for _, it := range catalogue() {
+		bySKU[it.sku] = it
+	}
+	var group errgroup.Group
+	group.SetLimit(runtime.NumCPU())
+	for n, g := range goods {
+		for place, view := range g.Views {
+			side := 1200
+			if n == len(goods)-1 {
+				side = 320
+			}
+			s := &shot{item: bySKU[g.SKU], view: view, side: side, format: "jpg"}
+			group.Go(func() error {
+				content, err := s.draw()
+				if err != nil {
+					return fmt.Errorf("draw %s: %w", g.SKU, err)
+				}
+				return os.WriteFile(filepath.Join(folder, g.Picture(place+1)), content, 0o644)
+			})
+		}
+	}
+	list, err := json.Marshal(goods)
+	if err != nil {
+		return err
+	}
+	return errors.Join(group.Wait(), os.WriteFile(filepath.Join(folder, standin.GoodsFile), list, 0o644))
 }
 
 var archiveTime = time.Date(2026, 3, 14, 9, 30, 0, 0, time.UTC)

@@ -24,6 +24,7 @@ func (s *Server) media() {
 	s.app.Get("/media/:sum/view", func(c fiber.Ctx) error { return s.rendition(c, viewSize) })
 	s.app.Get("/media/:sum/original", s.original)
 	s.app.Get("/media/origins/:id/peek", s.peek)
+	s.app.Get("/media/peek", s.peekAtPicture)
 }
 
 func foreign(c fiber.Ctx) {

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"errors"
+	"io"
 	"net/http"
 	"path"
 	"slices"
@@ -28,6 +29,7 @@ type originInput struct {
 	Settings     map[string]string `json:"settings" doc:"By field of the kind; a secret that is empty stays as it was"`
 	Folder       string            `json:"folder" maxLength:"4000"`
 	Selection    harvest.Selection `json:"selection"`
+	Recipe       *harvest.Recipe   `json:"recipe,omitempty" doc:"Of a page recipe"`
 	EveryMinutes int               `json:"everyMinutes" minimum:"0" maximum:"44640"`
 	Rights       string            `json:"rights" enum:"cleared,restricted,unknown"`
 	Licence      string            `json:"licence" maxLength:"500"`
@@ -145,23 +147,44 @@ func (s *Server) saveOrigin(ctx context.Context, o store.Origin, in originInput)
 	if err := o.Selection.Check(); err != nil {
 		return o, huma.Error422UnprocessableEntity(err.Error())
 	}
-	if err := s.Drives.Take(&o, in.Settings); err != nil {
-		return o, faulty(err)
+	if err := s.testOrigin(ctx, &o, in); err != nil {
+		return o, workshopFault(err)
 	}
-	drive, err := s.Drives.Open(ctx, o)
-	if err != nil {
-		return o, faulty(err)
-	}
-	defer drive.Close()
-	if _, err := drive.List(ctx, o.Folder); err != nil {
-		return o, faulty(err)
-	}
-	o.Pinned = drive.Pinned()
+	var err error
 	if o.ID, err = s.Store.SaveOrigin(ctx, o); err != nil {
 		return o, problem(err, "origin")
 	}
 	found, err := s.Store.Origin(ctx, o.ID)
 	return found, problem(err, "origin")
+}
+
+// testOrigin takes the settings of an origin's kind, and tries whether it can be
+// used. What is wrong is an origin.Fault or a harvest.Problem.
+func (s *Server) testOrigin(ctx context.Context, o *store.Origin, in originInput) error {
+	o.Settings, o.Recipe = map[string]string{}, nil
+	switch o.Kind {
+	case store.RecipeKind:
+		if in.Recipe == nil {
+			return origin.Faulty("there is no recipe", false, nil)
+		}
+		o.Recipe = in.Recipe
+		return s.Workshop.Check(ctx, *in.Recipe)
+	case store.PagesKind:
+		return nil
+	}
+	if err := s.Drives.Take(o, in.Settings); err != nil {
+		return err
+	}
+	drive, err := s.Drives.Open(ctx, *o)
+	if err != nil {
+		return err
+	}
+	defer drive.Close()
+	if _, err := drive.List(ctx, o.Folder); err != nil {
+		return err
+	}
+	o.Pinned = drive.Pinned()
+	return nil
 }
 
 func cleanFolder(folder string) string {
@@ -257,6 +280,11 @@ func (s *Server) peek(c fiber.Ctx) error {
 		return notToSee(err)
 	}
 	defer content.Close()
+	return s.sendSmall(ctx, c, content)
+}
+
+// sendSmall answers with a small rendering of a picture that is read.
+func (s *Server) sendSmall(ctx context.Context, c fiber.Ctx, content io.ReadCloser) error {
 	file, err := s.Blobs.Spool(http.MaxBytesReader(nil, content, maxPeek), picturespec.HeadBytes)
 	if err != nil {
 		return notToSee(err)

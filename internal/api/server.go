@@ -29,6 +29,7 @@ import (
 	"ambrosa/internal/picture"
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
+	"ambrosa/internal/workshop"
 )
 
 // Server answers requests.
@@ -39,6 +40,7 @@ type Server struct {
 	Index    *pairs.Index
 	Runner   *run.Runner
 	Drives   *drives.Opener
+	Workshop *workshop.Workshop
 	Dropped  *run.Dropped // nil when there is no drop folder
 	Uploads  string       // folder of uploads under way
 	Pages    fs.FS        // the built interface
@@ -109,6 +111,7 @@ func (s *Server) operations() huma.API {
 	s.planOperations(api)
 	s.runOperations(api)
 	s.originOperations(api)
+	s.workshopOperations(api)
 	s.dropOperations(api)
 	s.overviewOperations(api)
 	s.eventOperations(api)

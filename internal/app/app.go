@@ -28,6 +28,7 @@ import (
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 	"ambrosa/internal/vault"
+	"ambrosa/internal/workshop"
 )
 
 // Config says where things are. Every field may come from the environment.
@@ -60,6 +61,7 @@ type App struct {
 	quiet    context.CancelFunc
 	drop     *dropfolder.Server
 	dropping context.CancelFunc
+	workshop *workshop.Workshop
 }
 
 // Open connects to everything and migrates the database. pages is the built
@@ -98,7 +100,9 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	if err != nil {
 		return nil, err
 	}
-	opener := &drives.Opener{Vault: secrets, Guard: outgoing.Allow(c.Allow...)}
+	guard := outgoing.Allow(c.Allow...)
+	opener := &drives.Opener{Vault: secrets, Guard: guard}
+	a.workshop = workshop.New(guard)
 	index := pairs.NewIndex(a.Store)
 	uploads := filepath.Join(c.Data, "uploads")
 	if err := os.MkdirAll(uploads, 0o700); err != nil {
@@ -108,7 +112,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	if err := a.Runner.Open(processName()); err != nil {
 		return nil, err
 	}
-	a.Server = &api.Server{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Index: index, Runner: a.Runner, Drives: opener, Uploads: uploads, Pages: pages, Log: log}
+	a.Server = &api.Server{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Index: index, Runner: a.Runner, Drives: opener, Workshop: a.workshop, Uploads: uploads, Pages: pages, Log: log}
 	return a, nil
 }
 
@@ -202,6 +206,9 @@ func (a *App) Close(ctx context.Context) error {
 	}
 	if a.pictures != nil {
 		a.pictures.Close()
+	}
+	if a.workshop != nil {
+		errs = append(errs, a.workshop.Close())
 	}
 	if a.blobs != nil {
 		errs = append(errs, a.blobs.Close())

@@ -224,7 +224,7 @@ func (c *crawl) pictures(ctx context.Context, p *store.CrawlPage, read *harvest.
 }
 
 // defaultTemplate names files by what the page says of its product.
-func defaultTemplate(p harvest.Product) string {
+func defaultTemplate(p harvest.Finding) string {
 	switch {
 	case p.SKU != "":
 		return "{sku}-{n}"

@@ -55,6 +55,33 @@ func (r *Runner) Fetch(ctx context.Context, origin int64) (id int64, err error) 
 	return id, err
 }
 
+// TakePictures queues fetching pictures of a page that a person chose, and
+// returns the lot they come to.
+func (r *Runner) TakePictures(ctx context.Context, address, title string, items []store.FetchItem) (lot int64, err error) {
+	name := title
+	if name == "" {
+		name = address
+	}
+	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+		o, err := store.PagesOrigin(ctx, tx)
+		if err != nil {
+			return err
+		}
+		lot, err = r.fetchChosen(ctx, tx, o, name, items)
+		return err
+	})
+	return lot, err
+}
+
+// fetchChosen queues a run that fetches files which a person chose.
+func (r *Runner) fetchChosen(ctx context.Context, tx pgx.Tx, o store.Origin, name string, items []store.FetchItem) (lot int64, err error) {
+	id, err := r.enqueue(ctx, tx, "fetch", store.About{Origin: o.ID})
+	if err != nil {
+		return 0, err
+	}
+	return store.Chosen(ctx, tx, id, o, name, items)
+}
+
 // fetchDue queues the fetches whose time has come.
 func (r *Runner) fetchDue(ctx context.Context) error {
 	for {

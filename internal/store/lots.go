@@ -11,7 +11,8 @@ import (
 type Lot struct {
 	ID        int64     `json:"id"`
 	Name      string    `json:"name"`
-	Origin    string    `json:"origin"`
+	Origin    string    `json:"origin" doc:"Kind of place it came from"`
+	OriginID  int64     `json:"originId" doc:"0 for files that a person handed in"`
 	State     string    `json:"state" enum:"receiving,examining,ready,applied"`
 	Expected  int       `json:"expected" doc:"Uploads it is made of"`
 	Arrived   int       `json:"arrived" doc:"Uploads that are complete"`
@@ -30,7 +31,7 @@ type Lot struct {
 }
 
 const lotQuery = `
-	select l.id, l.name, l.origin, l.state, l.expected, l.created_at, coalesce(u.arrived, 0)::int as arrived,
+	select l.id, l.name, l.origin, coalesce(l.origin_id, 0) as origin_id, l.state, l.expected, l.created_at, coalesce(u.arrived, 0)::int as arrived,
 		coalesce(f.files, 0)::int as files, coalesce(u.bytes, 0)::bigint as bytes, coalesce(f.unread, 0)::int as unread,
 		coalesce(f.paired, 0)::int as paired, coalesce(f.contested, 0)::int as contested, coalesce(f.loose, 0)::int as loose,
 		coalesce(f.set_aside, 0)::int as set_aside, coalesce(f.unusable, 0)::int as unusable,

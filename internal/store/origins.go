@@ -65,6 +65,9 @@ func (s *Store) Origin(ctx context.Context, id int64) (Origin, error) {
 
 // SaveOrigin writes an origin, a new one when its ID is 0, and returns its id.
 func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) {
+	if o.Secrets == nil {
+		o.Secrets = json.RawMessage("{}")
+	}
 	args := pgx.NamedArgs{"id": o.ID, "kind": o.Kind, "name": o.Name, "settings": o.Settings, "secrets": o.Secrets, "pinned": o.Pinned, "selection": o.Selection, "recipe": o.Recipe,
 		"folder": o.Folder, "every": o.EveryMinutes, "rights": o.Rights, "licence": o.Licence, "credit": o.Credit, "expires": o.Expires}
 	query := `insert into origin (kind, name, settings, secrets, pinned, selection, recipe, folder, every_minutes, next_at, rights, licence, credit, expires)
@@ -86,6 +89,15 @@ func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) 
 		return Notify(ctx, tx, Event{Topic: "origin", ID: id})
 	})
 	return id, err
+}
+
+// PagesOrigin returns the origin of pictures that are taken from single pages;
+// it is made when it is first needed.
+func PagesOrigin(ctx context.Context, tx pgx.Tx) (Origin, error) {
+	if _, err := tx.Exec(ctx, `insert into origin (kind, name) select $1, 'Single pages' where not exists (select from origin where kind = $1)`, PagesKind); err != nil {
+		return Origin{}, err
+	}
+	return one[Origin](ctx, tx, originQuery+` where o.kind = $1 order by o.id limit 1`, PagesKind)
 }
 
 // DeleteOrigin forgets an origin; the lots it brought stay.

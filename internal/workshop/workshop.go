@@ -9,6 +9,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 	"sync"
@@ -125,6 +126,11 @@ func (w *Workshop) measure(ctx context.Context, address string) Measure {
 	return made
 }
 
+// Read returns the bytes of a picture.
+func (w *Workshop) Read(ctx context.Context, address string) (io.ReadCloser, error) {
+	return w.client.Read(ctx, address)
+}
+
 // Rendition is one address of a picture, measured.
 type Rendition struct {
 	Measure
@@ -178,14 +184,14 @@ func (w *Workshop) Pictures(ctx context.Context, address string) (read *harvest.
 			pictures = append(pictures, p)
 		}
 	}
-	return read, pictures, nil
+	return read, listed(pictures), nil
 }
 
 // Trial is what a recipe finds on a page.
 type Trial struct {
 	Address string           `json:"address"`
 	Steps   []harvest.Report `json:"steps" nullable:"false"`
-	Product harvest.Product  `json:"product"`
+	Product harvest.Finding  `json:"product"`
 	Links   []string         `json:"links" nullable:"false" doc:"To products' pages, to go on with"`
 }
 
@@ -201,10 +207,16 @@ func (w *Workshop) Try(ctx context.Context, address string, recipe harvest.Recip
 		return trial, err
 	}
 	trial = Trial{Address: read.Address.String(), Steps: reader.Reports(read), Product: reader.Product(read), Links: reader.Links(read).Products}
-	if trial.Product.Shots == nil {
-		trial.Product.Shots = []harvest.Shot{}
-	}
+	trial.Steps, trial.Links, trial.Product.Shots = listed(trial.Steps), listed(trial.Links), listed(trial.Product.Shots)
 	return trial, nil
+}
+
+// listed returns a list that is written as empty, not as null, when it is.
+func listed[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
 }
 
 // Proof is one address put through a rewriting, measured before and after.

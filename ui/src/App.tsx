@@ -9,9 +9,11 @@ import { getWaitingOptions } from './client/@tanstack/react-query.gen';
 import { Gather } from './gather/Gather';
 import { LotPage } from './gather/LotPage';
 import { OriginPage } from './gather/OriginPage';
+import { Workshop } from './gather/workshop/Workshop';
 import { Bench } from './pair/Bench';
 import { PairStart } from './pair/PairStart';
 import { PlanPage } from './plan/PlanPage';
+import { Broken } from './shared/Broken';
 import { useEvents } from './shared/events';
 import { count } from './shared/format';
 import { Help } from './shared/Help';
@@ -29,7 +31,7 @@ export function App() {
   const waiting = useQuery(getWaitingOptions()).data;
   const stations = useMemo(() => [
     { to: '/', name: 'Today', under: ['/'], waits: undefined, what: '' },
-    { to: '/gather', name: 'Gather', under: ['/gather', '/lots', '/origins'], waits: waiting?.receiving, what: 'lots on their way in' },
+    { to: '/gather', name: 'Gather', under: ['/gather', '/lots', '/origins', '/recipes', '/single', '/lookups'], waits: waiting?.receiving, what: 'lots on their way in' },
     { to: '/pair', name: 'Pair', under: ['/pair', '/plans'], waits: waiting?.undecided, what: 'files undecided' },
     { to: '/catalog', name: 'Catalog', under: ['/catalog', '/products'], waits: waiting?.noPicture, what: 'products without a picture' },
   ], [waiting]);
@@ -71,18 +73,20 @@ export function App() {
         </div>
       </header>
       <main className="page">
-        <Routes>
+        <Broken place={place}><Routes>
           <Route path="/" element={<Today />} />
           <Route path="/gather" element={<Gather />} />
           <Route path="/lots/:id" element={<LotPage />} />
           <Route path="/origins/:id" element={<OriginPage />} />
+          <Route path="/recipes/new" element={<Workshop />} />
+          <Route path="/recipes/:id" element={<Workshop />} />
           <Route path="/pair" element={<PairStart />} />
           <Route path="/pair/:id" element={<Bench />} />
           <Route path="/plans/:id" element={<PlanPage />} />
           <Route path="/catalog" element={<Catalog />} />
           <Route path="/products/:id" element={<ProductPage />} />
           <Route path="*" element={<Navigate to="/" replace />} />
-        </Routes>
+        </Routes></Broken>
       </main>
       <Search />
       <Help open={help} onClose={() => setHelp(false)} />

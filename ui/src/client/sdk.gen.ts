@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, SearchData, SearchErrors, SearchResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
+import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, SearchData, SearchErrors, SearchResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -193,6 +193,30 @@ export const fetchOrigin = <ThrowOnError extends boolean = false>(options: Optio
 export const browseOrigin = <ThrowOnError extends boolean = false>(options: Options<BrowseOriginData, ThrowOnError>) => (options.client ?? client).get<BrowseOriginResponses, BrowseOriginErrors, ThrowOnError>({ url: '/api/v1/origins/{id}/folders', ...options });
 
 /**
+ * Every picture that a page knows, its renditions measured, the largest first
+ */
+export const pagePictures = <ThrowOnError extends boolean = false>(options: Options<PagePicturesData, ThrowOnError>) => (options.client ?? client).post<PagePicturesResponses, PagePicturesErrors, ThrowOnError>({
+    url: '/api/v1/pages/pictures',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Fetch chosen pictures of a page, as a lot
+ */
+export const takePictures = <ThrowOnError extends boolean = false>(options: Options<TakePicturesData, ThrowOnError>) => (options.client ?? client).post<TakePicturesResponses, TakePicturesErrors, ThrowOnError>({
+    url: '/api/v1/pages/take',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
  * A plan with its totals
  */
 export const getPlan = <ThrowOnError extends boolean = false>(options: Options<GetPlanData, ThrowOnError>) => (options.client ?? client).get<GetPlanResponses, GetPlanErrors, ThrowOnError>({ url: '/api/v1/plans/{id}', ...options });
@@ -298,3 +322,63 @@ export const getToday = <ThrowOnError extends boolean = false>(options?: Options
  * What waits at the stations
  */
 export const getWaiting = <ThrowOnError extends boolean = false>(options?: Options<GetWaitingData, ThrowOnError>) => (options?.client ?? client).get<GetWaitingResponses, GetWaitingErrors, ThrowOnError>({ url: '/api/v1/waiting', ...options });
+
+/**
+ * Rewritings from one pair of addresses, proved on others
+ */
+export const learnRewriting = <ThrowOnError extends boolean = false>(options: Options<LearnRewritingData, ThrowOnError>) => (options.client ?? client).post<LearnRewritingResponses, LearnRewritingErrors, ThrowOnError>({
+    url: '/api/v1/workshop/learn',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Sizes of pictures, from their first bytes
+ */
+export const measurePictures = <ThrowOnError extends boolean = false>(options: Options<MeasurePicturesData, ThrowOnError>) => (options.client ?? client).post<MeasurePicturesResponses, MeasurePicturesErrors, ThrowOnError>({
+    url: '/api/v1/workshop/measure',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * A page, rendered safely
+ */
+export const lookAtPage = <ThrowOnError extends boolean = false>(options: Options<LookAtPageData, ThrowOnError>) => (options.client ?? client).post<LookAtPageResponses, LookAtPageErrors, ThrowOnError>({
+    url: '/api/v1/workshop/page',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Selectors that find an element of a page
+ */
+export const proposeSelectors = <ThrowOnError extends boolean = false>(options: Options<ProposeSelectorsData, ThrowOnError>) => (options.client ?? client).post<ProposeSelectorsResponses, ProposeSelectorsErrors, ThrowOnError>({
+    url: '/api/v1/workshop/selectors',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * What each step of a recipe finds on a page
+ */
+export const tryRecipe = <ThrowOnError extends boolean = false>(options: Options<TryRecipeData, ThrowOnError>) => (options.client ?? client).post<TryRecipeResponses, TryRecipeErrors, ThrowOnError>({
+    url: '/api/v1/workshop/try',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});

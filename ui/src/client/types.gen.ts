@@ -8,6 +8,10 @@ export type AddDropPersonRequest = {
     name: string;
 };
 
+export type Addressed = {
+    address: string;
+};
+
 export type ArrangementChange = {
     /**
      * All pictures that shall stand, in order
@@ -49,6 +53,14 @@ export type Change = {
 
 export type Changed = {
     files: number;
+};
+
+export type ChosenPicture = {
+    address: string;
+    /**
+     * Of the file, with folders
+     */
+    name: string;
 };
 
 export type CreateLotRequest = {
@@ -327,6 +339,16 @@ export type FileDetail = {
     width: number;
 };
 
+export type Finding = {
+    attributes: {
+        [key: string]: string;
+    };
+    barcode: string;
+    name: string;
+    shots: Array<Shot>;
+    sku: string;
+};
+
 export type FolderView = {
     files: Array<RemoteFile>;
     folders: Array<Subfolder>;
@@ -388,6 +410,21 @@ export type ImportReport = {
     updated: number;
 };
 
+export type LearnRewritingRequest = {
+    large: string;
+    others: Array<string>;
+    small: string;
+};
+
+export type Lesson = {
+    /**
+     * Proofs that lead to a larger picture
+     */
+    larger: number;
+    proofs: Array<Proof>;
+    rewriting: Array<Rewrite>;
+};
+
 export type Lot = {
     /**
      * Uploads that are complete
@@ -404,7 +441,14 @@ export type Lot = {
     id: number;
     loose: number;
     name: string;
+    /**
+     * Kind of place it came from
+     */
     origin: string;
+    /**
+     * 0 for files that a person handed in
+     */
+    originId: number;
     paired: number;
     /**
      * Its newest plan, 0 when there is none
@@ -419,6 +463,47 @@ export type Lot = {
     state: 'receiving' | 'examining' | 'ready' | 'applied';
     unread: number;
     unusable: number;
+};
+
+export type Measure = {
+    address: string;
+    /**
+     * 0 where the site does not say
+     */
+    bytes: number;
+    height: number;
+    /**
+     * Why it is no picture that can be used
+     */
+    problem: string;
+    /**
+     * By content
+     */
+    type: string;
+    /**
+     * Pixels; 0 where the first bytes do not tell
+     */
+    width: number;
+};
+
+export type MeasurePicturesRequest = {
+    addresses: Array<string>;
+};
+
+export type NamedPick = {
+    /**
+     * Attribute to read; without one, what the element shows or leads to
+     */
+    attribute?: string;
+    name: string;
+    /**
+     * RE2 pattern whose first group is the part that counts
+     */
+    pattern?: string;
+    /**
+     * CSS selector
+     */
+    selector: string;
 };
 
 export type Option = {
@@ -460,6 +545,10 @@ export type Origin = {
      * What the other side is told by: its host key
      */
     pinned: string;
+    /**
+     * How the pages are read, of a page recipe
+     */
+    recipe?: Recipe;
     rights: 'cleared' | 'restricted' | 'unknown';
     running: boolean;
     selection: Selection;
@@ -483,6 +572,10 @@ export type OriginInput = {
     kind: string;
     licence: string;
     name: string;
+    /**
+     * Of a page recipe
+     */
+    recipe?: Recipe;
     rights: 'cleared' | 'restricted' | 'unknown';
     selection: Selection;
     /**
@@ -523,8 +616,24 @@ export type PageFound = {
     total: number;
 };
 
+export type PageLesson = {
+    items: Array<Lesson>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageLot = {
     items: Array<Lot>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageMeasure = {
+    items: Array<Measure>;
     /**
      * How many there are in all
      */
@@ -547,6 +656,12 @@ export type PageOriginKind = {
     total: number;
 };
 
+export type PagePictures = {
+    address: string;
+    pictures: Array<Picture>;
+    title: string;
+};
+
 export type PagePlannedProduct = {
     items: Array<PlannedProduct>;
     /**
@@ -563,12 +678,52 @@ export type PageProduct = {
     total: number;
 };
 
+export type PageProposal = {
+    items: Array<Proposal>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageRun = {
     items: Array<Run>;
     /**
      * How many there are in all
      */
     total: number;
+};
+
+export type PageView = {
+    /**
+     * After redirects
+     */
+    address: string;
+    /**
+     * A rendering without scripts, styles and addresses; each element has its number
+     */
+    html: string;
+    title: string;
+};
+
+export type Pick = {
+    /**
+     * Attribute to read; without one, what the element shows or leads to
+     */
+    attribute?: string;
+    /**
+     * RE2 pattern whose first group is the part that counts
+     */
+    pattern?: string;
+    /**
+     * CSS selector
+     */
+    selector: string;
+};
+
+export type Picture = {
+    renditions: Array<Rendition>;
+    text: string;
 };
 
 export type PictureChange = {
@@ -711,6 +866,72 @@ export type ProductPage = {
     version: number;
 };
 
+export type Proof = {
+    after: Measure;
+    before: Measure;
+    larger: boolean;
+};
+
+export type Proposal = {
+    /**
+     * Elements it finds on this page
+     */
+    matches: number;
+    selector: string;
+};
+
+export type ProposeSelectorsRequest = {
+    address: string;
+    element: number;
+    /**
+     * Find others of its kind too
+     */
+    many: boolean;
+};
+
+export type Recipe = {
+    attributes?: Array<NamedPick> | null;
+    barcode: Pick;
+    /**
+     * Selectors of elements whose pictures are left out
+     */
+    exclude?: Array<string> | null;
+    maxFiles?: number;
+    maxPages?: number;
+    minHeight?: number;
+    /**
+     * Pixels; both least measures must hold
+     */
+    minWidth?: number;
+    name: Pick;
+    /**
+     * Links to further listing pages
+     */
+    next: Pick;
+    /**
+     * Between two requests, milliseconds
+     */
+    pauseMs?: number;
+    /**
+     * Elements that show or know the pictures
+     */
+    pictures: Pick;
+    /**
+     * Links to products' pages; without one the listing pages are products' pages
+     */
+    product: Pick;
+    rewriting?: Array<Rewrite> | null;
+    sku: Pick;
+    /**
+     * Pages to begin with
+     */
+    start: Array<string> | null;
+    /**
+     * Of files' names: {sku} {barcode} {name} {page} {file} {n} and the attributes by name
+     */
+    template?: string;
+};
+
 export type RemoteFile = {
     bytes: number;
     modified: string;
@@ -720,6 +941,51 @@ export type RemoteFile = {
      * The origin takes it
      */
     taken: boolean;
+};
+
+export type Rendition = {
+    address: string;
+    /**
+     * 0 where the site does not say
+     */
+    bytes: number;
+    height: number;
+    /**
+     * Why it is no picture that can be used
+     */
+    problem: string;
+    /**
+     * By content
+     */
+    type: string;
+    /**
+     * On the page
+     */
+    where: string;
+    /**
+     * Pixels; 0 where the first bytes do not tell
+     */
+    width: number;
+};
+
+export type Report = {
+    elements: Array<number>;
+    found: number;
+    /**
+     * Why it finds nothing; empty when it does
+     */
+    problem: string;
+    samples: Array<string>;
+    step: string;
+};
+
+export type Rewrite = {
+    find: string;
+    /**
+     * Find is an RE2 pattern, and With may name its groups: $1
+     */
+    pattern: boolean;
+    with: string;
 };
 
 export type RightsChange = {
@@ -828,6 +1094,13 @@ export type SetPlanProductRequest = {
     way: 'after' | 'before' | 'instead' | 'like for like' | '';
 };
 
+export type Shot = {
+    after: string;
+    before: string;
+    others: Array<string>;
+    text: string;
+};
+
 export type Shown = {
     alt: string;
     altBy: 'draft' | 'person';
@@ -885,6 +1158,12 @@ export type Suggestion = {
     variant: number;
 };
 
+export type TakePicturesRequest = {
+    address: string;
+    pictures: Array<ChosenPicture>;
+    title: string;
+};
+
 export type Today = {
     /**
      * The lots applied last
@@ -903,6 +1182,21 @@ export type Today = {
      */
     runs: Array<Run>;
     waiting: Waiting;
+};
+
+export type Trial = {
+    address: string;
+    /**
+     * To products' pages, to go on with
+     */
+    links: Array<string>;
+    product: Finding;
+    steps: Array<Report>;
+};
+
+export type TryRecipeRequest = {
+    address: string;
+    recipe: Recipe;
 };
 
 export type Variant = {
@@ -1646,6 +1940,56 @@ export type BrowseOriginResponses = {
 
 export type BrowseOriginResponse = BrowseOriginResponses[keyof BrowseOriginResponses];
 
+export type PagePicturesData = {
+    body: Addressed;
+    path?: never;
+    query?: never;
+    url: '/api/v1/pages/pictures';
+};
+
+export type PagePicturesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type PagePicturesError = PagePicturesErrors[keyof PagePicturesErrors];
+
+export type PagePicturesResponses = {
+    /**
+     * OK
+     */
+    200: PagePictures;
+};
+
+export type PagePicturesResponse = PagePicturesResponses[keyof PagePicturesResponses];
+
+export type TakePicturesData = {
+    body: TakePicturesRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/pages/take';
+};
+
+export type TakePicturesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TakePicturesError = TakePicturesErrors[keyof TakePicturesErrors];
+
+export type TakePicturesResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type TakePicturesResponse = TakePicturesResponses[keyof TakePicturesResponses];
+
 export type GetPlanData = {
     body?: never;
     path: {
@@ -2120,3 +2464,128 @@ export type GetWaitingResponses = {
 };
 
 export type GetWaitingResponse = GetWaitingResponses[keyof GetWaitingResponses];
+
+export type LearnRewritingData = {
+    body: LearnRewritingRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/workshop/learn';
+};
+
+export type LearnRewritingErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type LearnRewritingError = LearnRewritingErrors[keyof LearnRewritingErrors];
+
+export type LearnRewritingResponses = {
+    /**
+     * OK
+     */
+    200: PageLesson;
+};
+
+export type LearnRewritingResponse = LearnRewritingResponses[keyof LearnRewritingResponses];
+
+export type MeasurePicturesData = {
+    body: MeasurePicturesRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/workshop/measure';
+};
+
+export type MeasurePicturesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type MeasurePicturesError = MeasurePicturesErrors[keyof MeasurePicturesErrors];
+
+export type MeasurePicturesResponses = {
+    /**
+     * OK
+     */
+    200: PageMeasure;
+};
+
+export type MeasurePicturesResponse = MeasurePicturesResponses[keyof MeasurePicturesResponses];
+
+export type LookAtPageData = {
+    body: Addressed;
+    path?: never;
+    query?: never;
+    url: '/api/v1/workshop/page';
+};
+
+export type LookAtPageErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type LookAtPageError = LookAtPageErrors[keyof LookAtPageErrors];
+
+export type LookAtPageResponses = {
+    /**
+     * OK
+     */
+    200: PageView;
+};
+
+export type LookAtPageResponse = LookAtPageResponses[keyof LookAtPageResponses];
+
+export type ProposeSelectorsData = {
+    body: ProposeSelectorsRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/workshop/selectors';
+};
+
+export type ProposeSelectorsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ProposeSelectorsError = ProposeSelectorsErrors[keyof ProposeSelectorsErrors];
+
+export type ProposeSelectorsResponses = {
+    /**
+     * OK
+     */
+    200: PageProposal;
+};
+
+export type ProposeSelectorsResponse = ProposeSelectorsResponses[keyof ProposeSelectorsResponses];
+
+export type TryRecipeData = {
+    body: TryRecipeRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/workshop/try';
+};
+
+export type TryRecipeErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TryRecipeError = TryRecipeErrors[keyof TryRecipeErrors];
+
+export type TryRecipeResponses = {
+    /**
+     * OK
+     */
+    200: Trial;
+};
+
+export type TryRecipeResponse = TryRecipeResponses[keyof TryRecipeResponses];

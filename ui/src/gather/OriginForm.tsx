@@ -1,12 +1,11 @@
-import { Button, Modal, NativeSelect, NumberInput, PasswordInput, SegmentedControl, Textarea, TextInput } from '@mantine/core';
+import { Button, Modal, NumberInput, PasswordInput, SegmentedControl, Textarea, TextInput } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Origin, Field, OriginInput } from '../client';
 import { createOriginMutation, listOriginKindsOptions, updateOriginMutation } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
-
-const timetables = [{ value: '0', label: 'by hand only' }, { value: '60', label: 'every hour' }, { value: '360', label: 'every six hours' }, { value: '1440', label: 'every day' }, { value: '10080', label: 'every week' }];
+import { TermsFields } from './Terms';
 
 const lines = (text: string) => text.split('\n').map((line) => line.trim()).filter(Boolean);
 
@@ -42,10 +41,7 @@ function Fields({ onClose, origin }: { onClose: () => void; origin: Origin | und
         <Textarea label="Leave out" description="a pattern a line: **/raw/**" autosize minRows={1} maxRows={4} value={(input.selection.exclude ?? []).join('\n')} onChange={(e) => choose({ exclude: e.currentTarget.value.split('\n') })} onBlur={(e) => choose({ exclude: lines(e.currentTarget.value) })} />
         <NumberInput label="At least, kB" min={0} value={(input.selection.minBytes ?? 0) / 1000} onChange={(n) => choose({ minBytes: Math.round(Number(n) * 1000) })} />
         <NumberInput label="Changed within, days" min={0} value={input.selection.days ?? 0} onChange={(n) => choose({ days: Math.round(Number(n)) })} />
-        <NativeSelect label="Fetch" value={String(input.everyMinutes)} onChange={(e) => set({ everyMinutes: Number(e.currentTarget.value) })} data={timetables} />
-        <NativeSelect label="Rights of its files" value={input.rights} onChange={(e) => set({ rights: e.currentTarget.value as OriginInput['rights'] })} data={['unknown', 'cleared', 'restricted']} />
-        <TextInput label="Licence" value={input.licence} onChange={(e) => set({ licence: e.currentTarget.value })} />
-        <TextInput label="Credit" value={input.credit} onChange={(e) => set({ credit: e.currentTarget.value })} />
+        <TermsFields value={input} onChange={set} />
       </div>
       {error && <div className="note bad" role="alert">{said(error)}</div>}
       <div className="spread"><Button type="submit" variant="filled" loading={working}>{origin ? 'Test and keep' : 'Test and add'}</Button><Button onClick={onClose}>Leave it</Button>{working && <span className="quiet">asking {input.settings['address'] ?? input.settings['host'] ?? 'the drive'}…</span>}</div>

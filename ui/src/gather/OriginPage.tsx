@@ -3,7 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { FolderView, Origin } from '../client';
-import { browseOriginOptions, deleteOriginMutation, getOriginOptions, listRunsOptions, updateOriginMutation } from '../client/@tanstack/react-query.gen';
+import { browseOriginOptions, deleteOriginMutation, getOriginOptions, listLotsOptions, listRunsOptions, updateOriginMutation } from '../client/@tanstack/react-query.gen';
 import { bytes, count, said, some, when } from '../shared/format';
 import { RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
@@ -11,13 +11,16 @@ import { tell } from '../shared/tell';
 import { OriginForm } from './OriginForm';
 import { FetchButton, useKindLabel } from './Origins';
 
+const isDrive = (o: Origin) => !['recipe', 'pages', 'lookup'].includes(o.kind);
+
 /** One origin: what is in it, what is taken of it, and what it brought. */
 export function OriginPage() {
   const id = Number(useParams()['id']);
   const [search, setSearch] = useSearchParams();
   const folder = search.get('folder') ?? '';
   const origin = useQuery(getOriginOptions({ path: { id } }));
-  const view = useQuery({ ...browseOriginOptions({ path: { id }, query: { folder } }), retry: false, staleTime: 60_000 });
+  const drive = origin.data !== undefined && isDrive(origin.data);
+  const view = useQuery({ ...browseOriginOptions({ path: { id }, query: { folder } }), enabled: drive, retry: false, staleTime: 60_000 });
   if (origin.error) return <Failed error={origin.error} again={() => void origin.refetch()} />;
   if (!origin.data) return null;
   const open = (next: string) => setSearch(next ? { folder: next } : {});
@@ -25,12 +28,13 @@ export function OriginPage() {
     <>
       <Head origin={origin.data} />
       <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 310px', flex: 1, minHeight: 0 }}>
-        <div className="scroll pad" tabIndex={0} role="region" aria-label="Files of the drive">
+        {!drive && <Lots origin={origin.data} />}
+        {drive && <div className="scroll pad" tabIndex={0} role="region" aria-label="Files of the drive">
           <div className="spread" style={{ marginBottom: 10, minHeight: 30 }}><Crumbs folder={folder} open={open} />{view.data && folder !== origin.data.folder && <Take origin={origin.data} folder={folder} />}</div>
           {view.isPending && <p className="quiet">Asking {origin.data.name}…</p>}
           {view.error && <Failed error={view.error} again={() => void view.refetch()} />}
           {view.data && <Folder origin={origin.data} view={view.data} open={open} />}
-        </div>
+        </div>}
         <Side origin={origin.data} />
       </div>
     </>
@@ -47,16 +51,33 @@ function Head({ origin: o }: { origin: Origin }) {
     <div className="head">
       <div style={{ minWidth: 0 }}>
         <h1 className="clip" style={{ fontSize: 17 }}>{o.name}</h1>
-        <span className="quiet">{label}, {o.folder ? <>takes <span className="mono">{o.folder}</span> and all below it</> : 'takes everything'}, {some(o.files, 'file')} brought in {some(o.lots, 'lot')}</span>
+        <span className="quiet">{label}, {!isDrive(o) ? '' : o.folder ? <>takes <span className="mono">{o.folder}</span> and all below it, </> : 'takes everything, '}{some(o.files, 'file')} brought in {some(o.lots, 'lot')}</span>
       </div>
       <div className="spread push" style={{ flex: 'none' }}>
-        <Button onClick={() => setSure(true)}>Forget…</Button><Button onClick={() => setChanging(true)}>Change…</Button><FetchButton origin={o} filled />
+        <Button onClick={() => setSure(true)}>Forget…</Button>{o.kind === 'recipe' ? <Button component={Link} to={`/recipes/${o.id}`}>Workshop</Button> : <Button onClick={() => setChanging(true)}>Change…</Button>}{o.kind === 'pages' ? <Button component={Link} to="/single" variant="filled">Look at a page</Button> : <FetchButton origin={o} filled />}
       </div>
       <OriginForm open={changing} onClose={() => setChanging(false)} origin={o} />
       <Modal opened={sure} onClose={() => setSure(false)} title={`Forget ${o.name}?`}>
         <p style={{ marginTop: 0 }}>Its address and its password are deleted here. Nothing changes on the drive, and the lots it brought stay as they are.</p>
         <div className="spread"><Button variant="filled" loading={forget.isPending} onClick={() => forget.mutate({ path: { id: o.id } })}>Forget it</Button><Button onClick={() => setSure(false)}>Leave it</Button></div>
       </Modal>
+    </div>
+  );
+}
+
+/** What an origin that is no drive brought. */
+function Lots({ origin: o }: { origin: Origin }) {
+  const lots = useQuery(listLotsOptions({ query: { limit: 500 } }));
+  const mine = lots.data?.items.filter((l) => l.originId === o.id) ?? [];
+  return (
+    <div className="scroll pad" tabIndex={0} role="region" aria-label="Lots of this origin">
+      {o.recipe && <p className="quiet" style={{ marginTop: 0 }}>Begins at <span className="mono">{o.recipe.start?.join(', ')}</span></p>}
+      {lots.data && mine.length === 0 && <Empty title="It has brought nothing yet." />}
+      {mine.length > 0 && <section className="sheet" aria-label="Lots">{mine.map((l) => (
+        <Link key={l.id} className="row" to={`/lots/${l.id}`} style={{ gridTemplateColumns: 'minmax(0, 1fr) 90px 100px 100px 90px' }}>
+          <span className="clip">{l.name}</span><span className="num quiet">{when(l.createdAt)}</span><span className="num">{some(l.files, 'file')}</span><span className="num quiet">{count(l.paired)} paired</span><span className="quiet">{l.state}</span>
+        </Link>
+      ))}</section>}
     </div>
   );
 }

@@ -18,9 +18,13 @@ export function Origins() {
   const list = origins.data?.items ?? [];
   return (
     <section className="sheet">
-      <h2 className="spread">Origins<Button className="push" onClick={() => setAdding(true)}>Add an origin</Button></h2>
+      <h2 className="spread wrap">Origins
+        <span className="spread push" style={{ gap: 6 }}>
+          <Button component={Link} to="/single">One page…</Button><Button component={Link} to="/recipes/new">A supplier’s site…</Button><Button onClick={() => setAdding(true)}>Add a drive…</Button>
+        </span>
+      </h2>
       {origins.error && <Failed error={origins.error} again={() => void origins.refetch()} />}
-      {origins.data && list.length === 0 && <Empty title="No origin yet.">An origin is a supplier’s drive. Files are fetched from it by hand or on a timetable, and only those that are new or changed.</Empty>}
+      {origins.data && list.length === 0 && <Empty title="No origin yet.">An origin is a supplier’s drive or site. Files are fetched from it by hand or on a timetable, and only those that are new or changed.</Empty>}
       {list.length > 0 && (
         <div className="row th" style={{ gridTemplateColumns: columns }}>
           <span>Name</span><span>Kind</span><span>State</span><span className="num">Fetched</span><span className="num">Next</span><span className="num">Files</span><span className="num">Gone</span><span />
@@ -43,7 +47,7 @@ function OriginLine({ origin: o }: { origin: Origin }) {
       <span className="num quiet">{o.nextAt ? when(o.nextAt) : 'by hand'}</span>
       <span className="num">{count(o.files)}</span>
       <span className="num" style={{ opacity: o.gone ? 1 : 0.5 }}>{count(o.gone)}</span>
-      <FetchButton origin={o} />
+      {o.kind === 'pages' ? <span /> : <FetchButton origin={o} />}
     </div>
   );
 }
@@ -59,7 +63,9 @@ export function FetchButton({ origin, filled = false }: { origin: Origin; filled
   return <Button variant={filled ? 'filled' : 'default'} {...(filled ? {} : { size: 'compact-xs' })} disabled={origin.running} loading={fetch.isPending} onClick={() => fetch.mutate({ path: { id: origin.id } })}>Fetch</Button>;
 }
 
+const labels: Record<string, string> = { recipe: 'Page recipe', pages: 'Single pages', lookup: 'Barcode lookup' };
+
 export function useKindLabel(name: string): string {
   const kinds = useQuery({ ...listOriginKindsOptions(), staleTime: Infinity });
-  return kinds.data?.items.find((k) => k.name === name)?.label ?? name;
+  return labels[name] ?? kinds.data?.items.find((k) => k.name === name)?.label ?? name;
 }

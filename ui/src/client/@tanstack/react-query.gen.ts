@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { addDropPerson, applyPlan, arrangeProduct, browseOrigin, closeLot, createLot, createOrigin, decideFile, deleteOrigin, fetchOrigin, getDropFolder, getFile, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, listCategories, listFiles, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, type Options, pairLot, planLot, previewProduct, removeDropPerson, replan, resumeRun, revertPlan, search, setPlanProduct, setRights, stopRun, takeDropped, updateOrigin } from '../sdk.gen';
-import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, SearchData, SearchError, SearchResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+import { addDropPerson, applyPlan, arrangeProduct, browseOrigin, closeLot, createLot, createOrigin, decideFile, deleteOrigin, fetchOrigin, getDropFolder, getFile, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnRewriting, listCategories, listFiles, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, lookAtPage, measurePictures, type Options, pagePictures, pairLot, planLot, previewProduct, proposeSelectors, removeDropPerson, replan, resumeRun, revertPlan, search, setPlanProduct, setRights, stopRun, takeDropped, takePictures, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, SearchData, SearchError, SearchResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -514,6 +514,40 @@ export const browseOriginOptions = (options: Options<BrowseOriginData>) => query
     queryKey: browseOriginQueryKey(options)
 });
 
+/**
+ * Every picture that a page knows, its renditions measured, the largest first
+ */
+export const pagePicturesMutation = (options?: Partial<Options<PagePicturesData>>): UseMutationOptions<PagePicturesResponse, PagePicturesError, Options<PagePicturesData>> => {
+    const mutationOptions: UseMutationOptions<PagePicturesResponse, PagePicturesError, Options<PagePicturesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await pagePictures({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Fetch chosen pictures of a page, as a lot
+ */
+export const takePicturesMutation = (options?: Partial<Options<TakePicturesData>>): UseMutationOptions<TakePicturesResponse, TakePicturesError, Options<TakePicturesData>> => {
+    const mutationOptions: UseMutationOptions<TakePicturesResponse, TakePicturesError, Options<TakePicturesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await takePictures({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
 export const getPlanQueryKey = (options: Options<GetPlanData>) => createQueryKey('getPlan', options);
 
 /**
@@ -865,3 +899,88 @@ export const getWaitingOptions = (options?: Options<GetWaitingData>) => queryOpt
     },
     queryKey: getWaitingQueryKey(options)
 });
+
+/**
+ * Rewritings from one pair of addresses, proved on others
+ */
+export const learnRewritingMutation = (options?: Partial<Options<LearnRewritingData>>): UseMutationOptions<LearnRewritingResponse, LearnRewritingError, Options<LearnRewritingData>> => {
+    const mutationOptions: UseMutationOptions<LearnRewritingResponse, LearnRewritingError, Options<LearnRewritingData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await learnRewriting({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Sizes of pictures, from their first bytes
+ */
+export const measurePicturesMutation = (options?: Partial<Options<MeasurePicturesData>>): UseMutationOptions<MeasurePicturesResponse, MeasurePicturesError, Options<MeasurePicturesData>> => {
+    const mutationOptions: UseMutationOptions<MeasurePicturesResponse, MeasurePicturesError, Options<MeasurePicturesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await measurePictures({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * A page, rendered safely
+ */
+export const lookAtPageMutation = (options?: Partial<Options<LookAtPageData>>): UseMutationOptions<LookAtPageResponse, LookAtPageError, Options<LookAtPageData>> => {
+    const mutationOptions: UseMutationOptions<LookAtPageResponse, LookAtPageError, Options<LookAtPageData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await lookAtPage({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Selectors that find an element of a page
+ */
+export const proposeSelectorsMutation = (options?: Partial<Options<ProposeSelectorsData>>): UseMutationOptions<ProposeSelectorsResponse, ProposeSelectorsError, Options<ProposeSelectorsData>> => {
+    const mutationOptions: UseMutationOptions<ProposeSelectorsResponse, ProposeSelectorsError, Options<ProposeSelectorsData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await proposeSelectors({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * What each step of a recipe finds on a page
+ */
+export const tryRecipeMutation = (options?: Partial<Options<TryRecipeData>>): UseMutationOptions<TryRecipeResponse, TryRecipeError, Options<TryRecipeData>> => {
+    const mutationOptions: UseMutationOptions<TryRecipeResponse, TryRecipeError, Options<TryRecipeData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await tryRecipe({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};

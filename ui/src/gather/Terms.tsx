@@ -1,0 +1,18 @@
+import { NativeSelect, TextInput } from '@mantine/core';
+import type { OriginInput } from '../client';
+
+const timetables = [{ value: '0', label: 'by hand only' }, { value: '60', label: 'every hour' }, { value: '360', label: 'every six hours' }, { value: '1440', label: 'every day' }, { value: '10080', label: 'every week' }];
+
+type Terms = Pick<OriginInput, 'everyMinutes' | 'rights' | 'licence' | 'credit'>;
+
+/** When an origin is fetched from, and what may be done with what it brings. */
+export function TermsFields({ value, onChange }: { value: Terms; onChange: (change: Partial<Terms>) => void }) {
+  return (
+    <>
+      <NativeSelect label="Fetch" value={String(value.everyMinutes)} onChange={(e) => onChange({ everyMinutes: Number(e.currentTarget.value) })} data={timetables} />
+      <NativeSelect label="Rights of its files" value={value.rights} onChange={(e) => onChange({ rights: e.currentTarget.value as Terms['rights'] })} data={['unknown', 'cleared', 'restricted']} />
+      <TextInput label="Licence" value={value.licence} onChange={(e) => onChange({ licence: e.currentTarget.value })} />
+      <TextInput label="Credit" value={value.credit} onChange={(e) => onChange({ credit: e.currentTarget.value })} />
+    </>
+  );
+}
