@@ -39,6 +39,10 @@ func Drives(ctx context.Context, address, folder string, port int, out io.Writer
 		return err
 	}
 	fmt.Fprintf(out, "A sample supplier's web site is at http://%s/goods\n", site)
+	codes, err := standin.Codes(ctx, at(5), filepath.Join(samples, Goods))
+	if err != nil {
+		return err
+	}
 	c := client.Client{Address: address}
 	var known struct{ Total int }
 	if err := c.Get(ctx, "/api/v1/origins", &known); err != nil || known.Total > 0 {
@@ -50,10 +54,15 @@ func Drives(ctx context.Context, address, folder string, port int, out io.Writer
 	}{
 		{"webdav", "Apigrund share", "", map[string]string{"address": "http://" + dav.String() + "/", "user": standin.User, "password": standin.Password}},
 		{"sftp", "Apigrund studio", "", map[string]string{"host": ssh.String(), "user": standin.User, "password": standin.Password, "folder": "/"}},
+		{"lookup", "Sample barcode service", "", map[string]string{"address": "http://" + codes.String() + "/v1/items/{gtin}", "header": "X-Key", "key": standin.CodesKey,
+			"pictures": "items.#.pictures.#.address", "title": "items.0.title", "quota": "500", "pause": "20"}},
 		{"s3", "Apigrund archive", "letters", map[string]string{"address": "http://" + objects.String(), "bucket": standin.Bucket, "access": "demo", "secret": standin.Password}},
 	} {
 		body := map[string]any{"kind": o.kind, "name": o.name, "settings": o.settings, "folder": o.folder, "selection": map[string]any{"exclude": []string{"*.txt"}},
 			"everyMinutes": 0, "rights": "cleared", "licence": "supplier's terms 2026", "credit": "Apigrund"}
+		if o.kind == "lookup" {
+			body["rights"], body["licence"], body["credit"], body["selection"] = "unknown", "", "", map[string]any{}
+		}
 		if err := c.Post(ctx, "/api/v1/origins", body, nil); err != nil {
 			return fmt.Errorf("make the origin %s: %w", o.name, err)
 		}

@@ -219,8 +219,8 @@ func (r *Reader) Links(page *Page) Links {
 
 // Shot is a picture that a recipe finds on a page.
 type Shot struct {
-	Before string   `json:"before"` // the address on the page
-	After  string   `json:"after"`  // rewritten
+	Before string   `json:"before"`                  // the address on the page
+	After  string   `json:"after"`                   // rewritten
 	Others []string `json:"others" nullable:"false"` // other renditions that the page knows, those that promise more first
 	Text   string   `json:"text"`
 }

@@ -37,6 +37,11 @@ func (l *Listener) Heed(v *Verdict, said Said) {
 			v.unpair("it was looked up for the barcode " + said.Barcode + ", which no product has")
 			return
 		}
+		if found.Kind == Contested {
+			v.unpair("it was looked up for " + said.Barcode + ", which several products have")
+			v.Kind, v.Candidates = Contested, found.Candidates
+			return
+		}
 		if !l.same(v, found) {
 			v.number, v.letter = -1, 0
 		}
@@ -100,7 +105,7 @@ func (l *Listener) find(said Said) *Verdict {
 		}
 		var v Verdict
 		l.reader.read(text, &v)
-		if v.Kind == Paired && (v.Clue == BarcodeInName || i == 1 && v.Clue == SameName) || v.Kind == Contested && i == 1 {
+		if v.Kind == Paired && (v.Clue == BarcodeInName || i == 1 && v.Clue == SameName) || v.Kind == Contested {
 			return &v
 		}
 	}

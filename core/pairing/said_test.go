@@ -12,11 +12,13 @@ func TestWhatTheSourceSays(t *testing.T) {
 		{SKU: "HB-10-S", Product: "HB-10", Title: "Hive", GTIN: "2000000000121"},
 		{SKU: "HB-10-L", Product: "HB-10", Title: "Hive", GTIN: "2000000000138"},
 		{SKU: "JR/250", Product: "JR/250", Title: "Jar", GTIN: "2000000000145"},
+		{SKU: "LD-1", Product: "LD-1", Title: "Lid", GTIN: "2000000000176"},
+		{SKU: "LD-2", Product: "LD-2", Title: "Lid", GTIN: "2000000000176"},
 	})
 	name := func(target Target) string {
 		switch {
 		case target.Item >= 0:
-			return []string{"HB-10-S", "HB-10-L", "JR/250"}[target.Item]
+			return []string{"HB-10-S", "HB-10-L", "JR/250", "LD-1", "LD-2"}[target.Item]
 		case target.Product >= 0:
 			return "product"
 		}
@@ -41,6 +43,7 @@ func TestWhatTheSourceSays(t *testing.T) {
 		"against the name":                    {"HB-10-S.jpg", Said{SKU: "JR/250"}, Contested, "", "its name holds HB-10-S, the page that it came from says JR/250"},
 		"settles who claims it":               {"HB-10-S 2000000000145.jpg", Said{SKU: "JR/250"}, Paired, "JR/250", "of those that claim it"},
 		"looked up, whatever the name":        {"HB-10-S.jpg", Said{Barcode: "2000000000145", Only: true}, Paired, "JR/250", "looked up"},
+		"looked up, and two have it":          {"LD-1.jpg", Said{Barcode: "2000000000176", Only: true}, Contested, "", "which several products have"},
 		"looked up for nobody":                {"HB-10-S.jpg", Said{Barcode: "2000000000169", Only: true}, Loose, "", "which no product has"},
 		"looked up, a SKU does not count":     {"HB-10-S.jpg", Said{SKU: "HB-10-S", Barcode: "nonsense", Only: true}, Loose, "", "which no product has"},
 	} {

@@ -62,11 +62,11 @@ func WriteSamples(folder string) error {
 
 // weidenau is a supplier with a web site: what it sells, with its pictures.
 func weidenau(items []item) (goods []standin.Good) {
-	for n, it := range of(items, "HV", "SM", "HT", "SU", "BK") {
-		if n%6 != 2 {
+	for n, it := range of(items, "SM", "SU", "JR", "EX", "FE", "CM") {
+		if n%7 != 2 {
 			continue
 		}
-		g := standin.Good{SKU: it.sku, GTIN: it.gtin, Title: it.title, Views: []string{"front", "side", "detail"}[:2+n/6%2]}
+		g := standin.Good{SKU: it.sku, GTIN: it.gtin, Title: it.title, Views: []string{"front", "side", "detail"}[:2+n/7%2]}
 		for i, name := range it.names {
 			g.Facts = append(g.Facts, standin.Fact{Name: name, Text: it.options[i].word})
 		}

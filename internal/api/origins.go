@@ -18,6 +18,7 @@ import (
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/kinds"
+	"ambrosa/internal/origin/lookup"
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 )
@@ -175,6 +176,9 @@ func (s *Server) testOrigin(ctx context.Context, o *store.Origin, in originInput
 	if err := s.Drives.Take(o, in.Settings); err != nil {
 		return err
 	}
+	if o.Kind == store.LookupKind {
+		return s.testService(ctx, *o)
+	}
 	drive, err := s.Drives.Open(ctx, *o)
 	if err != nil {
 		return err
@@ -185,6 +189,26 @@ func (s *Server) testOrigin(ctx context.Context, o *store.Origin, in originInput
 	}
 	o.Pinned = drive.Pinned()
 	return nil
+}
+
+// testService asks a service for a barcode of the catalog; that it does not know
+// it is no fault.
+func (s *Server) testService(ctx context.Context, o store.Origin) error {
+	settings, err := s.Drives.Settings(o)
+	if err != nil {
+		return err
+	}
+	service, err := lookup.Open(settings, s.Drives.Guard)
+	if err != nil {
+		return err
+	}
+	defer service.Close()
+	code, err := s.Store.SomeBarcode(ctx)
+	if err != nil || code == "" {
+		return err
+	}
+	_, err = service.Ask(ctx, code)
+	return err
 }
 
 func cleanFolder(folder string) string {

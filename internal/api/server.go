@@ -112,6 +112,7 @@ func (s *Server) operations() huma.API {
 	s.runOperations(api)
 	s.originOperations(api)
 	s.workshopOperations(api)
+	s.lookupOperations(api)
 	s.dropOperations(api)
 	s.overviewOperations(api)
 	s.eventOperations(api)
@@ -198,6 +199,8 @@ func problem(err error, what string) error {
 		return huma.Error404NotFound("There is no such " + what + ".")
 	case errors.Is(err, store.ErrChanged):
 		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
+	case errors.Is(err, store.ErrOtherBarcode):
+		return huma.Error422UnprocessableEntity("This picture was looked up for the barcode of another product; it cannot be put on this one.")
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "The request was given up.")
 	}

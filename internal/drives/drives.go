@@ -58,12 +58,22 @@ func (p *Opener) Take(o *store.Origin, settings map[string]string) error {
 
 func about(kind, field string) string { return kind + "/" + field }
 
-// Open connects to an origin. What is wrong is a Fault.
+// Open connects to a drive. What is wrong is a Fault.
 func (p *Opener) Open(ctx context.Context, o store.Origin) (origin.Drive, error) {
 	kind, ok := kinds.Of(o.Kind)
-	if !ok {
-		return nil, origin.Faulty(fmt.Sprintf("there is no kind of origin %q", o.Kind), false, nil)
+	if !ok || kind.Open == nil {
+		return nil, origin.Faulty(fmt.Sprintf("there is no drive of the kind %q", o.Kind), false, nil)
 	}
+	settings, err := p.Settings(o)
+	if err != nil {
+		return nil, err
+	}
+	return kind.Open(ctx, settings, p.Guard)
+}
+
+// Settings returns an origin's settings with its secrets, which are not to be
+// shown. What is wrong is a Fault.
+func (p *Opener) Settings(o store.Origin) (map[string]string, error) {
 	settings := map[string]string{origin.PinnedSetting: o.Pinned}
 	for name, value := range o.Settings {
 		settings[name] = value
@@ -88,5 +98,5 @@ func (p *Opener) Open(ctx context.Context, o store.Origin) (origin.Drive, error)
 		}
 		settings[name] = value
 	}
-	return kind.Open(ctx, settings, p.Guard)
+	return settings, nil
 }

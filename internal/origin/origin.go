@@ -25,12 +25,13 @@ type Field struct {
 	Required bool   `json:"required"`
 }
 
-// Kind is a kind of origin that is a drive with folders.
+// Kind is a kind of origin.
 type Kind struct {
 	Name   string // in the database and the interface: webdav
 	Label  string
 	Fields []Field
-	// Open connects with settings by field name. What cannot be used is a Fault.
+	// Open connects to a drive with settings by field name; nil for kinds that
+	// have no folders. What cannot be used is a Fault.
 	Open func(ctx context.Context, settings map[string]string, guard outgoing.Guard) (Drive, error)
 }
 

@@ -58,6 +58,7 @@ func (r *Runner) Open(name string) error {
 	river.AddWorker(workers, &applyWorker{runner: r})
 	river.AddWorker(workers, &revertWorker{runner: r})
 	river.AddWorker(workers, &fetchWorker{runner: r})
+	river.AddWorker(workers, &lookupWorker{runner: r})
 	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
 		ID:         name,
 		Workers:    workers,
@@ -165,6 +166,8 @@ func (r *Runner) insert(ctx context.Context, tx pgx.Tx, kind string, id int64) e
 		args = revertArgs{Run: id}
 	case "fetch":
 		args = fetchArgs{Run: id}
+	case "lookup":
+		args = lookupArgs{Run: id}
 	default:
 		return fmt.Errorf("there is no run of kind %q", kind)
 	}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"time"
 
@@ -236,6 +237,10 @@ type Decision struct {
 	Version int // of the file that the person saw; another one is ErrChanged
 }
 
+// ErrOtherBarcode means that a picture was looked up for another barcode than
+// the product's.
+var ErrOtherBarcode = errors.New("the picture was looked up for another barcode")
+
 // Decide writes a person's decision and returns the file as it is now.
 func (s *Store) Decide(ctx context.Context, file int64, d Decision) (File, error) {
 	err := s.Within(ctx, func(tx pgx.Tx) error {
@@ -254,6 +259,15 @@ func (s *Store) Decide(ctx context.Context, file int64, d Decision) (File, error
 			return fmt.Errorf("an unusable file cannot be decided on: %w", ErrChanged)
 		}
 		if d.Verdict == "paired" {
+			// A picture that was looked up for one barcode never lands on another.
+			other, err := number(ctx, tx, `select count(*) from file f join lot l on l.id = f.lot_id and l.origin = 'lookup'
+				where f.id = $1 and not exists (select from variant v where v.product_id = $2 and v.gtin = f.said->>'barcode' and ($3 = 0 or v.id = $3))`, file, d.Product, d.Variant)
+			if err != nil {
+				return err
+			}
+			if other > 0 {
+				return ErrOtherBarcode
+			}
 			n, err := number(ctx, tx, `select count(*) from product p left join variant v on v.id = $2 where p.id = $1 and ($2 = 0 or v.product_id = p.id)`, d.Product, d.Variant)
 			if err != nil || n == 0 {
 				return orNotFound(pgx.ErrNoRows)

@@ -63,6 +63,11 @@ func (s *Store) Origin(ctx context.Context, id int64) (Origin, error) {
 	return one[Origin](ctx, s.Pool, originQuery+` where o.id = $1`, id)
 }
 
+// OriginIn returns one origin as a transaction sees it.
+func OriginIn(ctx context.Context, tx pgx.Tx, id int64) (Origin, error) {
+	return one[Origin](ctx, tx, originQuery+` where o.id = $1`, id)
+}
+
 // SaveOrigin writes an origin, a new one when its ID is 0, and returns its id.
 func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) {
 	if o.Secrets == nil {

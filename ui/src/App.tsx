@@ -9,6 +9,7 @@ import { getWaitingOptions } from './client/@tanstack/react-query.gen';
 import { Gather } from './gather/Gather';
 import { LotPage } from './gather/LotPage';
 import { OriginPage } from './gather/OriginPage';
+import { SinglePage } from './gather/SinglePage';
 import { Workshop } from './gather/workshop/Workshop';
 import { Bench } from './pair/Bench';
 import { PairStart } from './pair/PairStart';
@@ -78,6 +79,7 @@ export function App() {
           <Route path="/gather" element={<Gather />} />
           <Route path="/lots/:id" element={<LotPage />} />
           <Route path="/origins/:id" element={<OriginPage />} />
+          <Route path="/single" element={<SinglePage />} />
           <Route path="/recipes/new" element={<Workshop />} />
           <Route path="/recipes/:id" element={<Workshop />} />
           <Route path="/pair" element={<PairStart />} />

@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, SearchData, SearchErrors, SearchResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
+import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, SearchData, SearchErrors, SearchResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -191,6 +191,52 @@ export const fetchOrigin = <ThrowOnError extends boolean = false>(options: Optio
  * What is in a folder of a drive
  */
 export const browseOrigin = <ThrowOnError extends boolean = false>(options: Options<BrowseOriginData, ThrowOnError>) => (options.client ?? client).get<BrowseOriginResponses, BrowseOriginErrors, ThrowOnError>({ url: '/api/v1/origins/{id}/folders', ...options });
+
+/**
+ * A barcode service's answers, counted
+ */
+export const getLookup = <ThrowOnError extends boolean = false>(options: Options<GetLookupData, ThrowOnError>) => (options.client ?? client).get<GetLookupResponses, GetLookupErrors, ThrowOnError>({ url: '/api/v1/origins/{id}/lookup', ...options });
+
+/**
+ * Ask a service for barcodes: those entered, those of products, or those of all products without a picture
+ */
+export const askLookup = <ThrowOnError extends boolean = false>(options: Options<AskLookupData, ThrowOnError>) => (options.client ?? client).post<AskLookupResponses, AskLookupErrors, ThrowOnError>({
+    url: '/api/v1/origins/{id}/lookup',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Barcodes with the pictures a service answered
+ */
+export const listLookupCodes = <ThrowOnError extends boolean = false>(options: Options<ListLookupCodesData, ThrowOnError>) => (options.client ?? client).get<ListLookupCodesResponses, ListLookupCodesErrors, ThrowOnError>({ url: '/api/v1/origins/{id}/lookup/codes', ...options });
+
+/**
+ * Put a barcode's pictures aside, or open them again
+ */
+export const declineCandidates = <ThrowOnError extends boolean = false>(options: Options<DeclineCandidatesData, ThrowOnError>) => (options.client ?? client).post<DeclineCandidatesResponses, DeclineCandidatesErrors, ThrowOnError>({
+    url: '/api/v1/origins/{id}/lookup/codes/{code}/decline',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Fetch chosen pictures, as a lot; what stands beside them is declined
+ */
+export const takeCandidates = <ThrowOnError extends boolean = false>(options: Options<TakeCandidatesData, ThrowOnError>) => (options.client ?? client).post<TakeCandidatesResponses, TakeCandidatesErrors, ThrowOnError>({
+    url: '/api/v1/origins/{id}/lookup/take',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * Every picture that a page knows, its renditions measured, the largest first

@@ -23,6 +23,18 @@ export type ArrangementChange = {
     version: number;
 };
 
+export type AskLookupRequest = {
+    /**
+     * As they are entered; a wrong check digit is named, and never sent
+     */
+    codes?: Array<string> | null;
+    /**
+     * All products without a picture
+     */
+    missing?: boolean;
+    products?: Array<number> | null;
+};
+
 export type Beat = {
     at: string;
 };
@@ -89,6 +101,10 @@ export type Decision = {
      */
     version: number;
     view?: string;
+};
+
+export type DeclineCandidatesRequest = {
+    decline: boolean;
 };
 
 export type DropFolder = {
@@ -187,7 +203,7 @@ export type Event = {
     /**
      * What changed
      */
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'upload' | 'origin';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'upload' | 'origin' | 'lookup';
 };
 
 export type EvidenceCandidate = {
@@ -425,6 +441,70 @@ export type Lesson = {
     rewriting: Array<Rewrite>;
 };
 
+export type LookupCandidate = {
+    address: string;
+    bytes: number;
+    height: number;
+    id: number;
+    problem: string;
+    state: 'open' | 'taken' | 'declined';
+    /**
+     * As the service calls the product
+     */
+    title: string;
+    type: string;
+    width: number;
+};
+
+export type LookupCode = {
+    askedAt: string | null;
+    candidates: Array<LookupCandidate>;
+    /**
+     * 14 digits, or as it was entered where it is wrong
+     */
+    code: string;
+    id: number;
+    message: string;
+    /**
+     * That the product has already
+     */
+    pictures: number;
+    /**
+     * 0 when no product has it
+     */
+    product: number;
+    sku: string;
+    state: 'open' | 'found' | 'nothing' | 'wrong' | 'failed';
+    title: string;
+};
+
+export type LookupState = {
+    /**
+     * With candidates to choose from
+     */
+    choose: number;
+    /**
+     * Chosen from, or declined
+     */
+    done: number;
+    failed: number;
+    /**
+     * Barcodes of products without a picture that were not asked for
+     */
+    missing: number;
+    nothing: number;
+    open: number;
+    /**
+     * Requests a day; empty for no limit
+     */
+    quota: string;
+    /**
+     * Requests today
+     */
+    today: number;
+    wrong: number;
+};
+
 export type Lot = {
     /**
      * Uploads that are complete
@@ -618,6 +698,14 @@ export type PageFound = {
 
 export type PageLesson = {
     items: Array<Lesson>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageLookupCode = {
+    items: Array<LookupCode>;
     /**
      * How many there are in all
      */
@@ -1010,7 +1098,7 @@ export type Run = {
     done: number;
     finishedAt: string | null;
     id: number;
-    kind: 'examine' | 'pair' | 'apply' | 'revert' | 'fetch';
+    kind: 'examine' | 'pair' | 'apply' | 'revert' | 'fetch' | 'lookup';
     lot: number;
     lotName: string;
     message: string;
@@ -1037,7 +1125,7 @@ export type RunDetail = {
     done: number;
     finishedAt: string | null;
     id: number;
-    kind: 'examine' | 'pair' | 'apply' | 'revert' | 'fetch';
+    kind: 'examine' | 'pair' | 'apply' | 'revert' | 'fetch' | 'lookup';
     log: Array<RunLine>;
     lot: number;
     lotName: string;
@@ -1156,6 +1244,10 @@ export type Suggestion = {
     read: string;
     title: string;
     variant: number;
+};
+
+export type TakeCandidatesRequest = {
+    candidates: Array<number>;
 };
 
 export type TakePicturesRequest = {
@@ -1939,6 +2031,146 @@ export type BrowseOriginResponses = {
 };
 
 export type BrowseOriginResponse = BrowseOriginResponses[keyof BrowseOriginResponses];
+
+export type GetLookupData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/origins/{id}/lookup';
+};
+
+export type GetLookupErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetLookupError = GetLookupErrors[keyof GetLookupErrors];
+
+export type GetLookupResponses = {
+    /**
+     * OK
+     */
+    200: LookupState;
+};
+
+export type GetLookupResponse = GetLookupResponses[keyof GetLookupResponses];
+
+export type AskLookupData = {
+    body: AskLookupRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/origins/{id}/lookup';
+};
+
+export type AskLookupErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type AskLookupError = AskLookupErrors[keyof AskLookupErrors];
+
+export type AskLookupResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type AskLookupResponse = AskLookupResponses[keyof AskLookupResponses];
+
+export type ListLookupCodesData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        offset?: number;
+        limit?: number;
+        state?: 'choose' | 'done' | 'open' | 'nothing' | 'wrong' | 'failed';
+    };
+    url: '/api/v1/origins/{id}/lookup/codes';
+};
+
+export type ListLookupCodesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListLookupCodesError = ListLookupCodesErrors[keyof ListLookupCodesErrors];
+
+export type ListLookupCodesResponses = {
+    /**
+     * OK
+     */
+    200: PageLookupCode;
+};
+
+export type ListLookupCodesResponse = ListLookupCodesResponses[keyof ListLookupCodesResponses];
+
+export type DeclineCandidatesData = {
+    body: DeclineCandidatesRequest;
+    path: {
+        id: number;
+        code: number;
+    };
+    query?: never;
+    url: '/api/v1/origins/{id}/lookup/codes/{code}/decline';
+};
+
+export type DeclineCandidatesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type DeclineCandidatesError = DeclineCandidatesErrors[keyof DeclineCandidatesErrors];
+
+export type DeclineCandidatesResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type DeclineCandidatesResponse = DeclineCandidatesResponses[keyof DeclineCandidatesResponses];
+
+export type TakeCandidatesData = {
+    body: TakeCandidatesRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/origins/{id}/lookup/take';
+};
+
+export type TakeCandidatesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TakeCandidatesError = TakeCandidatesErrors[keyof TakeCandidatesErrors];
+
+export type TakeCandidatesResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type TakeCandidatesResponse = TakeCandidatesResponses[keyof TakeCandidatesResponses];
 
 export type PagePicturesData = {
     body: Addressed;

@@ -29,18 +29,19 @@ function Fields({ onClose, origin }: { onClose: () => void; origin: Origin | und
   const working = create.isPending || update.isPending;
   const error = create.error ?? update.error;
   const kind = kinds.find((k) => k.name === input.kind);
+  const drive = input.kind !== 'lookup';
   const save = () => (origin ? update.mutate({ path: { id: origin.id }, body: input }) : create.mutate({ body: input }));
   return (
     <form className="columns" onSubmit={(e) => { e.preventDefault(); save(); }}>
       {!origin && <SegmentedControl aria-label="Kind" value={input.kind} onChange={(k) => set({ kind: k, settings: {} })} data={kinds.map((k) => ({ value: k.name, label: k.label }))} />}
       <TextInput label="Name" required value={input.name} onChange={(e) => set({ name: e.currentTarget.value })} placeholder="the supplier’s name" data-autofocus />
       {kind?.fields.map((field) => <Setting key={field.name} field={field} kept={origin !== undefined} value={input.settings[field.name] ?? ''} onChange={(value) => set({ settings: { ...input.settings, [field.name]: value } })} />)}
-      <TextInput label="Folder to take" value={input.folder} onChange={(e) => set({ folder: e.currentTarget.value })} placeholder="everything" />
+      {drive && <TextInput label="Folder to take" value={input.folder} onChange={(e) => set({ folder: e.currentTarget.value })} placeholder="everything" />}
       <div className="columns" style={{ gridTemplateColumns: '1fr 1fr' }}>
-        <Textarea label="Only files like" description="a pattern a line: *.jpg, spring/**" autosize minRows={1} maxRows={4} value={(input.selection.include ?? []).join('\n')} onChange={(e) => choose({ include: e.currentTarget.value.split('\n') })} onBlur={(e) => choose({ include: lines(e.currentTarget.value) })} />
+        {drive && <><Textarea label="Only files like" description="a pattern a line: *.jpg, spring/**" autosize minRows={1} maxRows={4} value={(input.selection.include ?? []).join('\n')} onChange={(e) => choose({ include: e.currentTarget.value.split('\n') })} onBlur={(e) => choose({ include: lines(e.currentTarget.value) })} />
         <Textarea label="Leave out" description="a pattern a line: **/raw/**" autosize minRows={1} maxRows={4} value={(input.selection.exclude ?? []).join('\n')} onChange={(e) => choose({ exclude: e.currentTarget.value.split('\n') })} onBlur={(e) => choose({ exclude: lines(e.currentTarget.value) })} />
         <NumberInput label="At least, kB" min={0} value={(input.selection.minBytes ?? 0) / 1000} onChange={(n) => choose({ minBytes: Math.round(Number(n) * 1000) })} />
-        <NumberInput label="Changed within, days" min={0} value={input.selection.days ?? 0} onChange={(n) => choose({ days: Math.round(Number(n)) })} />
+        <NumberInput label="Changed within, days" min={0} value={input.selection.days ?? 0} onChange={(n) => choose({ days: Math.round(Number(n)) })} /></>}
         <TermsFields value={input} onChange={set} />
       </div>
       {error && <div className="note bad" role="alert">{said(error)}</div>}

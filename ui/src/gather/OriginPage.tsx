@@ -8,6 +8,7 @@ import { bytes, count, said, some, when } from '../shared/format';
 import { RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
+import { Ask, Lookup } from './Lookup';
 import { OriginForm } from './OriginForm';
 import { FetchButton, useKindLabel } from './Origins';
 
@@ -28,7 +29,7 @@ export function OriginPage() {
     <>
       <Head origin={origin.data} />
       <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 310px', flex: 1, minHeight: 0 }}>
-        {!drive && <Lots origin={origin.data} />}
+        {!drive && (origin.data.kind === 'lookup' ? <Lookup origin={origin.data} /> : <Lots origin={origin.data} />)}
         {drive && <div className="scroll pad" tabIndex={0} role="region" aria-label="Files of the drive">
           <div className="spread" style={{ marginBottom: 10, minHeight: 30 }}><Crumbs folder={folder} open={open} />{view.data && folder !== origin.data.folder && <Take origin={origin.data} folder={folder} />}</div>
           {view.isPending && <p className="quiet">Asking {origin.data.name}…</p>}
@@ -54,7 +55,7 @@ function Head({ origin: o }: { origin: Origin }) {
         <span className="quiet">{label}, {!isDrive(o) ? '' : o.folder ? <>takes <span className="mono">{o.folder}</span> and all below it, </> : 'takes everything, '}{some(o.files, 'file')} brought in {some(o.lots, 'lot')}</span>
       </div>
       <div className="spread push" style={{ flex: 'none' }}>
-        <Button onClick={() => setSure(true)}>Forget…</Button>{o.kind === 'recipe' ? <Button component={Link} to={`/recipes/${o.id}`}>Workshop</Button> : <Button onClick={() => setChanging(true)}>Change…</Button>}{o.kind === 'pages' ? <Button component={Link} to="/single" variant="filled">Look at a page</Button> : <FetchButton origin={o} filled />}
+        <Button onClick={() => setSure(true)}>Forget…</Button>{o.kind === 'recipe' ? <Button component={Link} to={`/recipes/${o.id}`}>Workshop</Button> : <Button onClick={() => setChanging(true)}>Change…</Button>}{o.kind === 'pages' ? <Button component={Link} to="/single" variant="filled">Look at a page</Button> : o.kind === 'lookup' ? <Ask origin={o} /> : <FetchButton origin={o} filled />}
       </div>
       <OriginForm open={changing} onClose={() => setChanging(false)} origin={o} />
       <Modal opened={sure} onClose={() => setSure(false)} title={`Forget ${o.name}?`}>

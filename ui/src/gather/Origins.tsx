@@ -20,7 +20,7 @@ export function Origins() {
     <section className="sheet">
       <h2 className="spread wrap">Origins
         <span className="spread push" style={{ gap: 6 }}>
-          <Button component={Link} to="/single">One page…</Button><Button component={Link} to="/recipes/new">A supplier’s site…</Button><Button onClick={() => setAdding(true)}>Add a drive…</Button>
+          <Button component={Link} to="/single">One page…</Button><Button component={Link} to="/recipes/new">A supplier’s site…</Button><Button onClick={() => setAdding(true)}>Add a drive or service…</Button>
         </span>
       </h2>
       {origins.error && <Failed error={origins.error} again={() => void origins.refetch()} />}
@@ -47,7 +47,7 @@ function OriginLine({ origin: o }: { origin: Origin }) {
       <span className="num quiet">{o.nextAt ? when(o.nextAt) : 'by hand'}</span>
       <span className="num">{count(o.files)}</span>
       <span className="num" style={{ opacity: o.gone ? 1 : 0.5 }}>{count(o.gone)}</span>
-      {o.kind === 'pages' ? <span /> : <FetchButton origin={o} />}
+      {o.kind === 'pages' || o.kind === 'lookup' ? <Button component={Link} to={`/origins/${o.id}`} size="compact-xs">Open</Button> : <FetchButton origin={o} />}
     </div>
   );
 }

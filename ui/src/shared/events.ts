@@ -2,8 +2,9 @@ import { useQueryClient, type Query } from '@tanstack/react-query';
 import { useEffect } from 'react';
 
 const touched: Record<string, string[]> = {
-  run: ['listRuns', 'getRun', 'getWaiting', 'getToday', 'getLot', 'listLots', 'getPlan', 'listOrigins', 'getOrigin'],
+  run: ['listRuns', 'getRun', 'getWaiting', 'getToday', 'getLot', 'listLots', 'getPlan', 'listOrigins', 'getOrigin', 'getLookup'],
   origin: ['listOrigins', 'getOrigin'],
+  lookup: ['getLookup', 'listLookupCodes'],
   lot: ['listLots', 'getLot', 'getWaiting', 'getToday', 'listFiles'],
   files: ['listFiles', 'getFile', 'getLot', 'listLots', 'getWaiting', 'getToday', 'previewProduct'],
   plan: ['getPlan', 'listPlanProducts', 'getLot', 'listLots'],

@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { addDropPerson, applyPlan, arrangeProduct, browseOrigin, closeLot, createLot, createOrigin, decideFile, deleteOrigin, fetchOrigin, getDropFolder, getFile, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnRewriting, listCategories, listFiles, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, lookAtPage, measurePictures, type Options, pagePictures, pairLot, planLot, previewProduct, proposeSelectors, removeDropPerson, replan, resumeRun, revertPlan, search, setPlanProduct, setRights, stopRun, takeDropped, takePictures, tryRecipe, updateOrigin } from '../sdk.gen';
-import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, SearchData, SearchError, SearchResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+import { addDropPerson, applyPlan, arrangeProduct, askLookup, browseOrigin, closeLot, createLot, createOrigin, decideFile, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getLookup, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnRewriting, listCategories, listFiles, listLookupCodes, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, lookAtPage, measurePictures, type Options, pagePictures, pairLot, planLot, previewProduct, proposeSelectors, removeDropPerson, replan, resumeRun, revertPlan, search, setPlanProduct, setRights, stopRun, takeCandidates, takeDropped, takePictures, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, SearchData, SearchError, SearchResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -513,6 +513,120 @@ export const browseOriginOptions = (options: Options<BrowseOriginData>) => query
     },
     queryKey: browseOriginQueryKey(options)
 });
+
+export const getLookupQueryKey = (options: Options<GetLookupData>) => createQueryKey('getLookup', options);
+
+/**
+ * A barcode service's answers, counted
+ */
+export const getLookupOptions = (options: Options<GetLookupData>) => queryOptions<GetLookupResponse, GetLookupError, GetLookupResponse, ReturnType<typeof getLookupQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getLookup({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getLookupQueryKey(options)
+});
+
+/**
+ * Ask a service for barcodes: those entered, those of products, or those of all products without a picture
+ */
+export const askLookupMutation = (options?: Partial<Options<AskLookupData>>): UseMutationOptions<AskLookupResponse, AskLookupError, Options<AskLookupData>> => {
+    const mutationOptions: UseMutationOptions<AskLookupResponse, AskLookupError, Options<AskLookupData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await askLookup({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const listLookupCodesQueryKey = (options: Options<ListLookupCodesData>) => createQueryKey('listLookupCodes', options);
+
+/**
+ * Barcodes with the pictures a service answered
+ */
+export const listLookupCodesOptions = (options: Options<ListLookupCodesData>) => queryOptions<ListLookupCodesResponse, ListLookupCodesError, ListLookupCodesResponse, ReturnType<typeof listLookupCodesQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listLookupCodes({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listLookupCodesQueryKey(options)
+});
+
+export const listLookupCodesInfiniteQueryKey = (options: Options<ListLookupCodesData>): QueryKey<Options<ListLookupCodesData>> => createQueryKey('listLookupCodes', options, true);
+
+/**
+ * Barcodes with the pictures a service answered
+ */
+export const listLookupCodesInfiniteOptions = (options: Options<ListLookupCodesData>) => infiniteQueryOptions<ListLookupCodesResponse, ListLookupCodesError, InfiniteData<ListLookupCodesResponse>, QueryKey<Options<ListLookupCodesData>>, number | Pick<QueryKey<Options<ListLookupCodesData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+// @ts-ignore
+{
+    queryFn: async ({ pageParam, queryKey, signal }) => {
+        // @ts-ignore
+        const page: Pick<QueryKey<Options<ListLookupCodesData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+            query: {
+                offset: pageParam
+            }
+        };
+        const params = createInfiniteParams(queryKey, page);
+        const { data } = await listLookupCodes({
+            ...options,
+            ...params,
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listLookupCodesInfiniteQueryKey(options)
+});
+
+/**
+ * Put a barcode's pictures aside, or open them again
+ */
+export const declineCandidatesMutation = (options?: Partial<Options<DeclineCandidatesData>>): UseMutationOptions<DeclineCandidatesResponse, DeclineCandidatesError, Options<DeclineCandidatesData>> => {
+    const mutationOptions: UseMutationOptions<DeclineCandidatesResponse, DeclineCandidatesError, Options<DeclineCandidatesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await declineCandidates({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Fetch chosen pictures, as a lot; what stands beside them is declined
+ */
+export const takeCandidatesMutation = (options?: Partial<Options<TakeCandidatesData>>): UseMutationOptions<TakeCandidatesResponse, TakeCandidatesError, Options<TakeCandidatesData>> => {
+    const mutationOptions: UseMutationOptions<TakeCandidatesResponse, TakeCandidatesError, Options<TakeCandidatesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await takeCandidates({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 /**
  * Every picture that a page knows, its renditions measured, the largest first
