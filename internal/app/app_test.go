@@ -22,6 +22,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"ambrosa/core/gtin"
 	"ambrosa/internal/client"
 	"ambrosa/internal/decoder"
 	"ambrosa/internal/store"
@@ -74,9 +75,13 @@ func open(t *testing.T, config Config, serves bool) *line {
 	return &line{t, a, client.Client{Address: a.URL}, config}
 }
 
-func start(t *testing.T) *line {
+func start(t *testing.T, change ...func(*Config)) *line {
 	t.Helper()
-	return open(t, Config{Database: testdb.Create(t), Data: t.TempDir()}, true)
+	config := Config{Database: testdb.Create(t), Data: t.TempDir()}
+	for _, c := range change {
+		c(&config)
+	}
+	return open(t, config, true)
 }
 
 func (l *line) do(err error) {
@@ -110,11 +115,17 @@ func (l *line) until(what string, reached func() bool) {
 	}
 }
 
+// barcode returns a GTIN-13 of the range for companies' own use.
+func barcode(n int) string {
+	digits := fmt.Sprintf("20%010d", n)
+	return digits + string(gtin.CheckDigit(digits))
+}
+
 func (l *line) products(n int) {
 	l.t.Helper()
-	sheet := "sku,product,title,Colour\n"
+	sheet := "sku,product,title,Colour,gtin\n"
 	for i := range n {
-		sheet += fmt.Sprintf("AT-%03d-A,AT-%03d,Thing %d,amber\nAT-%03d-B,AT-%03d,Thing %d,blue\n", i, i, i, i, i, i)
+		sheet += fmt.Sprintf("AT-%03d-A,AT-%03d,Thing %d,amber,%s\nAT-%03d-B,AT-%03d,Thing %d,blue,\n", i, i, i, barcode(i), i, i, i)
 	}
 	l.do(l.Call(l.t.Context(), http.MethodPost, "/api/v1/products/import", "text/csv", strings.NewReader(sheet), nil))
 }
@@ -186,7 +197,12 @@ func (l *line) shows(code string) string {
 
 func jpg(t *testing.T, n int) []byte {
 	t.Helper()
-	scene := image.NewRGBA(image.Rect(0, 0, 48, 32))
+	return jpgOf(t, 48, 32, n)
+}
+
+func jpgOf(t *testing.T, width, height, n int) []byte {
+	t.Helper()
+	scene := image.NewRGBA(image.Rect(0, 0, width, height))
 	for i := range scene.Pix {
 		scene.Pix[i] = uint8(i*(n%97+3)/11 + n)
 	}
