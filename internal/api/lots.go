@@ -21,6 +21,30 @@ type created struct {
 	ID int64 `json:"id"`
 }
 
+// FilesChosen chooses files of a lot.
+type FilesChosen struct {
+	Verdict string `query:"verdict" enum:"unread,paired,contested,loose,set aside,unusable"`
+	Query   string `query:"q" maxLength:"200" doc:"Part of the path"`
+	Rights  string `query:"rights" enum:"cleared,restricted,unknown"`
+	Mark    string `query:"mark" enum:"small,padded,enlarged,same bytes,look-alike,animated,CMYK,transparent"`
+	Type    string `query:"type" maxLength:"100"`
+	Shape   string `query:"shape" enum:"square,upright,lying"`
+}
+
+func (f FilesChosen) filter() store.FileFilter {
+	return store.FileFilter{Verdict: f.Verdict, Query: f.Query, Rights: f.Rights, Mark: f.Mark, Type: f.Type, Shape: f.Shape}
+}
+
+type markCounts struct {
+	Marks map[string]int64 `json:"marks"`
+	Types map[string]int64 `json:"types"`
+}
+
+type asideDone struct {
+	ID    int64 `json:"id" doc:"Undoes it"`
+	Files int64 `json:"files"`
+}
+
 func (s *Server) lotOperations(api huma.API) {
 	tags := []string{"Lots"}
 	huma.Register(api, huma.Operation{OperationID: "list-lots", Method: http.MethodGet, Path: "/api/v1/lots", Summary: "Lots, the newest first", Tags: tags},
@@ -59,12 +83,43 @@ func (s *Server) lotOperations(api huma.API) {
 		func(ctx context.Context, in *struct {
 			ByID
 			Window
-			Verdict string `query:"verdict" enum:"unread,paired,contested,loose,set aside,unusable"`
-			Query   string `query:"q" maxLength:"200" doc:"Part of the path"`
-			Rights  string `query:"rights" enum:"cleared,restricted,unknown"`
+			FilesChosen
+			Sort string `query:"sort" enum:"arrival,name,bytes,pixels,shape,type"`
+			Down bool   `query:"down" doc:"The largest first"`
 		}) (*Body[Page[store.File]], error) {
-			items, total, err := s.Store.Files(ctx, in.ID, store.FileFilter{Verdict: in.Verdict, Query: in.Query, Rights: in.Rights, Offset: in.Offset, Limit: in.Limit})
+			filter := in.filter()
+			filter.Offset, filter.Limit, filter.Sort, filter.Down = in.Offset, in.Limit, in.Sort, in.Down
+			items, total, err := s.Store.Files(ctx, in.ID, filter)
 			return pageOf(items, total), problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "count-marks", Method: http.MethodGet, Path: "/api/v1/lots/{id}/marks", Summary: "A lot's files, counted by mark and by type", Tags: tags},
+		func(ctx context.Context, in *ByID) (*Body[markCounts], error) {
+			marks, err := s.Store.MarkCounts(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err, "lot")
+			}
+			types, err := s.Store.TypeCounts(ctx, in.ID)
+			return &Body[markCounts]{markCounts{marks, types}}, problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "set-aside", Method: http.MethodPost, Path: "/api/v1/lots/{id}/aside", Summary: "Set the files aside that a filter chooses", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			FilesChosen
+			Body struct {
+				Reason string `json:"reason" minLength:"1" maxLength:"300"`
+			}
+		}) (*Body[asideDone], error) {
+			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
+				return nil, problem(err, "lot")
+			}
+			id, n, err := s.Store.SetAside(ctx, in.ID, in.filter(), in.Body.Reason)
+			return &Body[asideDone]{asideDone{id, n}}, problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "take-back-aside", Method: http.MethodPost, Path: "/api/v1/aside/{id}/undo",
+		Summary: "Bring files back that were set aside together", Tags: tags},
+		func(ctx context.Context, in *ByID) (*Body[changed], error) {
+			n, err := s.Store.TakeBackAside(ctx, in.ID)
+			return &Body[changed]{changed{n}}, problem(err, "setting aside")
 		})
 	huma.Register(api, huma.Operation{OperationID: "set-rights", Method: http.MethodPut, Path: "/api/v1/lots/{id}/rights",
 		Summary: "Give rights to a lot's files: to one, to those a filter chooses, or to all", Tags: tags},
@@ -76,7 +131,7 @@ func (s *Server) lotOperations(api huma.API) {
 				return nil, problem(err, "lot")
 			}
 			b := in.Body
-			n, err := s.Store.SetRights(ctx, in.ID, b.File, store.FileFilter{Verdict: b.Verdict, Query: b.Query, Rights: b.Of},
+			n, err := s.Store.SetRights(ctx, in.ID, b.File, store.FileFilter{Verdict: b.Verdict, Query: b.Query, Rights: b.Of, Mark: b.Mark, Type: b.Type, Shape: b.Shape},
 				rights.Rights{State: rights.State(b.Rights), Licence: b.Licence, Credit: b.Credit, Expires: b.Expires})
 			return &Body[changed]{changed{n}}, problem(err, "lot")
 		})
@@ -120,6 +175,9 @@ type rightsChange struct {
 	Verdict string     `json:"verdict,omitempty"`
 	Query   string     `json:"q,omitempty" maxLength:"200"`
 	Of      string     `json:"of,omitempty" doc:"Only files that have these rights now"`
+	Mark    string     `json:"mark,omitempty" doc:"Only files with this mark"`
+	Type    string     `json:"type,omitempty" doc:"Only files of this type"`
+	Shape   string     `json:"shape,omitempty" enum:"square,upright,lying"`
 }
 
 type changed struct {

@@ -25,6 +25,7 @@ func (s *Server) media() {
 	s.app.Get("/media/:sum/original", s.original)
 	s.app.Get("/media/origins/:id/peek", s.peek)
 	s.app.Get("/media/peek", s.peekAtPicture)
+	s.app.Get("/media/lots/:id/list", s.exportFiles)
 }
 
 func foreign(c fiber.Ctx) {

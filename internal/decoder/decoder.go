@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"strings"
 	"syscall"
@@ -63,6 +64,13 @@ func decode(task picture.Task) (result picture.Result) {
 	}
 	if err := render(content, task.Size, &result); err != nil {
 		result.Problem = plain(err)
+		return result
+	}
+	if suspect(len(content), &result) {
+		// A picture whose full size cannot be read was broken already above.
+		if part, err := detail(content); err == nil {
+			result.Detail = part
+		}
 	}
 	return result
 }
@@ -98,6 +106,7 @@ func measure(content []byte, result *picture.Result, limits picturespec.Limits) 
 	}
 	result.Alpha, result.Profile = image.HasAlpha(), image.HasICCProfile()
 	result.Colour, result.Bits = colour(image)
+	result.Stated = stated(image)
 	return limits.CheckSize(result.Width, result.Height)
 }
 
@@ -137,12 +146,12 @@ func render(content []byte, size int, result *picture.Result) error {
 	if result.Rendition, _, err = image.ExportWebp(params); err != nil {
 		return err
 	}
-	greys, bands, err := inGreys(result.Rendition)
+	width, height, err := contentOf(result.Rendition)
 	if err != nil {
 		return err
 	}
-	result.Fingerprint = picture.Fingerprint(greys, bands)
-	return nil
+	result.ContentWidth, result.ContentHeight = int(math.Round(width*float64(result.Width))), int(math.Round(height*float64(result.Height)))
+	return fingerprint(result)
 }
 
 // toScreen brings any colour space and depth to 8 bits of sRGB.
@@ -175,22 +184,30 @@ func plain(err error) string {
 	return "the picture is broken: " + text
 }
 
-// inGreys returns the picture in FingerprintSide × FingerprintSide greys, and
-// how many bytes a pixel takes.
-func inGreys(rendition []byte) (pixels []byte, bands int, err error) {
-	small, err := vips.LoadThumbnailFromBuffer(rendition, picture.FingerprintSide, picture.FingerprintSide, vips.InterestingNone, vips.SizeForce, nil)
+// fingerprint computes what look-alikes are found by from the rendition.
+func fingerprint(result *picture.Result) error {
+	small, err := vips.LoadThumbnailFromBuffer(result.Rendition, picture.FingerprintSide, picture.FingerprintSide, vips.InterestingNone, vips.SizeForce, nil)
 	if err != nil {
-		return nil, 0, err
+		return err
 	}
 	defer small.Close()
 	if small.HasAlpha() {
 		if err := small.Flatten(&vips.Color{R: 255, G: 255, B: 255}); err != nil {
-			return nil, 0, err
+			return err
 		}
 	}
-	if err := small.ToColorSpace(vips.InterpretationBW); err != nil {
-		return nil, 0, err
+	colours, err := small.ToBytes()
+	if err != nil {
+		return err
 	}
-	pixels, err = small.ToBytes()
-	return pixels, small.Bands(), err
+	result.Tint = picture.Tint(colours, small.Bands())
+	if err := small.ToColorSpace(vips.InterpretationBW); err != nil {
+		return err
+	}
+	greys, err := small.ToBytes()
+	if err != nil {
+		return err
+	}
+	result.Fingerprint = picture.Fingerprint(greys, small.Bands())
+	return nil
 }

@@ -56,3 +56,22 @@ func Fingerprint(pixels []byte, bands int) uint64 {
 
 // Distance is the number of bits in which two fingerprints differ, 0 to 64.
 func Distance(a, b uint64) int { return bits.OnesCount64(a ^ b) }
+
+// Tint returns the mean red, green and blue of a picture's quarters, row by row,
+// from FingerprintSide × FingerprintSide pixels. Pictures that differ in colour
+// alone have the same fingerprint, but not the same tint.
+func Tint(pixels []byte, bands int) []byte {
+	const half = FingerprintSide / 2
+	tint := make([]byte, 0, 12)
+	for quarter := range 4 {
+		for channel := range 3 {
+			sum := 0
+			for i := range half * half {
+				x, y := quarter%2*half+i%half, quarter/2*half+i/half
+				sum += int(pixels[(y*FingerprintSide+x)*bands+min(channel, bands-1)])
+			}
+			tint = append(tint, byte(sum/(half*half)))
+		}
+	}
+	return tint
+}

@@ -23,6 +23,7 @@ import (
 	"time"
 
 	"ambrosa/core/picturespec"
+	"ambrosa/core/rights"
 )
 
 // Task asks a decoder for one picture's measurements and a rendition.
@@ -45,8 +46,14 @@ type Result struct {
 	Profile     bool             `json:"profile"` // an ICC profile is embedded
 	Orientation int              `json:"orientation"`
 	Fingerprint uint64           `json:"fingerprint"`
-	Rendition   []byte           `json:"rendition,omitempty"` // WebP
-	Problem     string           `json:"problem,omitempty"`
+
+	ContentWidth  int           `json:"contentWidth,omitempty"` // of the box around what is not border; 0 for no border
+	ContentHeight int           `json:"contentHeight,omitempty"`
+	Detail        float64       `json:"detail,omitempty"` // see Detail; 0 where it was not looked at
+	Stated        rights.Stated `json:"stated"`
+	Tint          []byte        `json:"tint,omitempty"`      // mean red, green and blue of its quarters, as the fingerprint knows no colours
+	Rendition     []byte        `json:"rendition,omitempty"` // WebP
+	Problem       string        `json:"problem,omitempty"`
 }
 
 // Pool runs decoders. Its methods may be called by many goroutines; as many

@@ -124,6 +124,9 @@ func (r *Runner) examineUploads(ctx context.Context, run store.Run, uploads []st
 	if err != nil {
 		return err
 	}
+	if err := r.Store.MarkFiles(ctx, run.LotID); err != nil {
+		return err
+	}
 	return r.finish(ctx, run, sources)
 }
 
@@ -359,10 +362,12 @@ func refusal(kind picturespec.Type, name string) string {
 func blobRow(file blob.Spooled, m picture.Result) *store.BlobRow {
 	row := &store.BlobRow{Sum: file.Sum[:], Bytes: file.Bytes, Type: string(m.Type), Width: m.Width, Height: m.Height, Frames: max(1, m.Frames),
 		Colour: m.Colour, Bits: m.Bits, Alpha: m.Alpha, Profile: m.Profile, Orientation: max(1, m.Orientation),
-		Thumbnail: len(m.Rendition) > 0, Problem: m.Problem}
+		Thumbnail: len(m.Rendition) > 0, Problem: m.Problem,
+		ContentWidth: m.ContentWidth, ContentHeight: m.ContentHeight, Detail: m.Detail, Stated: m.Stated, Tint: m.Tint}
 	if m.Problem == "" {
 		bits := int64(m.Fingerprint)
 		row.Fingerprint = &bits
+		row.Marks = int(row.Facts().Marks())
 	}
 	return row
 }

@@ -204,6 +204,9 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 	if err := f.archives(ctx); err != nil {
 		return "", err
 	}
+	if err := f.Store.MarkFiles(ctx, f.lot); err != nil {
+		return "", err
+	}
 	if err := f.Store.Brought(ctx, f.run.ID, f.lot, f.origin); err != nil {
 		return "", err
 	}

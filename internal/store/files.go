@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/pairing"
+	"ambrosa/core/picturespec"
 	"ambrosa/core/rights"
 )
 
@@ -47,6 +48,55 @@ type File struct {
 	Expires   *time.Time      `json:"expires" doc:"The first day that it may not be used any more"`
 	HeldBack  string          `json:"heldBack" db:"-" doc:"Why it may not be handed on; empty when it may"`
 	Same      int             `json:"same" doc:"Other files of any lot with the same bytes"`
+	Address   string          `json:"address" doc:"Where it was read from, of pages and lookups"`
+	Said      json.RawMessage `json:"said,omitempty" doc:"What its source said of it, by field"`
+	Stated    rights.Stated   `json:"stated" doc:"What it says of its rights itself"`
+	Marks     []MarkView      `json:"marks" nullable:"false" db:"-"`
+
+	MarkBits      int     `json:"-"`
+	ContentWidth  int     `json:"-"`
+	ContentHeight int     `json:"-"`
+	Detail        float64 `json:"-"`
+	LikeBits      int     `json:"-"`
+	LikePath      string  `json:"-"`
+	LikePixels    int64   `json:"-"`
+	LikeLot       string  `json:"-"`
+	SamePath      string  `json:"-"`
+	SameLot       string  `json:"-"`
+}
+
+// MarkView is a mark of a file, and what it rests on.
+type MarkView struct {
+	Name    string `json:"name" enum:"small,padded,enlarged,same bytes,look-alike,animated,CMYK,transparent"`
+	Measure string `json:"measure"`
+}
+
+// view fills what is told by rules from what was read.
+func (f *File) view() {
+	_, f.HeldBack = rights.Rights{State: rights.State(f.Rights), Licence: f.Licence, Credit: f.Credit, Expires: f.Expires}.MayBeHandedOn(time.Now())
+	facts := picturespec.Facts{Width: f.Width, Height: f.Height, ContentWidth: f.ContentWidth, ContentHeight: f.ContentHeight, Detail: f.Detail, Frames: f.Frames, Colour: f.Colour, Alpha: f.Alpha}
+	f.Marks = []MarkView{}
+	for _, name := range picturespec.Mark(f.MarkBits).Names() {
+		mark := picturespec.MarkOf(name)
+		measure := facts.Measure(mark)
+		switch mark {
+		case picturespec.Same:
+			measure = "the same bytes as " + f.SamePath + " in " + f.SameLot
+		case picturespec.Alike:
+			measure = fmt.Sprintf("looks like %s in %s (%d of 64 bits differ), %s", f.LikePath, f.LikeLot, f.LikeBits, compared(int64(f.Width)*int64(f.Height), f.LikePixels))
+		}
+		f.Marks = append(f.Marks, MarkView{name, measure})
+	}
+}
+
+func compared(mine, theirs int64) string {
+	switch {
+	case mine > theirs:
+		return "and is the larger one"
+	case mine < theirs:
+		return "which is larger"
+	}
+	return "which is as large"
 }
 
 // Evidence is what a verdict rests on, as it is stored with a file.
@@ -83,18 +133,41 @@ const fileColumns = `
 	coalesce(b.frames, 1) as frames, f.verdict, coalesce(f.product_id, 0) as product, coalesce(f.variant_id, 0) as variant,
 	coalesce(v.sku, p.code, '') as code, coalesce(p.title, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
 	f.score::float8 as score, f.reason, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit, f.expires::timestamptz as expires,
-	(case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256 limit 100) twins) end)::int as same`
+	(case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256 limit 100) twins) end)::int as same,
+	f.address, f.said, coalesce(b.stated, '{}') as stated, f.marks as mark_bits, coalesce(b.content_width, 0) as content_width, coalesce(b.content_height, 0) as content_height,
+	coalesce(b.detail, 0)::float8 as detail, f.like_bits, coalesce(lf.path, '') as like_path, coalesce(lf.pixels, 0) as like_pixels, coalesce(ll.name, '') as like_lot,
+	coalesce(sf.path, '') as same_path, coalesce(sf.name, '') as same_lot`
 
 const fileJoins = `
-	left join blob b on b.sha256 = f.sha256 left join product p on p.id = f.product_id left join variant v on v.id = f.variant_id`
+	left join blob b on b.sha256 = f.sha256 left join product p on p.id = f.product_id left join variant v on v.id = f.variant_id
+	left join file lf on lf.id = f.like_id left join lot ll on ll.id = lf.lot_id
+	left join lateral (select o.path, l.name from file o join lot l on l.id = o.lot_id where f.marks & 8 <> 0 and o.sha256 = f.sha256 and o.id < f.id order by o.id limit 1) sf on true`
 
 // FileFilter chooses files of a lot.
 type FileFilter struct {
 	Verdict string // empty for all
 	Query   string // part of the path
 	Rights  string // empty for all
+	Mark    string // name of a mark; empty for all
+	Type    string // empty for all
+	Shape   string // square, upright, lying; empty for all
+	Sort    string // arrival (or empty), name, bytes, pixels, shape, type
+	Down    bool   // the largest first
 	Offset  int
 	Limit   int
+}
+
+var fileOrders = map[string]string{"": "f.id", "arrival": "f.id", "name": "lower(f.path)", "bytes": "f.bytes", "pixels": "f.pixels", "shape": "f.ratio", "type": "f.type"}
+
+func (f FileFilter) order() string {
+	by := fileOrders[f.Sort]
+	if by == "" {
+		by = "f.id"
+	}
+	if f.Down {
+		by += " desc"
+	}
+	return by + ", f.id"
 }
 
 func (f FileFilter) where(lot int64) (string, pgx.NamedArgs) {
@@ -108,7 +181,21 @@ func (f FileFilter) where(lot int64) (string, pgx.NamedArgs) {
 	if f.Rights != "" {
 		where += " and rights = @of_rights"
 	}
-	return where, pgx.NamedArgs{"lot": lot, "verdict": f.Verdict, "like": Like(f.Query), "of_rights": f.Rights}
+	if f.Mark != "" {
+		where += " and marks & @mark <> 0"
+	}
+	if f.Type != "" {
+		where += " and type = @type"
+	}
+	switch f.Shape {
+	case "square":
+		where += " and ratio between 0.95 and 1.05"
+	case "upright":
+		where += " and ratio > 0 and ratio < 0.95"
+	case "lying":
+		where += " and ratio > 1.05"
+	}
+	return where, pgx.NamedArgs{"lot": lot, "mark": int(picturespec.MarkOf(f.Mark)), "type": f.Type, "verdict": f.Verdict, "like": Like(f.Query), "of_rights": f.Rights}
 }
 
 // Files returns a page of a lot's files in order of arrival, and how many there
@@ -120,22 +207,18 @@ func (s *Store) Files(ctx context.Context, lot int64, f FileFilter) (page []File
 		return nil, 0, err
 	}
 	page, err = list[File](ctx, s.Pool, `select `+fileColumns+`
-		from (select id from file where `+where+` order by id offset @offset limit @limit) page
-		join file f using (id) `+fileJoins+` order by f.id`, args)
+		from (select id from file f where `+where+` order by `+f.order()+` offset @offset limit @limit) page
+		join file f using (id) `+fileJoins+` order by `+f.order(), args)
 	for i := range page {
-		page[i].judgeRights()
+		page[i].view()
 	}
 	return page, total, err
-}
-
-func (f *File) judgeRights() {
-	_, f.HeldBack = rights.Rights{State: rights.State(f.Rights), Licence: f.Licence, Credit: f.Credit, Expires: f.Expires}.MayBeHandedOn(time.Now())
 }
 
 // File returns one file.
 func (s *Store) File(ctx context.Context, id int64) (File, error) {
 	f, err := one[File](ctx, s.Pool, `select `+fileColumns+` from file f `+fileJoins+` where f.id = $1`, id)
-	f.judgeRights()
+	f.view()
 	return f, err
 }
 

@@ -5,6 +5,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/rights"
 )
 
 // Lot is the files that came together.
@@ -174,12 +176,19 @@ type BlobRow struct {
 	Fingerprint *int64
 	Thumbnail   bool
 	Problem     string
+
+	ContentWidth  int // of the box around what is not border; 0 for none
+	ContentHeight int
+	Detail        float64       // the part of its size that its detail needs; 0 where it was not looked at
+	Stated        rights.Stated // what it says of its rights
+	Marks         int           // what its facts give
+	Tint          []byte        // mean colours of its quarters
 }
 
 // KnownBlob returns what was measured of a blob before.
 func (s *Store) KnownBlob(ctx context.Context, sum []byte) (BlobRow, error) {
 	return one[BlobRow](ctx, s.Pool, `select sha256 as sum, bytes, type, width, height, frames, colour, bits, alpha, profile, orientation,
-		fingerprint, thumbnail, problem from blob where sha256 = $1`, sum)
+		fingerprint, thumbnail, problem, content_width, content_height, detail, stated, marks, tint from blob where sha256 = $1`, sum)
 }
 
 // AddFiles writes examined files of a lot. A file that is there already is
@@ -189,9 +198,10 @@ func (s *Store) AddFiles(ctx context.Context, lot int64, files []Examined) error
 		batch := &pgx.Batch{}
 		for _, f := range files {
 			if b := f.Blob; b != nil {
-				batch.Queue(`insert into blob (sha256, bytes, type, width, height, frames, colour, bits, alpha, profile, orientation, fingerprint, thumbnail, problem)
-					values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) on conflict (sha256) do nothing`,
-					b.Sum, b.Bytes, b.Type, b.Width, b.Height, b.Frames, b.Colour, b.Bits, b.Alpha, b.Profile, b.Orientation, b.Fingerprint, b.Thumbnail, b.Problem)
+				batch.Queue(`insert into blob (sha256, bytes, type, width, height, frames, colour, bits, alpha, profile, orientation, fingerprint, thumbnail, problem, content_width, content_height, detail, stated, marks, tint)
+					values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20) on conflict (sha256) do nothing`,
+					b.Sum, b.Bytes, b.Type, b.Width, b.Height, b.Frames, b.Colour, b.Bits, b.Alpha, b.Profile, b.Orientation, b.Fingerprint, b.Thumbnail, b.Problem,
+					b.ContentWidth, b.ContentHeight, float32(b.Detail), b.Stated, b.Marks, b.Tint)
 			}
 			verdict := "unread"
 			if f.Problem != "" {

@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, SearchData, SearchErrors, SearchResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
+import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackAsideData, TakeBackAsideErrors, TakeBackAsideResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -17,6 +17,11 @@ export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends 
      */
     meta?: Record<string, unknown>;
 };
+
+/**
+ * Bring files back that were set aside together
+ */
+export const takeBackAside = <ThrowOnError extends boolean = false>(options: Options<TakeBackAsideData, ThrowOnError>) => (options.client ?? client).post<TakeBackAsideResponses, TakeBackAsideErrors, ThrowOnError>({ url: '/api/v1/aside/{id}/undo', ...options });
 
 /**
  * The category tree
@@ -95,6 +100,18 @@ export const createLot = <ThrowOnError extends boolean = false>(options: Options
 export const getLot = <ThrowOnError extends boolean = false>(options: Options<GetLotData, ThrowOnError>) => (options.client ?? client).get<GetLotResponses, GetLotErrors, ThrowOnError>({ url: '/api/v1/lots/{id}', ...options });
 
 /**
+ * Set the files aside that a filter chooses
+ */
+export const setAside = <ThrowOnError extends boolean = false>(options: Options<SetAsideData, ThrowOnError>) => (options.client ?? client).post<SetAsideResponses, SetAsideErrors, ThrowOnError>({
+    url: '/api/v1/lots/{id}/aside',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
  * Go on with the uploads that have arrived
  */
 export const closeLot = <ThrowOnError extends boolean = false>(options: Options<CloseLotData, ThrowOnError>) => (options.client ?? client).post<CloseLotResponses, CloseLotErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/close', ...options });
@@ -103,6 +120,11 @@ export const closeLot = <ThrowOnError extends boolean = false>(options: Options<
  * A lot's files
  */
 export const listFiles = <ThrowOnError extends boolean = false>(options: Options<ListFilesData, ThrowOnError>) => (options.client ?? client).get<ListFilesResponses, ListFilesErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/files', ...options });
+
+/**
+ * A lot's files, counted by mark and by type
+ */
+export const countMarks = <ThrowOnError extends boolean = false>(options: Options<CountMarksData, ThrowOnError>) => (options.client ?? client).get<CountMarksResponses, CountMarksErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/marks', ...options });
 
 /**
  * Read the files again that no person has decided on

@@ -23,6 +23,14 @@ export type ArrangementChange = {
     version: number;
 };
 
+export type AsideDone = {
+    files: number;
+    /**
+     * Undoes it
+     */
+    id: number;
+};
+
 export type AskLookupRequest = {
     /**
      * As they are entered; a wrong check digit is named, and never sent
@@ -229,6 +237,10 @@ export type Field = {
 };
 
 export type File = {
+    /**
+     * Where it was read from, of pages and lookups
+     */
+    address: string;
     alpha: boolean;
     bytes: number;
     clue: string;
@@ -252,6 +264,7 @@ export type File = {
     id: number;
     licence: string;
     lot: number;
+    marks: Array<MarkView>;
     path: string;
     /**
      * 0 when none was read
@@ -266,10 +279,18 @@ export type File = {
     rights: 'cleared' | 'restricted' | 'unknown';
     rung: string;
     /**
+     * What its source said of it, by field
+     */
+    said?: unknown;
+    /**
      * Other files of any lot with the same bytes
      */
     same: number;
     score: number;
+    /**
+     * What it says of its rights itself
+     */
+    stated: Stated;
     /**
      * SHA-256, empty when nothing was stored
      */
@@ -284,6 +305,10 @@ export type File = {
 };
 
 export type FileDetail = {
+    /**
+     * Where it was read from, of pages and lookups
+     */
+    address: string;
     alpha: boolean;
     bytes: number;
     candidates: Array<EvidenceCandidate>;
@@ -312,6 +337,7 @@ export type FileDetail = {
     key: string;
     licence: string;
     lot: number;
+    marks: Array<MarkView>;
     /**
      * The next contested or loose file of the lot, 0 when there is none
      */
@@ -330,6 +356,10 @@ export type FileDetail = {
     rights: 'cleared' | 'restricted' | 'unknown';
     rung: string;
     /**
+     * What its source said of it, by field
+     */
+    said?: unknown;
+    /**
      * Other files of any lot with the same bytes
      */
     same: number;
@@ -338,6 +368,10 @@ export type FileDetail = {
      * The path in parts, by bytes of its UTF-8
      */
     spans: Array<Span>;
+    /**
+     * What it says of its rights itself
+     */
+    stated: Stated;
     /**
      * Keys that differ least from what the name says
      */
@@ -543,6 +577,20 @@ export type Lot = {
     state: 'receiving' | 'examining' | 'ready' | 'applied';
     unread: number;
     unusable: number;
+};
+
+export type MarkCounts = {
+    marks: {
+        [key: string]: number;
+    };
+    types: {
+        [key: string]: number;
+    };
+};
+
+export type MarkView = {
+    measure: string;
+    name: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
 };
 
 export type Measure = {
@@ -1085,11 +1133,20 @@ export type RightsChange = {
     file?: number;
     licence: string;
     /**
+     * Only files with this mark
+     */
+    mark?: string;
+    /**
      * Only files that have these rights now
      */
     of?: string;
     q?: string;
     rights: 'cleared' | 'restricted' | 'unknown';
+    shape?: 'square' | 'upright' | 'lying';
+    /**
+     * Only files of this type
+     */
+    type?: string;
     verdict?: string;
 };
 
@@ -1174,6 +1231,10 @@ export type Selection = {
     types?: Array<string> | null;
 };
 
+export type SetAsideRequest = {
+    reason: string;
+};
+
 export type SetPlanProductRequest = {
     leftOut: boolean;
     /**
@@ -1215,6 +1276,13 @@ export type Span = {
     kind: 'key' | 'place' | 'view' | 'noise';
     start: number;
     what?: string;
+};
+
+export type Stated = {
+    creator?: string;
+    credit?: string;
+    notice?: string;
+    statement?: string;
 };
 
 export type Subfolder = {
@@ -1330,6 +1398,33 @@ export type Warning = {
     text: string;
     variant?: number;
 };
+
+export type TakeBackAsideData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/aside/{id}/undo';
+};
+
+export type TakeBackAsideErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TakeBackAsideError = TakeBackAsideErrors[keyof TakeBackAsideErrors];
+
+export type TakeBackAsideResponses = {
+    /**
+     * OK
+     */
+    200: Changed;
+};
+
+export type TakeBackAsideResponse = TakeBackAsideResponses[keyof TakeBackAsideResponses];
 
 export type ListCategoriesData = {
     body?: never;
@@ -1648,6 +1743,43 @@ export type GetLotResponses = {
 
 export type GetLotResponse = GetLotResponses[keyof GetLotResponses];
 
+export type SetAsideData = {
+    body: SetAsideRequest;
+    path: {
+        id: number;
+    };
+    query?: {
+        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+        /**
+         * Part of the path
+         */
+        q?: string;
+        rights?: 'cleared' | 'restricted' | 'unknown';
+        mark?: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
+        type?: string;
+        shape?: 'square' | 'upright' | 'lying';
+    };
+    url: '/api/v1/lots/{id}/aside';
+};
+
+export type SetAsideErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SetAsideError = SetAsideErrors[keyof SetAsideErrors];
+
+export type SetAsideResponses = {
+    /**
+     * OK
+     */
+    200: AsideDone;
+};
+
+export type SetAsideResponse = SetAsideResponses[keyof SetAsideResponses];
+
 export type CloseLotData = {
     body?: never;
     path: {
@@ -1689,6 +1821,14 @@ export type ListFilesData = {
          */
         q?: string;
         rights?: 'cleared' | 'restricted' | 'unknown';
+        mark?: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
+        type?: string;
+        shape?: 'square' | 'upright' | 'lying';
+        sort?: 'arrival' | 'name' | 'bytes' | 'pixels' | 'shape' | 'type';
+        /**
+         * The largest first
+         */
+        down?: boolean;
     };
     url: '/api/v1/lots/{id}/files';
 };
@@ -1710,6 +1850,33 @@ export type ListFilesResponses = {
 };
 
 export type ListFilesResponse = ListFilesResponses[keyof ListFilesResponses];
+
+export type CountMarksData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/marks';
+};
+
+export type CountMarksErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type CountMarksError = CountMarksErrors[keyof CountMarksErrors];
+
+export type CountMarksResponses = {
+    /**
+     * OK
+     */
+    200: MarkCounts;
+};
+
+export type CountMarksResponse = CountMarksResponses[keyof CountMarksResponses];
 
 export type PairLotData = {
     body?: never;

@@ -1,54 +1,106 @@
-import { Button, NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
+import { Button, Modal, NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
+import { notifications } from '@mantine/notifications';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import type { File as LotFile, ListFilesData, Lot } from '../client';
-import { getLotOptions, listFilesOptions, listRunsOptions, pairLotMutation, planLotMutation } from '../client/@tanstack/react-query.gen';
+import { countMarksOptions, getLotOptions, listFilesOptions, listRunsOptions, pairLotMutation, planLotMutation, setAsideMutation, takeBackAsideMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, folderOf, said, some, when } from '../shared/format';
 import { usePages } from '../shared/paging';
-import { Enlarged, Picture } from '../shared/Picture';
+import { Picture } from '../shared/Picture';
 import { active, RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
 import { Verdict } from '../shared/Verdict';
+import { Export } from './Export';
+import { FileDetail } from './FileDetail';
+import { Marks } from './Marks';
 import { HeldBack, RightsForm } from './Rights';
 
-type Filter = NonNullable<ListFilesData['query']>['verdict'];
-type Rights = NonNullable<ListFilesData['query']>['rights'];
+type Query = NonNullable<ListFilesData['query']>;
+type Mark = NonNullable<Query['mark']>;
+
+const marks: Mark[] = ['small', 'padded', 'enlarged', 'same bytes', 'look-alike', 'animated', 'CMYK', 'transparent'];
+const sorts: { value: NonNullable<Query['sort']>; label: string }[] = [{ value: 'arrival', label: 'as they came' }, { value: 'name', label: 'by name' }, { value: 'bytes', label: 'by size' }, { value: 'pixels', label: 'by pixels' }, { value: 'shape', label: 'by shape' }, { value: 'type', label: 'by type' }];
 
 /** A lot's files as contact sheet or table. */
 export function LotPage() {
   const id = Number(useParams()['id']);
   const lot = useQuery(getLotOptions({ path: { id } }));
   const runs = useQuery(listRunsOptions());
-  const [verdict, setVerdict] = useState<Filter>();
+  const counts = useQuery(countMarksOptions({ path: { id } }));
+  const [filter, setFilter] = useState<Pick<Query, 'verdict' | 'rights' | 'mark' | 'type' | 'shape' | 'sort' | 'down'>>({});
   const [text, setText] = useState('');
   const [q] = useDebouncedValue(text, 120);
   const [table, setTable] = useState(true);
-  const [rights, setRights] = useState<Rights>();
-  const [clearing, setClearing] = useState(false);
+  const [asking, setAsking] = useState<'rights' | 'aside' | 'export'>();
   const [open, setOpen] = useState<LotFile>();
+  const [total, setTotal] = useState(0);
   if (lot.error) return <Failed error={lot.error} again={() => void lot.refetch()} />;
   if (!lot.data) return null;
   const working = runs.data?.items.filter((r) => r.lot === id && r.state !== 'done') ?? [];
+  const set = (change: typeof filter) => setFilter({ ...filter, ...change });
+  const query = useless({ ...filter, q });
+  const markCounts = counts.data?.marks ?? {};
   return (
     <>
       <Head lot={lot.data} />
-      <div className="spread wrap" style={{ padding: '8px 16px', borderBottom: '1px solid var(--line)' }}>
-        <SegmentedControl value={verdict ?? 'all'} onChange={(v) => setVerdict(v === 'all' ? undefined : (v as Filter))} data={classes(lot.data)} aria-label="Verdict" />
-        <TextInput value={text} onChange={(e) => setText(e.currentTarget.value)} placeholder="Part of a file name" aria-label="Part of a file name" w={200} />
-        <NativeSelect value={rights ?? ''} onChange={(e) => setRights((e.currentTarget.value || undefined) as Rights)} data={[{ value: '', label: 'any rights' }, 'cleared', 'restricted', 'unknown']} aria-label="Rights" w={110} />
-        <Button onClick={() => setClearing(true)}>Change rights…</Button>
+      <div className="spread wrap" style={{ padding: '8px 16px', borderBottom: '1px solid var(--line)', gap: '8px 10px' }}>
+        <SegmentedControl value={filter.verdict ?? 'all'} onChange={(v) => set({ verdict: v === 'all' ? undefined : (v as Query['verdict']) })} data={classes(lot.data)} aria-label="Verdict" />
         <SegmentedControl className="push" value={table ? 'table' : 'sheet'} onChange={(v) => setTable(v === 'table')} data={[{ value: 'table', label: 'Table' }, { value: 'sheet', label: 'Contact sheet' }]} aria-label="Shown as" />
+        <div className="spread wrap" style={{ width: '100%', gap: '6px 8px' }}>
+          <TextInput value={text} onChange={(e) => setText(e.currentTarget.value)} placeholder="Part of a file name" aria-label="Part of a file name" w={170} />
+          <NativeSelect value={filter.mark ?? ''} onChange={(e) => set({ mark: (e.currentTarget.value || undefined) as Query['mark'] })} data={[{ value: '', label: 'any mark' }, ...marks.map((m) => ({ value: m, label: `${m} ${count(markCounts[m] ?? 0)}`, disabled: !markCounts[m] }))]} aria-label="Mark" w={136} />
+          <NativeSelect value={filter.type ?? ''} onChange={(e) => set({ type: e.currentTarget.value || undefined })} data={[{ value: '', label: 'any type' }, ...Object.entries(counts.data?.types ?? {}).map(([t, n]) => ({ value: t, label: `${t} ${count(n)}` }))]} aria-label="Type" w={130} />
+          <NativeSelect value={filter.shape ?? ''} onChange={(e) => set({ shape: (e.currentTarget.value || undefined) as Query['shape'] })} data={[{ value: '', label: 'any shape' }, 'square', 'upright', 'lying']} aria-label="Shape" w={100} />
+          <NativeSelect value={filter.rights ?? ''} onChange={(e) => set({ rights: (e.currentTarget.value || undefined) as Query['rights'] })} data={[{ value: '', label: 'any rights' }, 'cleared', 'restricted', 'unknown']} aria-label="Rights" w={104} />
+          <NativeSelect value={filter.sort ?? 'arrival'} onChange={(e) => set({ sort: e.currentTarget.value as Query['sort'] })} data={sorts} aria-label="Order" w={118} />
+          <Button onClick={() => set({ down: !filter.down })} aria-pressed={filter.down ?? false} aria-label="Largest first" title="Largest first">{filter.down ? '↓' : '↑'}</Button>
+          <span className="quiet" aria-live="polite">{some(total, 'file')}</span>
+          <span className="spread push" style={{ gap: 6 }}>
+            <Button onClick={() => setAsking('aside')} disabled={total === 0}>Set aside…</Button><Button onClick={() => setAsking('rights')}>Rights…</Button><Button onClick={() => setAsking('export')}>Export…</Button>
+          </span>
+        </div>
       </div>
       {working.length > 0 && <div className="sheet" style={{ margin: '10px 16px 0' }}>{working.map((r) => <RunLine key={r.id} run={r} />)}</div>}
       {lot.data.problems.map((p) => <div key={p} className="note bad" style={{ margin: '10px 16px 0' }} role="alert">{p}</div>)}
-      <RightsForm open={clearing} onClose={() => setClearing(false)} lot={id} filter={{ verdict, q, of: rights }} />
-      <Files key={`${verdict ?? ''}${q}${rights ?? ''}${table}`} lot={id} verdict={verdict} q={q} rights={rights} table={table} onOpen={setOpen} waiting={working.some(active)} />
-      <Enlarged sum={open?.sum ?? ''} title={open?.path ?? ''} onClose={() => setOpen(undefined)} />
+      <RightsForm open={asking === 'rights'} onClose={() => setAsking(undefined)} lot={id} filter={{ q, verdict: filter.verdict, of: filter.rights, mark: filter.mark, type: filter.type, shape: filter.shape }} />
+      <AsideForm open={asking === 'aside'} onClose={() => setAsking(undefined)} lot={id} query={query} total={total} />
+      <Export open={asking === 'export'} onClose={() => setAsking(undefined)} lot={id} query={Object.fromEntries(Object.entries(query).map(([name, value]) => [name, String(value)]))} />
+      <Files key={JSON.stringify(query) + String(table)} lot={id} query={query} table={table} onOpen={setOpen} waiting={working.some(active)} onTotal={setTotal} />
+      <FileDetail file={open} onClose={() => setOpen(undefined)} />
     </>
+  );
+}
+
+/** Leaves out what chooses nothing. */
+function useless(query: Query): Query {
+  return Object.fromEntries(Object.entries(query).filter(([, value]) => value !== undefined && value !== '' && value !== false)) as Query;
+}
+
+/** Sets aside what is shown; what was decided before can be brought back at once. */
+function AsideForm({ open, onClose, lot, query, total }: { open: boolean; onClose: () => void; lot: number; query: Query; total: number }) {
+  const [reason, setReason] = useState('');
+  const back = useMutation({ ...takeBackAsideMutation(), onSuccess: (done) => tell('Brought back', some(done.files, 'file')), onError: (e) => tell('Nothing is brought back', said(e), true) });
+  const set = useMutation({
+    ...setAsideMutation(), onError: (e) => tell('Nothing is set aside', said(e), true),
+    onSuccess: (done) => {
+      onClose();
+      notifications.show({ title: 'Set aside', autoClose: 30_000, withBorder: true, color: 'dark', message: <span className="spread">{some(done.files, 'file')}<Button size="compact-xs" onClick={() => back.mutate({ path: { id: done.id } })}>Bring back</Button></span> });
+    },
+  });
+  const { verdict, q, rights, mark, type, shape } = query;
+  const chosen = useless({ verdict, q, rights, mark, type, shape });
+  return (
+    <Modal opened={open} onClose={onClose} title={`Set aside ${some(total, 'file')}?`}>
+      <form className="columns" onSubmit={(e) => { e.preventDefault(); set.mutate({ path: { id: lot }, query: chosen, body: { reason: reason || 'set aside together' } }); }}>
+        <span>All files that are shown{chosen.mark ? ` (marked ${chosen.mark})` : ''} are set aside; unusable ones stay as they are. Nothing is deleted, and it can be undone.</span>
+        <TextInput label="Reason" value={reason} onChange={(e) => setReason(e.currentTarget.value)} placeholder={chosen.mark ?? 'not needed'} data-autofocus />
+        <div className="spread"><Button type="submit" variant="filled" loading={set.isPending}>Set aside</Button><Button onClick={onClose}>Leave it</Button></div>
+      </form>
+    </Modal>
   );
 }
 
@@ -81,29 +133,30 @@ function Head({ lot }: { lot: Lot }) {
   );
 }
 
-const fileColumns = '40px minmax(200px, 1.5fr) minmax(130px, 1fr) 44px 74px 96px 74px 96px 84px';
+const fileColumns = '40px minmax(200px, 1.5fr) minmax(130px, 1fr) 44px 70px 92px 66px 78px 92px 76px';
 
-function Files({ lot, verdict, q, rights, table, onOpen, waiting }: { lot: number; verdict: Filter; q: string; rights: Rights; table: boolean; onOpen: (f: LotFile) => void; waiting: boolean }) {
+function Files({ lot, query, table, onOpen, waiting, onTotal }: { lot: number; query: Query; table: boolean; onOpen: (f: LotFile) => void; waiting: boolean; onTotal: (n: number) => void }) {
   const box = useRef<HTMLDivElement>(null);
   const [total, setTotal] = useState(0);
   const [across, setAcross] = useState(7);
   const columns = table ? 1 : across;
   const rows = useVirtualizer({
-    count: Math.ceil(total / columns), getScrollElement: () => box.current, estimateSize: () => (table ? 44 : 212), overscan: 8,
+    count: Math.ceil(total / columns), getScrollElement: () => box.current, estimateSize: () => (table ? 44 : 226), overscan: 8,
     onChange: (v) => setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 1200) - 32) / 160))),
   });
   const seen = rows.getVirtualItems();
   const files = usePages<LotFile>((seen[0]?.index ?? 0) * columns, (seen.at(-1)?.index ?? 0) * columns + columns,
-    (window) => listFilesOptions({ path: { id: lot }, query: { ...window, verdict, rights, q: q || undefined } }));
+    (window) => listFilesOptions({ path: { id: lot }, query: { ...query, ...window } }));
   if (files.total !== total && !files.loading) setTotal(files.total);
+  useEffect(() => { if (!files.loading) onTotal(files.total); }, [files.loading, files.total, onTotal]);
   if (files.error) return <Failed error={files.error} />;
   return (
     <div className="scroll" ref={box} tabIndex={0} role="region" aria-label="Files">
       {!files.loading && files.total === 0 && (
-        <Empty title={waiting ? 'The files are being examined.' : q ? `No file’s name holds “${q}”.` : 'No file is here.'}>{waiting && 'They come up here as they are done; you can leave this page.'}</Empty>
+        <Empty title={waiting ? 'The files are being examined.' : query.q ? `No file’s name holds “${query.q}”.` : 'No file is here.'}>{waiting && 'They come up here as they are done; you can leave this page.'}</Empty>
       )}
       {table && files.total > 0 && (
-        <div className="row th" style={{ gridTemplateColumns: fileColumns }}><span /><span>File</span><span>Product or reason</span><span className="num">Place</span><span>View</span><span className="num">Pixels</span><span className="num">Size</span><span>Verdict</span><span>Rights</span></div>
+        <div className="row th" style={{ gridTemplateColumns: fileColumns }}><span /><span>File</span><span>Product or reason</span><span className="num">Place</span><span>View</span><span className="num">Pixels</span><span className="num">Size</span><span>Marks</span><span>Verdict</span><span>Rights</span></div>
       )}
       <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
         {seen.map((row) => (
@@ -131,7 +184,7 @@ function FileRow({ file, onOpen }: { file: LotFile | undefined; onOpen: (f: LotF
       </Link>
       <span className="clip" title={file.problem || file.reason}>{file.code ? <span className="mono">{file.code}</span> : <span className="quiet">{file.problem || file.reason}</span>}</span>
       <span className="num">{file.place || ''}</span><span>{file.view}</span>
-      <span className="num quiet">{file.width ? `${file.width} × ${file.height}` : ''}</span><span className="num quiet">{bytes(file.bytes)}</span>
+      <span className="num quiet">{file.width ? `${file.width} × ${file.height}` : ''}</span><span className="num quiet">{bytes(file.bytes)}</span><Marks file={file} />
       <Verdict verdict={file.verdict} />
       <HeldBack file={file} />
     </div>
@@ -144,8 +197,8 @@ function FileCard({ file, onOpen }: { file: LotFile | undefined; onOpen: (f: Lot
     <button className="link card" onClick={() => onOpen(file)} title={file.path}>
       <Picture sum={file.problem ? '' : file.sum} none={file.problem || 'not a picture'} />
       <span className="mono clip">{baseName(file.path)}</span>
-      <span className="clip"><Verdict verdict={file.verdict} text={file.code || file.verdict} /></span>
-      <HeldBack file={file} />
+      <span className="spread" style={{ gap: 6 }}><span className="clip"><Verdict verdict={file.verdict} text={file.code || file.verdict} /></span><span className="push"><Marks file={file} /></span></span>
+      <span className="spread quiet" style={{ gap: 6, fontSize: 12 }}><span>{file.width ? `${file.width} × ${file.height}` : ''}</span><span className="push"><HeldBack file={file} /></span></span>
     </button>
   );
 }

@@ -3,8 +3,25 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { addDropPerson, applyPlan, arrangeProduct, askLookup, browseOrigin, closeLot, createLot, createOrigin, decideFile, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getLookup, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnRewriting, listCategories, listFiles, listLookupCodes, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, lookAtPage, measurePictures, type Options, pagePictures, pairLot, planLot, previewProduct, proposeSelectors, removeDropPerson, replan, resumeRun, revertPlan, search, setPlanProduct, setRights, stopRun, takeCandidates, takeDropped, takePictures, tryRecipe, updateOrigin } from '../sdk.gen';
-import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, SearchData, SearchError, SearchResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+import { addDropPerson, applyPlan, arrangeProduct, askLookup, browseOrigin, closeLot, countMarks, createLot, createOrigin, decideFile, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getLookup, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnRewriting, listCategories, listFiles, listLookupCodes, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, lookAtPage, measurePictures, type Options, pagePictures, pairLot, planLot, previewProduct, proposeSelectors, removeDropPerson, replan, resumeRun, revertPlan, search, setAside, setPlanProduct, setRights, stopRun, takeBackAside, takeCandidates, takeDropped, takePictures, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackAsideData, TakeBackAsideError, TakeBackAsideResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+
+/**
+ * Bring files back that were set aside together
+ */
+export const takeBackAsideMutation = (options?: Partial<Options<TakeBackAsideData>>): UseMutationOptions<TakeBackAsideResponse, TakeBackAsideError, Options<TakeBackAsideData>> => {
+    const mutationOptions: UseMutationOptions<TakeBackAsideResponse, TakeBackAsideError, Options<TakeBackAsideData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await takeBackAside({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -215,6 +232,23 @@ export const getLotOptions = (options: Options<GetLotData>) => queryOptions<GetL
 });
 
 /**
+ * Set the files aside that a filter chooses
+ */
+export const setAsideMutation = (options?: Partial<Options<SetAsideData>>): UseMutationOptions<SetAsideResponse, SetAsideError, Options<SetAsideData>> => {
+    const mutationOptions: UseMutationOptions<SetAsideResponse, SetAsideError, Options<SetAsideData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await setAside({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
  * Go on with the uploads that have arrived
  */
 export const closeLotMutation = (options?: Partial<Options<CloseLotData>>): UseMutationOptions<CloseLotResponse, CloseLotError, Options<CloseLotData>> => {
@@ -303,6 +337,24 @@ export const listFilesInfiniteOptions = (options: Options<ListFilesData>) => inf
         return data;
     },
     queryKey: listFilesInfiniteQueryKey(options)
+});
+
+export const countMarksQueryKey = (options: Options<CountMarksData>) => createQueryKey('countMarks', options);
+
+/**
+ * A lot's files, counted by mark and by type
+ */
+export const countMarksOptions = (options: Options<CountMarksData>) => queryOptions<CountMarksResponse, CountMarksError, CountMarksResponse, ReturnType<typeof countMarksQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await countMarks({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: countMarksQueryKey(options)
 });
 
 /**

@@ -1,0 +1,124 @@
+package decoder
+
+import (
+	"math"
+
+	"github.com/davidbyttow/govips/v2/vips"
+
+	"ambrosa/core/rights"
+	"ambrosa/internal/picture"
+)
+
+// stated reads what a picture says of its rights; only its header is read.
+func stated(image *vips.ImageRef) rights.Stated {
+	var s rights.Stated
+	for _, field := range image.ImageFields() {
+		switch field {
+		case "xmp-data":
+			s = s.Or(rights.FromXMP(image.GetBlob(field)))
+		case "iptc-data":
+			s = s.Or(rights.FromIIM(image.GetBlob(field)))
+		}
+	}
+	return s
+}
+
+// border is how far a pixel may be from the border's colour and still belong to
+// it, of 255: compression leaves that much.
+const border = 14
+
+// contentOf returns the box around what is not border, as a part of the picture's
+// width and height, judged from its thumbnail; 0 where the corners differ, so
+// that there is no border.
+func contentOf(rendition []byte) (width, height float64, err error) {
+	small, err := vips.NewImageFromBuffer(rendition)
+	if err != nil {
+		return 0, 0, err
+	}
+	defer small.Close()
+	if small.HasAlpha() {
+		if err := small.Flatten(&vips.Color{R: 255, G: 255, B: 255}); err != nil {
+			return 0, 0, err
+		}
+	}
+	w, h := small.Width(), small.Height()
+	var corner []float64
+	for _, at := range [][2]int{{0, 0}, {w - 1, 0}, {0, h - 1}, {w - 1, h - 1}} {
+		point, err := small.GetPoint(at[0], at[1])
+		if err != nil {
+			return 0, 0, err
+		}
+		if corner == nil {
+			corner = point
+		}
+		for i := range point {
+			if math.Abs(point[i]-corner[i]) > border {
+				return 0, 0, nil
+			}
+		}
+	}
+	colour := &vips.Color{R: uint8(corner[0]), G: uint8(corner[0]), B: uint8(corner[0])}
+	if len(corner) >= 3 {
+		colour.G, colour.B = uint8(corner[1]), uint8(corner[2])
+	}
+	_, _, boxWidth, boxHeight, err := small.FindTrim(border, colour)
+	if err != nil || boxWidth == 0 || boxHeight == 0 {
+		return 0, 0, err
+	}
+	return float64(boxWidth) / float64(w), float64(boxHeight) / float64(h), nil
+}
+
+// Only pictures that hold little for their size are looked at in full: detail
+// costs bytes, and an enlarged picture has none. That spares most of them the
+// decoding of all their pixels.
+const (
+	suspectBits   = 1.2 // a pixel
+	detailPixels  = 30_000_000
+	detailLongest = 600 // a picture with a shorter longer side is small anyway
+)
+
+func suspect(bytes int, r *picture.Result) bool {
+	pixels := r.Width * r.Height
+	return r.Frames == 1 && pixels > 0 && pixels <= detailPixels && max(r.Width, r.Height) >= detailLongest && min(r.Width, r.Height) >= picture.DetailSide &&
+		float64(8*bytes)/float64(pixels) < suspectBits*lossless(r)
+}
+
+// lossless formats take more bytes for the same detail.
+func lossless(r *picture.Result) float64 {
+	switch r.Type {
+	case "image/png", "image/tiff":
+		return 8
+	}
+	return 1
+}
+
+// detail judges the square in the middle of the picture.
+func detail(content []byte) (float64, error) {
+	image, err := vips.NewImageFromBuffer(content)
+	if err != nil {
+		return 0, err
+	}
+	defer image.Close()
+	const side = picture.DetailSide
+	if err := image.ExtractArea((image.Width()-side)/2, (image.Height()-side)/2, side, side); err != nil {
+		return 0, err
+	}
+	if image.HasAlpha() {
+		if err := image.Flatten(&vips.Color{R: 255, G: 255, B: 255}); err != nil {
+			return 0, err
+		}
+	}
+	if err := image.ToColorSpace(vips.InterpretationBW); err != nil {
+		return 0, err
+	}
+	greys, err := image.ToBytes()
+	if err != nil || len(greys) < side*side {
+		return 0, err
+	}
+	if bands := image.Bands(); bands > 1 {
+		for i := range side * side {
+			greys[i] = greys[i*bands]
+		}
+	}
+	return picture.Detail(greys[:side*side], side), nil
+}

@@ -1,0 +1,114 @@
+package picture
+
+import "slices"
+
+// DetailSide is the side of the square that Detail looks at, pixels; a multiple
+// of four blocks.
+const DetailSide = 512
+
+const block = 16 // of the square's side, at half its size
+
+// Detail tells from a square of greys, side × side, whether a picture carries
+// the detail that its size promises. It returns 1 where it does, 0.5 or 0.25
+// where it looks enlarged twofold or fourfold, and 0 where the square is too
+// flat to tell. Natural pictures, and drawn ones with sharp edges, have about as
+// much energy in each octave of detail as in the next (Field, Relations between
+// the statistics of natural images, 1987); interpolation puts little into the
+// octaves that it adds. The octaves are levels of a pyramid (Burt and Adelson,
+// The Laplacian pyramid, 1983), compared in the blocks that have most detail.
+// Enlarging by linear interpolation, or by less than two, is not told.
+func Detail(greys []byte, side int) float64 {
+	levels := 3
+	energies := make([][]float64, levels) // of a level, by block of the coarsest grid
+	current := make([]float64, len(greys))
+	for i, g := range greys {
+		current[i] = float64(g)
+	}
+	for level, width := 0, side; level < levels; level, width = level+1, width/2 {
+		energies[level] = blockEnergies(current, width, block<<(levels-1-level)/2)
+		current = halved(current, width)
+	}
+	ratio := func(level int) (float64, bool) {
+		order := make([]int, len(energies[level+1]))
+		for i := range order {
+			order[i] = i
+		}
+		slices.SortFunc(order, func(a, b int) int {
+			if energies[level+1][a] > energies[level+1][b] {
+				return -1
+			}
+			return 1
+		})
+		fine, coarse := 0.0, 0.0
+		for _, i := range order[:max(1, len(order)/6)] {
+			fine, coarse = fine+energies[level][i], coarse+energies[level+1][i]
+		}
+		n := float64(max(1, len(order)/6))
+		return fine / max(coarse, 1e-9), coarse/n > leastContrast
+	}
+	first, sure := ratio(0)
+	second, sureToo := ratio(1)
+	switch {
+	case !sure:
+		return 0
+	case sureToo && second < fourfold:
+		return 0.25
+	case first < twofold:
+		return 0.5
+	}
+	return 1
+}
+
+// Limits found on the drawn sample pictures, scaled down and enlarged again by
+// vips with cubic and Lanczos filters: as they are, the finest octave has 1.2 to
+// 4.3 times the energy of the next, enlarged twofold 0.23 to 0.42; the second
+// has 0.5 to 0.8 of the third, enlarged fourfold 0.09 to 0.19.
+const (
+	twofold       = 0.48
+	fourfold      = 0.21
+	leastContrast = 0.5 // mean square of the fourth differences, greys
+)
+
+// halved returns a square at half its size, smoothed by the binomial filter
+// 1 4 6 4 1 before, so that nothing of the finer octave is left.
+func halved(greys []float64, width int) []float64 {
+	half := width / 2
+	rows := make([]float64, width*half)
+	small := make([]float64, half*half)
+	at := func(i int) int { return min(max(i, 0), width-1) }
+	for y := range width {
+		line := greys[y*width : (y+1)*width]
+		for x := range half {
+			c := 2 * x
+			rows[y*half+x] = (line[at(c-2)] + 4*line[at(c-1)] + 6*line[c] + 4*line[at(c+1)] + line[at(c+2)]) / 16
+		}
+	}
+	for y := range half {
+		c := 2 * y
+		for x := range half {
+			small[y*half+x] = (rows[at(c-2)*half+x] + 4*rows[at(c-1)*half+x] + 6*rows[c*half+x] + 4*rows[at(c+1)*half+x] + rows[at(c+2)*half+x]) / 16
+		}
+	}
+	return small
+}
+
+// blockEnergies returns the mean square of the fourth differences along rows
+// and columns, the filter 1 -4 6 -4 1, for each block of side pixels. It lets
+// the finest octave through, and of the next no more than a sixteenth.
+func blockEnergies(greys []float64, width, side int) []float64 {
+	across := width / side
+	energies := make([]float64, across*across)
+	fourth := func(i, step int) float64 {
+		return (greys[i-2*step] - 4*greys[i-step] + 6*greys[i] - 4*greys[i+step] + greys[i+2*step]) / 16
+	}
+	for y := 2; y < width-2; y++ {
+		for x := 2; x < width-2; x++ {
+			dx, dy := fourth(y*width+x, 1), fourth(y*width+x, width)
+			energies[y/side*across+x/side] += dx*dx + dy*dy
+		}
+	}
+	for i := range energies {
+		energies[i] /= float64(side * side)
+	}
+	return energies
+}
