@@ -18,17 +18,17 @@ const (
 	Alike                        // looks like an earlier file
 	Animated                     // more than one frame
 	Print                        // in print colours (CMYK)
-	Transparent                  // has an alpha channel
+	Transparent                  // some of it can be looked through
 )
 
 // Facts are what is measured of a picture.
 type Facts struct {
-	Width, Height               int // pixels
-	ContentWidth, ContentHeight int // of the box around what is not border, pixels; 0 where it was not measured
+	Width, Height               int     // pixels
+	ContentWidth, ContentHeight int     // of the box around what is not border, pixels; 0 where it was not measured
 	Detail                      float64 // the part of its size that its detail would need: 0.5 for a picture enlarged twofold; 0 where it was not measured
 	Frames                      int
 	Colour                      string
-	Alpha                       bool
+	Alpha                       bool // some of it can be looked through
 }
 
 // paddedBelow is how much of both sides of the frame the content has to fill.
@@ -70,7 +70,7 @@ func (f Facts) Measure(m Mark) string {
 	case Print:
 		return "CMYK, shops show RGB"
 	case Transparent:
-		return "it has an alpha channel"
+		return "some of it can be looked through"
 	}
 	return ""
 }

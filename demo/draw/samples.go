@@ -191,6 +191,10 @@ func (s *shot) encode(image *vips.ImageRef) (content []byte, err error) {
 		if err := errors.Join(image.Flatten(white), image.EmbedBackground(s.side*7/4, s.side*7/4, s.side*7/2, s.side*7/2, white)); err != nil {
 			return nil, err
 		}
+	case "enlarged":
+		if err := errors.Join(image.Flatten(&vips.Color{R: 255, G: 255, B: 255}), image.Resize(4, vips.KernelCubic)); err != nil {
+			return nil, err
+		}
 	case "cmyk":
 		if err := errors.Join(image.Flatten(&vips.Color{R: 255, G: 255, B: 255}), image.ToColorSpace(vips.InterpretationCMYK)); err != nil {
 			return nil, err
@@ -395,10 +399,11 @@ func apigrund(items []item) (shots []*shot) {
 		&shot{path: "ean/" + items[301].gtin + "_2.jpg", item: items[302], view: "side", side: 900, format: "jpg"},
 		&shot{path: "sets/" + jars[4].sku + "_" + lids[2].sku + ".jpg", item: jars[4], view: "in use", side: 1200, format: "jpg"},
 		&shot{path: "sets/" + jars[5].sku + "+" + lids[3].sku + ".jpg", item: jars[5], view: "in use", side: 1200, format: "jpg"},
-		// look-alikes in two sizes, padded, tiny, in print colours, 16 bits deep
+		// look-alikes in two sizes, padded, enlarged, tiny, in print colours, 16 bits deep
 		&shot{path: "small/" + jars[0].sku + "_400px.jpg", item: jars[0], view: "front", side: 400, format: "jpg"},
 		&shot{path: "large/" + jars[0].sku + "_3000px.jpg", item: jars[0], view: "front", side: 3000, format: "jpg"},
 		&shot{path: "more/" + feeders[4].sku + "_padded.jpg", item: feeders[4], view: "front", side: 300, format: "jpg", special: "padded"},
+		&shot{path: "large/" + feeders[7].sku + "_2000px.jpg", item: feeders[7], view: "front", side: 500, format: "jpg", special: "enlarged"},
 		&shot{path: "small/" + feeders[5].sku + "_icon.png", item: feeders[5], view: "front", side: 96, format: "png"},
 		&shot{path: "print/" + lids[9].sku + "_cmyk.jpg", item: lids[9], view: "front", side: 900, format: "jpg", special: "cmyk"},
 		&shot{path: "print/" + lids[14].sku + "_16bit.png", item: lids[14], view: "front", side: 700, format: "png", special: "deep"},

@@ -146,10 +146,11 @@ func render(content []byte, size int, result *picture.Result) error {
 	if result.Rendition, _, err = image.ExportWebp(params); err != nil {
 		return err
 	}
-	width, height, err := contentOf(result.Rendition)
+	width, height, transparent, err := contentOf(result.Rendition)
 	if err != nil {
 		return err
 	}
+	result.Transparent = transparent
 	result.ContentWidth, result.ContentHeight = int(math.Round(width*float64(result.Width))), int(math.Round(height*float64(result.Height)))
 	return fingerprint(result)
 }

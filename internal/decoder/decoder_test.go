@@ -134,7 +134,7 @@ func TestMeasurements(t *testing.T) {
 	}{
 		"JPEG":        {asJPEG(t, scene(640, 480)), picture.Result{Type: picturespec.JPEG, Width: 640, Height: 480, Frames: 1, Colour: "RGB", Bits: 8}},
 		"PNG":         {asPNG(t, scene(30, 40)), picture.Result{Type: picturespec.PNG, Width: 30, Height: 40, Frames: 1, Colour: "RGB", Bits: 8}},
-		"transparent": {asPNG(t, see), picture.Result{Type: picturespec.PNG, Width: 60, Height: 50, Frames: 1, Colour: "RGB", Bits: 8, Alpha: true}},
+		"transparent": {asPNG(t, see), picture.Result{Type: picturespec.PNG, Width: 60, Height: 50, Frames: 1, Colour: "RGB", Bits: 8, Alpha: true, Transparent: true}},
 		"16 bits":     {asPNG(t, deep), picture.Result{Type: picturespec.PNG, Width: 64, Height: 48, Frames: 1, Colour: "RGB", Bits: 16}},
 		"animated":    {animation.Bytes(), picture.Result{Type: picturespec.GIF, Width: 40, Height: 30, Frames: 2, Colour: "RGB", Bits: 8}},
 		"grey":        {asJPEG(t, image.NewGray(image.Rect(0, 0, 50, 20))), picture.Result{Type: picturespec.JPEG, Width: 50, Height: 20, Frames: 1, Colour: "grey", Bits: 8}},
@@ -143,7 +143,7 @@ func TestMeasurements(t *testing.T) {
 		if len(got.Rendition) == 0 || got.Problem != "" {
 			t.Errorf("%s: no rendition: %s", name, got.Problem)
 		}
-		got.Rendition, got.Fingerprint, got.Orientation = nil, 0, 0
+		got.Rendition, got.Fingerprint, got.Orientation, got.Tint = nil, 0, 0, nil
 		if fmt.Sprint(got) != fmt.Sprint(c.want) {
 			t.Errorf("%s: %+v, want %+v", name, got, c.want)
 		}

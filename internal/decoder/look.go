@@ -11,16 +11,16 @@ import (
 
 // stated reads what a picture says of its rights; only its header is read.
 func stated(image *vips.ImageRef) rights.Stated {
-	var s rights.Stated
+	var xmp, iim rights.Stated
 	for _, field := range image.ImageFields() {
 		switch field {
 		case "xmp-data":
-			s = s.Or(rights.FromXMP(image.GetBlob(field)))
+			xmp = rights.FromXMP(image.GetBlob(field))
 		case "iptc-data":
-			s = s.Or(rights.FromIIM(image.GetBlob(field)))
+			iim = rights.FromIIM(image.GetBlob(field))
 		}
 	}
-	return s
+	return xmp.Or(iim) // XMP is the newer of the two
 }
 
 // border is how far a pixel may be from the border's colour and still belong to
@@ -29,16 +29,18 @@ const border = 14
 
 // contentOf returns the box around what is not border, as a part of the picture's
 // width and height, judged from its thumbnail; 0 where the corners differ, so
-// that there is no border.
-func contentOf(rendition []byte) (width, height float64, err error) {
+// that there is no border. transparent tells whether any of it can be looked
+// through: WebP keeps an alpha channel only then.
+func contentOf(rendition []byte) (width, height float64, transparent bool, err error) {
 	small, err := vips.NewImageFromBuffer(rendition)
 	if err != nil {
-		return 0, 0, err
+		return 0, 0, false, err
 	}
 	defer small.Close()
-	if small.HasAlpha() {
+	transparent = small.HasAlpha()
+	if transparent {
 		if err := small.Flatten(&vips.Color{R: 255, G: 255, B: 255}); err != nil {
-			return 0, 0, err
+			return 0, 0, transparent, err
 		}
 	}
 	w, h := small.Width(), small.Height()
@@ -46,14 +48,14 @@ func contentOf(rendition []byte) (width, height float64, err error) {
 	for _, at := range [][2]int{{0, 0}, {w - 1, 0}, {0, h - 1}, {w - 1, h - 1}} {
 		point, err := small.GetPoint(at[0], at[1])
 		if err != nil {
-			return 0, 0, err
+			return 0, 0, transparent, err
 		}
 		if corner == nil {
 			corner = point
 		}
 		for i := range point {
 			if math.Abs(point[i]-corner[i]) > border {
-				return 0, 0, nil
+				return 0, 0, transparent, nil
 			}
 		}
 	}
@@ -63,9 +65,9 @@ func contentOf(rendition []byte) (width, height float64, err error) {
 	}
 	_, _, boxWidth, boxHeight, err := small.FindTrim(border, colour)
 	if err != nil || boxWidth == 0 || boxHeight == 0 {
-		return 0, 0, err
+		return 0, 0, transparent, err
 	}
-	return float64(boxWidth) / float64(w), float64(boxHeight) / float64(h), nil
+	return float64(boxWidth) / float64(w), float64(boxHeight) / float64(h), transparent, nil
 }
 
 // Only pictures that hold little for their size are looked at in full: detail

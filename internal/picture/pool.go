@@ -47,6 +47,7 @@ type Result struct {
 	Orientation int              `json:"orientation"`
 	Fingerprint uint64           `json:"fingerprint"`
 
+	Transparent   bool          `json:"transparent,omitempty"`  // some of it can be looked through
 	ContentWidth  int           `json:"contentWidth,omitempty"` // of the box around what is not border; 0 for no border
 	ContentHeight int           `json:"contentHeight,omitempty"`
 	Detail        float64       `json:"detail,omitempty"` // see Detail; 0 where it was not looked at

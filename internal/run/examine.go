@@ -367,7 +367,9 @@ func blobRow(file blob.Spooled, m picture.Result) *store.BlobRow {
 	if m.Problem == "" {
 		bits := int64(m.Fingerprint)
 		row.Fingerprint = &bits
-		row.Marks = int(row.Facts().Marks())
+		facts := row.Facts()
+		facts.Alpha = m.Transparent
+		row.Marks = int(facts.Marks())
 	}
 	return row
 }

@@ -141,7 +141,7 @@ function Files({ lot, query, table, onOpen, waiting, onTotal }: { lot: number; q
   const [across, setAcross] = useState(7);
   const columns = table ? 1 : across;
   const rows = useVirtualizer({
-    count: Math.ceil(total / columns), getScrollElement: () => box.current, estimateSize: () => (table ? 44 : 226), overscan: 8,
+    count: Math.ceil(total / columns), getScrollElement: () => box.current, estimateSize: () => (table ? 44 : 256), overscan: 8,
     onChange: (v) => setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 1200) - 32) / 160))),
   });
   const seen = rows.getVirtualItems();

@@ -2,12 +2,11 @@ import type { File } from '../client';
 
 const shapes: Record<string, string> = {
   small: 'M3 3h4v4h-4z', padded: 'M1 1h10v10h-10z M4.5 4.5h3v3h-3z', enlarged: 'M2 10l8-8 M6 2h4v4', 'same bytes': 'M1 4h7v7h-7z M4 1h7v7', 'look-alike': 'M1 6a3 3 0 1 0 6 0a3 3 0 1 0-6 0 M5 6a3 3 0 1 0 6 0a3 3 0 1 0-6 0',
-  animated: 'M3 2l7 4l-7 4z', CMYK: 'M2 2h3v3h-3z M7 2h3v3h-3z M2 7h3v3h-3z M7 7h3v3h-3z', transparent: 'M1 1h10v10h-10z M1 11l10-10',
+  animated: 'M3 2l7 4l-7 4z', CMYK: 'M2 2h3v3h-3z M7 2h3v3h-3z M2 7h3v3h-3z M7 7h3v3h-3z', transparent: 'M1 1h5v5h-5z M6 6h5v5h-5z M8 1h3v3 M1 8v3h3',
 };
 
 /** What a person should look at about a file; each mark tells its measure. */
 export function Marks({ file, words = false }: { file: File; words?: boolean }) {
-  if (file.marks.length === 0) return null;
   return (
     <span className="marks">
       {file.marks.map((m) => (
