@@ -1,8 +1,6 @@
 package decoder
 
 import (
-	"math"
-
 	"github.com/davidbyttow/govips/v2/vips"
 
 	"ambrosa/core/rights"
@@ -23,50 +21,27 @@ func stated(image *vips.ImageRef) rights.Stated {
 	return xmp.Or(iim) // XMP is the newer of the two
 }
 
-// border is how far a pixel may be from the border's colour and still belong to
-// it, of 255: compression leaves that much.
-const border = 14
-
 // contentOf returns the box around what is not border, as a part of the picture's
-// width and height, judged from its thumbnail; 0 where the corners differ, so
-// that there is no border. transparent tells whether any of it can be looked
-// through: WebP keeps an alpha channel only then.
+// width and height, judged from its thumbnail; 0 where there is no border.
+// transparent tells whether any of it can be looked through: WebP keeps an alpha
+// channel only then.
 func contentOf(rendition []byte) (width, height float64, transparent bool, err error) {
 	small, err := vips.NewImageFromBuffer(rendition)
 	if err != nil {
 		return 0, 0, false, err
 	}
 	defer small.Close()
-	transparent = small.HasAlpha()
-	if transparent {
+	if transparent = small.HasAlpha(); transparent {
 		if err := small.Flatten(&vips.Color{R: 255, G: 255, B: 255}); err != nil {
 			return 0, 0, transparent, err
 		}
 	}
-	w, h := small.Width(), small.Height()
-	var corner []float64
-	for _, at := range [][2]int{{0, 0}, {w - 1, 0}, {0, h - 1}, {w - 1, h - 1}} {
-		point, err := small.GetPoint(at[0], at[1])
-		if err != nil {
-			return 0, 0, transparent, err
-		}
-		if corner == nil {
-			corner = point
-		}
-		for i := range point {
-			if math.Abs(point[i]-corner[i]) > border {
-				return 0, 0, transparent, nil
-			}
-		}
-	}
-	colour := &vips.Color{R: uint8(corner[0]), G: uint8(corner[0]), B: uint8(corner[0])}
-	if len(corner) >= 3 {
-		colour.G, colour.B = uint8(corner[1]), uint8(corner[2])
-	}
-	_, _, boxWidth, boxHeight, err := small.FindTrim(border, colour)
-	if err != nil || boxWidth == 0 || boxHeight == 0 {
+	pixels, err := small.ToBytes()
+	if err != nil {
 		return 0, 0, transparent, err
 	}
+	w, h := small.Width(), small.Height()
+	boxWidth, boxHeight := picture.ContentBox(pixels, w, h, small.Bands())
 	return float64(boxWidth) / float64(w), float64(boxHeight) / float64(h), transparent, nil
 }
 
