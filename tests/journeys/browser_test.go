@@ -374,6 +374,8 @@ func TestAccessibility(t *testing.T) {
 			{"/", "document.querySelector('.sheet')"},
 			{"/gather", "document.querySelectorAll('.row').length > 2"},
 			{"/origins/1", "document.querySelector('button.row')"},
+			{"/recipes/new", "document.querySelector('.stephead')"},
+			{"/single", "document.querySelector('.empty')"},
 			{"/lots/2", "document.querySelectorAll('.row.pick').length > 5"},
 			{"/pair", "document.querySelector('.reading, .sheet')"},
 			{fmt.Sprintf("/pair/2?file=%d", loose), "document.querySelector('.reading') && document.querySelector('.choice')"},

@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"sync"
 	"syscall"
 	"testing"
@@ -57,6 +58,7 @@ type instance struct {
 	database, folder, listen string
 	process                  *exec.Cmd
 	log                      bytes.Buffer
+	allow                    []string // hosts on loopback that pages and lookups may be read from
 }
 
 func newInstance(t *testing.T) *instance {
@@ -81,7 +83,7 @@ func (i *instance) url() string { return "http://" + i.listen }
 func (i *instance) start() {
 	i.t.Helper()
 	i.process = exec.Command(binary, "serve")
-	i.process.Env = append(os.Environ(), "AMBROSA_DATABASE="+i.database, "AMBROSA_DATA="+i.folder, "AMBROSA_LISTEN="+i.listen)
+	i.process.Env = append(os.Environ(), "AMBROSA_DATABASE="+i.database, "AMBROSA_DATA="+i.folder, "AMBROSA_LISTEN="+i.listen, "AMBROSA_ALLOW="+strings.Join(i.allow, ","))
 	i.process.Stderr = &i.log
 	if err := i.process.Start(); err != nil {
 		i.t.Fatal(err)
