@@ -279,8 +279,7 @@ type Picture struct {
 // order in which the page first names them.
 func Group(found []Found) (pictures []Picture) {
 	parent := make([]int, len(found))
-	var root func(i int) int
-	root = func(i int) int {
+	root := func(i int) int {
 		for parent[i] != i {
 			parent[i] = parent[parent[i]]
 			i = parent[i]

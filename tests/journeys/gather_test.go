@@ -135,7 +135,7 @@ func TestMarksAndSettingAside(t *testing.T) {
 	v.until("the files to be back", func() bool {
 		return v.rows("select verdict, count(*) from file where lot_id = 2 group by 1 order by 1") == before
 	})
-	csv := v.value(fmt.Sprintf(`await (await fetch('/media/lots/2/list?format=csv&mark=small&columns=path,marks')).text()`))
+	csv := v.value(`await (await fetch('/media/lots/2/list?format=csv&mark=small&columns=path,marks')).text()`)
 	if lines := strings.Count(csv, "\r\n"); lines != small+1 || !strings.Contains(csv, "least are 500 × 500") {
 		t.Errorf("%d lines: %.300s", lines, csv)
 	}
