@@ -190,7 +190,7 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 			return "", err
 		}
 		if f.lot == 0 {
-			return strings.TrimSpace("Nothing is new or changed. " + f.about), nil
+			return strings.TrimSuffix("Nothing is new or changed, "+f.about, ", "), nil
 		}
 	}
 	fresh, err := f.Store.FreshItems(ctx, f.run.ID)

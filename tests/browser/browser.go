@@ -117,7 +117,7 @@ func (p *Page) text() string {
 
 // patience is how long is waited for what a page shall show: machines that run
 // tests may be slow for a while.
-const patience = 2 * time.Minute
+const patience = time.Minute
 
 // Until waits until a JavaScript expression is true.
 func (p *Page) Until(expression string) error {

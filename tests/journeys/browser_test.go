@@ -321,7 +321,7 @@ func TestADriveFromTheInterface(t *testing.T) {
 	address := v.drive()
 	v.open("/gather")
 	v.says("Lindmoor share")
-	v.click("Add an origin")
+	v.click("Add a drive")
 	enter := func(label, text string) {
 		v.sees(fmt.Sprintf(`[...document.querySelectorAll('[role=dialog] label')].some(l => l.innerText.startsWith(%q))`, label))
 		_, err := browser.Eval[bool](v.page, fmt.Sprintf(`(() => { const l = [...document.querySelectorAll('[role=dialog] label')].find(l => l.innerText.startsWith(%q)); const i = document.getElementById(l.htmlFor); i.focus(); i.select(); return true })()`, label))

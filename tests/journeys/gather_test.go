@@ -63,7 +63,6 @@ func TestARecipeFromNothing(t *testing.T) {
 	v.points("Pictures", "ul img")
 	v.fill("Selector: Pictures", "figure img, .strip img")
 	v.fill("Leave out", ".film")
-	v.click("Pictures") // the button that shows them
 	_, err = browser.Eval[bool](v.page, `([...document.querySelectorAll('input[type=radio]')].find(i => i.value === 'pictures').click(), true)`)
 	v.do(err)
 	v.sees(`[...document.querySelectorAll('.row')].some(r => r.innerText.includes('the page knows /pic/whole/'))`)
@@ -99,10 +98,13 @@ func TestBarcodesFromTheInterface(t *testing.T) {
 	v.click("Ask")
 	v.until("the answers", func() bool { return v.rows("select state from run where kind = 'lookup'") == "(done)" })
 	v.says("wrong 1")
-	v.sees(`document.querySelectorAll('button.placed').length > 2`)
+	v.says("to choose 2")
+	v.sees(`[...document.querySelectorAll('.row')].filter(r => r.querySelector('button.placed')).length === 2`)
 	v.do(v.page.Press("1"))
 	v.sees(`document.querySelectorAll('button.placed.on').length === 1`)
-	v.do(v.page.Press(kb.ArrowDown, "1"))
+	v.do(v.page.Press(kb.ArrowDown))
+	v.sees(`[...document.querySelectorAll('.row')].filter(r => r.querySelector('button.placed'))[1].classList.contains('on')`)
+	v.do(v.page.Press("1"))
 	v.sees(`document.querySelectorAll('button.placed.on').length === 2`)
 	v.click("Fetch 2 pictures")
 	v.sees(`location.pathname.startsWith('/lots/')`)
@@ -127,6 +129,7 @@ func TestMarksAndSettingAside(t *testing.T) {
 	v.do(err)
 	v.says(fmt.Sprintf("%d files", small))
 	v.click("Set aside…")
+	v.sees(`document.querySelector('[role=dialog] form')`)
 	v.click("Set aside")
 	v.until("the files to be set aside", func() bool {
 		return v.count("select count(*) from file where lot_id = 2 and marks & 1 <> 0 and verdict not in ('set aside', 'unusable')") == 0
