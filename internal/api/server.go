@@ -114,6 +114,7 @@ func (s *Server) operations() huma.API {
 	s.workshopOperations(api)
 	s.lookupOperations(api)
 	s.dropOperations(api)
+	s.linkOperations(api)
 	s.overviewOperations(api)
 	s.eventOperations(api)
 	return api

@@ -27,7 +27,8 @@ const maxUpload = 4 << 30
 
 // uploads takes files in chunks by the tus protocol (1.0), so that a broken
 // connection or a closed page loses nothing that was acknowledged. The
-// metadata "lot" and "path" say where a file belongs.
+// metadata "lot" and "path" say where a file belongs. What suppliers hand in
+// through a link comes by an address of its own, with the metadata "link".
 func (s *Server) uploads() error {
 	if err := os.MkdirAll(s.Uploads, 0o700); err != nil {
 		return err
@@ -35,15 +36,36 @@ func (s *Server) uploads() error {
 	composer := handler.NewStoreComposer()
 	filestore.New(s.Uploads).UseIn(composer)
 	memorylocker.New().UseIn(composer)
+	for _, at := range []struct {
+		base  string
+		begin func(handler.HookEvent, store.Upload) error
+	}{
+		{"/uploads/", func(event handler.HookEvent, u store.Upload) error { return s.Store.BeginUpload(event.Context, u) }},
+		{"/hand-in/uploads/", func(event handler.HookEvent, u store.Upload) error {
+			return s.Store.BeginHandIn(event.Context, sumOf(event.Upload.MetaData["link"]), u)
+		}},
+	} {
+		if err := s.takeUploads(at.base, composer, at.begin); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *Server) takeUploads(base string, composer *handler.StoreComposer, begin func(handler.HookEvent, store.Upload) error) error {
 	tus, err := handler.NewHandler(handler.Config{
-		BasePath: "/uploads/", StoreComposer: composer, MaxSize: maxUpload, DisableDownload: true, DisableTermination: true,
-		Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), PreUploadCreateCallback: s.beginUpload, PreFinishResponseCallback: s.finishUpload,
+		BasePath: base, StoreComposer: composer, MaxSize: maxUpload, DisableDownload: true, DisableTermination: true,
+		Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), PreFinishResponseCallback: s.finishUpload,
+		PreUploadCreateCallback: func(event handler.HookEvent) (handler.HTTPResponse, handler.FileInfoChanges, error) {
+			changes, err := beginUpload(event, begin)
+			return handler.HTTPResponse{}, changes, err
+		},
 	})
 	if err != nil {
 		return err
 	}
-	serve := adaptor.HTTPHandler(untilAnswered(http.StripPrefix("/uploads/", tus)))
-	for _, pattern := range []string{"/uploads/", "/uploads/:id"} {
+	serve := adaptor.HTTPHandler(untilAnswered(http.StripPrefix(base, tus)))
+	for _, pattern := range []string{base, base + ":id"} {
 		s.app.All(pattern, func(c fiber.Ctx) error {
 			if c.Method() == http.MethodPatch && c.Request().Header.ContentLength() > maxBody {
 				return fiber.NewError(http.StatusRequestEntityTooLarge, "Send uploads in chunks of at most 16 MB.")
@@ -69,25 +91,27 @@ func refuseUpload(status int, text string) error {
 	return handler.NewError("ERR_AMBROSA", text, status)
 }
 
-func (s *Server) beginUpload(event handler.HookEvent) (handler.HTTPResponse, handler.FileInfoChanges, error) {
-	var changes handler.FileInfoChanges
+func beginUpload(event handler.HookEvent, begin func(handler.HookEvent, store.Upload) error) (changes handler.FileInfoChanges, err error) {
 	lot, err := strconv.ParseInt(event.Upload.MetaData["lot"], 10, 64)
 	if err != nil {
-		return handler.HTTPResponse{}, changes, refuseUpload(http.StatusUnprocessableEntity, "The upload does not say which lot it belongs to.")
+		return changes, refuseUpload(http.StatusUnprocessableEntity, "The upload does not say which lot it belongs to.")
 	}
 	name := strings.TrimLeft(path.Clean("/"+strings.ReplaceAll(event.Upload.MetaData["path"], "\\", "/")), "/")
 	if name == "" || len(name) > 4096 {
-		return handler.HTTPResponse{}, changes, refuseUpload(http.StatusUnprocessableEntity, "The upload has no name.")
+		return changes, refuseUpload(http.StatusUnprocessableEntity, "The upload has no name.")
 	}
 	if event.Upload.SizeIsDeferred {
-		return handler.HTTPResponse{}, changes, refuseUpload(http.StatusUnprocessableEntity, "The upload does not say how large it is.")
+		return changes, refuseUpload(http.StatusUnprocessableEntity, "The upload does not say how large it is.")
 	}
 	changes.ID = rand.Text()
-	err = s.Store.BeginUpload(event.Context, store.Upload{ID: changes.ID, LotID: lot, Path: name, Bytes: event.Upload.Size})
-	if errors.Is(err, store.ErrNotFound) {
-		return handler.HTTPResponse{}, changes, refuseUpload(http.StatusConflict, "The lot does not wait for files any more. Drop them again to make a new lot.")
+	err = begin(event, store.Upload{ID: changes.ID, LotID: lot, Path: name, Bytes: event.Upload.Size})
+	if reason, closed := store.IsLinkClosed(err); closed {
+		return changes, refuseUpload(http.StatusConflict, reason)
 	}
-	return handler.HTTPResponse{}, changes, err
+	if errors.Is(err, store.ErrNotFound) {
+		return changes, refuseUpload(http.StatusConflict, "The lot does not wait for files any more. Drop them again to make a new lot.")
+	}
+	return changes, err
 }
 
 func (s *Server) finishUpload(event handler.HookEvent) (handler.HTTPResponse, error) {

@@ -160,14 +160,22 @@ func (l *line) plan(id int64) (p store.Plan) {
 func (l *line) applied(id int64) store.Plan {
 	l.t.Helper()
 	l.post(fmt.Sprintf("/api/v1/plans/%d/apply", id), nil, nil)
-	l.until("the plan to be applied", func() bool { return l.plan(id).State == "applied" })
+	l.until("the plan to be applied", func() bool { return l.plan(id).State == "applied" && l.idle(id) })
 	return l.plan(id)
+}
+
+// idle tells whether no run of a plan is under way: a plan is applied with its
+// last product, and its run ends a moment later.
+func (l *line) idle(plan int64) (idle bool) {
+	l.t.Helper()
+	l.do(l.Store.Pool.QueryRow(l.t.Context(), `select not exists (select from run where plan_id = $1 and state in ('queued', 'running', 'stopping'))`, plan).Scan(&idle))
+	return idle
 }
 
 func (l *line) reverted(id int64) {
 	l.t.Helper()
 	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", id), map[string]int64{"product": 0}, nil)
-	l.until("the plan to be reverted", func() bool { return l.plan(id).State == "reverted" })
+	l.until("the plan to be reverted", func() bool { return l.plan(id).State == "reverted" && l.idle(id) })
 }
 
 // standing returns what products show, with everything that reverting has to

@@ -13,6 +13,7 @@ import (
 	"io"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 )
 
@@ -101,6 +102,20 @@ func (c Client) Upload(ctx context.Context, lot int64, path string, content io.R
 	if err != nil {
 		return err
 	}
+	return c.sendChunks(ctx, location, path, content, size)
+}
+
+// HandIn sends a file of a lot through a supplier's link, in chunks; link is
+// what the link's address ends with.
+func (c Client) HandIn(ctx context.Context, link string, lot int64, path string, content io.Reader, size int64) error {
+	location, err := c.begin(ctx, "/hand-in/uploads/", size, map[string]string{"link": link, "lot": strconv.FormatInt(lot, 10), "path": path})
+	if err != nil {
+		return err
+	}
+	return c.sendChunks(ctx, location, path, content, size)
+}
+
+func (c Client) sendChunks(ctx context.Context, location, path string, content io.Reader, size int64) error {
 	buffer := make([]byte, min(chunk, size))
 	for at := int64(0); at < size; {
 		n, err := io.ReadFull(content, buffer[:min(chunk, size-at)])
@@ -117,11 +132,16 @@ func (c Client) Upload(ctx context.Context, lot int64, path string, content io.R
 
 // Begin opens an upload (tus 1.0, creation) and returns its address.
 func (c Client) Begin(ctx context.Context, lot int64, path string, size int64) (location string, err error) {
-	encode := func(text string) string { return base64.StdEncoding.EncodeToString([]byte(text)) }
-	headers, err := tus(ctx, http.MethodPost, c.Address+"/uploads/", http.StatusCreated, nil, map[string]string{
-		"Upload-Length":   strconv.FormatInt(size, 10),
-		"Upload-Metadata": "lot " + encode(strconv.FormatInt(lot, 10)) + ",path " + encode(path),
-	})
+	return c.begin(ctx, "/uploads/", size, map[string]string{"lot": strconv.FormatInt(lot, 10), "path": path})
+}
+
+func (c Client) begin(ctx context.Context, at string, size int64, says map[string]string) (location string, err error) {
+	var metadata []string
+	for name, value := range says {
+		metadata = append(metadata, name+" "+base64.StdEncoding.EncodeToString([]byte(value)))
+	}
+	headers, err := tus(ctx, http.MethodPost, c.Address+at, http.StatusCreated, nil, map[string]string{
+		"Upload-Length": strconv.FormatInt(size, 10), "Upload-Metadata": strings.Join(metadata, ",")})
 	return headers.Get("Location"), err
 }
 

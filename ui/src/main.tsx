@@ -11,8 +11,9 @@ import { Notifications } from '@mantine/notifications';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
-import { BrowserRouter } from 'react-router';
+import { BrowserRouter, Route, Routes } from 'react-router';
 import { App } from './App';
+import { HandIn } from './handin/HandIn';
 import { colours, theme } from './theme';
 
 const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 5_000, retry: 1, refetchOnWindowFocus: false } } });
@@ -25,7 +26,7 @@ createRoot(root).render(
       <QueryClientProvider client={queries}>
         <Notifications position="bottom-left" autoClose={6000} />
         <BrowserRouter>
-          <App />
+          <Routes><Route path="/hand-in/:token" element={<HandIn />} /><Route path="*" element={<App />} /></Routes>
         </BrowserRouter>
       </QueryClientProvider>
     </MantineProvider>

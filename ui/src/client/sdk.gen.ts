@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackAsideData, TakeBackAsideErrors, TakeBackAsideResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
+import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackAsideData, TakeBackAsideErrors, TakeBackAsideResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -70,6 +70,23 @@ export const getFile = <ThrowOnError extends boolean = false>(options: Options<G
  */
 export const decideFile = <ThrowOnError extends boolean = false>(options: Options<DecideFileData, ThrowOnError>) => (options.client ?? client).post<DecideFileResponses, DecideFileErrors, ThrowOnError>({
     url: '/api/v1/files/{id}/decision',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * What a supplier is asked for
+ */
+export const getHandIn = <ThrowOnError extends boolean = false>(options: Options<GetHandInData, ThrowOnError>) => (options.client ?? client).get<GetHandInResponses, GetHandInErrors, ThrowOnError>({ url: '/api/v1/hand-in/{token}', ...options });
+
+/**
+ * Open a lot for what a supplier hands in
+ */
+export const openHandIn = <ThrowOnError extends boolean = false>(options: Options<OpenHandInData, ThrowOnError>) => (options.client ?? client).post<OpenHandInResponses, OpenHandInErrors, ThrowOnError>({
+    url: '/api/v1/hand-in/{token}/lots',
     ...options,
     headers: {
         'Content-Type': 'application/json',
@@ -380,6 +397,40 @@ export const stopRun = <ThrowOnError extends boolean = false>(options: Options<S
  * Products, variants and files by a part of their names
  */
 export const search = <ThrowOnError extends boolean = false>(options?: Options<SearchData, ThrowOnError>) => (options?.client ?? client).get<SearchResponses, SearchErrors, ThrowOnError>({ url: '/api/v1/search', ...options });
+
+/**
+ * Addresses that suppliers hand files in at
+ */
+export const listSupplierLinks = <ThrowOnError extends boolean = false>(options?: Options<ListSupplierLinksData, ThrowOnError>) => (options?.client ?? client).get<ListSupplierLinksResponses, ListSupplierLinksErrors, ThrowOnError>({ url: '/api/v1/supplier-links', ...options });
+
+/**
+ * Make an address that a supplier hands files in at; it is shown once
+ */
+export const addSupplierLink = <ThrowOnError extends boolean = false>(options: Options<AddSupplierLinkData, ThrowOnError>) => (options.client ?? client).post<AddSupplierLinkResponses, AddSupplierLinkErrors, ThrowOnError>({
+    url: '/api/v1/supplier-links',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * End a link; what came through it stays
+ */
+export const revokeSupplierLink = <ThrowOnError extends boolean = false>(options: Options<RevokeSupplierLinkData, ThrowOnError>) => (options.client ?? client).delete<RevokeSupplierLinkResponses, RevokeSupplierLinkErrors, ThrowOnError>({ url: '/api/v1/supplier-links/{id}', ...options });
+
+/**
+ * Give a link another address and a later end; the address before ends
+ */
+export const renewSupplierLink = <ThrowOnError extends boolean = false>(options: Options<RenewSupplierLinkData, ThrowOnError>) => (options.client ?? client).post<RenewSupplierLinkResponses, RenewSupplierLinkErrors, ThrowOnError>({
+    url: '/api/v1/supplier-links/{id}/address',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * What needs a person now

@@ -425,6 +425,32 @@ export type Found = {
     variant?: number;
 };
 
+export type HandIn = {
+    asker: string;
+    /**
+     * Handed in
+     */
+    bytes: number;
+    expires: string;
+    /**
+     * Handed in
+     */
+    files: number;
+    maxBytes: number;
+    maxFiles: number;
+    message: string;
+    /**
+     * Products without a picture, the first of them
+     */
+    missing: Array<MissingProduct>;
+    state: 'open' | 'full' | 'expired' | 'revoked';
+    supplier: string;
+    /**
+     * How many there are
+     */
+    wanted: number;
+};
+
 export type ImportReport = {
     /**
      * Variants that are new
@@ -473,6 +499,42 @@ export type Lesson = {
     larger: number;
     proofs: Array<Proof>;
     rewriting: Array<Rewrite>;
+};
+
+export type LinkInput = {
+    /**
+     * Who asks, as the supplier reads it
+     */
+    asker: string;
+    /**
+     * Path; empty for all
+     */
+    category: string;
+    credit: string;
+    /**
+     * Until it ends
+     */
+    days: number;
+    licence: string;
+    maxBytes: number;
+    maxFiles: number;
+    /**
+     * What the supplier reads
+     */
+    message: string;
+    /**
+     * Of what comes through it
+     */
+    rights: 'cleared' | 'restricted' | 'unknown';
+    supplier: string;
+};
+
+export type LinkMade = {
+    /**
+     * Path that the supplier opens; shown this once
+     */
+    address: string;
+    id: number;
 };
 
 export type LookupCandidate = {
@@ -618,6 +680,12 @@ export type MeasurePicturesRequest = {
     addresses: Array<string>;
 };
 
+export type MissingProduct = {
+    gtin: string;
+    sku: string;
+    title: string;
+};
+
 export type NamedPick = {
     /**
      * Attribute to read; without one, what the element shows or leads to
@@ -632,6 +700,10 @@ export type NamedPick = {
      * CSS selector
      */
     selector: string;
+};
+
+export type OpenHandInRequest = {
+    uploads: number;
 };
 
 export type Option = {
@@ -824,6 +896,14 @@ export type PageProposal = {
 
 export type PageRun = {
     items: Array<Run>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageSupplierLink = {
+    items: Array<SupplierLink>;
     /**
      * How many there are in all
      */
@@ -1104,6 +1184,10 @@ export type Rendition = {
     width: number;
 };
 
+export type RenewSupplierLinkRequest = {
+    days: number;
+};
+
 export type Report = {
     elements: Array<number>;
     found: number;
@@ -1312,6 +1396,43 @@ export type Suggestion = {
     read: string;
     title: string;
     variant: number;
+};
+
+export type SupplierLink = {
+    /**
+     * Who asks, as the supplier reads it
+     */
+    asker: string;
+    /**
+     * Handed in
+     */
+    bytes: number;
+    /**
+     * Path of the category whose products without pictures are listed; empty for all
+     */
+    category: string;
+    credit: string;
+    expires: string;
+    /**
+     * Handed in
+     */
+    files: number;
+    id: number;
+    licence: string;
+    lots: number;
+    maxBytes: number;
+    maxFiles: number;
+    /**
+     * What the supplier reads
+     */
+    message: string;
+    revoked: string | null;
+    /**
+     * Of what comes through it
+     */
+    rights: 'cleared' | 'restricted' | 'unknown';
+    state: 'open' | 'full' | 'expired' | 'revoked';
+    supplier: string;
 };
 
 export type TakeCandidatesRequest = {
@@ -1663,6 +1784,60 @@ export type DecideFileResponses = {
 };
 
 export type DecideFileResponse = DecideFileResponses[keyof DecideFileResponses];
+
+export type GetHandInData = {
+    body?: never;
+    path: {
+        token: string;
+    };
+    query?: never;
+    url: '/api/v1/hand-in/{token}';
+};
+
+export type GetHandInErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetHandInError = GetHandInErrors[keyof GetHandInErrors];
+
+export type GetHandInResponses = {
+    /**
+     * OK
+     */
+    200: HandIn;
+};
+
+export type GetHandInResponse = GetHandInResponses[keyof GetHandInResponses];
+
+export type OpenHandInData = {
+    body: OpenHandInRequest;
+    path: {
+        token: string;
+    };
+    query?: never;
+    url: '/api/v1/hand-in/{token}/lots';
+};
+
+export type OpenHandInErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type OpenHandInError = OpenHandInErrors[keyof OpenHandInErrors];
+
+export type OpenHandInResponses = {
+    /**
+     * Created
+     */
+    201: Created;
+};
+
+export type OpenHandInResponse = OpenHandInResponses[keyof OpenHandInResponses];
 
 export type ListLotsData = {
     body?: never;
@@ -2813,6 +2988,110 @@ export type SearchResponses = {
 };
 
 export type SearchResponse = SearchResponses[keyof SearchResponses];
+
+export type ListSupplierLinksData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/supplier-links';
+};
+
+export type ListSupplierLinksErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListSupplierLinksError = ListSupplierLinksErrors[keyof ListSupplierLinksErrors];
+
+export type ListSupplierLinksResponses = {
+    /**
+     * OK
+     */
+    200: PageSupplierLink;
+};
+
+export type ListSupplierLinksResponse = ListSupplierLinksResponses[keyof ListSupplierLinksResponses];
+
+export type AddSupplierLinkData = {
+    body: LinkInput;
+    path?: never;
+    query?: never;
+    url: '/api/v1/supplier-links';
+};
+
+export type AddSupplierLinkErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type AddSupplierLinkError = AddSupplierLinkErrors[keyof AddSupplierLinkErrors];
+
+export type AddSupplierLinkResponses = {
+    /**
+     * Created
+     */
+    201: LinkMade;
+};
+
+export type AddSupplierLinkResponse = AddSupplierLinkResponses[keyof AddSupplierLinkResponses];
+
+export type RevokeSupplierLinkData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/supplier-links/{id}';
+};
+
+export type RevokeSupplierLinkErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RevokeSupplierLinkError = RevokeSupplierLinkErrors[keyof RevokeSupplierLinkErrors];
+
+export type RevokeSupplierLinkResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type RevokeSupplierLinkResponse = RevokeSupplierLinkResponses[keyof RevokeSupplierLinkResponses];
+
+export type RenewSupplierLinkData = {
+    body: RenewSupplierLinkRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/supplier-links/{id}/address';
+};
+
+export type RenewSupplierLinkErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RenewSupplierLinkError = RenewSupplierLinkErrors[keyof RenewSupplierLinkErrors];
+
+export type RenewSupplierLinkResponses = {
+    /**
+     * OK
+     */
+    200: LinkMade;
+};
+
+export type RenewSupplierLinkResponse = RenewSupplierLinkResponses[keyof RenewSupplierLinkResponses];
 
 export type GetTodayData = {
     body?: never;

@@ -1,17 +1,23 @@
 import { Button } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import type { Lot } from '../client';
 import { closeLotMutation, listLotsOptions, listRunsOptions } from '../client/@tanstack/react-query.gen';
 import { bytes, count, said, some, when } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
-import { Bar, Empty, Failed } from '../shared/State';
+import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
 import { VerdictMark } from '../shared/Verdict';
+import { Drop, SendingLine } from './Drop';
 import { DropFolder } from './DropFolder';
 import { Origins } from './Origins';
-import { lotsOf, pickedFrom, send, watchUploads, type Picked, type Sending } from './uploads';
+import { SupplierLinks } from './SupplierLinks';
+import { lotsOf, send, watchUploads, type Picked, type Sending } from './uploads';
+
+const take = (picked: Picked[]) => {
+  for (const lot of lotsOf(picked)) send(lot.name, lot.files).catch((error: unknown) => tell(`${lot.name} did not arrive`, said(error), true));
+};
 
 /** Where files come in: drop them, watch them arrive, see every lot. */
 export function Gather() {
@@ -23,7 +29,7 @@ export function Gather() {
   return (
     <div className="scroll pad">
       <div className="columns">
-        <Drop />
+        <Drop title="Drop a supplier’s archive, a folder or loose pictures" take={take} />
         {(sending.length > 0 || working.length > 0) && (
           <section className="sheet" aria-live="polite">
             <h2>On the way in</h2>
@@ -33,6 +39,7 @@ export function Gather() {
         )}
         <Origins />
         <DropFolder />
+        <SupplierLinks />
         <section className="sheet">
           <h2>Lots</h2>
           {lots.error && <Failed error={lots.error} again={() => void lots.refetch()} />}
@@ -81,50 +88,4 @@ function stateOf(lot: Lot): string {
   if (lot.contested + lot.loose > 0) return 'waits for decisions';
   if (lot.planState === 'draft') return 'planned';
   return lot.planState === 'applying' ? 'applying' : 'decided';
-}
-
-function SendingLine({ sending }: { sending: Sending }) {
-  return (
-    <div style={{ padding: '9px 12px', borderBottom: '1px solid var(--line)', display: 'grid', gap: 5 }}>
-      <div className="spread"><span className="clip"><strong>Sending</strong> {sending.name}</span><span className="push quiet">{bytes(sending.done)} of {bytes(sending.total)}</span></div>
-      <Bar done={sending.done} total={Math.max(1, sending.total)} label={`Sending ${sending.name}`} />
-      {sending.problem ? <span role="alert" style={{ color: 'var(--unusable)' }}>{sending.problem}</span>
-        : sending.files > 1 && <span className="quiet">{count(sending.finished)} of {some(sending.files, 'file')}</span>}
-    </div>
-  );
-}
-
-function Drop() {
-  const [over, setOver] = useState(false);
-  const files = useRef<HTMLInputElement>(null);
-  const folder = useRef<HTMLInputElement>(null);
-  const take = (picked: Picked[]) => {
-    for (const lot of lotsOf(picked)) send(lot.name, lot.files).catch((error: unknown) => tell(`${lot.name} did not arrive`, said(error), true));
-  };
-  const chosen = (input: HTMLInputElement) => {
-    take([...(input.files ?? [])].map((file) => ({ file, path: file.webkitRelativePath || file.name })));
-    input.value = '';
-  };
-  return (
-    <section
-      className={`drop${over ? ' over' : ''}`}
-      aria-label="Drop files here"
-      onDragOver={(e) => { e.preventDefault(); setOver(true); }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(e) => {
-        e.preventDefault();
-        setOver(false);
-        void pickedFrom(e.dataTransfer).then(take);
-      }}
-    >
-      <strong style={{ fontSize: 15 }}>Drop a supplier’s archive, a folder or loose pictures</strong>
-      <span className="quiet">ZIP, TAR, 7z or RAR up to 4 GB, with folders of any depth. You can close the page: what has arrived is kept.</span>
-      <div className="spread">
-        <Button variant="filled" onClick={() => files.current?.click()}>Choose files</Button>
-        <Button onClick={() => folder.current?.click()}>Choose a folder</Button>
-      </div>
-      <input ref={files} type="file" multiple hidden data-testid="files" aria-label="Files" onChange={(e) => chosen(e.currentTarget)} />
-      <input ref={(input) => { folder.current = input; input?.setAttribute('webkitdirectory', ''); }} type="file" multiple hidden aria-label="Folder" onChange={(e) => chosen(e.currentTarget)} />
-    </section>
-  );
 }

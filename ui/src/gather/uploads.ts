@@ -40,12 +40,20 @@ export function lotsOf(picked: Picked[]): { name: string; files: Picked[] }[] {
   return lots;
 }
 
+/** Where uploads go: how a lot is opened there, and what each upload says of itself. */
+export interface Gate { endpoint: string; open: (name: string, uploads: number) => Promise<number>; says: Record<string, string>; mayAskForLots: boolean }
+
+const ownGate: Gate = {
+  endpoint: '/uploads/', says: {}, mayAskForLots: true,
+  open: async (name, uploads) => (await createLot({ body: { name, uploads }, throwOnError: true })).data.id,
+};
+
 /** Uploads a lot's files; what was sent before a broken connection or a reload is not sent again. */
-export async function send(name: string, files: Picked[]): Promise<void> {
+export async function send(name: string, files: Picked[], gate = ownGate): Promise<void> {
   const single = files.length === 1 ? files[0] : undefined;
-  const before = single ? await resumable(single) : undefined;
-  const begun = single ? await begunLot(single.file) : undefined;
-  const lot = before?.lot ?? begun ?? (await createLot({ body: { name, uploads: files.length }, throwOnError: true })).data.id;
+  const before = single ? await resumable(single, gate) : undefined;
+  const begun = single && gate.mayAskForLots ? await begunLot(single.file) : undefined;
+  const lot = before?.lot ?? begun ?? (await gate.open(name, files.length));
   if (single) localStorage.setItem(lotKey(single.file), String(lot));
   const total = files.reduce((sum, p) => sum + p.file.size, 0);
   current = [...current.filter((s) => s.lot !== lot), { lot, name, done: 0, total, files: files.length, finished: 0, problem: '' }];
@@ -55,7 +63,7 @@ export async function send(name: string, files: Picked[]): Promise<void> {
   const worker = async () => {
     for (let next = queue.shift(); next; next = queue.shift()) {
       const picked = next;
-      await upload(picked, lot, before?.upload, (bytes) => {
+      await upload(picked, lot, gate, before?.upload, (bytes) => {
         sent.set(picked, bytes);
         change(lot, { done: [...sent.values()].reduce((a, b) => a + b, 0) });
       });
@@ -88,8 +96,8 @@ async function begunLot(file: File): Promise<number | undefined> {
   return data?.state === 'receiving' && data.arrived === 0 ? id : undefined;
 }
 
-async function resumable(picked: Picked): Promise<{ lot: number; upload: tus.PreviousUpload } | undefined> {
-  const earlier = await new tus.Upload(picked.file, { endpoint: '/uploads/' }).findPreviousUploads();
+async function resumable(picked: Picked, gate: Gate): Promise<{ lot: number; upload: tus.PreviousUpload } | undefined> {
+  const earlier = await new tus.Upload(picked.file, { endpoint: gate.endpoint }).findPreviousUploads();
   for (const upload of earlier) {
     const lot = Number(upload.metadata['lot']);
     if (upload.uploadUrl && lot && (await fetch(upload.uploadUrl, { method: 'HEAD', headers: { 'Tus-Resumable': '1.0.0' } })).ok) return { lot, upload };
@@ -97,13 +105,13 @@ async function resumable(picked: Picked): Promise<{ lot: number; upload: tus.Pre
   return undefined;
 }
 
-function upload(picked: Picked, lot: number, previous: tus.PreviousUpload | undefined, progress: (bytes: number) => void): Promise<void> {
+function upload(picked: Picked, lot: number, gate: Gate, previous: tus.PreviousUpload | undefined, progress: (bytes: number) => void): Promise<void> {
   return new Promise((resolve, reject) => {
     const sending = new tus.Upload(picked.file, {
-      endpoint: '/uploads/',
+      endpoint: gate.endpoint,
       chunkSize: chunk,
       retryDelays: [0, 500, 1500, 4000, 8000, 15000],
-      metadata: { lot: String(lot), path: picked.path },
+      metadata: { ...gate.says, lot: String(lot), path: picked.path },
       removeFingerprintOnSuccess: true,
       onProgress: progress,
       onSuccess: () => resolve(),

@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { addDropPerson, applyPlan, arrangeProduct, askLookup, browseOrigin, closeLot, countMarks, createLot, createOrigin, decideFile, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getLookup, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnRewriting, listCategories, listFiles, listLookupCodes, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, lookAtPage, measurePictures, type Options, pagePictures, pairLot, planLot, previewProduct, proposeSelectors, removeDropPerson, replan, resumeRun, revertPlan, search, setAside, setPlanProduct, setRights, stopRun, takeBackAside, takeCandidates, takeDropped, takePictures, tryRecipe, updateOrigin } from '../sdk.gen';
-import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackAsideData, TakeBackAsideError, TakeBackAsideResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+import { addDropPerson, addSupplierLink, applyPlan, arrangeProduct, askLookup, browseOrigin, closeLot, countMarks, createLot, createOrigin, decideFile, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getHandIn, getLookup, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnRewriting, listCategories, listFiles, listLookupCodes, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, listSupplierLinks, lookAtPage, measurePictures, openHandIn, type Options, pagePictures, pairLot, planLot, previewProduct, proposeSelectors, removeDropPerson, renewSupplierLink, replan, resumeRun, revertPlan, revokeSupplierLink, search, setAside, setPlanProduct, setRights, stopRun, takeBackAside, takeCandidates, takeDropped, takePictures, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackAsideData, TakeBackAsideError, TakeBackAsideResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
 
 /**
  * Bring files back that were set aside together
@@ -168,6 +168,41 @@ export const decideFileMutation = (options?: Partial<Options<DecideFileData>>): 
     const mutationOptions: UseMutationOptions<DecideFileResponse, DecideFileError, Options<DecideFileData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await decideFile({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const getHandInQueryKey = (options: Options<GetHandInData>) => createQueryKey('getHandIn', options);
+
+/**
+ * What a supplier is asked for
+ */
+export const getHandInOptions = (options: Options<GetHandInData>) => queryOptions<GetHandInResponse, GetHandInError, GetHandInResponse, ReturnType<typeof getHandInQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getHandIn({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getHandInQueryKey(options)
+});
+
+/**
+ * Open a lot for what a supplier hands in
+ */
+export const openHandInMutation = (options?: Partial<Options<OpenHandInData>>): UseMutationOptions<OpenHandInResponse, OpenHandInError, Options<OpenHandInData>> => {
+    const mutationOptions: UseMutationOptions<OpenHandInResponse, OpenHandInError, Options<OpenHandInData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await openHandIn({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -1029,6 +1064,75 @@ export const searchOptions = (options?: Options<SearchData>) => queryOptions<Sea
     },
     queryKey: searchQueryKey(options)
 });
+
+export const listSupplierLinksQueryKey = (options?: Options<ListSupplierLinksData>) => createQueryKey('listSupplierLinks', options);
+
+/**
+ * Addresses that suppliers hand files in at
+ */
+export const listSupplierLinksOptions = (options?: Options<ListSupplierLinksData>) => queryOptions<ListSupplierLinksResponse, ListSupplierLinksError, ListSupplierLinksResponse, ReturnType<typeof listSupplierLinksQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listSupplierLinks({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listSupplierLinksQueryKey(options)
+});
+
+/**
+ * Make an address that a supplier hands files in at; it is shown once
+ */
+export const addSupplierLinkMutation = (options?: Partial<Options<AddSupplierLinkData>>): UseMutationOptions<AddSupplierLinkResponse, AddSupplierLinkError, Options<AddSupplierLinkData>> => {
+    const mutationOptions: UseMutationOptions<AddSupplierLinkResponse, AddSupplierLinkError, Options<AddSupplierLinkData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await addSupplierLink({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * End a link; what came through it stays
+ */
+export const revokeSupplierLinkMutation = (options?: Partial<Options<RevokeSupplierLinkData>>): UseMutationOptions<RevokeSupplierLinkResponse, RevokeSupplierLinkError, Options<RevokeSupplierLinkData>> => {
+    const mutationOptions: UseMutationOptions<RevokeSupplierLinkResponse, RevokeSupplierLinkError, Options<RevokeSupplierLinkData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await revokeSupplierLink({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Give a link another address and a later end; the address before ends
+ */
+export const renewSupplierLinkMutation = (options?: Partial<Options<RenewSupplierLinkData>>): UseMutationOptions<RenewSupplierLinkResponse, RenewSupplierLinkError, Options<RenewSupplierLinkData>> => {
+    const mutationOptions: UseMutationOptions<RenewSupplierLinkResponse, RenewSupplierLinkError, Options<RenewSupplierLinkData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await renewSupplierLink({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const getTodayQueryKey = (options?: Options<GetTodayData>) => createQueryKey('getToday', options);
 

@@ -1,0 +1,175 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// SupplierLink is an address that a supplier opens without an account to hand
+// in files.
+type SupplierLink struct {
+	ID       int64      `json:"id"`
+	Supplier string     `json:"supplier"`
+	Asker    string     `json:"asker" doc:"Who asks, as the supplier reads it"`
+	Message  string     `json:"message" doc:"What the supplier reads"`
+	Category string     `json:"category" doc:"Path of the category whose products without pictures are listed; empty for all"`
+	Expires  time.Time  `json:"expires"`
+	Revoked  *time.Time `json:"revoked"`
+	MaxFiles int        `json:"maxFiles"`
+	MaxBytes int64      `json:"maxBytes"`
+	Rights   string     `json:"rights" enum:"cleared,restricted,unknown" doc:"Of what comes through it"`
+	Licence  string     `json:"licence"`
+	Credit   string     `json:"credit"`
+	Files    int        `json:"files" doc:"Handed in"`
+	Bytes    int64      `json:"bytes" doc:"Handed in"`
+	Lots     int        `json:"lots"`
+	State    string     `json:"state" enum:"open,full,expired,revoked"`
+}
+
+const linkQuery = `
+	select k.id, k.supplier, k.asker, k.message, k.category, k.expires_at as expires, k.revoked_at as revoked, k.max_files, k.max_bytes, k.rights, k.licence, k.credit,
+		coalesce(u.files, 0)::int as files, coalesce(u.bytes, 0)::bigint as bytes, coalesce(u.lots, 0)::int as lots,
+		case when k.revoked_at is not null then 'revoked' when k.expires_at <= now() then 'expired'
+			when coalesce(u.files, 0) >= k.max_files or coalesce(u.bytes, 0) >= k.max_bytes then 'full' else 'open' end as state
+	from supplier_link k
+	left join lateral (select count(*) as files, sum(u.bytes) as bytes, count(distinct l.id) as lots
+		from lot l join upload u on u.lot_id = l.id where l.link_id = k.id) u on true`
+
+// SupplierLinks returns all links, the newest first.
+func (s *Store) SupplierLinks(ctx context.Context) ([]SupplierLink, error) {
+	return list[SupplierLink](ctx, s.Pool, linkQuery+` order by k.id desc`)
+}
+
+// SupplierLink returns one link.
+func (s *Store) SupplierLink(ctx context.Context, id int64) (SupplierLink, error) {
+	return one[SupplierLink](ctx, s.Pool, linkQuery+` where k.id = $1`, id)
+}
+
+// SupplierLinkBy returns the link whose address ends with what has this
+// SHA-256.
+func (s *Store) SupplierLinkBy(ctx context.Context, token []byte) (SupplierLink, error) {
+	return one[SupplierLink](ctx, s.Pool, linkQuery+` where k.token = $1`, token)
+}
+
+// AddSupplierLink makes a link and returns its id.
+func (s *Store) AddSupplierLink(ctx context.Context, k SupplierLink, token []byte) (id int64, err error) {
+	return number(ctx, s.Pool, `insert into supplier_link (token, supplier, asker, message, category, expires_at, max_files, max_bytes, rights, licence, credit)
+		values (@token, @supplier, @asker, @message, @category, @expires, @files, @bytes, @rights, @licence, @credit) returning id`,
+		pgx.NamedArgs{"token": token, "supplier": k.Supplier, "asker": k.Asker, "message": k.Message, "category": k.Category, "expires": k.Expires,
+			"files": k.MaxFiles, "bytes": k.MaxBytes, "rights": k.Rights, "licence": k.Licence, "credit": k.Credit})
+}
+
+// RenewSupplierLink gives a link another address and a later end; the address
+// before leads nowhere from then on.
+func (s *Store) RenewSupplierLink(ctx context.Context, id int64, token []byte, expires time.Time) error {
+	_, err := number(ctx, s.Pool, `update supplier_link set token = $2, expires_at = $3, revoked_at = null where id = $1 returning id`, id, token, expires)
+	return err
+}
+
+// RevokeSupplierLink ends a link. What came through it stays.
+func (s *Store) RevokeSupplierLink(ctx context.Context, id int64) error {
+	_, err := number(ctx, s.Pool, `update supplier_link set revoked_at = coalesce(revoked_at, now()) where id = $1 returning id`, id)
+	return err
+}
+
+// LinkClosed means that a supplier's link takes nothing (more), and why.
+type LinkClosed struct{ Reason string }
+
+func (e LinkClosed) Error() string { return e.Reason }
+
+func (k *SupplierLink) closed() error {
+	switch k.State {
+	case "revoked":
+		return LinkClosed{"This address was closed by those who gave it to you."}
+	case "expired":
+		return LinkClosed{"This address ended on " + k.Expires.Format("2 January 2006") + "."}
+	case "full":
+		return LinkClosed{"As much has been handed in as this address takes."}
+	}
+	return nil
+}
+
+// HandInLot opens a lot for what a supplier hands in through a link.
+func (s *Store) HandInLot(ctx context.Context, link SupplierLink, uploads int) (id int64, err error) {
+	if err := link.closed(); err != nil {
+		return 0, err
+	}
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		id, err = number(ctx, tx, `insert into lot (name, origin, expected, link_id) values ($1, 'link', $2, $3) returning id`,
+			link.Supplier+" "+time.Now().Format("2006-01-02 15:04"), uploads, link.ID)
+		if err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "lot", ID: id})
+	})
+	return id, err
+}
+
+// BeginHandIn records that an upload through a link has begun, when the link
+// still takes it. ErrNotFound means that the lot is not the link's or does not
+// wait for files; LinkClosed says why the link does not take it.
+func (s *Store) BeginHandIn(ctx context.Context, token []byte, u Upload) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		// Uploads of one link are counted one after the other.
+		id, err := number(ctx, tx, `select id from supplier_link where token = $1 for update`, token)
+		if err != nil {
+			return err
+		}
+		link, err := one[SupplierLink](ctx, tx, linkQuery+` where k.id = $1`, id)
+		if err != nil {
+			return err
+		}
+		if err := link.closed(); err != nil {
+			return err
+		}
+		if link.Bytes+u.Bytes > link.MaxBytes {
+			return LinkClosed{fmt.Sprintf("This file is too large: %s of %s are left.", megabytes(link.MaxBytes-link.Bytes), megabytes(link.MaxBytes))}
+		}
+		tag, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes) select $1, id, $3, $4 from lot
+			where id = $2 and link_id = $5 and state = 'receiving'`, u.ID, u.LotID, u.Path, u.Bytes, id)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrNotFound
+		}
+		return err
+	})
+}
+
+func megabytes(n int64) string { return fmt.Sprintf("%.1f MB", float64(n)/1e6) }
+
+// MissingProduct is a variant of a product that has no picture.
+type MissingProduct struct {
+	SKU   string `json:"sku"`
+	Title string `json:"title"`
+	GTIN  string `json:"gtin"`
+}
+
+// MissingProducts returns variants whose product has no picture, below a
+// category ("" for all), in order of SKU, and how many there are.
+func (s *Store) MissingProducts(ctx context.Context, category string, limit int) (missing []MissingProduct, total int64, err error) {
+	from := `from variant v join product p on p.id = v.product_id left join category c on c.id = p.category_id
+		where p.pictures = 0 and ($1 = '' or c.path = $1 or starts_with(c.path, $1 || ' / '))`
+	if total, err = number(ctx, s.Pool, `select count(*) `+from, category); err != nil {
+		return nil, 0, err
+	}
+	missing, err = list[MissingProduct](ctx, s.Pool, `select v.sku, trim(concat_ws(' ', coalesce(nullif(v.title, ''), p.title), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o))) as title,
+		coalesce(v.gtin, '') as gtin `+from+` order by v.sku limit $2`, category, limit)
+	return missing, total, err
+}
+
+// GiveLinkRights gives files that came through a supplier's link its rights.
+func (s *Store) GiveLinkRights(ctx context.Context, lot int64) error {
+	_, err := s.Pool.Exec(ctx, `update file f set rights = k.rights, licence = k.licence, credit = k.credit
+		from lot l join supplier_link k on k.id = l.link_id where l.id = $1 and f.lot_id = l.id`, lot)
+	return err
+}
+
+// IsLinkClosed tells whether an error says that a link takes nothing.
+func IsLinkClosed(err error) (reason string, closed bool) {
+	var e LinkClosed
+	closed = errors.As(err, &e)
+	return e.Reason, closed
+}
