@@ -53,7 +53,11 @@ lint: bin/ambrosa
 test: bin/ambrosa $(STAMPS)/browser lint
 	bin/ambrosa with-postgres -- go test -timeout 20m ./...
 
-bench: bin/ambrosa $(STAMPS)/browser
+$(STAMPS)/bench: tools/install-system.sh
+	@bash tools/install-system.sh bench
+	@mkdir -p $(STAMPS) && touch $@
+
+bench: bin/ambrosa $(STAMPS)/browser $(STAMPS)/bench
 	bin/ambrosa with-postgres -- go test -run '^$$' -bench . -benchtime 1x -timeout 60m ./tests/bench
 
 shots: bin/ambrosa $(STAMPS)/browser

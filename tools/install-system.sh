@@ -1,11 +1,13 @@
 #!/usr/bin/env bash
 # Installs what Ambrosa needs from Debian, where it is missing. "build" is what
-# building and the demo need, "test" what the checks need beside it.
+# building and the demo need, "test" what the checks need beside it, "bench"
+# the tools to compare with.
 set -u
 packages() {
   case "$1" in
     build) echo "postgresql libvips-dev pkg-config gcc libc6-dev" ;;
     test) echo "chromium fonts-dejavu-core zip unzip p7zip-full libvips-tools litmus libimage-exiftool-perl" ;;
+    bench) echo "rclone zint zbar-tools" ;;
   esac
 }
 missing=()

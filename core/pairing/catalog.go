@@ -59,29 +59,39 @@ type key struct {
 type Catalog struct {
 	items    []Item
 	products []product
-	several  []uint64 // bits of the products that have more than one item
+	several  []uint64           // bits of the products that have more than one item
+	gtins    map[uint64][]int32 // normal forms to items
+	keyIndex                    // SKUs, codes and products' codes
+
+	keyless    []int32 // items whose SKU makes no key
+	productOf  []int32
+	attributes []string // names of the items' attributes, in their order
+	options    []atomic.Pointer[[]optionValue]
+	nearest    nearestIndex
+	parts      partIndex
+	titles     titleIndex
+	byValue    sync.Map // indexes of attributes' values, by what was asked for
+}
+
+// keyIndex finds keys by the hash of their letters and digits.
+type keyIndex struct {
 	keys     []key
 	heads    *table
-	groups   *table             // keys with a digit group right after another, groups kept apart
-	gtins    map[uint64][]int32 // normal forms to items
-	grouped  bool               // groups holds something
+	groups   *table // keys with a digit group right after another, groups kept apart
+	grouped  bool   // groups holds something
 	maxAtoms int
 	slashes  bool    // some key holds a slash
 	lengths  lengths // how many letters and digits keys have, leading zeros left out
-
-	keyless   []int32 // items whose SKU makes no key
-	productOf []int32
-	options   []atomic.Pointer[[]optionValue]
-	nearest   nearestIndex
 }
 
 // NewCatalog indexes items. Items that share a product code belong to one
-// product.
-func NewCatalog(items []Item) *Catalog {
+// product. attributes names their attributes, in the order of their values.
+func NewCatalog(items []Item, attributes ...string) *Catalog {
 	c := &Catalog{
-		items:     items,
-		productOf: make([]int32, len(items)),
-		gtins:     map[uint64][]int32{},
+		items:      items,
+		productOf:  make([]int32, len(items)),
+		gtins:      map[uint64][]int32{},
+		attributes: attributes,
 	}
 	parts := make([]keyList, min(runtime.GOMAXPROCS(0), len(items)/4096+1))
 	var wait sync.WaitGroup
@@ -107,9 +117,7 @@ func NewCatalog(items []Item) *Catalog {
 	for _, part := range parts {
 		total += len(part.keys)
 	}
-	c.keys = make([]key, 0, total)
-	c.heads = newTable(total)
-	c.groups = newTable(total / 8)
+	c.grow(total)
 	for _, part := range parts {
 		c.take(part)
 	}
@@ -272,30 +280,44 @@ func (l *keyList) add(text string, kind keyKind, product, item int32) bool {
 	return true
 }
 
-// take puts a list's keys into the index.
+// take puts a list's keys and barcodes into the catalog's indexes.
 func (c *Catalog) take(l keyList) {
-	for i, k := range l.keys {
-		if k.product < 0 {
+	for i := range l.keys {
+		if k := &l.keys[i]; k.product < 0 {
 			k.product = c.productOf[k.item]
 		}
-		k.next = c.heads.put(k.hash, int32(len(c.keys)))
-		c.keys = append(c.keys, k)
-		if group := l.groups[i]; group != 0 {
-			c.grouped = true
-			k.hash = group
-			k.next = c.groups.put(group, int32(len(c.keys)))
-			c.keys = append(c.keys, k)
-		}
 	}
+	c.keyIndex.take(l)
 	c.keyless = append(c.keyless, l.keyless...)
 	for _, g := range l.gtins {
 		c.gtins[g.number] = append(c.gtins[g.number], g.item)
 	}
-	for i := range c.lengths {
-		c.lengths[i] |= l.lengths[i]
+}
+
+// grow makes room for so many keys.
+func (x *keyIndex) grow(total int) {
+	x.keys = make([]key, 0, total)
+	x.heads = newTable(total)
+	x.groups = newTable(total / 8)
+}
+
+// take puts a list's keys into the index.
+func (x *keyIndex) take(l keyList) {
+	for i, k := range l.keys {
+		k.next = x.heads.put(k.hash, int32(len(x.keys)))
+		x.keys = append(x.keys, k)
+		if group := l.groups[i]; group != 0 {
+			x.grouped = true
+			k.hash = group
+			k.next = x.groups.put(group, int32(len(x.keys)))
+			x.keys = append(x.keys, k)
+		}
 	}
-	c.maxAtoms = max(c.maxAtoms, l.maxAtoms)
-	c.slashes = c.slashes || l.slashes
+	for i := range x.lengths {
+		x.lengths[i] |= l.lengths[i]
+	}
+	x.maxAtoms = max(x.maxAtoms, l.maxAtoms)
+	x.slashes = x.slashes || l.slashes
 }
 
 const seed uint64 = 14695981039346656037

@@ -36,7 +36,7 @@ func (r *reader) acrossFolders() (across []match) {
 func (r *reader) sameName(claims []claim) []claim {
 	for _, m := range r.baseKeys() {
 		if !m.barcode && int(m.from) <= r.base && int(m.to) == r.end-1 {
-			claims = append(claims, claim{m, SameName, 0})
+			claims = append(claims, claim{match: m, clue: SameName})
 		}
 	}
 	return claims
@@ -47,7 +47,7 @@ func (r *reader) keyInName(claims []claim) []claim {
 	before := len(claims)
 	for _, m := range r.baseKeys() {
 		if !m.barcode && !slices.ContainsFunc(claims[:before], func(c claim) bool { return c.match == m }) {
-			claims = append(claims, claim{m, KeyInName, 0})
+			claims = append(claims, claim{match: m, clue: KeyInName})
 		}
 	}
 	return claims
@@ -58,7 +58,7 @@ func (r *reader) keyInName(claims []claim) []claim {
 func (r *reader) barcodeInName(claims []claim) []claim {
 	for _, m := range r.baseKeys() {
 		if m.barcode {
-			claims = append(claims, claim{m, BarcodeInName, 0})
+			claims = append(claims, claim{match: m, clue: BarcodeInName})
 		}
 	}
 	return claims
@@ -77,7 +77,7 @@ func (r *reader) folder(claims []claim) []claim {
 			if m.digits && !m.barcode && !whole && m.alnum < 5 {
 				continue // a short number beside words is a year or a count
 			}
-			claims = append(claims, claim{m, Folder, segment + 1})
+			claims = append(claims, claim{match: m, clue: Folder, segment: segment + 1})
 		}
 		if len(claims) > 0 {
 			return claims

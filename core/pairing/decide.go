@@ -11,6 +11,13 @@ import (
 // read gives the verdict on one path, as far as it can be told from the path
 // alone; settle then adds what the whole lot tells.
 func (r *reader) read(path string, v *Verdict) {
+	r.readName(path, v)
+	if v.Kind == Loose && len(r.list.steps) > 0 {
+		r.readStepped(path, v)
+	}
+}
+
+func (r *reader) readName(path string, v *Verdict) {
 	r.open(path)
 	claims := r.weigh()
 	if len(claims) == 0 {
@@ -29,12 +36,20 @@ func (r *reader) read(path string, v *Verdict) {
 	if int(best.to) >= r.base {
 		r.markSameProduct(best)
 	}
+	if best.clue == Pattern {
+		for _, c := range r.patternedAt {
+			r.roles[c.atom], r.whats[c.atom] = c.role, c.what
+		}
+	}
 	v.Target = r.readOptions(best.target)
 	from, to := int(best.from), int(best.to)
 	if to < r.base {
 		from, to = -1, -1
 	}
 	d := r.readDetails(from, to, best.barcode)
+	if best.clue == Pattern {
+		d = r.patterned.or(d)
+	}
 	v.Place, v.View, v.number, v.letter, v.gluedOnly = d.place, d.view, d.number, d.letter, d.gluedLetter
 	v.bare = from == r.base && to == r.end-1
 	v.Reason = pairedReasons[v.Clue][v.Rung]
@@ -59,6 +74,18 @@ func (r *reader) markKey(c *claim) {
 	for i := c.from; i <= c.to; i++ {
 		r.roles[i], r.whats[i] = asKey, c.key
 	}
+	for _, i := range c.also {
+		r.roles[i], r.whats[i] = asKey, c.key
+	}
+}
+
+// or gives what a pattern said before what the rest of the name says.
+func (d details) or(rest details) details {
+	if d.place > 0 {
+		rest.place, rest.number, rest.letter, rest.gluedLetter = d.place, d.number, 0, false
+	}
+	rest.view = cmp.Or(d.view, rest.view)
+	return rest
 }
 
 // markSameProduct gives the atoms of further keys of a claim's product to the
@@ -77,27 +104,31 @@ func (r *reader) markSameProduct(c *claim) {
 }
 
 // weigh returns the claims that count, the best first: those of the first clue
-// in the list that has any, those on the base name together, and a folder's
-// where it tells more or tells otherwise.
+// in the list that has any, and a folder's where it tells more or tells
+// otherwise. Keys and barcodes in the base name are weighed together.
 func (r *reader) weigh() []claim {
 	r.claims = r.claims[:0]
-	var byFolder []claim
-	folderFirst, folderOn := false, false
-	for n, clue := range r.order {
-		if clue == Folder {
-			folderOn, folderFirst = true, n == 0
-			continue
+	decided := NoClue
+	for _, clue := range r.list.order {
+		switch {
+		case clue == Folder:
+			r.byFolder = r.folder(r.byFolder[:0])
+			r.claims = append(r.claims, r.byFolder...)
+		case !clue.inBase():
+			r.claims = available[clue](r, r.claims)
+		case decided == NoClue:
+			decided = clue
+			for _, together := range r.list.base {
+				r.claims = available[together](r, r.claims)
+			}
 		}
-		r.claims = available[clue](r, r.claims)
+		if len(r.claims) > 0 {
+			decided = clue
+			break
+		}
 	}
-	if folderOn && (folderFirst || len(r.claims) == 0 || weak(&r.claims[0]) || r.claims[0].target.Item < 0) {
-		byFolder = r.folder(r.byFolder[:0])
-		r.byFolder = byFolder
-	}
-	if len(r.claims) == 0 || (len(byFolder) > 0 && (folderFirst || onlyPlaces(r.claims))) {
-		r.claims = append(r.claims[:0], byFolder...)
-	} else if len(byFolder) == 1 {
-		r.addFolder(&byFolder[0])
+	if len(r.claims) > 0 && decided != Folder && r.list.folder && (weak(&r.claims[0]) || r.claims[0].target.Item < 0) {
+		r.weighFolder()
 	}
 	if len(r.claims) > 1 {
 		slices.SortStableFunc(r.claims, func(a, b claim) int {
@@ -105,6 +136,20 @@ func (r *reader) weigh() []claim {
 		})
 	}
 	return r.claims
+}
+
+// inBase tells whether a clue reads keys and barcodes in the base name.
+func (c Clue) inBase() bool { return c == SameName || c == KeyInName || c == BarcodeInName }
+
+// weighFolder weighs the folder beside what the name says.
+func (r *reader) weighFolder() {
+	r.byFolder = r.folder(r.byFolder[:0])
+	switch {
+	case len(r.byFolder) > 0 && onlyPlaces(r.claims):
+		r.claims = append(r.claims[:0], r.byFolder...)
+	case len(r.byFolder) == 1:
+		r.addFolder(&r.byFolder[0])
+	}
 }
 
 // onlyPlaces tells whether claims are by numbers of one to three digits only,
@@ -130,9 +175,11 @@ func (r *reader) addFolder(f *claim) {
 	}
 }
 
-// weak tells whether a claim leaves room for doubt: a loose rung, or a short
-// number.
-func weak(c *claim) bool { return c.rung.loose() || (c.digits && !c.barcode && c.alnum < 6) }
+// weak tells whether a claim leaves room for doubt: a loose rung, a short
+// number, or a clue that does not rest on a whole key.
+func weak(c *claim) bool {
+	return c.rung.loose() || (c.digits && !c.barcode && c.alnum < 6) || c.clue == NameInKey || c.clue == Title || c.clue == Attribute
+}
 
 // rivals returns one claim a target, for all targets that claims name.
 func (r *reader) rivals(claims []claim) []claim {
@@ -148,7 +195,8 @@ func (r *reader) rivals(claims []claim) []claim {
 }
 
 var (
-	ofClue = [...]float64{SameName: 1, KeyInName: 0.95, BarcodeInName: 0.97, Folder: 0.85, LookAlike: 0, SaidBySource: 0}
+	ofClue = [...]float64{SheetRow: 1, SameName: 1, KeyInName: 0.95, NameInKey: 0.8, BarcodeInName: 0.97, BarcodeInPicture: 0.96, Folder: 0.85, Title: 0.7,
+		Attribute: 0.75, Pattern: 0.9, LookAlike: 0.6, SaidBySource: 0.9}
 	ofRung = [...]float64{SameCharacters: 0, LetterCase: 0.01, Separators: 0.02, NoSeparators: 0.06, LeadingZeros: 0.10}
 )
 
@@ -191,6 +239,8 @@ func (r *reader) doubt(c *claim, left rest) string {
 	digits := c.digits && !c.barcode
 	wordsOnly := !c.digits && !r.hasDigit(c)
 	switch {
+	case c.clue == Pattern:
+		return "" // a person said how to read it
 	case left.keyLike != "" && c.rung.loose():
 		return "found " + c.key + " only with " + rungReasons[c.rung] + ", and " + left.keyLike + " beside it looks like another key"
 	case left.keyLike != "" && (digits || wordsOnly):

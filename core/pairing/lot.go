@@ -64,7 +64,7 @@ func findHabits(paths []string) *lotHabits {
 // in the order given. With spans, each verdict covers its path with spans. The
 // error names a clue that cannot be used.
 func Lot(c *Catalog, list ClueList, paths []string, spans bool) ([]Verdict, error) {
-	order, err := list.order()
+	with, err := list.compile()
 	if err != nil {
 		return nil, err
 	}
@@ -77,7 +77,7 @@ func Lot(c *Catalog, list ClueList, paths []string, spans bool) ([]Verdict, erro
 	for w := range workers {
 		lo, hi := len(paths)*w/workers, len(paths)*(w+1)/workers
 		wait.Go(func() {
-			r := newReader(c, habits, order, words, spans)
+			r := newReader(c, habits, with, words, spans)
 			for i := lo; i < hi; i++ {
 				v := &verdicts[i]
 				r.read(paths[i], v)

@@ -22,9 +22,9 @@ func (m match) contains(o match) bool { return m.from <= o.from && o.to <= m.to 
 
 func (m match) size(r *reader) int32 { return r.f.atoms[m.to].end - r.f.atoms[m.from].start }
 
-func (r *reader) collect(t *table, hash uint64, i, j, lo, hi int) {
-	for k := t.get(hash); k >= 0; k = r.catalog.keys[k].next {
-		entry := &r.catalog.keys[k]
+func (r *reader) collect(x *keyIndex, t *table, hash uint64, i, j, lo, hi int) {
+	for k := t.get(hash); k >= 0; k = x.keys[k].next {
+		entry := &x.keys[k]
 		if rung := r.rung(entry, i, j, lo, hi); rung != NoRung {
 			m := match{from: int32(i), to: int32(j), target: entry.target(), key: entry.text, rung: rung,
 				alnum: entry.alnum, digits: entry.digitsOnly, product: entry.kind == productKey}
@@ -248,22 +248,26 @@ func (r *reader) beside(m, o match) bool {
 	return r.catalog.knowsWord(o.target, word)
 }
 
-// match finds the keys in the atoms [lo, hi), shorter ones within longer ones
-// left out. The result is valid until the next call.
+// match finds the catalog's keys and barcodes in the atoms [lo, hi), shorter
+// ones within longer ones left out. The result is valid until the next call.
 func (r *reader) match(lo, hi int) []match {
+	return r.matchIn(&r.catalog.keyIndex, lo, hi, len(r.catalog.gtins) > 0)
+}
+
+// matchIn is match with the keys of an index.
+func (r *reader) matchIn(x *keyIndex, lo, hi int, barcodes bool) []match {
 	r.found = r.found[:0]
-	c := r.catalog
 	for i := lo; i < hi; i++ {
 		h, g := seed, seed
 		previous, neighbours, digitsOnly, length, stripped := separator, false, true, 0, 0
-		for j := i; j < hi && j-i < c.maxAtoms; j++ {
+		for j := i; j < hi && j-i < x.maxAtoms; j++ {
 			a := r.f.atoms[j]
 			length += a.len()
 			if length > maxKey {
 				break
 			}
 			text := r.f.bytes(a)
-			if c.grouped {
+			if x.grouped {
 				g = extendGroup(g, text, a.class, previous)
 			}
 			if a.class == digit && previous != digit {
@@ -274,13 +278,13 @@ func (r *reader) match(lo, hi int) []match {
 			neighbours = neighbours || (a.class == digit && previous == digit)
 			digitsOnly = digitsOnly && a.class == digit
 			previous = a.class
-			if c.lengths.has(stripped) {
-				r.collect(c.heads, finish(h), i, j, lo, hi)
+			if x.lengths.has(stripped) {
+				r.collect(x, x.heads, finish(h), i, j, lo, hi)
 			}
-			if neighbours && c.grouped {
-				r.collect(c.groups, finish(g), i, j, lo, hi)
+			if neighbours && x.grouped {
+				r.collect(x, x.groups, finish(g), i, j, lo, hi)
 			}
-			if digitsOnly && length >= 8 && length <= 14 && len(c.gtins) > 0 && (i == j || length >= 12) {
+			if digitsOnly && length >= 8 && length <= 14 && barcodes && (i == j || length >= 12) {
 				r.collectBarcode(i, j)
 			}
 		}

@@ -9,6 +9,7 @@ type claim struct {
 	match
 	clue    Clue
 	segment int16
+	also    []int32 // atoms of the key beside those from from to to
 }
 
 // reader reads one path after the other; it is reused to spare allocations and
@@ -16,7 +17,7 @@ type claim struct {
 type reader struct {
 	catalog *Catalog
 	lot     *lotHabits
-	order   []Clue
+	list    *compiled
 	words   *lexicon[meaning]
 	f       folded
 	key     folded // of a key that is compared
@@ -37,10 +38,15 @@ type reader struct {
 	spans       bool
 
 	nameBreaks, keyBreaks []int32
+
+	inner       *reader            // looks single texts up
+	together    map[string][]int32 // products by the words that they hold together
+	patterned   details            // what a pattern said beside the key
+	patternedAt []cutRole
 }
 
-func newReader(c *Catalog, lot *lotHabits, order []Clue, words *lexicon[meaning], spans bool) *reader {
-	return &reader{catalog: c, lot: lot, order: order, words: words, spans: spans}
+func newReader(c *Catalog, lot *lotHabits, list *compiled, words *lexicon[meaning], spans bool) *reader {
+	return &reader{catalog: c, lot: lot, list: list, words: words, spans: spans}
 }
 
 // open folds a path and finds its base name.
@@ -51,6 +57,7 @@ func (r *reader) open(path string) {
 	r.whats = resize(r.whats, n)
 	r.regions = resize(r.regions, n)
 	r.region, r.matched = 0, false
+	r.patternedAt = r.patternedAt[:0]
 	r.base = n
 	last := int16(0)
 	for _, b := range r.f.text {

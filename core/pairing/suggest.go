@@ -73,7 +73,7 @@ func pairsOf(form string) (pairs [][2]byte) {
 // they explain more of the name, then in the order of their spelling.
 func (c *Catalog) Nearest(path string, n int) []Suggestion {
 	c.nearest.once.Do(c.buildNearest)
-	r := newReader(c, nil, nil, english, false)
+	r := newReader(c, nil, &compiled{}, english, false)
 	r.open(path)
 	best := map[Target]Suggestion{}
 	for _, read := range r.tokens() {

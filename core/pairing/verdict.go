@@ -99,39 +99,50 @@ type Verdict struct {
 
 // ClueList is the order in which clues are weighed, and their settings.
 type ClueList struct {
-	Clues     []ClueSetting `json:"clues"`
-	Languages []string      `json:"languages,omitempty"` // beside English: de, fr, es, it, nl
+	Clues     []ClueSetting `json:"clues" nullable:"false"`
+	Languages []string      `json:"languages,omitempty" doc:"Whose view words are read beside English: de, fr, es, it, nl"`
+	Steps     []Step        `json:"steps,omitempty" doc:"What corrections taught"`
 }
 
 // ClueSetting is one clue of a list.
 type ClueSetting struct {
-	Clue string `json:"clue"`
-	Off  bool   `json:"off,omitempty"`
+	Clue       string   `json:"clue"`
+	Off        bool     `json:"off,omitempty"`
+	Patterns   []string `json:"patterns,omitempty" doc:"Of pattern: RE2 with a group named key, and if wanted place and view"`
+	OnPath     bool     `json:"onPath,omitempty" doc:"Of pattern: matched with the whole path, not with the base name without its extension"`
+	Attributes []string `json:"attributes,omitempty" doc:"Of attribute: their names; none for all whose values look like codes"`
+	Whole      bool     `json:"whole,omitempty" doc:"Of attribute: only as the whole name"`
+	Sheet      string   `json:"sheet,omitempty" doc:"Of sheet-row, for the command: a CSV with the columns file and sku"`
 }
 
 // available lists the clues that read names. A new clue is a file with its
-// claims, and a line here.
+// claims, and a line here; those with none weigh what comes beside the name.
 var available = [...]func(*reader, []claim) []claim{
-	SameName:      (*reader).sameName,
-	KeyInName:     (*reader).keyInName,
-	BarcodeInName: (*reader).barcodeInName,
-	Folder:        (*reader).folder,
-	LookAlike:     nil,
+	SheetRow:         nil,
+	SameName:         (*reader).sameName,
+	KeyInName:        (*reader).keyInName,
+	NameInKey:        (*reader).nameInKey,
+	BarcodeInName:    (*reader).barcodeInName,
+	BarcodeInPicture: nil,
+	Folder:           (*reader).folder,
+	Title:            (*reader).title,
+	Attribute:        (*reader).attribute,
+	Pattern:          (*reader).byPattern,
+	LookAlike:        nil,
 }
 
-// DefaultClues is the list that is used until a person makes another.
+// DefaultClues is the list that is used until a person makes another: every
+// clue in its order.
 func DefaultClues() ClueList {
 	list := ClueList{}
 	for c := SheetRow; c <= LookAlike; c++ {
-		if available[c] != nil {
-			list.Clues = append(list.Clues, ClueSetting{Clue: c.String()})
-		}
+		list.Clues = append(list.Clues, ClueSetting{Clue: c.String()})
 	}
 	return list
 }
 
 // ReadClueList reads a clue list in JSON and checks it. The error says which
-// clue or language is not known.
+// clue, pattern, step or language cannot be used.
 func ReadClueList(r io.Reader) (ClueList, error) {
 	var list ClueList
 	decoder := json.NewDecoder(r)
@@ -139,22 +150,66 @@ func ReadClueList(r io.Reader) (ClueList, error) {
 	if err := decoder.Decode(&list); err != nil {
 		return list, fmt.Errorf("read clue list: %w", err)
 	}
-	_, err := list.order()
-	return list, err
+	return list, list.Check()
 }
 
-func (list ClueList) order() ([]Clue, error) {
-	var order []Clue
+// Check says what of a list cannot be used.
+func (list ClueList) Check() error {
+	_, err := list.compile()
+	return err
+}
+
+// On tells whether a clue is in the list and switched on.
+func (list ClueList) On(clue Clue) bool {
+	return slices.ContainsFunc(list.Clues, func(s ClueSetting) bool { return s.Clue == clue.String() && !s.Off })
+}
+
+// compiled is a clue list made ready to read names with.
+type compiled struct {
+	order       []Clue // that read names
+	base        []Clue // those of them that read keys and barcodes in the base name
+	folder      bool
+	patterns    []pattern
+	attributes  []string
+	wholeValues bool
+	steps       []Step
+}
+
+func (list ClueList) compile() (*compiled, error) {
+	with := &compiled{steps: list.Steps}
+	seen := map[Clue]bool{}
 	for i, setting := range list.Clues {
 		c := Clue(slices.Index(clueNames[:], setting.Clue))
-		if setting.Clue == "" || int(c) >= len(available) || available[c] == nil {
-			return nil, fmt.Errorf("clue %d: %q is not a clue that reads names; there are %v", i+1, setting.Clue, DefaultClues().names())
+		if setting.Clue == "" || int(c) >= len(available) {
+			return nil, fmt.Errorf("clue %d: %q is not a clue; there are %v", i+1, setting.Clue, DefaultClues().names())
 		}
-		if slices.Contains(order, c) {
+		if seen[c] {
 			return nil, fmt.Errorf("clue %d: %q stands in the list twice", i+1, setting.Clue)
 		}
-		if !setting.Off {
-			order = append(order, c)
+		seen[c] = true
+		for _, text := range setting.Patterns {
+			p, err := compilePattern(text, setting.OnPath)
+			if err != nil {
+				return nil, fmt.Errorf("clue %d: %w", i+1, err)
+			}
+			with.patterns = append(with.patterns, p)
+		}
+		if setting.Off || available[c] == nil || c == Pattern && len(setting.Patterns) == 0 {
+			continue
+		}
+		with.order = append(with.order, c)
+		switch {
+		case c.inBase():
+			with.base = append(with.base, c)
+		case c == Folder:
+			with.folder = true
+		case c == Attribute:
+			with.attributes, with.wholeValues = setting.Attributes, setting.Whole
+		}
+	}
+	for i, step := range list.Steps {
+		if err := step.check(); err != nil {
+			return nil, fmt.Errorf("step %d: %w", i+1, err)
 		}
 	}
 	for _, language := range list.Languages {
@@ -162,7 +217,7 @@ func (list ClueList) order() ([]Clue, error) {
 			return nil, fmt.Errorf("language %q is not known; there are de, es, fr, it, nl", language)
 		}
 	}
-	return order, nil
+	return with, nil
 }
 
 func (list ClueList) names() (names []string) {
@@ -181,6 +236,10 @@ var pairedReasons = func() (table [len(clueNames)][len(rungNames)]string) {
 		KeyInName:     "the key stands in the name",
 		BarcodeInName: "the name holds the barcode",
 		Folder:        "the folder's name is the key",
+		NameInKey:     "the name is a part of this key only",
+		Title:         "its words stand in this title only",
+		Attribute:     "an attribute of this product only stands in the name",
+		Pattern:       "the pattern reads the key",
 	} {
 		for rung := range table[c] {
 			table[c][rung] = text

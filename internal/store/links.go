@@ -156,7 +156,7 @@ func (s *Store) MissingProducts(ctx context.Context, category string, limit int)
 		return nil, 0, err
 	}
 	missing, err = list[MissingProduct](ctx, s.Pool, `select v.sku, trim(concat_ws(' ', coalesce(nullif(v.title, ''), p.title), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o))) as title,
-		coalesce(v.gtin, '') as gtin `+from+` order by v.sku limit $2`, category, limit)
+		coalesce(regexp_replace(v.gtin, '^0(?=[0-9]{13}$)', ''), '') as gtin `+from+` order by v.sku limit $2`, category, limit)
 	return missing, total, err
 }
 

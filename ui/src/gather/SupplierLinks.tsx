@@ -75,10 +75,10 @@ function Ask({ onMade, onClose }: { onMade: (m: LinkMade) => void; onClose: () =
       <NativeSelect label="List the products without a picture" value={input.category} onChange={(e) => set({ category: e.currentTarget.value })}
         data={[{ value: '', label: 'of the whole catalog' }, ...(categories.data?.items ?? []).map((c) => ({ value: c.path, label: `${c.path} (${count(c.noPicture)})` }))]} />
       <div className="spread" style={{ alignItems: 'end' }}>
-        <NumberInput label="Open for days" min={1} max={365} value={input.days} onChange={(n) => set({ days: Number(n) })} w={110} />
-        <NumberInput label="At most files" min={1} max={100_000} value={input.maxFiles} onChange={(n) => set({ maxFiles: Number(n) })} w={110} />
-        <NumberInput label="At most GB" min={1} max={1000} value={input.maxBytes / giga} onChange={(n) => set({ maxBytes: Number(n) * giga })} w={110} />
-        <NativeSelect label="Rights of the files" value={input.rights} onChange={(e) => set({ rights: e.currentTarget.value as LinkInput['rights'] })} data={['unknown', 'cleared', 'restricted']} />
+        <NumberInput label="Open for days" min={1} max={365} value={input.days} onChange={(n) => set({ days: Number(n) })} w={92} />
+        <NumberInput label="At most files" min={1} max={100_000} value={input.maxFiles} onChange={(n) => set({ maxFiles: Number(n) })} w={92} />
+        <NumberInput label="At most GB" min={1} max={1000} value={input.maxBytes / giga} onChange={(n) => set({ maxBytes: Number(n) * giga })} w={92} />
+        <NativeSelect label="Rights" value={input.rights} onChange={(e) => set({ rights: e.currentTarget.value as LinkInput['rights'] })} data={['unknown', 'cleared', 'restricted']} style={{ flex: 1 }} />
       </div>
       {add.error && <div className="note bad" role="alert">{said(add.error)}</div>}
       <div className="spread"><Button type="submit" variant="filled" loading={add.isPending}>Make the address</Button><Button onClick={onClose}>Leave it</Button></div>

@@ -1,0 +1,266 @@
+package pairing
+
+import (
+	"slices"
+	"sync"
+)
+
+// partIndex finds the keys that a part of them stands in, by their numbers and
+// by their neighbouring atoms. It is built when it is first needed.
+type partIndex struct {
+	once  sync.Once
+	heads *table
+	next  []int32 // an older piece of the same hash, or -1
+	keys  []int32 // that the piece stands in
+}
+
+// manyKeys is how many keys may hold a piece before it says nothing.
+const manyKeys = 256
+
+func (c *Catalog) buildParts() {
+	x := &c.parts
+	x.heads = newTable(2 * len(c.keys))
+	var f folded
+	for k := range c.keys {
+		f.fold(c.keys[k].text)
+		for i := range f.atoms {
+			if f.atoms[i].class == digit && f.atoms[i].len() >= 4 {
+				x.add(f.piece(i, i), int32(k))
+			}
+			if i+1 < len(f.atoms) {
+				x.add(f.piece(i, i+1), int32(k))
+			}
+		}
+	}
+}
+
+func (x *partIndex) add(hash uint64, key int32) {
+	x.next = append(x.next, x.heads.put(hash, int32(len(x.keys))))
+	x.keys = append(x.keys, key)
+}
+
+func (f *folded) piece(i, j int) uint64 {
+	h := seed
+	for n := i; n <= j; n++ {
+		h = extend(h, f.bytes(f.atoms[n]), false)
+	}
+	return finish(h)
+}
+
+// nameInKey claims a file whose base name, places, views and noise aside, is a
+// part of the keys of one product only, from the start of one of their atoms to
+// the end of another.
+func (r *reader) nameInKey(claims []claim) []claim {
+	lo := r.base
+	for left := 0; left < 3 && lo < r.end; left++ {
+		hi := r.end
+		for right := 0; right < 4 && hi > lo; right++ {
+			if m, found := r.partOfOne(lo, hi); found {
+				return append(claims, claim{match: m, clue: NameInKey})
+			}
+			from, _ := r.token(hi-1, lo, hi)
+			if !r.besideKeys(from, hi) {
+				break
+			}
+			hi = from
+		}
+		_, to := r.token(lo, lo, r.end)
+		if !r.besideKeys(lo, to) {
+			break
+		}
+		lo = to
+	}
+	return claims
+}
+
+// besideKeys tells whether the atoms of a token may be a place, a view or noise.
+func (r *reader) besideKeys(from, to int) bool {
+	if r.regions[from] != 0 {
+		return true
+	}
+	if to-from > 1 {
+		return r.isDigit(to-1) && to-from == 2 && r.words.of(r.text(from)).role != unread
+	}
+	return r.isDigit(from) && r.f.atoms[from].len() <= 3 || r.words.of(r.text(from)).role != unread || r.isPrefix(from)
+}
+
+func (r *reader) isPrefix(i int) bool { return r.lot != nil && r.lot.prefix[string(r.text(i))] }
+
+// partOfOne tells whether the atoms [lo, hi) are a part of the keys of just one
+// product, and of which item when they single it out.
+func (r *reader) partOfOne(lo, hi int) (m match, found bool) {
+	alnum, digits, letters := 0, 0, 0
+	for i := lo; i < hi; i++ {
+		if r.regions[i] != 0 && r.whats[i] != "hash" {
+			return m, false
+		}
+		alnum += r.f.atoms[i].len()
+		if r.isDigit(i) {
+			digits += r.f.atoms[i].len()
+		} else {
+			letters += r.f.atoms[i].len()
+		}
+	}
+	if alnum < 4 || digits < 2 || letters == 0 && (hi-lo > 1 && alnum < 6 || alnum == 4 && isYear(r.number(lo))) {
+		return m, false
+	}
+	r.catalog.parts.once.Do(r.catalog.buildParts)
+	x := &r.catalog.parts
+	first, last := lo, lo
+	for i := lo; i+1 < hi; i++ { // the longest pair is the rarest
+		if first == last || r.f.atoms[i+1].end-r.f.atoms[i].start > r.f.atoms[last].end-r.f.atoms[first].start {
+			first, last = i, i+1
+		}
+	}
+	seen := 0
+	for entry := x.heads.get(r.f.piece(first, last)); entry >= 0; entry = x.next[entry] {
+		if seen++; seen > manyKeys {
+			return m, false
+		}
+		k := &r.catalog.keys[x.keys[entry]]
+		at, ok := r.standsIn(k, lo, hi)
+		if !ok {
+			continue
+		}
+		if !found {
+			m, found = match{from: int32(lo), to: int32(hi - 1), target: k.target(), key: k.text, rung: r.partRung(k, at, lo, hi), alnum: int32(alnum), digits: letters == 0}, true
+			continue
+		}
+		if k.product != int32(m.target.Product) {
+			return m, false
+		}
+		if int(k.item) != m.target.Item {
+			m.target.Item = -1
+		}
+	}
+	if found && m.target.Item < 0 {
+		m.key = r.catalog.ProductCode(m.target.Product)
+	}
+	return m, found
+}
+
+func isYear(n int) bool { return n >= 1990 && n <= 2049 }
+
+// standsIn tells whether the atoms [lo, hi) stand one after the other in a key,
+// and from which of its atoms on. The key is left in r.key.
+func (r *reader) standsIn(k *key, lo, hi int) (at int, ok bool) {
+	r.key.fold(k.text)
+	n := hi - lo
+	for at := 0; at+n <= len(r.key.atoms); at++ {
+		same := true
+		for i := 0; i < n && same; i++ {
+			same = string(r.key.bytes(r.key.atoms[at+i])) == string(r.text(lo+i)) && (i == 0 || !r.f.atoms[lo+i].glued || r.key.atoms[at+i].glued)
+		}
+		if same {
+			return at, true
+		}
+	}
+	return 0, false
+}
+
+func (r *reader) partRung(k *key, at, lo, hi int) Rung {
+	from, to := r.key.atoms[at].start, r.key.atoms[at+hi-lo-1].end
+	name := r.f.source[r.f.origin(r.f.atoms[lo].start):r.f.origin(r.f.atoms[hi-1].end)]
+	written := string(r.key.text[from:to])
+	if len(r.key.offsets) == 0 {
+		written = k.text[from:to]
+	}
+	return compare(name, written, r.f.text[r.f.atoms[lo].start:r.f.atoms[hi-1].end], r.key.text[from:to])
+}
+
+// valueIndex returns the index of attributes' values that tell one product, of
+// the attributes with these names; of all whose values look like codes when
+// there are none.
+func (c *Catalog) valueIndex(names []string) *keyIndex {
+	key := ""
+	for _, name := range names {
+		key += name + "\x00"
+	}
+	if known, ok := c.byValue.Load(key); ok {
+		x, _ := known.(*keyIndex)
+		return x
+	}
+	x := c.buildValues(names)
+	c.byValue.Store(key, x)
+	return x
+}
+
+func (c *Catalog) buildValues(names []string) *keyIndex {
+	type holder struct {
+		text          string
+		product, item int32
+	}
+	var order []string
+	holders := map[string]holder{}
+	var f folded
+	for i := range c.items {
+		product := c.productOf[i]
+		for a, value := range c.items[i].Attributes {
+			if len(value) > maxKey || !c.mayBeCode(names, a, value, &f) {
+				continue
+			}
+			form := f.joined(0)
+			held, known := holders[form]
+			switch {
+			case !known:
+				holders[form] = holder{value, product, int32(i)}
+				order = append(order, form)
+			case held.product != product:
+				holders[form] = holder{product: -1}
+			case held.item != int32(i):
+				holders[form] = holder{held.text, product, -1}
+			}
+		}
+	}
+	var list keyList
+	for _, form := range order {
+		if held := holders[form]; held.product >= 0 {
+			list.add(held.text, codeKey, held.product, held.item)
+		}
+	}
+	x := &keyIndex{}
+	x.grow(len(list.keys))
+	x.take(list)
+	return x
+}
+
+// mayBeCode tells whether an attribute's value can tell a product; it leaves the
+// value folded.
+func (c *Catalog) mayBeCode(names []string, attribute int, value string, f *folded) bool {
+	if len(names) > 0 && (attribute >= len(c.attributes) || !slices.Contains(names, c.attributes[attribute])) {
+		return false
+	}
+	if len(value) < 3 {
+		return false
+	}
+	f.fold(value)
+	alnum, digits, letters := 0, 0, 0
+	for i, a := range f.atoms {
+		alnum += a.len()
+		if a.class == digit {
+			digits += a.len()
+			continue
+		}
+		letters += a.len()
+		if len(names) == 0 && i > 0 && (units.of(f.bytes(a)) || string(f.bytes(a)) == "x") {
+			return false // a measure
+		}
+	}
+	if len(names) > 0 {
+		return alnum >= 3
+	}
+	return letters > 0 && digits >= 2 && alnum >= 4 || digits >= 6 && letters == 0
+}
+
+// attribute claims a file in whose base name an attribute's value stands that
+// only one product has.
+func (r *reader) attribute(claims []claim) []claim {
+	x := r.catalog.valueIndex(r.list.attributes)
+	for _, m := range r.matchIn(x, r.base, r.end, false) {
+		if r.list.wholeValues && (int(m.from) != r.base || int(m.to) != r.end-1) {
+			continue
+		}
+		claims = append(claims, claim{match: m, clue: Attribute})
+	}
+	return claims
+}

@@ -1,0 +1,137 @@
+package pairing
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// Row is a spreadsheet's row that names a file for a SKU.
+type Row struct {
+	Line  int // in the sheet
+	File  string
+	SKU   string
+	Place int // 0 when the sheet says none
+	View  string
+	Alt   string
+	Lead  bool
+}
+
+// Rows finds rows by the names of files, without regard to case or folder; a
+// name without extension stands for any.
+type Rows struct {
+	rows   []Row
+	byName map[string][]int
+	byStem map[string][]int
+}
+
+// NewRows indexes rows.
+func NewRows(rows []Row) *Rows {
+	s := &Rows{rows, map[string][]int{}, map[string][]int{}}
+	for i, row := range rows {
+		name := foldName(row.File)
+		if name == "" {
+			continue
+		}
+		s.byName[name] = append(s.byName[name], i)
+		if stem := stemOf(name); stem == name {
+			s.byStem[stem] = append(s.byStem[stem], i)
+		}
+	}
+	return s
+}
+
+func foldName(path string) string {
+	var f folded
+	f.fold(strings.ReplaceAll(strings.TrimSpace(path), "\\", "/"))
+	text := string(f.text)
+	return strings.TrimSpace(text[strings.LastIndexByte(text, '/')+1:])
+}
+
+func stemOf(name string) string {
+	if dot := strings.LastIndexByte(name, '.'); dot > 0 && extensions.of([]byte(name[dot+1:])) {
+		return name[:dot]
+	}
+	return name
+}
+
+// Of returns the rows that name a path: those with its folder, when some have
+// it; else all with its name.
+func (s *Rows) Of(path string) (named []Row) {
+	name := foldName(path)
+	at := s.byName[name]
+	if len(at) == 0 {
+		at = s.byStem[stemOf(name)]
+	}
+	whole := strings.ToLower(path)
+	for _, i := range at {
+		named = append(named, s.rows[i])
+	}
+	within := slices.DeleteFunc(slices.Clone(named), func(row Row) bool {
+		file := strings.ToLower(strings.ReplaceAll(row.File, "\\", "/"))
+		return !strings.Contains(file, "/") || !strings.HasSuffix("/"+whole, "/"+strings.TrimPrefix(file, "/"))
+	})
+	if len(within) > 0 {
+		return within
+	}
+	return named
+}
+
+// Unused returns the rows that name none of the paths, in their order.
+func (s *Rows) Unused(paths []string) (unused []Row) {
+	used := map[int]bool{}
+	for _, path := range paths {
+		for _, row := range s.Of(path) {
+			used[row.Line] = true
+		}
+	}
+	for _, row := range s.rows {
+		if !used[row.Line] {
+			unused = append(unused, row)
+		}
+	}
+	return unused
+}
+
+// Row weighs what a sheet says of a file: it pairs it, whatever its name says;
+// rows that name it for several products make it contested. With no rows the
+// verdict stays.
+func (l *Listener) Row(v *Verdict, rows []Row) {
+	if len(rows) == 0 {
+		return
+	}
+	var found []Candidate
+	for _, row := range rows {
+		match := l.reader.lookUp(row.SKU)
+		if len(match) == 0 {
+			v.Candidates = nil
+			v.unpair("row " + strconv.Itoa(row.Line) + " of the sheet names it for " + row.SKU + ", which no product has")
+			return
+		}
+		for _, m := range match {
+			c := Candidate{m.target, m.key, SheetRow, m.rung, 1}
+			if !slices.ContainsFunc(found, func(o Candidate) bool { return o.Target == c.Target }) {
+				found = append(found, c)
+			}
+		}
+	}
+	if len(found) > 1 {
+		v.unpair("the sheet names it for " + found[0].Key + " and " + found[1].Key)
+		v.Kind, v.Candidates, v.Clue = Contested, found, SheetRow
+		return
+	}
+	row, c := rows[0], found[0]
+	v.Candidates = nil
+	v.number, v.letter = -1, 0
+	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score = Paired, c.Target, c.Key, SheetRow, c.Rung, 1
+	v.Reason = "row " + strconv.Itoa(row.Line) + " of the sheet names it for " + row.SKU
+	if row.Place > 0 {
+		v.Place = row.Place
+	}
+	if row.Lead {
+		v.Place = 1
+	}
+	if row.View != "" {
+		v.View = l.reader.viewNamed(strings.ToLower(row.View))
+	}
+}

@@ -1,0 +1,184 @@
+package pairing
+
+import (
+	"slices"
+	"sync"
+)
+
+// titleIndex finds products by the words of their titles and of their items'
+// attributes. It is built when it is first needed.
+type titleIndex struct {
+	once     sync.Once
+	words    map[string]int32
+	products [][]int32 // of each word, in their order
+	core     [][]int32 // of each product, the words that stand in all its titles
+}
+
+// wordLetters is how many letters a title's word has at least.
+const wordLetters = 3
+
+func (c *Catalog) buildTitles() {
+	x := &c.titles
+	x.words = map[string]int32{}
+	x.core = make([][]int32, len(c.products))
+	var f folded
+	word := func(a atom, p int32) int32 {
+		id, known := x.words[string(f.bytes(a))]
+		if !known {
+			id = int32(len(x.products))
+			x.words[string(f.bytes(a))] = id
+			x.products = append(x.products, nil)
+		}
+		if held := x.products[id]; len(held) == 0 || held[len(held)-1] != p {
+			x.products[id] = append(held, p)
+		}
+		return id
+	}
+	for p := range c.products {
+		for n, item := range c.products[p].items {
+			var here []int32
+			f.fold(c.items[item].Title)
+			for _, a := range f.atoms {
+				if a.class != letter || a.len() < wordLetters {
+					continue
+				}
+				if id := word(a, int32(p)); !slices.Contains(here, id) {
+					here = append(here, id)
+				}
+			}
+			if n == 0 {
+				x.core[p] = here
+			} else {
+				x.core[p] = slices.DeleteFunc(x.core[p], func(id int32) bool { return !slices.Contains(here, id) })
+			}
+			for _, value := range c.items[item].Attributes {
+				f.fold(value)
+				for _, a := range f.atoms {
+					if a.class == letter && a.len() >= wordLetters {
+						word(a, int32(p))
+					}
+				}
+			}
+		}
+	}
+}
+
+// title claims a file whose base name, or nearest folder that has any, holds
+// words of titles, in any order, that only one product has together: two or
+// more of its title and at least half of it, or the whole of a title of one
+// word, and no word that no title has.
+func (r *reader) title(claims []claim) []claim {
+	r.catalog.titles.once.Do(r.catalog.buildTitles)
+	if len(r.catalog.titles.words) == 0 {
+		return claims
+	}
+	for lo, hi := r.base, r.end; hi > 0; {
+		if c, told := r.titleIn(lo, hi); told {
+			if c.match.key == "" {
+				return claims
+			}
+			return append(claims, c)
+		}
+		if hi = lo; hi == 0 {
+			break
+		}
+		for lo = hi - 1; lo > 0 && r.f.atoms[lo-1].segment == r.f.atoms[hi-1].segment; {
+			lo--
+		}
+	}
+	return claims
+}
+
+// titleIn reads the words of one segment of the path. told is false when it
+// holds none; the claim has no key when they single out nothing.
+func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
+	x := &r.catalog.titles
+	var ids, atoms, asides []int32
+	strange := false
+	for i := lo; i < hi; i++ {
+		if r.isDigit(i) || r.regions[i] != 0 || r.f.atoms[i].len() < wordLetters {
+			continue
+		}
+		word := r.text(i)
+		id, known := x.words[string(word)]
+		role := r.words.of(word).role
+		switch {
+		case !known && role == unread && !r.isPrefix(i):
+			strange = true
+		case !known || slices.Contains(ids, id):
+		case role == unread:
+			ids, atoms = append(ids, id), append(atoms, int32(i))
+		default:
+			asides = append(asides, id)
+		}
+	}
+	if len(ids) == 0 {
+		return c, false
+	}
+	left := r.holdAll(ids)
+	if len(left) > 1 {
+		// What could be a view may be a title's word as well: "label", "box".
+		for _, id := range asides {
+			if narrower := intersect(left, x.products[id]); len(narrower) > 0 {
+				left = narrower
+				ids = append(ids, id)
+			}
+		}
+	}
+	if strange || len(left) != 1 {
+		return c, true
+	}
+	p := int(left[0])
+	matched := 0
+	for _, id := range x.core[p] {
+		if slices.Contains(ids, id) {
+			matched++
+		}
+	}
+	if matched < 2 && (matched < 1 || len(x.core[p]) > 1) || 2*matched < len(x.core[p]) {
+		return c, true
+	}
+	item := -1
+	if held := r.catalog.products[p].items; len(held) == 1 {
+		item = int(held[0])
+	}
+	title := r.catalog.items[r.catalog.products[p].items[0]].Title
+	c = claim{match: match{from: atoms[0], to: atoms[0], target: Target{p, item}, key: title, rung: LetterCase, alnum: int32(len(title))}, clue: Title, also: atoms[1:]}
+	c.segment = r.f.atoms[lo].segment + 1
+	return c, true
+}
+
+// holdAll returns the products that hold all words.
+func (r *reader) holdAll(ids []int32) []int32 {
+	x := &r.catalog.titles
+	byCount := slices.Clone(ids)
+	slices.SortFunc(byCount, func(a, b int32) int { return len(x.products[a]) - len(x.products[b]) })
+	key := string(wordsKey(byCount))
+	if known, ok := r.together[key]; ok {
+		return known
+	}
+	left := x.products[byCount[0]]
+	for _, id := range byCount[1:] {
+		both := left[:0:0]
+		for _, p := range left {
+			if _, found := slices.BinarySearch(x.products[id], p); found {
+				both = append(both, p)
+			}
+		}
+		left = both
+	}
+	if r.together == nil {
+		r.together = map[string][]int32{}
+	}
+	if len(r.together) < 1<<16 {
+		r.together[key] = left
+	}
+	return left
+}
+
+func wordsKey(ids []int32) (key []byte) {
+	for _, id := range ids {
+		key = append(key, byte(id), byte(id>>8), byte(id>>16), byte(id>>24))
+	}
+	return key
+}
