@@ -68,6 +68,7 @@ type Catalog struct {
 	attributes []string // names of the items' attributes, in their order
 	options    []atomic.Pointer[[]optionValue]
 	nearest    nearestIndex
+	warm       sync.Once // begins to build the three below
 	parts      partIndex
 	titles     titleIndex
 	byValue    sync.Map // indexes of attributes' values, by what was asked for

@@ -31,6 +31,11 @@ func (r *reader) readName(path string, v *Verdict) {
 			return
 		}
 	}
+	r.decide(best, v)
+}
+
+// decide reads the rest of a name around the claim that decides.
+func (r *reader) decide(best *claim, v *Verdict) {
 	v.Kind, v.Key, v.Clue, v.Rung, v.Score = Paired, best.key, best.clue, best.rung, score(best)
 	r.markKey(best)
 	if int(best.to) >= r.base {
@@ -54,12 +59,42 @@ func (r *reader) readName(path string, v *Verdict) {
 	v.bare = from == r.base && to == r.end-1
 	v.Reason = pairedReasons[v.Clue][v.Rung]
 	if reason := r.doubt(best, d.rest); reason != "" {
+		if around, ok := r.around(best); ok {
+			r.settleOn(&around, v)
+			return
+		}
 		v.Candidates = []Candidate{best.candidate()}
 		v.unpair(reason)
 	}
 	if r.spans {
 		v.Spans = r.readSpans()
 	}
+}
+
+// around returns the claim of a clue that explains a doubtful one with what
+// stands around it: an attribute's value that the key stands in by chance.
+func (r *reader) around(doubtful *claim) (claim, bool) {
+	if !doubtful.clue.inBase() || !slices.Contains(r.list.order, Attribute) {
+		return claim{}, false
+	}
+	held := *doubtful
+	found := r.attribute(nil)
+	if len(found) != 1 || !found[0].contains(held.match) || found[0].match == held.match {
+		return claim{}, false
+	}
+	return found[0], true
+}
+
+// settleOn reads the name anew with one claim.
+func (r *reader) settleOn(c *claim, v *Verdict) {
+	for i := range r.roles {
+		if r.whats[i] != "extension" {
+			r.roles[i] = unread
+		}
+	}
+	r.claims = append(r.claims[:0], *c)
+	*v = Verdict{}
+	r.decide(&r.claims[0], v)
 }
 
 // unpair makes a verdict loose again, for a reason.

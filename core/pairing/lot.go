@@ -110,13 +110,17 @@ func settle(verdicts []Verdict, open []int) {
 			zero[v.Target] = true
 		}
 	}
-	inSequence := false
+	inSequence, all := false, uint32(0)
 	for _, mask := range letters {
 		inSequence = inSequence || mask&3 == 3
+		all |= mask
 	}
+	// Letters from a on with no gap, over the whole lot: a product that came with
+	// b alone still has its second picture.
+	throughout := all&(all+1) == 0 && (all > 3 && len(letters) > 5 || inSequence)
 	for _, i := range open {
 		if v := &verdicts[i]; v.letter != 0 {
-			v.settleLetter(letters[v.Target], inSequence)
+			v.settleLetter(letters[v.Target], inSequence, throughout)
 		}
 	}
 	if len(zero) > 0 {
@@ -143,7 +147,7 @@ func countFromNought(verdicts []Verdict, zero map[Target]bool) {
 	}
 }
 
-func (v *Verdict) settleLetter(mask uint32, inSequence bool) {
+func (v *Verdict) settleLetter(mask uint32, inSequence, throughout bool) {
 	const first = 1 // the letter a
 	view := singleViews[v.letter]
 	views := 0
@@ -153,7 +157,7 @@ func (v *Verdict) settleLetter(mask uint32, inSequence bool) {
 		}
 	}
 	switch {
-	case inSequence && mask&first != 0 && v.letter <= 'l':
+	case (throughout || inSequence && mask&first != 0) && v.letter <= 'l':
 		v.Place = int(v.letter-'a') + 1
 		v.respan(PlaceSpan, "")
 		return

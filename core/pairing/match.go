@@ -25,6 +25,9 @@ func (m match) size(r *reader) int32 { return r.f.atoms[m.to].end - r.f.atoms[m.
 func (r *reader) collect(x *keyIndex, t *table, hash uint64, i, j, lo, hi int) {
 	for k := t.get(hash); k >= 0; k = x.keys[k].next {
 		entry := &x.keys[k]
+		if entry.product == noProduct {
+			continue
+		}
 		if rung := r.rung(entry, i, j, lo, hi); rung != NoRung {
 			m := match{from: int32(i), to: int32(j), target: entry.target(), key: entry.text, rung: rung,
 				alnum: entry.alnum, digits: entry.digitsOnly, product: entry.kind == productKey}

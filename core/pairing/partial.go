@@ -2,11 +2,13 @@ package pairing
 
 import (
 	"slices"
+	"strings"
 	"sync"
 )
 
-// partIndex finds the keys that a part of them stands in, by their numbers and
-// by their neighbouring atoms. It is built when it is first needed.
+// partIndex finds the keys that a part of them stands in: by their long numbers,
+// and by each number together with a neighbour. It is built when it is first
+// needed.
 type partIndex struct {
 	once  sync.Once
 	heads *table
@@ -14,18 +16,42 @@ type partIndex struct {
 	keys  []int32 // that the piece stands in
 }
 
+// longNumber is how many digits a number has that is looked up by itself.
+const longNumber = 4
+
 // manyKeys is how many keys may hold a piece before it says nothing.
 const manyKeys = 256
 
+// warmUp begins to build, side by side, what the clues need that are asked when
+// no key is found: the first file that asks one will be followed by others.
+func (r *reader) warmUp() {
+	c, list := r.catalog, r.list
+	for _, clue := range list.order {
+		switch clue {
+		case Title:
+			go c.titles.once.Do(c.buildTitles)
+		case Attribute:
+			go c.valueIndex(list.attributes)
+		}
+	}
+}
+
 func (c *Catalog) buildParts() {
 	x := &c.parts
-	x.heads = newTable(2 * len(c.keys))
+	x.heads = newTable(3 * len(c.keys))
+	x.next, x.keys = make([]int32, 0, 4*len(c.keys)), make([]int32, 0, 4*len(c.keys))
 	var f folded
 	for k := range c.keys {
 		f.fold(c.keys[k].text)
-		for i := range f.atoms {
-			if f.atoms[i].class == digit && f.atoms[i].len() >= 4 {
+		for i, a := range f.atoms {
+			if a.class != digit {
+				continue
+			}
+			if a.len() >= longNumber {
 				x.add(f.piece(i, i), int32(k))
+			}
+			if i > 0 {
+				x.add(f.piece(i-1, i), int32(k))
 			}
 			if i+1 < len(f.atoms) {
 				x.add(f.piece(i, i+1), int32(k))
@@ -104,13 +130,12 @@ func (r *reader) partOfOne(lo, hi int) (m match, found bool) {
 	if alnum < 4 || digits < 2 || letters == 0 && (hi-lo > 1 && alnum < 6 || alnum == 4 && isYear(r.number(lo))) {
 		return m, false
 	}
+	r.catalog.warm.Do(r.warmUp)
 	r.catalog.parts.once.Do(r.catalog.buildParts)
 	x := &r.catalog.parts
-	first, last := lo, lo
-	for i := lo; i+1 < hi; i++ { // the longest pair is the rarest
-		if first == last || r.f.atoms[i+1].end-r.f.atoms[i].start > r.f.atoms[last].end-r.f.atoms[first].start {
-			first, last = i, i+1
-		}
+	first, last := r.rarest(lo, hi)
+	if first < 0 {
+		return m, false
 	}
 	seen := 0
 	for entry := x.heads.get(r.f.piece(first, last)); entry >= 0; entry = x.next[entry] {
@@ -137,6 +162,24 @@ func (r *reader) partOfOne(lo, hi int) (m match, found bool) {
 		m.key = r.catalog.ProductCode(m.target.Product)
 	}
 	return m, found
+}
+
+// rarest returns the piece of the atoms [lo, hi) that the fewest keys are likely
+// to hold; -1 when they hold none that is looked up.
+func (r *reader) rarest(lo, hi int) (int, int) {
+	if hi-lo == 1 {
+		if !r.isDigit(lo) || r.f.atoms[lo].len() < longNumber {
+			return -1, -1
+		}
+		return lo, lo
+	}
+	first, last, longest := -1, -1, int32(0)
+	for i := lo; i+1 < hi; i++ {
+		if length := r.f.atoms[i+1].end - r.f.atoms[i].start; (r.isDigit(i) || r.isDigit(i+1)) && length > longest {
+			first, last, longest = i, i+1, length
+		}
+	}
+	return first, last
 }
 
 func isYear(n int) bool { return n >= 1990 && n <= 2049 }
@@ -170,59 +213,47 @@ func (r *reader) partRung(k *key, at, lo, hi int) Rung {
 
 // valueIndex returns the index of attributes' values that tell one product, of
 // the attributes with these names; of all whose values look like codes when
-// there are none.
+// there are none. It is built when it is first asked for.
 func (c *Catalog) valueIndex(names []string) *keyIndex {
-	key := ""
-	for _, name := range names {
-		key += name + "\x00"
-	}
-	if known, ok := c.byValue.Load(key); ok {
-		x, _ := known.(*keyIndex)
-		return x
-	}
-	x := c.buildValues(names)
-	c.byValue.Store(key, x)
-	return x
+	key := strings.Join(names, "\x00")
+	made, _ := c.byValue.LoadOrStore(key, sync.OnceValue(func() *keyIndex { return c.buildValues(names) }))
+	index, _ := made.(func() *keyIndex)
+	return index()
 }
 
 func (c *Catalog) buildValues(names []string) *keyIndex {
-	type holder struct {
-		text          string
-		product, item int32
-	}
-	var order []string
-	holders := map[string]holder{}
+	x := &keyIndex{}
+	x.grow(len(c.items))
+	seen := newTable(len(c.items))
+	var list keyList
 	var f folded
 	for i := range c.items {
 		product := c.productOf[i]
 		for a, value := range c.items[i].Attributes {
-			if len(value) > maxKey || !c.mayBeCode(names, a, value, &f) {
+			if len(value) > maxKey || !c.mayBeCode(names, a, value, &f) || !list.add(value, codeKey, product, int32(i)) {
 				continue
 			}
-			form := f.joined(0)
-			held, known := holders[form]
-			switch {
-			case !known:
-				holders[form] = holder{value, product, int32(i)}
-				order = append(order, form)
+			last := len(list.keys) - 1
+			before := seen.get(list.keys[last].hash)
+			if before < 0 {
+				seen.put(list.keys[last].hash, int32(last))
+				continue
+			}
+			list.keys, list.groups = list.keys[:last], list.groups[:last]
+			switch held := &list.keys[before]; {
 			case held.product != product:
-				holders[form] = holder{product: -1}
+				held.product = noProduct
 			case held.item != int32(i):
-				holders[form] = holder{held.text, product, -1}
+				held.item = -1
 			}
 		}
 	}
-	var list keyList
-	for _, form := range order {
-		if held := holders[form]; held.product >= 0 {
-			list.add(held.text, codeKey, held.product, held.item)
-		}
-	}
-	x := &keyIndex{}
-	x.grow(len(list.keys))
 	x.take(list)
 	return x
 }
+
+// noProduct marks a value that several products have.
+const noProduct = -2
 
 // mayBeCode tells whether an attribute's value can tell a product; it leaves the
 // value folded.
@@ -230,7 +261,7 @@ func (c *Catalog) mayBeCode(names []string, attribute int, value string, f *fold
 	if len(names) > 0 && (attribute >= len(c.attributes) || !slices.Contains(names, c.attributes[attribute])) {
 		return false
 	}
-	if len(value) < 3 {
+	if len(value) < 3 || len(names) == 0 && !strings.ContainsAny(value, "0123456789") {
 		return false
 	}
 	f.fold(value)

@@ -55,6 +55,17 @@ func (r *reader) readGS1Code(to int, d *details) {
 		for i := to + 1; i < end; i++ {
 			r.roles[i], r.whats[i] = asView, "GS1 code"
 		}
+		r.readGS1Sequence(end, d)
+	}
+}
+
+// readGS1Sequence reads the number of a picture among those of one code, such
+// as "s02".
+func (r *reader) readGS1Sequence(i int, d *details) {
+	if i+1 < r.end && string(r.text(i)) == "s" && r.f.atoms[i+1].glued && r.f.atoms[i+1].len() <= 3 && r.number(i+1) > 0 {
+		d.number = r.number(i + 1)
+		d.place = d.number
+		r.roles[i], r.roles[i+1] = asPlace, asPlace
 	}
 }
 
@@ -315,8 +326,8 @@ func (r *reader) looksLikeKey(lo, hi int) bool {
 		}
 	}
 	length := int(r.f.atoms[hi-1].end - r.f.atoms[lo].start)
-	if digits == 0 {
-		return false
+	if digits == 0 || hi-lo == 2 && r.f.atoms[lo].len() >= 3 && r.f.atoms[lo+1].len() == 4 && isYear(r.number(lo+1)) {
+		return false // "spring2026"
 	}
 	if length >= 4 {
 		return digits >= 2 || hi-lo > 2

@@ -1,6 +1,7 @@
 package pairing
 
 import (
+	"math/bits"
 	"slices"
 	"sync"
 )
@@ -10,9 +11,13 @@ import (
 type titleIndex struct {
 	once     sync.Once
 	words    map[string]int32
-	products [][]int32 // of each word, in their order
-	core     [][]int32 // of each product, the words that stand in all its titles
+	products [][]int32  // of each word, in their order
+	bits     [][]uint64 // of words that many products have: the same as bits
+	core     [][]int32  // of each product, the words that stand in all its titles
 }
+
+// manyProducts is from how many products on a word has bits.
+const manyProducts = 512
 
 // wordLetters is how many letters a title's word has at least.
 const wordLetters = 3
@@ -61,6 +66,16 @@ func (c *Catalog) buildTitles() {
 			}
 		}
 	}
+	x.bits = make([][]uint64, len(x.products))
+	for id, held := range x.products {
+		if len(held) < manyProducts {
+			continue
+		}
+		x.bits[id] = make([]uint64, len(c.products)/64+1)
+		for _, p := range held {
+			x.bits[id][p/64] |= 1 << (p % 64)
+		}
+	}
 }
 
 // title claims a file whose base name, or nearest folder that has any, holds
@@ -93,8 +108,7 @@ func (r *reader) title(claims []claim) []claim {
 // holds none; the claim has no key when they single out nothing.
 func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 	x := &r.catalog.titles
-	var ids, atoms, asides []int32
-	strange := false
+	var ids, atoms, asides, strange []int32
 	for i := lo; i < hi; i++ {
 		if r.isDigit(i) || r.regions[i] != 0 || r.f.atoms[i].len() < wordLetters {
 			continue
@@ -104,7 +118,7 @@ func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 		role := r.words.of(word).role
 		switch {
 		case !known && role == unread && !r.isPrefix(i):
-			strange = true
+			strange = append(strange, int32(i))
 		case !known || slices.Contains(ids, id):
 		case role == unread:
 			ids, atoms = append(ids, id), append(atoms, int32(i))
@@ -125,16 +139,23 @@ func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 			}
 		}
 	}
-	if strange || len(left) != 1 {
+	if len(left) != 1 {
 		return c, true
 	}
 	p := int(left[0])
+	options := r.catalog.optionsOf(p)
+	for _, i := range strange {
+		if findOption(options, r.f, int(i), int(i)) == nil {
+			return c, true // a word that neither the title nor an option has
+		}
+	}
 	matched := 0
 	for _, id := range x.core[p] {
 		if slices.Contains(ids, id) {
 			matched++
 		}
 	}
+	atoms = slices.DeleteFunc(atoms, func(i int32) bool { return !slices.Contains(x.core[p], x.words[string(r.text(int(i)))]) })
 	if matched < 2 && (matched < 1 || len(x.core[p]) > 1) || 2*matched < len(x.core[p]) {
 		return c, true
 	}
@@ -157,16 +178,7 @@ func (r *reader) holdAll(ids []int32) []int32 {
 	if known, ok := r.together[key]; ok {
 		return known
 	}
-	left := x.products[byCount[0]]
-	for _, id := range byCount[1:] {
-		both := left[:0:0]
-		for _, p := range left {
-			if _, found := slices.BinarySearch(x.products[id], p); found {
-				both = append(both, p)
-			}
-		}
-		left = both
-	}
+	left := x.hold(byCount)
 	if r.together == nil {
 		r.together = map[string][]int32{}
 	}
@@ -174,6 +186,44 @@ func (r *reader) holdAll(ids []int32) []int32 {
 		r.together[key] = left
 	}
 	return left
+}
+
+// hold returns the products that hold all words, of which the first is the
+// rarest.
+func (x *titleIndex) hold(words []int32) []int32 {
+	left := x.products[words[0]]
+	if len(words) == 1 {
+		return left
+	}
+	var both []int32
+	if all := x.bits[words[0]]; all != nil {
+		all = slices.Clone(all)
+		for _, id := range words[1:] {
+			for i, held := range x.bits[id] {
+				all[i] &= held
+			}
+		}
+		for i, held := range all {
+			for ; held != 0; held &= held - 1 {
+				both = append(both, int32(64*i+bits.TrailingZeros64(held)))
+			}
+		}
+		return both
+	}
+	for _, p := range left {
+		in := true
+		for _, id := range words[1:] {
+			if held := x.bits[id]; held != nil {
+				in = in && held[p/64]&(1<<(p%64)) != 0
+			} else if in {
+				_, in = slices.BinarySearch(x.products[id], p)
+			}
+		}
+		if in {
+			both = append(both, p)
+		}
+	}
+	return both
 }
 
 func wordsKey(ids []int32) (key []byte) {

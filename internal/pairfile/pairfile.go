@@ -49,6 +49,9 @@ func Run(files Files, stdin io.Reader, stdout io.Writer) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", files.Clues, err)
 	}
+	if err := heedSheet(files.Clues, clues, catalog, names, verdicts); err != nil {
+		return err
+	}
 	return write(files.Out, stdout, catalog, names, verdicts)
 }
 
@@ -122,8 +125,9 @@ func firstInvalid(content string) int {
 
 // sheet is a catalog as it stands in a file.
 type sheet struct {
-	items []pairing.Item
-	lines []int32 // that the items stand on
+	items      []pairing.Item
+	lines      []int32  // that the items stand on
+	attributes []string // names of their attributes
 }
 
 func readCatalogFile(path string) (*pairing.Catalog, error) {
@@ -143,7 +147,7 @@ func readCatalog(content string) (*pairing.Catalog, error) {
 	if err != nil {
 		return nil, err
 	}
-	catalog := pairing.NewCatalog(s.items)
+	catalog := pairing.NewCatalog(s.items, s.attributes...)
 	if first, second, ok := catalog.Twice(); ok {
 		return nil, fmt.Errorf("line %d: the SKU %q stands in line %d already", s.lines[second], s.items[second].SKU, s.lines[first])
 	}
@@ -173,12 +177,12 @@ func readSheet(content string) (sheet, error) {
 	for w, part := range parts {
 		most[w+1] = most[w] + strings.Count(part.text, "\n") + 1
 	}
-	all := sheet{make([]pairing.Item, most[len(parts)]), make([]int32, most[len(parts)])}
+	all := sheet{items: make([]pairing.Item, most[len(parts)]), lines: make([]int32, most[len(parts)])}
 	counts, errs := make([]int, len(parts)), make([]error, len(parts))
 	var wait sync.WaitGroup
 	for w, part := range parts {
 		wait.Go(func() {
-			counts[w], errs[w] = columns.readRows(part, sheet{all.items[most[w]:most[w+1]], all.lines[most[w]:most[w+1]]})
+			counts[w], errs[w] = columns.readRows(part, sheet{items: all.items[most[w]:most[w+1]], lines: all.lines[most[w]:most[w+1]]})
 		})
 	}
 	wait.Wait()
@@ -191,7 +195,10 @@ func readSheet(content string) (sheet, error) {
 		copy(all.lines[n:], all.lines[most[w]:most[w]+counts[w]])
 		n += counts[w]
 	}
-	return sheet{all.items[:n], all.lines[:n]}, nil
+	for _, i := range columns.attributes {
+		all.attributes = append(all.attributes, strings.TrimSpace(names[i]))
+	}
+	return sheet{all.items[:n], all.lines[:n], all.attributes}, nil
 }
 
 // columns tells which column holds what; -1 where there is none.
