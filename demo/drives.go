@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strconv"
 
+	"ambrosa/core/harvest"
 	"ambrosa/internal/client"
 	"ambrosa/internal/standin"
 )
@@ -66,6 +67,15 @@ func Drives(ctx context.Context, address, folder string, port int, out io.Writer
 		if err := c.Post(ctx, "/api/v1/origins", body, nil); err != nil {
 			return fmt.Errorf("make the origin %s: %w", o.name, err)
 		}
+	}
+	recipe := harvest.Recipe{Start: []string{"http://" + site.String() + "/goods"}, Next: harvest.Pick{Selector: "a.onward"}, Product: harvest.Pick{Selector: "a.tile-link"},
+		Name: harvest.Pick{Selector: "h1"}, SKU: harvest.Pick{Selector: `dt:contains("Article") + dd`}, Barcode: harvest.Pick{Selector: `dt:contains("EAN") + dd`},
+		Pictures: harvest.Pick{Selector: ".stage img, .strip img"}, Exclude: []string{".film"}, Rewriting: harvest.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
+		MinWidth: 500, MinHeight: 500, PauseMS: 50}
+	body := map[string]any{"kind": "recipe", "name": "Weidenau site", "settings": map[string]string{}, "folder": "", "selection": map[string]any{}, "recipe": recipe, "everyMinutes": 0,
+		"rights": "unknown", "licence": "", "credit": ""}
+	if err := c.Post(ctx, "/api/v1/origins", body, nil); err != nil {
+		return fmt.Errorf("make the sample recipe: %w", err)
 	}
 	return nil
 }

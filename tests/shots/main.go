@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"ambrosa/internal/client"
 	"ambrosa/tests/browser"
 )
 
@@ -84,12 +85,24 @@ func list(address string) ([]shot, error) {
 	if err != nil {
 		return nil, err
 	}
+	ids, err := origins(address)
+	if err != nil {
+		return nil, err
+	}
+	supplier, err := supplierPage(address)
+	if err != nil {
+		return nil, err
+	}
 	rows := "document.querySelectorAll('.filerow .mono').length > 0 && document.querySelector('.reading')"
 	return []shot{
 		{name: "today", path: "/", ready: "document.querySelector('.sheet')"},
 		{name: "today-dark", path: "/", ready: "document.querySelector('.sheet')", dark: true},
 		{name: "gather", path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
-		{name: "origin", path: "/origins/1?folder=letters", ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 9"},
+		{name: "contact-sheet", path: "/lots/2?as=sheet", ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 15"},
+		{name: "workshop", path: fmt.Sprintf("/recipes/%d?side=pictures", ids["recipe"]), ready: "document.body.innerText.includes('at least 500') && [...document.images].every(i => i.complete)"},
+		{name: "lookup", path: fmt.Sprintf("/origins/%d", ids["lookup"]), ready: "document.querySelectorAll('button.placed img').length > 6 && [...document.images].every(i => i.complete)"},
+		{name: "supplier-link", path: supplier, ready: "document.querySelectorAll('.row').length > 8"},
+		{name: "origin", path: fmt.Sprintf("/origins/%d?folder=letters", ids["webdav"]), ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 9"},
 		{name: "lot", path: "/lots/2", ready: "document.querySelectorAll('.row.pick').length > 5"},
 		{name: "bench-contested", path: fmt.Sprintf("/pair/2?file=%d", contested), ready: rows + " && document.querySelector('.shot, .choice')"},
 		{name: "bench-loose", path: fmt.Sprintf("/pair/2?file=%d", loose), ready: rows},
@@ -99,6 +112,37 @@ func list(address string) ([]shot, error) {
 		{name: "product", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
 		{name: "product-dark", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2", dark: true},
 	}, nil
+}
+
+// origins returns the first origin of each kind.
+func origins(address string) (map[string]int64, error) {
+	var page struct {
+		Items []struct {
+			ID   int64
+			Kind string
+		}
+	}
+	c := client.Client{Address: address}
+	if err := c.Get(context.Background(), "/api/v1/origins", &page); err != nil {
+		return nil, err
+	}
+	ids := map[string]int64{}
+	for _, o := range page.Items {
+		if ids[o.Kind] == 0 {
+			ids[o.Kind] = o.ID
+		}
+	}
+	// The lookup is shown with answers.
+	return ids, c.Post(context.Background(), fmt.Sprintf("/api/v1/origins/%d/lookup", ids["lookup"]), map[string]any{"missing": true}, nil)
+}
+
+// supplierPage makes a supplier's link and returns where it leads.
+func supplierPage(address string) (string, error) {
+	var made struct{ Address string }
+	err := client.Client{Address: address}.Post(context.Background(), "/api/v1/supplier-links", map[string]any{"supplier": "Weidenau", "asker": "Mara Lind, Lindenhof Bee Supplies",
+		"message": "We are preparing the spring catalog and miss pictures of these articles. White ground if you have it, 1000 px or more. Thank you!",
+		"category": "", "days": 14, "maxFiles": 500, "maxBytes": 4_000_000_000, "rights": "cleared", "licence": "", "credit": ""}, &made)
+	return made.Address, err
 }
 
 func firstFile(address, verdict, part string) (int64, error) {

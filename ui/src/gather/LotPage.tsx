@@ -4,7 +4,7 @@ import { notifications } from '@mantine/notifications';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, useState } from 'react';
-import { Link, useNavigate, useParams } from 'react-router';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { File as LotFile, ListFilesData, Lot } from '../client';
 import { countMarksOptions, getLotOptions, listFilesOptions, listRunsOptions, pairLotMutation, planLotMutation, setAsideMutation, takeBackAsideMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, folderOf, said, some, when } from '../shared/format';
@@ -34,7 +34,8 @@ export function LotPage() {
   const [filter, setFilter] = useState<Pick<Query, 'verdict' | 'rights' | 'mark' | 'type' | 'shape' | 'sort' | 'down'>>({});
   const [text, setText] = useState('');
   const [q] = useDebouncedValue(text, 120);
-  const [table, setTable] = useState(true);
+  const [search, setSearch] = useSearchParams();
+  const table = search.get('as') !== 'sheet';
   const [asking, setAsking] = useState<'rights' | 'aside' | 'export'>();
   const [open, setOpen] = useState<LotFile>();
   const [total, setTotal] = useState(0);
@@ -49,7 +50,7 @@ export function LotPage() {
       <Head lot={lot.data} />
       <div className="spread wrap" style={{ padding: '8px 16px', borderBottom: '1px solid var(--line)', gap: '8px 10px' }}>
         <SegmentedControl value={filter.verdict ?? 'all'} onChange={(v) => set({ verdict: v === 'all' ? undefined : (v as Query['verdict']) })} data={classes(lot.data)} aria-label="Verdict" />
-        <SegmentedControl className="push" value={table ? 'table' : 'sheet'} onChange={(v) => setTable(v === 'table')} data={[{ value: 'table', label: 'Table' }, { value: 'sheet', label: 'Contact sheet' }]} aria-label="Shown as" />
+        <SegmentedControl className="push" value={table ? 'table' : 'sheet'} onChange={(v) => setSearch(v === 'table' ? {} : { as: v }, { replace: true })} data={[{ value: 'table', label: 'Table' }, { value: 'sheet', label: 'Contact sheet' }]} aria-label="Shown as" />
         <div className="spread wrap" style={{ width: '100%', gap: '6px 8px' }}>
           <TextInput value={text} onChange={(e) => setText(e.currentTarget.value)} placeholder="Part of a file name" aria-label="Part of a file name" w={170} />
           <NativeSelect value={filter.mark ?? ''} onChange={(e) => set({ mark: (e.currentTarget.value || undefined) as Query['mark'] })} data={[{ value: '', label: 'any mark' }, ...marks.map((m) => ({ value: m, label: `${m} ${count(markCounts[m] ?? 0)}`, disabled: !markCounts[m] }))]} aria-label="Mark" w={136} />

@@ -2,7 +2,7 @@ import { Button, Modal, SegmentedControl, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useNavigate, useParams } from 'react-router';
+import { useNavigate, useParams, useSearchParams } from 'react-router';
 import type { Origin, OriginInput, Recipe, Trial } from '../../client';
 import { createOriginMutation, fetchOriginMutation, getOriginOptions, updateOriginMutation } from '../../client/@tanstack/react-query.gen';
 import { said } from '../../shared/format';
@@ -28,7 +28,8 @@ export function Workshop() {
   return known.data ? <Bench key={known.data.id} origin={known.data} /> : null;
 }
 
-type Side = 'listing' | 'product' | 'pictures';
+const sides = ['listing', 'product', 'pictures'] as const;
+type Side = (typeof sides)[number];
 
 function useTrial(address: string, recipe: Recipe) {
   const [where] = useDebouncedValue(address, 500);
@@ -40,7 +41,9 @@ function useTrial(address: string, recipe: Recipe) {
 function Bench({ origin }: { origin?: Origin }) {
   const [recipe, setRecipe] = useState<Recipe>(() => ({ ...empty, ...origin?.recipe }));
   const [chosen, setChosen] = useState('');
-  const [side, setSide] = useState<Side>('listing');
+  const [search, setSearch] = useSearchParams();
+  const side = sides.find((s) => s === search.get('side')) ?? 'listing';
+  const setSide = (next: Side) => setSearch({ side: next }, { replace: true });
   const [pointing, setPointing] = useState<Step>();
   const [element, setElement] = useState(0);
   const start = recipe.start?.[0]?.trim() ?? '';
