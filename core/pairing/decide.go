@@ -64,7 +64,7 @@ func (r *reader) decide(best *claim, v *Verdict) {
 			return
 		}
 		v.Candidates = []Candidate{best.candidate()}
-		v.unpair(reason)
+		v.unpair(reason, Doubtful)
 	}
 	if r.spans {
 		v.Spans = r.readSpans()
@@ -98,10 +98,10 @@ func (r *reader) settleOn(c *claim, v *Verdict) {
 }
 
 // unpair makes a verdict loose again, for a reason.
-func (v *Verdict) unpair(reason string) {
+func (v *Verdict) unpair(reason string, why Why) {
 	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score = Loose, NoTarget, "", NoClue, NoRung, 0
 	v.letter, v.gluedOnly, v.number = 0, false, -1
-	v.Reason = reason
+	v.Reason, v.Why = reason, why
 }
 
 // markKey gives a claim's atoms to its key.
@@ -258,11 +258,11 @@ func (r *reader) contested(v *Verdict, rivals []claim) {
 	v.Place, v.View = d.place, d.view
 	switch {
 	case rivals[0].key == rivals[1].key || (rivals[0].from == rivals[1].from && rivals[0].to == rivals[1].to):
-		v.Reason = rivals[0].key + " belongs to " + strconv.Itoa(len(rivals)) + " products or variants"
+		v.Reason, v.Why = rivals[0].key+" belongs to "+strconv.Itoa(len(rivals))+" products or variants", SeveralProducts
 	case rivals[0].clue == Folder || rivals[len(rivals)-1].clue != Folder:
-		v.Reason = "the name holds the keys " + rivals[0].key + " and " + rivals[1].key
+		v.Reason, v.Why = "the name holds the keys "+rivals[0].key+" and "+rivals[1].key, SeveralKeys
 	default:
-		v.Reason = "the name holds " + rivals[0].key + ", its folder " + rivals[len(rivals)-1].key
+		v.Reason, v.Why = "the name holds "+rivals[0].key+", its folder "+rivals[len(rivals)-1].key, AgainstFolder
 	}
 	if r.spans {
 		v.Spans = r.readSpans()
@@ -309,32 +309,60 @@ func (r *reader) loose(v *Verdict) {
 	}
 }
 
-func (r *reader) whyLoose(d details) string {
+func (r *reader) whyLoose(d details) (reason string, why Why) {
 	for i := r.base; i < r.end; i++ {
 		if length := r.f.atoms[i].len(); r.isDigit(i) && r.regions[i] == 0 && (length == 8 || length >= 12 && length <= 14) {
 			digits := string(r.text(i))
 			want := gtin.CheckDigit(digits[:length-1])
 			if want == digits[length-1] {
-				return "reads the barcode " + digits + ", but no product has it"
+				return "reads the barcode " + digits + ", but no product has it", UnknownBarcode
 			}
 			if length >= 12 {
-				return "reads the barcode " + digits + ", whose check digit would have to be " + string(want)
+				return "reads the barcode " + digits + ", whose check digit would have to be " + string(want), UnknownBarcode
 			}
 		}
+	}
+	shaped := r.keyShaped()
+	if shaped == "" {
+		shaped = d.rest.keyLike
 	}
 	switch {
-	case d.rest.keyLike != "":
-		return "reads " + d.rest.keyLike + " as a key, but no product has it"
+	case shaped != "":
+		return "reads " + shaped + " as a key, but no product has it", UnknownKey
 	case d.rest.words > 0:
-		return "no key found in the name or its folders"
+		return "no key found in the name or its folders", NoKey
 	case r.end == r.base:
-		return "the name is empty"
-	default:
-		for i := r.base; i < r.end; i++ {
-			if r.roles[i] == asNoise && r.whats[i] != "extension" && r.whats[i] != "" {
-				return "only noise in the name: " + r.whats[i]
-			}
-		}
-		return "nothing in the name but a place or a view"
+		return "the name is empty", NoKey
 	}
+	for i := r.base; i < r.end; i++ {
+		if r.roles[i] == asNoise && r.whats[i] != "extension" && r.whats[i] != "" {
+			return "only noise in the name: " + r.whats[i], OnlyNoise
+		}
+	}
+	return "nothing in the name but a place or a view", OnlyDetails
+}
+
+// keyShaped returns the longest run of unexplained atoms that single separators
+// other than a space join, when it is shaped as keys are: letters and digits,
+// four or more.
+func (r *reader) keyShaped() (longest string) {
+	for i := r.base; i < r.end; i++ {
+		if r.roles[i] != unread {
+			continue
+		}
+		to, letters, digits := i, 0, 0
+		for to < r.end && r.roles[to] == unread && (to == i || r.f.atoms[to].glued || len(r.between(to)) == 1 && r.between(to)[0] != ' ') {
+			if r.isDigit(to) {
+				digits += r.f.atoms[to].len()
+			} else {
+				letters += r.f.atoms[to].len()
+			}
+			to++
+		}
+		if text := r.written(i, to); letters > 0 && digits > 0 && letters+digits >= 4 && letters <= 8+digits && len(text) > len(longest) {
+			longest = text
+		}
+		i = to - 1
+	}
+	return longest
 }

@@ -105,7 +105,7 @@ func (l *Listener) Row(v *Verdict, rows []Row) {
 		match := l.reader.lookUp(row.SKU)
 		if len(match) == 0 {
 			v.Candidates = nil
-			v.unpair("row " + strconv.Itoa(row.Line) + " of the sheet names it for " + row.SKU + ", which no product has")
+			v.unpair("row "+strconv.Itoa(row.Line)+" of the sheet names it for "+row.SKU+", which no product has", AgainstSheet)
 			return
 		}
 		for _, m := range match {
@@ -116,12 +116,12 @@ func (l *Listener) Row(v *Verdict, rows []Row) {
 		}
 	}
 	if len(found) > 1 {
-		v.unpair("the sheet names it for " + found[0].Key + " and " + found[1].Key)
+		v.unpair("the sheet names it for "+found[0].Key+" and "+found[1].Key, AgainstSheet)
 		v.Kind, v.Candidates, v.Clue = Contested, found, SheetRow
 		return
 	}
 	row, c := rows[0], found[0]
-	v.Candidates = nil
+	v.Candidates, v.Why = nil, ""
 	v.number, v.letter = -1, 0
 	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score = Paired, c.Target, c.Key, SheetRow, c.Rung, 1
 	v.Reason = "row " + strconv.Itoa(row.Line) + " of the sheet names it for " + row.SKU

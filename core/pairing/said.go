@@ -34,11 +34,11 @@ func (l *Listener) Heed(v *Verdict, said Said) {
 	if said.Only {
 		v.Candidates = nil
 		if found == nil {
-			v.unpair("it was looked up for the barcode " + said.Barcode + ", which no product has")
+			v.unpair("it was looked up for the barcode "+said.Barcode+", which no product has", UnknownBarcode)
 			return
 		}
 		if found.Kind == Contested {
-			v.unpair("it was looked up for " + said.Barcode + ", which several products have")
+			v.unpair("it was looked up for "+said.Barcode+", which several products have", SeveralProducts)
 			v.Kind, v.Candidates = Contested, found.Candidates
 			return
 		}
@@ -68,7 +68,7 @@ func (l *Listener) Heed(v *Verdict, said Said) {
 		v.Candidates = append(v.Candidates, found.candidate())
 	case !l.same(v, found):
 		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}, found.candidate()}
-		v.Reason = "its name holds " + v.Key + ", the page that it came from says " + found.Key
+		v.Reason, v.Why = "its name holds "+v.Key+", the page that it came from says "+found.Key, AgainstSource
 		v.Kind, v.Target, v.number, v.letter = Contested, NoTarget, -1, 0
 	case v.Target.Item < 0 && found.Target.Item >= 0:
 		v.Target = found.Target
@@ -86,6 +86,7 @@ func (v *Verdict) candidate() Candidate {
 
 func (l *Listener) pair(v, found *Verdict, reason string) {
 	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score, v.Reason = Paired, found.Target, found.Key, SaidBySource, found.Rung, found.Score, reason
+	v.Why = ""
 }
 
 // find reads a barcode, and else a SKU, as if it were a file's whole name; nil

@@ -31,10 +31,10 @@ func (l *Listener) Barcodes(v *Verdict, codes []string) {
 	switch {
 	case len(found) == 0:
 		if unknown != "" && v.Kind == Loose {
-			v.Reason = "its picture holds the barcode " + unknown + ", which no product has"
+			v.Reason, v.Why = "its picture holds the barcode "+unknown+", which no product has", UnknownBarcode
 		}
 	case len(found) > 1 && v.Kind == Loose:
-		v.unpair("its picture holds the barcodes of " + found[0].Key + " and " + found[1].Key)
+		v.unpair("its picture holds the barcodes of "+found[0].Key+" and "+found[1].Key, AgainstPicture)
 		v.Kind, v.Candidates, v.Clue = Contested, found, BarcodeInPicture
 	case len(found) > 1:
 	case v.Kind == Loose:
@@ -49,7 +49,7 @@ func (l *Listener) Barcodes(v *Verdict, codes []string) {
 		v.Candidates = appendCandidate(v.Candidates, found[0])
 	case v.Target.Product != found[0].Target.Product:
 		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}, found[0]}
-		v.Reason = "its name holds " + v.Key + ", its picture the barcode " + found[0].Key
+		v.Reason, v.Why = "its name holds "+v.Key+", its picture the barcode "+found[0].Key, AgainstPicture
 		v.Kind, v.Target, v.number, v.letter = Contested, NoTarget, -1, 0
 	case v.Target.Item < 0:
 		v.Target = found[0].Target
@@ -67,6 +67,7 @@ func appendCandidate(list []Candidate, c Candidate) []Candidate {
 
 func (l *Listener) take(v *Verdict, c Candidate, reason string) {
 	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score, v.Reason, v.Candidates = Paired, c.Target, c.Key, c.Clue, c.Rung, c.Score, reason, nil
+	v.Why = ""
 }
 
 // Alike is a product's picture that a file looks like.
@@ -94,6 +95,6 @@ func (l *Listener) Alike(v *Verdict, near []Alike) {
 		key = l.catalog.ProductCode(t.Product)
 	}
 	v.Candidates = []Candidate{{near[0].Target, key, LookAlike, NoRung, 0.8 - float64(near[0].Bits)/50}}
-	v.Clue, v.Score = LookAlike, v.Candidates[0].Score
+	v.Clue, v.Score, v.Why = LookAlike, v.Candidates[0].Score, LooksLike
 	v.Reason = "looks like " + near[0].Path[strings.LastIndexByte(near[0].Path, '/')+1:] + " of " + key
 }

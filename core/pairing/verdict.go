@@ -68,6 +68,27 @@ type Span struct {
 	What  string   `json:"what,omitempty"` // what the noise is, which view, or the key as the catalog spells it; "option" for an option's value
 }
 
+// Why is the kind of reason why a file is not paired: files of one kind are
+// decided on together.
+type Why string
+
+// The kinds of reasons.
+const (
+	NoKey           Why = "no key in the name"
+	UnknownKey      Why = "a key that no product has"
+	UnknownBarcode  Why = "a barcode that no product has"
+	OnlyNoise       Why = "nothing but noise"
+	OnlyDetails     Why = "nothing but a place or view"
+	Doubtful        Why = "a key, but doubtful"
+	LooksLike       Why = "looks like a product's picture"
+	SeveralKeys     Why = "keys of several products"
+	SeveralProducts Why = "one key on several products"
+	AgainstFolder   Why = "the name against its folder"
+	AgainstSheet    Why = "the sheet names several products or none"
+	AgainstPicture  Why = "the name against the barcode in the picture"
+	AgainstSource   Why = "the name against what its source says"
+)
+
 // Candidate is a target with the evidence for it.
 type Candidate struct {
 	Target Target
@@ -88,6 +109,7 @@ type Verdict struct {
 	Rung       Rung
 	Score      float64
 	Reason     string
+	Why        Why         // what kind of reason, of what is not paired
 	Candidates []Candidate // of a contested file, all; of a doubtful one, what was doubted
 	Spans      []Span      // filled when asked for; they cover the whole path
 

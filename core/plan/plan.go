@@ -6,6 +6,7 @@ package plan
 import (
 	"cmp"
 	"fmt"
+	"math/bits"
 	"slices"
 	"strings"
 )
@@ -53,15 +54,28 @@ type Arriving struct {
 
 // Warning is something a person should know before applying.
 type Warning struct {
-	Kind    string `json:"kind"` // collision, gap, twice, unmatched, loses last, lead changes
+	Kind    string `json:"kind"` // collision, gap, twice, unmatched, loses last, lead changes, smaller lead, rights, small, larger, alike
 	Variant int64  `json:"variant,omitempty"`
 	Text    string `json:"text"`
+}
+
+// Facts is what is known of pictures, by the SHA-256 of their bytes.
+type Facts map[string]Fact
+
+// Fact is what a plan needs to know of a picture.
+type Fact struct {
+	Pixels      int64  // width times height
+	Fingerprint uint64 // see upkeep.Fingerprints; 0 where there is none
+	Tint        string // mean colours of its quarters
+	Small       bool   // below the least size
+	HeldBack    string // why it may not be handed on; empty when it may
 }
 
 // Arrange returns what a product would show when arriving files are placed
 // among the standing ones in the given way, with warnings. Neither input is
 // changed. Targets that nothing arrives for stay as they are, in every way.
-func Arrange(standing Arrangement, arriving []Arriving, way Way) (Arrangement, []Warning) {
+// With facts, like for like also knows the same picture by its look.
+func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (Arrangement, []Warning) {
 	wanted := standing.Clone()
 	var warnings []Warning
 	byTarget := map[int64][]Arriving{}
@@ -74,7 +88,7 @@ func Arrange(standing Arrangement, arriving []Arriving, way Way) (Arrangement, [
 		warnings = append(warnings, placeWarnings(variant, files)...)
 		stands := standing[variant]
 		if way == LikeForLike {
-			list, left := likeForLike(stands, files)
+			list, left := likeForLike(stands, files, facts)
 			wanted[variant] = list
 			for _, a := range left {
 				warnings = append(warnings, Warning{"unmatched", variant, a.Path + ": nothing like it stands there, so it is left out"})
@@ -222,15 +236,16 @@ func keepStanding(fresh, stands []Entry) []Entry {
 	return list
 }
 
-// likeForLike replaces standing pictures by those of the same view, else of the
-// same place; text and view stay where the arriving file has none.
-func likeForLike(stands []Entry, files []Arriving) (list []Entry, left []Arriving) {
+// likeForLike replaces standing pictures by larger ones of the same look, else
+// by those of the same view, else of the same place; text and view stay where
+// the arriving file has none.
+func likeForLike(stands []Entry, files []Arriving, facts Facts) (list []Entry, left []Arriving) {
 	list = slices.Clone(stands)
 	taken := make([]bool, len(list))
 	for _, a := range files {
-		at := -1
+		at := facts.sameLook(list, taken, a)
 		for i, e := range list {
-			if !taken[i] && a.View != "" && e.View == a.View {
+			if at < 0 && !taken[i] && a.View != "" && e.View == a.View {
 				at = i
 				break
 			}
@@ -254,6 +269,90 @@ func likeForLike(stands []Entry, files []Arriving) (list []Entry, left []Arrivin
 		list[at] = e
 	}
 	return list, left
+}
+
+// alikeBits and alikeTint are how far the fingerprints of one picture in two
+// sizes may be apart, of 64 bits, and the mean colours of its quarters, of 255.
+const (
+	alikeBits = 4
+	alikeTint = 9
+)
+
+// Alike tells whether two pictures are the same in another size or quality.
+func (f Fact) Alike(o Fact) bool {
+	if f.Fingerprint == 0 || o.Fingerprint == 0 || bits.OnesCount64(f.Fingerprint^o.Fingerprint) > alikeBits || len(f.Tint) != len(o.Tint) {
+		return false
+	}
+	for i := range len(f.Tint) {
+		if d := int(f.Tint[i]) - int(o.Tint[i]); d > alikeTint || -d > alikeTint {
+			return false
+		}
+	}
+	return true
+}
+
+// sameLook returns the place of a smaller picture of the same look as an
+// arriving one, -1 when there is none.
+func (f Facts) sameLook(list []Entry, taken []bool, a Arriving) int {
+	fact, known := f[a.Sum]
+	if !known {
+		return -1
+	}
+	for i, e := range list {
+		if stands, known := f[e.Sum]; known && !taken[i] && stands.Pixels < fact.Pixels && stands.Alike(fact) {
+			return i
+		}
+	}
+	return -1
+}
+
+// Warn tells what a person should know of the pictures themselves: a lead that
+// is replaced by a smaller one, one that is a larger version of what stands,
+// rights that keep it from being handed on, and one below the least size.
+func Warn(before, after Arrangement, facts Facts) (warnings []Warning) {
+	for _, variant := range sortedKeys(after) {
+		was, will := before[variant], after[variant]
+		if len(was) > 0 && len(will) > 0 && was[0].Sum != will[0].Sum {
+			if a, b := facts[was[0].Sum], facts[will[0].Sum]; b.Pixels > 0 && b.Pixels < a.Pixels {
+				warnings = append(warnings, Warning{"smaller lead", variant, fmt.Sprintf("the lead is replaced by a smaller picture, %.1f instead of %.1f megapixels", float64(b.Pixels)/1e6, float64(a.Pixels)/1e6)})
+			}
+		}
+		held, small, larger, twins := "", 0, 0, 0
+		for _, e := range will {
+			if find(was, e) >= 0 {
+				continue
+			}
+			fact := facts[e.Sum]
+			held = cmp.Or(held, fact.HeldBack)
+			if fact.Small {
+				small++
+			}
+			for _, o := range will {
+				if o.Sum != e.Sum && find(was, o) >= 0 && facts[o.Sum].Alike(fact) {
+					if facts[o.Sum].Pixels < fact.Pixels {
+						larger++
+					} else {
+						twins++
+					}
+				}
+			}
+		}
+		if held != "" {
+			warnings = append(warnings, Warning{"rights", variant, "cannot be handed on: " + held})
+		}
+		for _, w := range []struct {
+			n          int
+			kind, text string
+		}{{small, "small", "below the least size"}, {larger, "larger", "the same as one that stands, but larger: like for like would replace it"},
+			{twins, "alike", "the same as one that stands, and no larger: set it aside"}} {
+			if w.n == 1 {
+				warnings = append(warnings, Warning{w.kind, variant, "one picture is " + w.text})
+			} else if w.n > 1 {
+				warnings = append(warnings, Warning{w.kind, variant, fmt.Sprintf("%d pictures are %s", w.n, w.text)})
+			}
+		}
+	}
+	return warnings
 }
 
 // Difference counts what changes from before to after, and warns of leads that

@@ -45,7 +45,7 @@ func TestWaysToPlace(t *testing.T) {
 		{Instead, "11 12", ""},
 		{LikeForLike, "11 12 3", ""}, // 11 for the front, 12 for place 2
 	} {
-		got, warnings := Arrange(standing, lot, c.way)
+		got, warnings := Arrange(standing, lot, c.way, nil)
 		if files(got[0]) != c.want || kinds(warnings) != c.warn {
 			t.Errorf("%s: %s (%s), want %s (%s)", c.way, files(got[0]), kinds(warnings), c.want, c.warn)
 		}
@@ -58,7 +58,7 @@ func TestWaysToPlace(t *testing.T) {
 func TestLikeForLikeKeepsTextsAndLeavesOutTheRest(t *testing.T) {
 	standing := Arrangement{5: {{ID: 1, File: 1, Sum: "a", View: "front", Alt: "my words", AltBy: "person"}}}
 	lot := []Arriving{{Variant: 5, Entry: Entry{File: 9, Sum: "b", View: "front", Alt: "draft", AltBy: "draft"}}, {Variant: 5, Entry: Entry{File: 8, Sum: "c", View: "top"}, Path: "top.jpg"}}
-	got, warnings := Arrange(standing, lot, LikeForLike)
+	got, warnings := Arrange(standing, lot, LikeForLike, nil)
 	if len(got[5]) != 1 || got[5][0].File != 9 || got[5][0].Alt != "my words" || got[5][0].AltBy != "person" {
 		t.Errorf("got %+v", got[5])
 	}
@@ -70,11 +70,11 @@ func TestLikeForLikeKeepsTextsAndLeavesOutTheRest(t *testing.T) {
 func TestTheSamePictureIsNotPlacedTwice(t *testing.T) {
 	standing := Arrangement{0: {entry(1, "")}}
 	again := Arriving{Entry: Entry{File: 7, Sum: "sum1"}, Path: "copy.jpg"}
-	got, warnings := Arrange(standing, []Arriving{again, arriving(2, 0, "", "new.jpg")}, After)
+	got, warnings := Arrange(standing, []Arriving{again, arriving(2, 0, "", "new.jpg")}, After, nil)
 	if files(got[0]) != "1 2" || kinds(warnings) != "twice" {
 		t.Errorf("after: %s (%s)", files(got[0]), kinds(warnings))
 	}
-	got, _ = Arrange(standing, []Arriving{again}, Instead)
+	got, _ = Arrange(standing, []Arriving{again}, Instead, nil)
 	if got[0][0].ID != 1 {
 		t.Error("in its stead: the same picture lost its placement")
 	}
@@ -104,15 +104,15 @@ func TestOrder(t *testing.T) {
 }
 
 func TestCollisionsAndGaps(t *testing.T) {
-	_, warnings := Arrange(Arrangement{}, []Arriving{arriving(1, 1, "", "a"), arriving(2, 1, "", "b"), arriving(4, 4, "", "d")}, After)
+	_, warnings := Arrange(Arrangement{}, []Arriving{arriving(1, 1, "", "a"), arriving(2, 1, "", "b"), arriving(4, 4, "", "d")}, After, nil)
 	if kinds(warnings) != "collision gap" || !strings.HasSuffix(warnings[1].Text, "2, 3") {
 		t.Errorf("got %+v", warnings)
 	}
-	_, warnings = Arrange(Arrangement{}, []Arriving{arriving(1, 0, "front", "a"), arriving(2, 0, "front", "b")}, After)
+	_, warnings = Arrange(Arrangement{}, []Arriving{arriving(1, 0, "front", "a"), arriving(2, 0, "front", "b")}, After, nil)
 	if kinds(warnings) != "collision" {
 		t.Errorf("two fronts: %+v", warnings)
 	}
-	_, warnings = Arrange(Arrangement{}, []Arriving{{Entry: Entry{File: 1, Sum: "a"}, Path: "HB-10.jpg", Bare: true}, arriving(2, 2, "", "HB-10_2.jpg")}, After)
+	_, warnings = Arrange(Arrangement{}, []Arriving{{Entry: Entry{File: 1, Sum: "a"}, Path: "HB-10.jpg", Bare: true}, arriving(2, 2, "", "HB-10_2.jpg")}, After, nil)
 	if len(warnings) != 0 {
 		t.Errorf("a bare name is the first: %+v", warnings)
 	}
@@ -146,7 +146,7 @@ func TestReverseIsExact(t *testing.T) {
 			lot = append(lot, a)
 			id++
 		}
-		after, _ := Arrange(before, lot, Ways[r.IntN(len(Ways))])
+		after, _ := Arrange(before, lot, Ways[r.IntN(len(Ways))], nil)
 		for _, list := range after { // as the database does
 			for i := range list {
 				if list[i].ID == 0 {

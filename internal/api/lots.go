@@ -29,10 +29,19 @@ type FilesChosen struct {
 	Mark    string `query:"mark" enum:"small,padded,enlarged,same bytes,look-alike,animated,CMYK,transparent"`
 	Type    string `query:"type" maxLength:"100"`
 	Shape   string `query:"shape" enum:"square,upright,lying"`
+	Kind    bool   `query:"kind" doc:"Only files whose verdict is of the kind that clue, rung, why and byHand tell"`
+	Clue    string `query:"clue" maxLength:"40"`
+	Rung    string `query:"rung" maxLength:"40"`
+	Why     string `query:"why" maxLength:"100"`
+	ByHand  bool   `query:"byHand"`
 }
 
 func (f FilesChosen) filter() store.FileFilter {
-	return store.FileFilter{Verdict: f.Verdict, Query: f.Query, Rights: f.Rights, Mark: f.Mark, Type: f.Type, Shape: f.Shape}
+	chosen := store.FileFilter{Verdict: f.Verdict, Query: f.Query, Rights: f.Rights, Mark: f.Mark, Type: f.Type, Shape: f.Shape}
+	if f.Kind {
+		chosen.Kind = &store.Group{Clue: f.Clue, Rung: f.Rung, Why: f.Why, ByHand: f.ByHand}
+	}
+	return chosen
 }
 
 type markCounts struct {

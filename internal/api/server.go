@@ -108,6 +108,7 @@ func (s *Server) operations() huma.API {
 	s.productOperations(api)
 	s.lotOperations(api)
 	s.fileOperations(api)
+	s.clueOperations(api)
 	s.planOperations(api)
 	s.runOperations(api)
 	s.originOperations(api)

@@ -12,20 +12,24 @@ import (
 	"ambrosa/internal/store"
 )
 
-// Index is the catalog's keys, built once a version of the catalog.
+// Index is the catalog's keys, built once a version of the catalog, and what
+// lots hold, kept for previews.
 type Index struct {
 	store *store.Store
 
 	mu      sync.Mutex
 	version int64
 	built   *Built
+
+	lots lotCache
 }
 
 // Built is an index of one version of the catalog.
 type Built struct {
 	Catalog *pairing.Catalog
 	keys    []store.KeyRow
-	first   map[int]int // of a product in the engine's count: an item of it
+	first   map[int]int      // of a product in the engine's count: an item of it
+	items   map[[2]int64]int // of a product and a variant: an item
 }
 
 // NewIndex returns an index that is built when it is first needed.
@@ -46,21 +50,58 @@ func (x *Index) Get(ctx context.Context) (*Built, error) {
 	if err != nil {
 		return nil, err
 	}
+	var names []string
+	at := map[string]int{}
+	for _, k := range keys {
+		for _, o := range k.Options {
+			if _, known := at[o.Name]; !known {
+				at[o.Name] = len(names)
+				names = append(names, o.Name)
+			}
+		}
+	}
 	items := make([]pairing.Item, len(keys))
 	for i, k := range keys {
 		items[i] = pairing.Item{SKU: k.SKU, Product: k.Code, Title: k.Title, GTIN: k.GTIN, Codes: k.Codes}
+		if len(k.Options) > 0 {
+			items[i].Attributes = make([]string, len(names))
+		}
 		for _, o := range k.Options {
-			items[i].Attributes = append(items[i].Attributes, o.Value)
+			items[i].Attributes[at[o.Name]] = o.Value
 		}
 	}
-	b := &Built{Catalog: pairing.NewCatalog(items), keys: keys, first: map[int]int{}}
-	for i := range items {
-		if p := b.Catalog.TargetOf(i).Product; b.first[p] == 0 {
+	b := &Built{Catalog: pairing.NewCatalog(items, names...), keys: keys, first: map[int]int{}, items: make(map[[2]int64]int, len(keys))}
+	for i, k := range keys {
+		p := b.Catalog.TargetOf(i).Product
+		if b.first[p] == 0 {
 			b.first[p] = i + 1
+		}
+		b.items[[2]int64{k.Product, k.Variant}] = i
+		if _, known := b.items[[2]int64{k.Product, 0}]; !known {
+			b.items[[2]int64{k.Product, 0}] = i
 		}
 	}
 	x.built, x.version = b, version
 	return b, nil
+}
+
+// Target returns the engine's target of a product, and of a variant when it is
+// not 0; ok is false when the catalog does not have it.
+func (b *Built) Target(product, variant int64) (t pairing.Target, ok bool) {
+	i, ok := b.items[[2]int64{product, variant}]
+	if !ok {
+		return pairing.NoTarget, false
+	}
+	t = b.Catalog.TargetOf(i)
+	if variant == 0 && b.several(t.Product) {
+		t.Item = -1
+	}
+	return t, true
+}
+
+func (b *Built) several(product int) bool {
+	i := b.first[product] - 1
+	return i+1 < len(b.keys) && b.keys[i+1].Product == b.keys[i].Product
 }
 
 // IDs returns the database's ids of a target; variant is 0 for a product as a
@@ -90,37 +131,33 @@ func (b *Built) Name(t pairing.Target) (code, title string) {
 // chunk is how many verdicts are written in one transaction.
 const chunk = 5000
 
-// ReadLot reads every file of a lot that no person has decided on and writes
-// the verdicts. progress is told how many of how many are written.
+// ReadLot reads every file of a lot that no person has decided on, with the
+// lot's clue list, and writes the verdicts. progress is told how many of how
+// many are written.
 func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, total int64)) error {
-	built, err := x.Get(ctx)
+	l, err := x.load(ctx, lot)
 	if err != nil {
 		return err
 	}
-	unpaired, err := x.store.Unpaired(ctx, lot)
+	clues, err := x.store.LotClues(ctx, lot)
 	if err != nil {
 		return err
 	}
-	ids := unpaired.IDs
-	verdicts, err := pairing.Lot(built.Catalog, pairing.DefaultClues(), unpaired.Paths, true)
+	verdicts, err := l.read(clues.List, true)
 	if err != nil {
 		return err
 	}
-	if len(unpaired.Said) > 0 {
-		listener := pairing.NewListener(built.Catalog)
-		for i := range verdicts {
-			if said, ok := unpaired.Said[ids[i]]; ok {
-				listener.Heed(&verdicts[i], said)
-			}
-		}
-	}
+	ids := l.IDs
 	for lo := 0; lo < len(ids); lo += chunk {
 		hi := min(lo+chunk, len(ids))
 		rows := make([]store.VerdictRow, 0, hi-lo)
 		for i := lo; i < hi; i++ {
-			row, err := built.row(ids[i], &verdicts[i])
+			row, err := l.built.row(ids[i], &verdicts[i])
 			if err != nil {
 				return err
+			}
+			for _, named := range l.rows.Of(l.Paths[i]) {
+				row.Alt = named.Alt
 			}
 			rows = append(rows, row)
 		}
@@ -129,11 +166,12 @@ func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, tota
 		}
 		progress(int64(hi), int64(len(ids)))
 	}
+	x.lots.forget(lot)
 	return nil
 }
 
 func (b *Built) row(file int64, v *pairing.Verdict) (store.VerdictRow, error) {
-	row := store.VerdictRow{File: file, Verdict: v.Kind.String(), View: v.View, Clue: v.Clue.String(), Rung: v.Rung.String(), Score: v.Score, Reason: v.Reason}
+	row := store.VerdictRow{File: file, Verdict: v.Kind.String(), View: v.View, Clue: v.Clue.String(), Rung: v.Rung.String(), Score: v.Score, Reason: v.Reason, Why: string(v.Why)}
 	if product, variant := b.IDs(v.Target); product != 0 {
 		row.Product = &product
 		if variant != 0 {

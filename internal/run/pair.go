@@ -2,11 +2,14 @@ package run
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"ambrosa/internal/blob"
+	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
 
@@ -30,10 +33,13 @@ func (r *Runner) Pair(ctx context.Context, lot int64) (id int64, err error) {
 	return id, err
 }
 
-// Work reads a lot's files and makes the lot ready to be decided on.
+// Work reads a lot's sheets and files and makes the lot ready to be decided on.
 func (w *pairWorker) Work(ctx context.Context, job *river.Job[pairArgs]) error {
 	r := w.runner
 	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
+		if err := r.readSheets(ctx, run); err != nil {
+			return "", err
+		}
 		if err := r.Index.ReadLot(ctx, run.LotID, p.set); err != nil {
 			return "", err
 		}
@@ -48,4 +54,41 @@ func (w *pairWorker) Work(ctx context.Context, job *river.Job[pairArgs]) error {
 		}
 		return fmt.Sprintf("%d paired, %d contested, %d loose", lot.Paired, lot.Contested, lot.Loose), nil
 	})
+}
+
+// readSheets reads the spreadsheets that came with a lot: what they say of its
+// files is a clue.
+func (r *Runner) readSheets(ctx context.Context, run store.Run) error {
+	sheets, err := r.Store.UnreadSheets(ctx, run.LotID)
+	if err != nil {
+		return err
+	}
+	for _, sheet := range sheets {
+		if err := r.readSheet(ctx, run, sheet); err != nil {
+			return fmt.Errorf("read %s: %w", sheet.Path, err)
+		}
+	}
+	return nil
+}
+
+func (r *Runner) readSheet(ctx context.Context, run store.Run, sheet store.SheetFile) error {
+	var sum blob.Sum
+	copy(sum[:], sheet.Sum)
+	content, _, err := r.Blobs.Open(ctx, sum)
+	if err != nil {
+		return err
+	}
+	defer content.Close()
+	rows, err := sheetfile.ReadRows(sheet.Path, content)
+	said := fmt.Sprintf("a spreadsheet, not a picture; its %d rows name files", len(rows))
+	var refused sheetfile.Refused
+	if errors.As(err, &refused) {
+		rows, said = nil, "a spreadsheet, not a picture. "+refused.Error()
+	} else if err != nil {
+		return err
+	}
+	if err := r.Store.AddRows(ctx, run.LotID, sheet.ID, rows, said); err != nil {
+		return err
+	}
+	return r.Store.Log(ctx, run.ID, sheet.Path+": "+said)
 }

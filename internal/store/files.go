@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -39,6 +40,7 @@ type File struct {
 	Rung      string          `json:"rung"`
 	Score     float64         `json:"score"`
 	Reason    string          `json:"reason"`
+	Why       string          `json:"why" doc:"The kind of reason, of what is not paired"`
 	DecidedBy string          `json:"decidedBy"`
 	Version   int             `json:"version"`
 	Evidence  json.RawMessage `json:"-"`
@@ -132,7 +134,7 @@ const fileColumns = `
 	coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, coalesce(b.colour, '') as colour, coalesce(b.alpha, false) as alpha,
 	coalesce(b.frames, 1) as frames, f.verdict, coalesce(f.product_id, 0) as product, coalesce(f.variant_id, 0) as variant,
 	coalesce(v.sku, p.code, '') as code, coalesce(p.title, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
-	f.score::float8 as score, f.reason, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit, f.expires::timestamptz as expires,
+	f.score::float8 as score, f.reason, f.why, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit, f.expires::timestamptz as expires,
 	(case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256 limit 100) twins) end)::int as same,
 	f.address, f.said, coalesce(b.stated, '{}') as stated, f.marks as mark_bits, coalesce(b.content_width, 0) as content_width, coalesce(b.content_height, 0) as content_height,
 	coalesce(b.detail, 0)::float8 as detail, f.like_bits, coalesce(lf.path, '') as like_path, coalesce(lf.pixels, 0) as like_pixels, coalesce(ll.name, '') as like_lot,
@@ -151,6 +153,7 @@ type FileFilter struct {
 	Mark    string // name of a mark; empty for all
 	Type    string // empty for all
 	Shape   string // square, upright, lying; empty for all
+	Kind    *Group // only files whose verdict is of this kind
 	Sort    string // arrival (or empty), name, bytes, pixels, shape, type
 	Down    bool   // the largest first
 	Offset  int
@@ -195,7 +198,12 @@ func (f FileFilter) where(lot int64) (string, pgx.NamedArgs) {
 	case "lying":
 		where += " and ratio > 1.05"
 	}
-	return where, pgx.NamedArgs{"lot": lot, "mark": int(picturespec.MarkOf(f.Mark)), "type": f.Type, "verdict": f.Verdict, "like": Like(f.Query), "of_rights": f.Rights}
+	args := pgx.NamedArgs{"lot": lot, "mark": int(picturespec.MarkOf(f.Mark)), "type": f.Type, "verdict": f.Verdict, "like": Like(f.Query), "of_rights": f.Rights}
+	if k := f.Kind; k != nil {
+		where += " and clue = @clue and rung = @rung and why = @why and (decided_by = 'person') = @by_hand"
+		args["clue"], args["rung"], args["why"], args["by_hand"] = k.Clue, k.Rung, k.Why, k.ByHand
+	}
+	return where, args
 }
 
 // Files returns a page of a lot's files in order of arrival, and how many there
@@ -245,25 +253,47 @@ func (s *Store) SetRights(ctx context.Context, lot, file int64, f FileFilter, r 
 type Unpaired struct {
 	IDs   []int64
 	Paths []string
-	Said  map[int64]pairing.Said // of files whose source said something of their product
+	Said  map[int64]pairing.Said  // of files whose source said something of their product
+	Codes map[int64][]string      // read from their pictures
+	Seen  map[int64]PlacedPicture // fingerprint, tint and bytes of each
+	Were  []Was                   // the verdicts that stand
+}
+
+// Was is a verdict that stands.
+type Was struct {
+	Verdict          string
+	Product, Variant int64
 }
 
 // Unpaired returns every usable file of a lot that no person has decided on.
 func (s *Store) Unpaired(ctx context.Context, lot int64) (u Unpaired, err error) {
-	rows, err := s.Pool.Query(ctx, `select f.id, f.path, coalesce(f.said->>'sku', ''), coalesce(f.said->>'barcode', ''), l.origin = 'lookup'
-		from file f join lot l on l.id = f.lot_id
+	rows, err := s.Pool.Query(ctx, `select f.id, f.path, coalesce(f.said->>'sku', ''), coalesce(f.said->>'barcode', ''), l.origin = 'lookup',
+			case when b.codes <> '[]' then array(select c->>'text' from jsonb_array_elements(b.codes) c) end, f.sha256, b.fingerprint, coalesce(b.tint, ''),
+			f.verdict, coalesce(f.product_id, 0), coalesce(f.variant_id, 0)
+		from file f join lot l on l.id = f.lot_id left join blob b on b.sha256 = f.sha256
 		where lot_id = $1 and verdict not in ('unusable', 'set aside') and decided_by <> 'person' order by f.id`, lot)
 	if err != nil {
 		return u, err
 	}
-	u.Said = map[int64]pairing.Said{}
+	u.Said, u.Codes, u.Seen = map[int64]pairing.Said{}, map[int64][]string{}, map[int64]PlacedPicture{}
 	var id int64
 	var path string
 	var said pairing.Said
-	_, err = pgx.ForEachRow(rows, []any{&id, &path, &said.SKU, &said.Barcode, &said.Only}, func() error {
-		u.IDs, u.Paths = append(u.IDs, id), append(u.Paths, path)
+	var codes []string
+	var seen PlacedPicture
+	var fingerprint *int64
+	var was Was
+	_, err = pgx.ForEachRow(rows, []any{&id, &path, &said.SKU, &said.Barcode, &said.Only, &codes, &seen.Sum, &fingerprint, &seen.Tint, &was.Verdict, &was.Product, &was.Variant}, func() error {
+		u.IDs, u.Paths, u.Were = append(u.IDs, id), append(u.Paths, path), append(u.Were, was)
 		if said.SKU != "" || said.Barcode != "" {
 			u.Said[id] = said
+		}
+		if len(codes) > 0 {
+			u.Codes[id] = codes
+		}
+		if fingerprint != nil {
+			seen.Fingerprint = *fingerprint
+			u.Seen[id] = PlacedPicture{Sum: bytes.Clone(seen.Sum), Fingerprint: *fingerprint, Tint: bytes.Clone(seen.Tint)}
 		}
 		return nil
 	})
@@ -282,6 +312,8 @@ type VerdictRow struct {
 	Rung     string
 	Score    float64
 	Reason   string
+	Why      string
+	Alt      string
 	Evidence []byte
 }
 
@@ -290,18 +322,18 @@ type VerdictRow struct {
 func (s *Store) WriteVerdicts(ctx context.Context, lot int64, verdicts []VerdictRow) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, place int, view text,
-			clue text, rung text, score real, reason text, evidence jsonb) on commit drop`); err != nil {
+			clue text, rung text, score real, reason text, why text, alt text, evidence jsonb) on commit drop`); err != nil {
 			return err
 		}
-		columns := []string{"file", "verdict", "product", "variant", "place", "view", "clue", "rung", "score", "reason", "evidence"}
+		columns := []string{"file", "verdict", "product", "variant", "place", "view", "clue", "rung", "score", "reason", "why", "alt", "evidence"}
 		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"verdict"}, columns, pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
 			v := verdicts[i]
-			return []any{v.File, v.Verdict, v.Product, v.Variant, v.Place, v.View, v.Clue, v.Rung, float32(v.Score), v.Reason, json.RawMessage(v.Evidence)}, nil
+			return []any{v.File, v.Verdict, v.Product, v.Variant, v.Place, v.View, v.Clue, v.Rung, float32(v.Score), v.Reason, v.Why, v.Alt, json.RawMessage(v.Evidence)}, nil
 		})); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `update file f set verdict = v.verdict, product_id = v.product, variant_id = v.variant, place = v.place, view = v.view,
-				clue = v.clue, rung = v.rung, score = v.score, reason = v.reason, evidence = v.evidence, decided_by = 'reading', decided_at = now()
+				clue = v.clue, rung = v.rung, score = v.score, reason = v.reason, why = v.why, alt = v.alt, evidence = v.evidence, decided_by = 'reading', decided_at = now()
 			from verdict v where f.id = v.file and f.decided_by <> 'person'`); err != nil {
 			return err
 		}
@@ -357,7 +389,7 @@ func (s *Store) Decide(ctx context.Context, file int64, d Decision) (File, error
 			}
 		}
 		if _, err := tx.Exec(ctx, `update file set verdict = $2, product_id = nullif($3::bigint, 0), variant_id = nullif($4::bigint, 0), place = nullif($5::int, 0),
-				view = $6, reason = $7, decided_by = 'person', decided_at = now(), version = version + 1, clue = '', rung = '', score = 0
+				view = $6, reason = $7, decided_by = 'person', decided_at = now(), version = version + 1, clue = '', rung = '', score = 0, why = ''
 			where id = $1`, file, d.Verdict, d.Product, d.Variant, d.Place, d.View, d.Reason); err != nil {
 			return err
 		}

@@ -40,6 +40,10 @@ func (s *Store) MarkFiles(ctx context.Context, lot int64) error {
 	})
 }
 
+// asItWas is a file's verdict as it is kept to be taken back to.
+const asItWas = `jsonb_build_object('verdict', verdict, 'product', product_id, 'variant', variant_id, 'place', place, 'view', view, 'clue', clue, 'rung', rung,
+	'score', score, 'reason', reason, 'why', why, 'by', decided_by, 'at', decided_at)`
+
 // SetAside sets those of a lot's files aside that a filter chooses, for a
 // reason, and returns what undoes it and how many there were. Unusable files,
 // and those that are set aside, stay as they are.
@@ -52,11 +56,10 @@ func (s *Store) SetAside(ctx context.Context, lot int64, f FileFilter, reason st
 		}
 		args["aside"] = id
 		tag, err := tx.Exec(ctx, `with chosen as (
-				select id, jsonb_build_object('verdict', verdict, 'product', product_id, 'variant', variant_id, 'place', place, 'view', view, 'clue', clue, 'rung', rung,
-					'score', score, 'reason', reason, 'by', decided_by, 'at', decided_at) as before
+				select id, `+asItWas+` as before
 				from file where `+where+` and verdict not in ('unusable', 'set aside') for update),
 			changed as (
-				update file f set verdict = 'set aside', product_id = null, variant_id = null, place = null, view = '', clue = '', rung = '', score = 0, reason = @reason,
+				update file f set verdict = 'set aside', product_id = null, variant_id = null, place = null, view = '', clue = '', rung = '', score = 0, why = '', reason = @reason,
 					decided_by = 'person', decided_at = now(), version = version + 1
 				from chosen c where f.id = c.id returning f.id, f.version, c.before)
 			insert into aside_file (aside_id, file_id, version, before) select @aside, id, version, before from changed`, args)
@@ -69,8 +72,8 @@ func (s *Store) SetAside(ctx context.Context, lot int64, f FileFilter, reason st
 	return id, n, err
 }
 
-// TakeBackAside brings files back as they were before they were set aside
-// together; those that somebody decided on since stay. It returns how many.
+// TakeBackAside brings files back as they were before they were set aside, or
+// accepted, together; those that somebody decided on since stay. It returns how many.
 func (s *Store) TakeBackAside(ctx context.Context, id int64) (n int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
 		lot, err := number(ctx, tx, `update aside set undone_at = now() where id = $1 and undone_at is null returning lot_id`, id)
@@ -79,7 +82,7 @@ func (s *Store) TakeBackAside(ctx context.Context, id int64) (n int64, err error
 		}
 		tag, err := tx.Exec(ctx, `update file f set verdict = a.before->>'verdict', product_id = (a.before->>'product')::bigint, variant_id = (a.before->>'variant')::bigint,
 				place = (a.before->>'place')::int, view = a.before->>'view', clue = a.before->>'clue', rung = a.before->>'rung', score = (a.before->>'score')::real,
-				reason = a.before->>'reason', decided_by = a.before->>'by', decided_at = (a.before->>'at')::timestamptz, version = f.version + 1
+				reason = a.before->>'reason', why = coalesce(a.before->>'why', ''), decided_by = a.before->>'by', decided_at = (a.before->>'at')::timestamptz, version = f.version + 1
 			from aside_file a where a.aside_id = $1 and f.id = a.file_id and f.version = a.version`, id)
 		if err != nil {
 			return err

@@ -5,12 +5,15 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/naming"
 	"ambrosa/core/plan"
+	"ambrosa/core/rights"
 )
 
 type arrivingRow struct {
@@ -18,7 +21,6 @@ type arrivingRow struct {
 	Variant  int64
 	File     int64
 	Path     string
-	Sum      string
 	Place    int
 	View     string
 	Bare     bool
@@ -28,6 +30,39 @@ type arrivingRow struct {
 	OwnWay   string
 	LeftOut  bool
 	VariantT string
+	Alt      string
+	factRow
+}
+
+// factRow is what is known of a picture.
+type factRow struct {
+	Sum         string
+	Pixels      int64
+	Fingerprint int64
+	Tint        []byte
+	Small       bool
+	Rights      string
+	Licence     string
+	Credit      string
+	Expires     *time.Time
+}
+
+func (r factRow) fact() plan.Fact {
+	_, held := rights.Rights{State: rights.State(r.Rights), Licence: r.Licence, Credit: r.Credit, Expires: r.Expires}.MayBeHandedOn(time.Now())
+	return plan.Fact{Pixels: r.Pixels, Fingerprint: uint64(r.Fingerprint), Tint: string(r.Tint), Small: r.Small, HeldBack: held}
+}
+
+const factColumns = `encode(f.sha256, 'hex') as sum, coalesce(b.width::bigint * b.height, 0) as pixels, coalesce(b.fingerprint, 0) as fingerprint, coalesce(b.tint, '') as tint,
+	coalesce(b.marks, 0) & 1 <> 0 as small, f.rights, f.licence, f.credit, f.expires::timestamptz as expires`
+
+// facts returns what is known of the pictures that stand on products.
+func facts(ctx context.Context, db DB, products []int64) (plan.Facts, error) {
+	rows, err := list[factRow](ctx, db, `select `+factColumns+` from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256 where pl.product_id = any($1)`, products)
+	known := plan.Facts{}
+	for _, r := range rows {
+		known[r.Sum] = r.fact()
+	}
+	return known, err
 }
 
 // batchProducts is how many products are planned in one piece, so that memory
@@ -94,13 +129,17 @@ func planProducts(ctx context.Context, tx pgx.Tx, id, lot int64, way plan.Way, p
 	if err != nil {
 		return err
 	}
+	known, err := facts(ctx, tx, products)
+	if err != nil {
+		return err
+	}
 	batch := &pgx.Batch{}
 	for len(rows) > 0 {
 		n := 1
 		for n < len(rows) && rows[n].Product == rows[0].Product {
 			n++
 		}
-		if err := queuePlanProduct(batch, id, way, standing[rows[0].Product], rows[:n]); err != nil {
+		if err := queuePlanProduct(batch, id, way, standing[rows[0].Product], rows[:n], known); err != nil {
 			return err
 		}
 		rows = rows[n:]
@@ -111,16 +150,17 @@ func planProducts(ctx context.Context, tx pgx.Tx, id, lot int64, way plan.Way, p
 // arrivals returns the paired files of a lot for some products.
 func arrivals(ctx context.Context, db DB, id, lot int64, products []int64) ([]arrivingRow, error) {
 	return list[arrivingRow](ctx, db, `
-		select f.product_id as product, coalesce(f.variant_id, 0) as variant, f.id as file, f.path, encode(f.sha256, 'hex') as sum,
+		select f.product_id as product, coalesce(f.variant_id, 0) as variant, f.id as file, f.path, f.alt, `+factColumns+`,
 			coalesce(f.place, 0) as place, f.view, coalesce((f.evidence->>'bare')::boolean, false) as bare, p.title, coalesce(v.options, '[]') as options,
 			coalesce(v.title, '') as variant_t, p.version, coalesce(pp.way, '') as own_way, coalesce(pp.left_out, false) as left_out
-		from file f join product p on p.id = f.product_id left join variant v on v.id = f.variant_id
+		from file f join product p on p.id = f.product_id left join variant v on v.id = f.variant_id join blob b on b.sha256 = f.sha256
 		left join plan_product pp on pp.plan_id = $3 and pp.product_id = p.id
 		where f.lot_id = $1 and f.verdict = 'paired' and f.product_id = any($2) order by f.product_id, f.id`, lot, products, id)
 }
 
 // arrange computes what a product would show.
-func arrange(id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow) (plan.Arrangement, []plan.Warning) {
+func arrange(id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow, known plan.Facts) (plan.Arrangement, []plan.Warning) {
+	known = maps.Clone(known)
 	arriving := make([]plan.Arriving, 0, len(rows))
 	for _, r := range rows {
 		title := r.VariantT
@@ -131,13 +171,18 @@ func arrange(id int64, way plan.Way, standing plan.Arrangement, rows []arrivingR
 		for _, o := range r.Options {
 			values = append(values, o.Value)
 		}
-		arriving = append(arriving, plan.Arriving{Variant: r.Variant, Place: r.Place, Path: r.Path, Bare: r.Bare,
-			Entry: plan.Entry{File: r.File, Sum: r.Sum, View: r.View, Alt: naming.AltText(title, values, r.View), AltBy: "draft", Plan: id}})
+		entry := plan.Entry{File: r.File, Sum: r.Sum, View: r.View, Alt: naming.AltText(title, values, r.View), AltBy: "draft", Plan: id}
+		if r.Alt != "" {
+			entry.Alt, entry.AltBy = r.Alt, "person"
+		}
+		known[r.Sum] = r.fact()
+		arriving = append(arriving, plan.Arriving{Variant: r.Variant, Place: r.Place, Path: r.Path, Bare: r.Bare, Entry: entry})
 	}
 	if own := plan.Way(rows[0].OwnWay); own.Valid() {
 		way = own
 	}
-	return plan.Arrange(standing, arriving, way)
+	after, warnings := plan.Arrange(standing, arriving, way, known)
+	return after, append(warnings, plan.Warn(standing, after, known)...)
 }
 
 // Preview returns what a product shows now, and what it would show with a lot's
@@ -151,12 +196,16 @@ func (s *Store) Preview(ctx context.Context, lot, product int64) (before, after 
 	if err != nil || len(rows) == 0 {
 		return standing[product], standing[product], nil, err
 	}
-	after, warnings = arrange(0, plan.After, standing[product], rows)
+	known, err := facts(ctx, s.Pool, []int64{product})
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	after, warnings = arrange(0, plan.After, standing[product], rows, known)
 	return standing[product], after, warnings, nil
 }
 
-func queuePlanProduct(batch *pgx.Batch, id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow) error {
-	after, warnings := arrange(id, way, standing, rows)
+func queuePlanProduct(batch *pgx.Batch, id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow, known plan.Facts) error {
+	after, warnings := arrange(id, way, standing, rows, known)
 	difference := plan.Diff(standing, after)
 	warnings = append(warnings, difference.Warnings...)
 	before, err := json.Marshal(standing)

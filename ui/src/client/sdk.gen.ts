@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotData, GetLotErrors, GetLotResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackAsideData, TakeBackAsideErrors, TakeBackAsideResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
+import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackAsideData, TakeBackAsideErrors, TakeBackAsideResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -27,6 +27,40 @@ export const takeBackAside = <ThrowOnError extends boolean = false>(options: Opt
  * The category tree
  */
 export const listCategories = <ThrowOnError extends boolean = false>(options?: Options<ListCategoriesData, ThrowOnError>) => (options?.client ?? client).get<ListCategoriesResponses, ListCategoriesErrors, ThrowOnError>({ url: '/api/v1/categories', ...options });
+
+/**
+ * Clue lists that people made
+ */
+export const listClueLists = <ThrowOnError extends boolean = false>(options?: Options<ListClueListsData, ThrowOnError>) => (options?.client ?? client).get<ListClueListsResponses, ListClueListsErrors, ThrowOnError>({ url: '/api/v1/clue-lists', ...options });
+
+/**
+ * Keep a clue list under a name
+ */
+export const addClueList = <ThrowOnError extends boolean = false>(options: Options<AddClueListData, ThrowOnError>) => (options.client ?? client).post<AddClueListResponses, AddClueListErrors, ThrowOnError>({
+    url: '/api/v1/clue-lists',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Forget a clue list
+ */
+export const removeClueList = <ThrowOnError extends boolean = false>(options: Options<RemoveClueListData, ThrowOnError>) => (options.client ?? client).delete<RemoveClueListResponses, RemoveClueListErrors, ThrowOnError>({ url: '/api/v1/clue-lists/{id}', ...options });
+
+/**
+ * Change a clue list
+ */
+export const changeClueList = <ThrowOnError extends boolean = false>(options: Options<ChangeClueListData, ThrowOnError>) => (options.client ?? client).put<ChangeClueListResponses, ChangeClueListErrors, ThrowOnError>({
+    url: '/api/v1/clue-lists/{id}',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * The drop folder and who uses it
@@ -78,6 +112,11 @@ export const decideFile = <ThrowOnError extends boolean = false>(options: Option
 });
 
 /**
+ * What would have paired a file as a person paired it, and how many others it would pair
+ */
+export const learnFrom = <ThrowOnError extends boolean = false>(options: Options<LearnFromData, ThrowOnError>) => (options.client ?? client).get<LearnFromResponses, LearnFromErrors, ThrowOnError>({ url: '/api/v1/files/{id}/lessons', ...options });
+
+/**
  * What a supplier is asked for
  */
 export const getHandIn = <ThrowOnError extends boolean = false>(options: Options<GetHandInData, ThrowOnError>) => (options.client ?? client).get<GetHandInResponses, GetHandInErrors, ThrowOnError>({ url: '/api/v1/hand-in/{token}', ...options });
@@ -117,6 +156,11 @@ export const createLot = <ThrowOnError extends boolean = false>(options: Options
 export const getLot = <ThrowOnError extends boolean = false>(options: Options<GetLotData, ThrowOnError>) => (options.client ?? client).get<GetLotResponses, GetLotErrors, ThrowOnError>({ url: '/api/v1/lots/{id}', ...options });
 
 /**
+ * Pair the loose files that a filter chooses with their one candidate
+ */
+export const acceptTogether = <ThrowOnError extends boolean = false>(options: Options<AcceptTogetherData, ThrowOnError>) => (options.client ?? client).post<AcceptTogetherResponses, AcceptTogetherErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/accept', ...options });
+
+/**
  * Set the files aside that a filter chooses
  */
 export const setAside = <ThrowOnError extends boolean = false>(options: Options<SetAsideData, ThrowOnError>) => (options.client ?? client).post<SetAsideResponses, SetAsideErrors, ThrowOnError>({
@@ -134,9 +178,55 @@ export const setAside = <ThrowOnError extends boolean = false>(options: Options<
 export const closeLot = <ThrowOnError extends boolean = false>(options: Options<CloseLotData, ThrowOnError>) => (options.client ?? client).post<CloseLotResponses, CloseLotErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/close', ...options });
 
 /**
+ * The clue list that a lot is read with
+ */
+export const getLotClues = <ThrowOnError extends boolean = false>(options: Options<GetLotCluesData, ThrowOnError>) => (options.client ?? client).get<GetLotCluesResponses, GetLotCluesErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/clues', ...options });
+
+/**
+ * Read a lot with another clue list
+ */
+export const readLotWith = <ThrowOnError extends boolean = false>(options: Options<ReadLotWithData, ThrowOnError>) => (options.client ?? client).put<ReadLotWithResponses, ReadLotWithErrors, ThrowOnError>({
+    url: '/api/v1/lots/{id}/clues',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * What reading a lot with a clue list would win, lose and turn; nothing is changed
+ */
+export const previewClues = <ThrowOnError extends boolean = false>(options: Options<PreviewCluesData, ThrowOnError>) => (options.client ?? client).post<PreviewCluesResponses, PreviewCluesErrors, ThrowOnError>({
+    url: '/api/v1/lots/{id}/clues/preview',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
  * A lot's files
  */
 export const listFiles = <ThrowOnError extends boolean = false>(options: Options<ListFilesData, ThrowOnError>) => (options.client ?? client).get<ListFilesResponses, ListFilesErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/files', ...options });
+
+/**
+ * A lot's files, counted by the kind of their verdict
+ */
+export const listGroups = <ThrowOnError extends boolean = false>(options: Options<ListGroupsData, ThrowOnError>) => (options.client ?? client).get<ListGroupsResponses, ListGroupsErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/groups', ...options });
+
+/**
+ * Add a step to a lot's clue list, and read the lot again
+ */
+export const teach = <ThrowOnError extends boolean = false>(options: Options<TeachData, ThrowOnError>) => (options.client ?? client).post<TeachResponses, TeachErrors, ThrowOnError>({
+    url: '/api/v1/lots/{id}/lessons',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * A lot's files, counted by mark and by type
@@ -176,6 +266,11 @@ export const setRights = <ThrowOnError extends boolean = false>(options: Options
         ...options.headers
     }
 });
+
+/**
+ * What the sheets that came with a lot say of its files
+ */
+export const getLotSheet = <ThrowOnError extends boolean = false>(options: Options<GetLotSheetData, ThrowOnError>) => (options.client ?? client).get<GetLotSheetResponses, GetLotSheetErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/sheet', ...options });
 
 /**
  * Kinds of origins and what they ask for

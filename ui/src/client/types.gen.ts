@@ -4,6 +4,14 @@ export type ClientOptions = {
     baseUrl: `${string}://${string}` | (string & {});
 };
 
+export type AcceptDone = {
+    files: number;
+    /**
+     * Undoes it
+     */
+    id: number;
+};
+
 export type AddDropPersonRequest = {
     name: string;
 };
@@ -75,12 +83,97 @@ export type Changed = {
     files: number;
 };
 
+export type ChangedFile = {
+    code: string;
+    how: 'win' | 'lose' | 'turn';
+    id: number;
+    path: string;
+    reason: string;
+    /**
+     * Code of the product or variant, empty for none
+     */
+    was: string;
+};
+
 export type ChosenPicture = {
     address: string;
     /**
      * Of the file, with folders
      */
     name: string;
+};
+
+export type ClueList = {
+    clues: Array<ClueSetting>;
+    /**
+     * Whose view words are read beside English: de, fr, es, it, nl
+     */
+    languages?: Array<string> | null;
+    /**
+     * What corrections taught
+     */
+    steps?: Array<Step> | null;
+};
+
+export type ClueListInput = {
+    list: ClueList;
+    name: string;
+    /**
+     * Of the list as the person saw it
+     */
+    version?: number;
+};
+
+export type ClueSetting = {
+    /**
+     * Of attribute: their names; none for all whose values look like codes
+     */
+    attributes?: Array<string> | null;
+    clue: string;
+    off?: boolean;
+    /**
+     * Of pattern: matched with the whole path, not with the base name without its extension
+     */
+    onPath?: boolean;
+    /**
+     * Of pattern: RE2 with a group named key, and if wanted place and view
+     */
+    patterns?: Array<string> | null;
+    /**
+     * Of sheet-row, for the command: a CSV with the columns file and sku
+     */
+    sheet?: string;
+    /**
+     * Of attribute: only as the whole name
+     */
+    whole?: boolean;
+};
+
+export type CluesChange = {
+    /**
+     * How many files each clue decides
+     */
+    clues: {
+        [key: string]: number;
+    };
+    examples: Array<ChangedFile>;
+    files: number;
+    /**
+     * Files that are paired and would not be
+     */
+    loses: number;
+    /**
+     * Files that it pairs, of those no person decided on
+     */
+    paired: number;
+    /**
+     * Files that would be paired with something else
+     */
+    turns: number;
+    /**
+     * Files that would be paired and are not
+     */
+    wins: number;
 };
 
 export type CreateLotRequest = {
@@ -301,6 +394,10 @@ export type File = {
     verdict: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
     version: number;
     view: string;
+    /**
+     * The kind of reason, of what is not paired
+     */
+    why: string;
     width: number;
 };
 
@@ -386,6 +483,10 @@ export type FileDetail = {
     verdict: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
     version: number;
     view: string;
+    /**
+     * The kind of reason, of what is not paired
+     */
+    why: string;
     width: number;
 };
 
@@ -423,6 +524,25 @@ export type Found = {
     sum: string;
     title: string;
     variant?: number;
+};
+
+export type Group = {
+    /**
+     * A person decided
+     */
+    byHand: boolean;
+    clue: string;
+    files: number;
+    rung: string;
+    /**
+     * Of them, those with one candidate, which can be accepted together
+     */
+    sure: number;
+    verdict: string;
+    /**
+     * The kind of reason, of what is not paired
+     */
+    why: string;
 };
 
 export type HandIn = {
@@ -641,6 +761,25 @@ export type Lot = {
     unusable: number;
 };
 
+export type LotSheet = {
+    /**
+     * How many there are
+     */
+    left: number;
+    /**
+     * That name a file
+     */
+    rows: number;
+    /**
+     * Files that no row names
+     */
+    unnamed: number;
+    /**
+     * Rows that name no file of the lot, the first of them
+     */
+    unused: Array<Row>;
+};
+
 export type MarkCounts = {
     marks: {
         [key: string]: number;
@@ -684,6 +823,22 @@ export type MissingProduct = {
     gtin: string;
     sku: string;
     title: string;
+};
+
+export type NamedClues = {
+    changed: string;
+    id: number;
+    list: ClueList;
+    /**
+     * That are read with it by themselves
+     */
+    lots: number;
+    name: string;
+    origins: number;
+    /**
+     * A list that was changed since is not written over
+     */
+    version: number;
 };
 
 export type NamedPick = {
@@ -816,6 +971,14 @@ export type PageFound = {
     total: number;
 };
 
+export type PageGroup = {
+    items: Array<Group>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageLesson = {
     items: Array<Lesson>;
     /**
@@ -842,6 +1005,14 @@ export type PageLot = {
 
 export type PageMeasure = {
     items: Array<Measure>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageNamedClues = {
+    items: Array<NamedClues>;
     /**
      * How many there are in all
      */
@@ -904,6 +1075,14 @@ export type PageRun = {
 
 export type PageSupplierLink = {
     items: Array<SupplierLink>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageTaught = {
+    items: Array<Taught>;
     /**
      * How many there are in all
      */
@@ -1105,6 +1284,17 @@ export type ProposeSelectorsRequest = {
     many: boolean;
 };
 
+export type ReadWith = {
+    /**
+     * Also what else comes from the lot's origin
+     */
+    always: boolean;
+    /**
+     * 0 for the usual clues
+     */
+    list: number;
+};
+
 export type Recipe = {
     attributes?: Array<NamedPick> | null;
     barcode: Pick;
@@ -1232,6 +1422,16 @@ export type RightsChange = {
      */
     type?: string;
     verdict?: string;
+};
+
+export type Row = {
+    Alt: string;
+    File: string;
+    Lead: boolean;
+    Line: number;
+    Place: number;
+    SKU: string;
+    View: string;
 };
 
 export type Run = {
@@ -1369,6 +1569,25 @@ export type Stated = {
     statement?: string;
 };
 
+export type Step = {
+    /**
+     * What is done to a loose name before it is read again
+     */
+    kind: 'drop-prefix' | 'drop-suffix' | 'separator' | 'pad' | 'code';
+    /**
+     * Of the item that the code belongs to
+     */
+    sku?: string;
+    /**
+     * What is dropped, what separates, or the code
+     */
+    text?: string;
+    /**
+     * Digits that a number is filled up to with zeros
+     */
+    width?: number;
+};
+
 export type Subfolder = {
     /**
      * Files right in it; -1 where that was not counted
@@ -1443,6 +1662,24 @@ export type TakePicturesRequest = {
     address: string;
     pictures: Array<ChosenPicture>;
     title: string;
+};
+
+export type Taught = {
+    examples: Array<TaughtExample>;
+    /**
+     * Other loose files that it would pair
+     */
+    files: number;
+    /**
+     * The step in words
+     */
+    says: string;
+    step: Step;
+};
+
+export type TaughtExample = {
+    code: string;
+    path: string;
 };
 
 export type Today = {
@@ -1571,6 +1808,110 @@ export type ListCategoriesResponses = {
 };
 
 export type ListCategoriesResponse = ListCategoriesResponses[keyof ListCategoriesResponses];
+
+export type ListClueListsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/clue-lists';
+};
+
+export type ListClueListsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListClueListsError = ListClueListsErrors[keyof ListClueListsErrors];
+
+export type ListClueListsResponses = {
+    /**
+     * OK
+     */
+    200: PageNamedClues;
+};
+
+export type ListClueListsResponse = ListClueListsResponses[keyof ListClueListsResponses];
+
+export type AddClueListData = {
+    body: ClueListInput;
+    path?: never;
+    query?: never;
+    url: '/api/v1/clue-lists';
+};
+
+export type AddClueListErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type AddClueListError = AddClueListErrors[keyof AddClueListErrors];
+
+export type AddClueListResponses = {
+    /**
+     * Created
+     */
+    201: Created;
+};
+
+export type AddClueListResponse = AddClueListResponses[keyof AddClueListResponses];
+
+export type RemoveClueListData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/clue-lists/{id}';
+};
+
+export type RemoveClueListErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RemoveClueListError = RemoveClueListErrors[keyof RemoveClueListErrors];
+
+export type RemoveClueListResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type RemoveClueListResponse = RemoveClueListResponses[keyof RemoveClueListResponses];
+
+export type ChangeClueListData = {
+    body: ClueListInput;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/clue-lists/{id}';
+};
+
+export type ChangeClueListErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ChangeClueListError = ChangeClueListErrors[keyof ChangeClueListErrors];
+
+export type ChangeClueListResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type ChangeClueListResponse = ChangeClueListResponses[keyof ChangeClueListResponses];
 
 export type GetDropFolderData = {
     body?: never;
@@ -1785,6 +2126,33 @@ export type DecideFileResponses = {
 
 export type DecideFileResponse = DecideFileResponses[keyof DecideFileResponses];
 
+export type LearnFromData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/files/{id}/lessons';
+};
+
+export type LearnFromErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type LearnFromError = LearnFromErrors[keyof LearnFromErrors];
+
+export type LearnFromResponses = {
+    /**
+     * OK
+     */
+    200: PageTaught;
+};
+
+export type LearnFromResponse = LearnFromResponses[keyof LearnFromResponses];
+
 export type GetHandInData = {
     body?: never;
     path: {
@@ -1918,6 +2286,51 @@ export type GetLotResponses = {
 
 export type GetLotResponse = GetLotResponses[keyof GetLotResponses];
 
+export type AcceptTogetherData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+        /**
+         * Part of the path
+         */
+        q?: string;
+        rights?: 'cleared' | 'restricted' | 'unknown';
+        mark?: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
+        type?: string;
+        shape?: 'square' | 'upright' | 'lying';
+        /**
+         * Only files whose verdict is of the kind that clue, rung, why and byHand tell
+         */
+        kind?: boolean;
+        clue?: string;
+        rung?: string;
+        why?: string;
+        byHand?: boolean;
+    };
+    url: '/api/v1/lots/{id}/accept';
+};
+
+export type AcceptTogetherErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type AcceptTogetherError = AcceptTogetherErrors[keyof AcceptTogetherErrors];
+
+export type AcceptTogetherResponses = {
+    /**
+     * OK
+     */
+    200: AcceptDone;
+};
+
+export type AcceptTogetherResponse = AcceptTogetherResponses[keyof AcceptTogetherResponses];
+
 export type SetAsideData = {
     body: SetAsideRequest;
     path: {
@@ -1933,6 +2346,14 @@ export type SetAsideData = {
         mark?: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
         type?: string;
         shape?: 'square' | 'upright' | 'lying';
+        /**
+         * Only files whose verdict is of the kind that clue, rung, why and byHand tell
+         */
+        kind?: boolean;
+        clue?: string;
+        rung?: string;
+        why?: string;
+        byHand?: boolean;
     };
     url: '/api/v1/lots/{id}/aside';
 };
@@ -1982,6 +2403,87 @@ export type CloseLotResponses = {
 
 export type CloseLotResponse = CloseLotResponses[keyof CloseLotResponses];
 
+export type GetLotCluesData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/clues';
+};
+
+export type GetLotCluesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetLotCluesError = GetLotCluesErrors[keyof GetLotCluesErrors];
+
+export type GetLotCluesResponses = {
+    /**
+     * OK
+     */
+    200: NamedClues;
+};
+
+export type GetLotCluesResponse = GetLotCluesResponses[keyof GetLotCluesResponses];
+
+export type ReadLotWithData = {
+    body: ReadWith;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/clues';
+};
+
+export type ReadLotWithErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ReadLotWithError = ReadLotWithErrors[keyof ReadLotWithErrors];
+
+export type ReadLotWithResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type ReadLotWithResponse = ReadLotWithResponses[keyof ReadLotWithResponses];
+
+export type PreviewCluesData = {
+    body: ClueList;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/clues/preview';
+};
+
+export type PreviewCluesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type PreviewCluesError = PreviewCluesErrors[keyof PreviewCluesErrors];
+
+export type PreviewCluesResponses = {
+    /**
+     * OK
+     */
+    200: CluesChange;
+};
+
+export type PreviewCluesResponse = PreviewCluesResponses[keyof PreviewCluesResponses];
+
 export type ListFilesData = {
     body?: never;
     path: {
@@ -1999,6 +2501,14 @@ export type ListFilesData = {
         mark?: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
         type?: string;
         shape?: 'square' | 'upright' | 'lying';
+        /**
+         * Only files whose verdict is of the kind that clue, rung, why and byHand tell
+         */
+        kind?: boolean;
+        clue?: string;
+        rung?: string;
+        why?: string;
+        byHand?: boolean;
         sort?: 'arrival' | 'name' | 'bytes' | 'pixels' | 'shape' | 'type';
         /**
          * The largest first
@@ -2025,6 +2535,60 @@ export type ListFilesResponses = {
 };
 
 export type ListFilesResponse = ListFilesResponses[keyof ListFilesResponses];
+
+export type ListGroupsData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/groups';
+};
+
+export type ListGroupsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListGroupsError = ListGroupsErrors[keyof ListGroupsErrors];
+
+export type ListGroupsResponses = {
+    /**
+     * OK
+     */
+    200: PageGroup;
+};
+
+export type ListGroupsResponse = ListGroupsResponses[keyof ListGroupsResponses];
+
+export type TeachData = {
+    body: Step;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/lessons';
+};
+
+export type TeachErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TeachError = TeachErrors[keyof TeachErrors];
+
+export type TeachResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type TeachResponse = TeachResponses[keyof TeachResponses];
 
 export type CountMarksData = {
     body?: never;
@@ -2161,6 +2725,33 @@ export type SetRightsResponses = {
 };
 
 export type SetRightsResponse = SetRightsResponses[keyof SetRightsResponses];
+
+export type GetLotSheetData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/sheet';
+};
+
+export type GetLotSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetLotSheetError = GetLotSheetErrors[keyof GetLotSheetErrors];
+
+export type GetLotSheetResponses = {
+    /**
+     * OK
+     */
+    200: LotSheet;
+};
+
+export type GetLotSheetResponse = GetLotSheetResponses[keyof GetLotSheetResponses];
 
 export type ListOriginKindsData = {
     body?: never;

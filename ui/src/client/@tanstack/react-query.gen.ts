@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { addDropPerson, addSupplierLink, applyPlan, arrangeProduct, askLookup, browseOrigin, closeLot, countMarks, createLot, createOrigin, decideFile, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getHandIn, getLookup, getLot, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnRewriting, listCategories, listFiles, listLookupCodes, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, listSupplierLinks, lookAtPage, measurePictures, openHandIn, type Options, pagePictures, pairLot, planLot, previewProduct, proposeSelectors, removeDropPerson, renewSupplierLink, replan, resumeRun, revertPlan, revokeSupplierLink, search, setAside, setPlanProduct, setRights, stopRun, takeBackAside, takeCandidates, takeDropped, takePictures, tryRecipe, updateOrigin } from '../sdk.gen';
-import type { AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotData, GetLotError, GetLotResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackAsideData, TakeBackAsideError, TakeBackAsideResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeProduct, askLookup, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGroups, listLookupCodes, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, listSupplierLinks, lookAtPage, measurePictures, openHandIn, type Options, pagePictures, pairLot, planLot, previewClues, previewProduct, proposeSelectors, readLotWith, removeClueList, removeDropPerson, renewSupplierLink, replan, resumeRun, revertPlan, revokeSupplierLink, search, setAside, setPlanProduct, setRights, stopRun, takeBackAside, takeCandidates, takeDropped, takePictures, teach, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackAsideData, TakeBackAsideError, TakeBackAsideResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
 
 /**
  * Bring files back that were set aside together
@@ -73,6 +73,75 @@ export const listCategoriesOptions = (options?: Options<ListCategoriesData>) => 
     },
     queryKey: listCategoriesQueryKey(options)
 });
+
+export const listClueListsQueryKey = (options?: Options<ListClueListsData>) => createQueryKey('listClueLists', options);
+
+/**
+ * Clue lists that people made
+ */
+export const listClueListsOptions = (options?: Options<ListClueListsData>) => queryOptions<ListClueListsResponse, ListClueListsError, ListClueListsResponse, ReturnType<typeof listClueListsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listClueLists({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listClueListsQueryKey(options)
+});
+
+/**
+ * Keep a clue list under a name
+ */
+export const addClueListMutation = (options?: Partial<Options<AddClueListData>>): UseMutationOptions<AddClueListResponse, AddClueListError, Options<AddClueListData>> => {
+    const mutationOptions: UseMutationOptions<AddClueListResponse, AddClueListError, Options<AddClueListData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await addClueList({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Forget a clue list
+ */
+export const removeClueListMutation = (options?: Partial<Options<RemoveClueListData>>): UseMutationOptions<RemoveClueListResponse, RemoveClueListError, Options<RemoveClueListData>> => {
+    const mutationOptions: UseMutationOptions<RemoveClueListResponse, RemoveClueListError, Options<RemoveClueListData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await removeClueList({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Change a clue list
+ */
+export const changeClueListMutation = (options?: Partial<Options<ChangeClueListData>>): UseMutationOptions<ChangeClueListResponse, ChangeClueListError, Options<ChangeClueListData>> => {
+    const mutationOptions: UseMutationOptions<ChangeClueListResponse, ChangeClueListError, Options<ChangeClueListData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await changeClueList({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const getDropFolderQueryKey = (options?: Options<GetDropFolderData>) => createQueryKey('getDropFolder', options);
 
@@ -178,6 +247,24 @@ export const decideFileMutation = (options?: Partial<Options<DecideFileData>>): 
     return mutationOptions;
 };
 
+export const learnFromQueryKey = (options: Options<LearnFromData>) => createQueryKey('learnFrom', options);
+
+/**
+ * What would have paired a file as a person paired it, and how many others it would pair
+ */
+export const learnFromOptions = (options: Options<LearnFromData>) => queryOptions<LearnFromResponse, LearnFromError, LearnFromResponse, ReturnType<typeof learnFromQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await learnFrom({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: learnFromQueryKey(options)
+});
+
 export const getHandInQueryKey = (options: Options<GetHandInData>) => createQueryKey('getHandIn', options);
 
 /**
@@ -267,6 +354,23 @@ export const getLotOptions = (options: Options<GetLotData>) => queryOptions<GetL
 });
 
 /**
+ * Pair the loose files that a filter chooses with their one candidate
+ */
+export const acceptTogetherMutation = (options?: Partial<Options<AcceptTogetherData>>): UseMutationOptions<AcceptTogetherResponse, AcceptTogetherError, Options<AcceptTogetherData>> => {
+    const mutationOptions: UseMutationOptions<AcceptTogetherResponse, AcceptTogetherError, Options<AcceptTogetherData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await acceptTogether({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
  * Set the files aside that a filter chooses
  */
 export const setAsideMutation = (options?: Partial<Options<SetAsideData>>): UseMutationOptions<SetAsideResponse, SetAsideError, Options<SetAsideData>> => {
@@ -290,6 +394,58 @@ export const closeLotMutation = (options?: Partial<Options<CloseLotData>>): UseM
     const mutationOptions: UseMutationOptions<CloseLotResponse, CloseLotError, Options<CloseLotData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await closeLot({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const getLotCluesQueryKey = (options: Options<GetLotCluesData>) => createQueryKey('getLotClues', options);
+
+/**
+ * The clue list that a lot is read with
+ */
+export const getLotCluesOptions = (options: Options<GetLotCluesData>) => queryOptions<GetLotCluesResponse, GetLotCluesError, GetLotCluesResponse, ReturnType<typeof getLotCluesQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getLotClues({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getLotCluesQueryKey(options)
+});
+
+/**
+ * Read a lot with another clue list
+ */
+export const readLotWithMutation = (options?: Partial<Options<ReadLotWithData>>): UseMutationOptions<ReadLotWithResponse, ReadLotWithError, Options<ReadLotWithData>> => {
+    const mutationOptions: UseMutationOptions<ReadLotWithResponse, ReadLotWithError, Options<ReadLotWithData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await readLotWith({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * What reading a lot with a clue list would win, lose and turn; nothing is changed
+ */
+export const previewCluesMutation = (options?: Partial<Options<PreviewCluesData>>): UseMutationOptions<PreviewCluesResponse, PreviewCluesError, Options<PreviewCluesData>> => {
+    const mutationOptions: UseMutationOptions<PreviewCluesResponse, PreviewCluesError, Options<PreviewCluesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await previewClues({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -373,6 +529,41 @@ export const listFilesInfiniteOptions = (options: Options<ListFilesData>) => inf
     },
     queryKey: listFilesInfiniteQueryKey(options)
 });
+
+export const listGroupsQueryKey = (options: Options<ListGroupsData>) => createQueryKey('listGroups', options);
+
+/**
+ * A lot's files, counted by the kind of their verdict
+ */
+export const listGroupsOptions = (options: Options<ListGroupsData>) => queryOptions<ListGroupsResponse, ListGroupsError, ListGroupsResponse, ReturnType<typeof listGroupsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listGroups({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listGroupsQueryKey(options)
+});
+
+/**
+ * Add a step to a lot's clue list, and read the lot again
+ */
+export const teachMutation = (options?: Partial<Options<TeachData>>): UseMutationOptions<TeachResponse, TeachError, Options<TeachData>> => {
+    const mutationOptions: UseMutationOptions<TeachResponse, TeachError, Options<TeachData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await teach({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const countMarksQueryKey = (options: Options<CountMarksData>) => createQueryKey('countMarks', options);
 
@@ -460,6 +651,24 @@ export const setRightsMutation = (options?: Partial<Options<SetRightsData>>): Us
     };
     return mutationOptions;
 };
+
+export const getLotSheetQueryKey = (options: Options<GetLotSheetData>) => createQueryKey('getLotSheet', options);
+
+/**
+ * What the sheets that came with a lot say of its files
+ */
+export const getLotSheetOptions = (options: Options<GetLotSheetData>) => queryOptions<GetLotSheetResponse, GetLotSheetError, GetLotSheetResponse, ReturnType<typeof getLotSheetQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getLotSheet({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getLotSheetQueryKey(options)
+});
 
 export const listOriginKindsQueryKey = (options?: Options<ListOriginKindsData>) => createQueryKey('listOriginKinds', options);
 

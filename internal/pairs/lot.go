@@ -1,0 +1,276 @@
+package pairs
+
+import (
+	"bytes"
+	"context"
+	"sync"
+
+	"ambrosa/core/pairing"
+	"ambrosa/core/upkeep"
+	"ambrosa/internal/store"
+)
+
+// lot is what the engine reads of a lot, with all that weighs beside names.
+type lot struct {
+	store.Unpaired
+	built *Built
+	rows  *pairing.Rows
+	alike *placed
+}
+
+func (x *Index) load(ctx context.Context, id int64) (*lot, error) {
+	built, err := x.Get(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l := &lot{built: built}
+	if l.Unpaired, err = x.store.Unpaired(ctx, id); err != nil {
+		return nil, err
+	}
+	rows, err := x.store.RowsOf(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	l.rows = pairing.NewRows(rows)
+	pictures, err := x.store.PlacedPictures(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l.alike = newPlaced(pictures)
+	return l, nil
+}
+
+// read returns the verdicts that a clue list gives, in the order of the lot's
+// files.
+func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error) {
+	verdicts, err := pairing.Lot(l.built.Catalog, list, l.Paths, spans)
+	if err != nil {
+		return nil, err
+	}
+	listener := pairing.NewListener(l.built.Catalog)
+	sheet, barcodes, alike := list.On(pairing.SheetRow), list.On(pairing.BarcodeInPicture), list.On(pairing.LookAlike)
+	for i := range verdicts {
+		v, id := &verdicts[i], l.IDs[i]
+		if said, ok := l.Said[id]; ok {
+			listener.Heed(v, said)
+		}
+		if codes, ok := l.Codes[id]; ok && barcodes && !l.Said[id].Only {
+			listener.Barcodes(v, codes)
+		}
+		if alike && v.Kind == pairing.Loose && len(v.Candidates) == 0 && !l.Said[id].Only {
+			listener.Alike(v, l.near(id))
+		}
+		if sheet {
+			listener.Row(v, l.rows.Of(l.Paths[i]))
+		}
+	}
+	return verdicts, nil
+}
+
+// near returns the pictures on products that a file looks like, the nearest
+// first.
+func (l *lot) near(id int64) (near []pairing.Alike) {
+	seen, ok := l.Seen[id]
+	if !ok {
+		return nil
+	}
+	for _, n := range l.alike.index.Near(uint64(seen.Fingerprint), upkeep.MostBits) {
+		p := l.alike.pictures[n.At]
+		if !bytes.Equal(p.Sum, seen.Sum) && !alikeTint(p.Tint, seen.Tint) {
+			continue
+		}
+		target, ok := l.built.Target(p.Product, p.Variant)
+		if !ok {
+			continue
+		}
+		near = append(near, pairing.Alike{Target: target, Bits: n.Bits, Path: p.Path})
+	}
+	return near
+}
+
+// placed is the pictures on products, to be found by their look.
+type placed struct {
+	pictures []store.PlacedPicture
+	index    *upkeep.Fingerprints
+}
+
+func newPlaced(pictures []store.PlacedPicture) *placed {
+	values := make([]uint64, len(pictures))
+	for i, p := range pictures {
+		values[i] = uint64(p.Fingerprint)
+	}
+	return &placed{pictures, upkeep.NewFingerprints(values)}
+}
+
+// tintApart is how far the mean colours of look-alikes' quarters may be apart,
+// of 255: the same jar with another lid is another product.
+const tintApart = 9
+
+func alikeTint(a, b []byte) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if d := int(a[i]) - int(b[i]); d > tintApart || -d > tintApart {
+			return false
+		}
+	}
+	return true
+}
+
+// lotCache keeps the lot that previews were asked of last.
+type lotCache struct {
+	mu   sync.Mutex
+	id   int64
+	mark string
+	lot  *lot
+}
+
+func (c *lotCache) forget(id int64) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.id == id {
+		c.id, c.lot = 0, nil
+	}
+}
+
+// CluesChange is what a clue list would change of a lot.
+type CluesChange struct {
+	Paired int            `json:"paired" doc:"Files that it pairs, of those no person decided on"`
+	Files  int            `json:"files"`
+	Clues  map[string]int `json:"clues" doc:"How many files each clue decides"`
+	Wins   int            `json:"wins" doc:"Files that would be paired and are not"`
+	Loses  int            `json:"loses" doc:"Files that are paired and would not be"`
+	Turns  int            `json:"turns" doc:"Files that would be paired with something else"`
+
+	Examples []ChangedFile `json:"examples" nullable:"false"`
+}
+
+// ChangedFile is a file whose verdict a clue list would change.
+type ChangedFile struct {
+	ID     int64  `json:"id"`
+	Path   string `json:"path"`
+	How    string `json:"how" enum:"win,lose,turn"`
+	Was    string `json:"was" doc:"Code of the product or variant, empty for none"`
+	Code   string `json:"code"`
+	Reason string `json:"reason"`
+}
+
+// examplesOf is how many examples of each change are shown.
+const examplesOf = 5
+
+// Preview tells what reading a lot with a clue list would change; nothing is
+// written. The error names a clue, pattern or step that cannot be used.
+func (x *Index) Preview(ctx context.Context, id int64, list pairing.ClueList) (CluesChange, error) {
+	if err := list.Check(); err != nil {
+		return CluesChange{}, BadList{err}
+	}
+	l, err := x.cached(ctx, id)
+	if err != nil {
+		return CluesChange{}, err
+	}
+	verdicts, err := l.read(list, false)
+	if err != nil {
+		return CluesChange{}, BadList{err}
+	}
+	c := CluesChange{Files: len(verdicts), Clues: map[string]int{}, Examples: []ChangedFile{}}
+	shown := map[string]int{}
+	for i := range verdicts {
+		v, was := &verdicts[i], l.Were[i]
+		product, variant := l.built.IDs(v.Target)
+		if v.Kind == pairing.Paired {
+			c.Paired++
+			c.Clues[v.Clue.String()]++
+		}
+		how := ""
+		switch {
+		case v.Kind == pairing.Paired && was.Verdict != "paired":
+			how = "win"
+			c.Wins++
+		case v.Kind != pairing.Paired && was.Verdict == "paired":
+			how = "lose"
+			c.Loses++
+		case v.Kind == pairing.Paired && (product != was.Product || variant != was.Variant):
+			how = "turn"
+			c.Turns++
+		}
+		if how == "" || shown[how] >= examplesOf {
+			continue
+		}
+		shown[how]++
+		code, _ := l.built.Name(v.Target)
+		before := ""
+		if t, ok := l.built.Target(was.Product, was.Variant); ok && was.Verdict == "paired" {
+			before, _ = l.built.Name(t)
+		}
+		c.Examples = append(c.Examples, ChangedFile{l.IDs[i], l.Paths[i], how, before, code, v.Reason})
+	}
+	return c, nil
+}
+
+// BadList means that a clue list cannot be used, and why.
+type BadList struct{ Err error }
+
+func (e BadList) Error() string { return e.Err.Error() }
+
+func (x *Index) cached(ctx context.Context, id int64) (*lot, error) {
+	mark, err := x.store.LotMark(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	x.lots.mu.Lock()
+	defer x.lots.mu.Unlock()
+	if x.lots.id == id && x.lots.mark == mark && x.lots.lot != nil {
+		return x.lots.lot, nil
+	}
+	l, err := x.load(ctx, id)
+	if err == nil {
+		x.lots.id, x.lots.mark, x.lots.lot = id, mark, l
+	}
+	return l, err
+}
+
+// Learn works out what would have paired a file as a person paired it, and how
+// many others of its lot that would pair.
+func (x *Index) Learn(ctx context.Context, f store.File) ([]pairing.Proposal, *Built, error) {
+	l, err := x.cached(ctx, f.LotID)
+	if err != nil {
+		return nil, nil, err
+	}
+	target, ok := l.built.Target(f.Product, f.Variant)
+	if !ok {
+		return nil, nil, store.ErrNotFound
+	}
+	clues, err := x.store.LotClues(ctx, f.LotID)
+	if err != nil {
+		return nil, nil, err
+	}
+	var loose []string
+	for i, was := range l.Were {
+		if was.Verdict == "loose" && l.IDs[i] != f.ID {
+			loose = append(loose, l.Paths[i])
+		}
+	}
+	proposals, err := pairing.Learn(l.built.Catalog, clues.List, f.Path, target, loose)
+	return proposals, l.built, err
+}
+
+// Sheet tells what the sheets that came with a lot say: how many rows name a
+// file, which of them name none of the lot's, and how many files no row names.
+func (x *Index) Sheet(ctx context.Context, id int64) (rows int, unused []pairing.Row, unnamed int, err error) {
+	said, err := x.store.RowsOf(ctx, id)
+	if err != nil || len(said) == 0 {
+		return 0, nil, 0, err
+	}
+	paths, err := x.store.UsablePaths(ctx, id)
+	if err != nil {
+		return 0, nil, 0, err
+	}
+	index := pairing.NewRows(said)
+	for _, path := range paths {
+		if len(index.Of(path)) == 0 {
+			unnamed++
+		}
+	}
+	return len(said), index.Unused(paths), unnamed, nil
+}

@@ -1,0 +1,267 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambrosa/core/pairing"
+)
+
+// NamedClues is a clue list that a person made.
+type NamedClues struct {
+	ID      int64            `json:"id"`
+	Name    string           `json:"name"`
+	List    pairing.ClueList `json:"list"`
+	Version int              `json:"version" doc:"A list that was changed since is not written over"`
+	Changed time.Time        `json:"changed"`
+	Lots    int              `json:"lots" doc:"That are read with it by themselves"`
+	Origins int              `json:"origins"`
+}
+
+const cluesQuery = `select c.id, c.name, c.list, c.version, c.changed_at as changed,
+		(select count(*) from lot where clue_list_id = c.id)::int as lots, (select count(*) from origin where clue_list_id = c.id)::int as origins
+	from clue_list c`
+
+// ClueLists returns all lists in order of their names.
+func (s *Store) ClueLists(ctx context.Context) ([]NamedClues, error) {
+	return list[NamedClues](ctx, s.Pool, cluesQuery+` order by lower(c.name)`)
+}
+
+// ErrNameTaken means that something else has the name.
+var ErrNameTaken = errors.New("the name is taken")
+
+func taken(err error, constraint string) error {
+	var refused *pgconn.PgError
+	if errors.As(err, &refused) && refused.ConstraintName == constraint {
+		return ErrNameTaken
+	}
+	return err
+}
+
+// AddClueList keeps a list under a name and returns its id. ErrNameTaken means
+// that there is another of the name.
+func (s *Store) AddClueList(ctx context.Context, name string, clues pairing.ClueList) (id int64, err error) {
+	id, err = number(ctx, s.Pool, `insert into clue_list (name, list) values ($1, $2) returning id`, name, clues)
+	return id, taken(err, "clue_list_name")
+}
+
+// ChangeClueList writes a list over the version that a person saw; ErrChanged
+// means that it was changed since.
+func (s *Store) ChangeClueList(ctx context.Context, l NamedClues) error {
+	_, err := number(ctx, s.Pool, `update clue_list set name = $2, list = $3, version = version + 1, changed_at = now() where id = $1 and version = $4 returning id`, l.ID, l.Name, l.List, l.Version)
+	if errors.Is(err, ErrNotFound) {
+		return ErrChanged
+	}
+	return taken(err, "clue_list_name")
+}
+
+// RemoveClueList forgets a list; what was read with it stays.
+func (s *Store) RemoveClueList(ctx context.Context, id int64) error {
+	_, err := number(ctx, s.Pool, `delete from clue_list where id = $1 returning id`, id)
+	return err
+}
+
+// LotClues returns the list that a lot is read with. Its id is 0 for the usual
+// one.
+func (s *Store) LotClues(ctx context.Context, lot int64) (NamedClues, error) {
+	found, err := one[NamedClues](ctx, s.Pool, cluesQuery+` join lot l on l.id = $1 left join origin o on o.id = l.origin_id
+		where c.id = coalesce(l.clue_list_id, o.clue_list_id)`, lot)
+	if errors.Is(err, ErrNotFound) {
+		return NamedClues{Name: "the usual clues", List: pairing.DefaultClues()}, nil
+	}
+	return found, err
+}
+
+// ReadWith says with which list a lot is read from now on (0 for the usual
+// one), and with always whatever else comes from its origin.
+func (s *Store) ReadWith(ctx context.Context, lot, clues int64, always bool) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := number(ctx, tx, `update lot set clue_list_id = nullif($2::bigint, 0) where id = $1 returning id`, lot, clues); err != nil {
+			return err
+		}
+		if always {
+			if _, err := tx.Exec(ctx, `update origin o set clue_list_id = nullif($2::bigint, 0) from lot l where l.id = $1 and o.id = l.origin_id`, lot, clues); err != nil {
+				return err
+			}
+		}
+		return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+	})
+}
+
+// Teach adds a step to the list that a lot is read with; a lot that is read
+// with the usual clues gets a list of its own, named after it.
+func (s *Store) Teach(ctx context.Context, lot int64, step pairing.Step) (clues int64, err error) {
+	now, err := s.LotClues(ctx, lot)
+	if err != nil {
+		return 0, err
+	}
+	now.List.Steps = append(now.List.Steps, step)
+	if now.ID > 0 {
+		return now.ID, s.ChangeClueList(ctx, now)
+	}
+	name := ""
+	if err := s.Pool.QueryRow(ctx, `select coalesce(o.name, l.name) from lot l left join origin o on o.id = l.origin_id where l.id = $1`, lot).Scan(&name); err != nil {
+		return 0, orNotFound(err)
+	}
+	for n := 1; ; n++ {
+		clues, err = s.AddClueList(ctx, name, now.List)
+		if err == nil {
+			return clues, s.ReadWith(ctx, lot, clues, false)
+		}
+		if !errors.Is(err, ErrNameTaken) || n > 50 {
+			return 0, err
+		}
+		name = fmt.Sprintf("%s (%d)", name, n+1)
+	}
+}
+
+// Group is the files of a lot that a verdict of one kind was given.
+type Group struct {
+	Verdict string `json:"verdict"`
+	Clue    string `json:"clue"`
+	Rung    string `json:"rung"`
+	Why     string `json:"why" doc:"The kind of reason, of what is not paired"`
+	ByHand  bool   `json:"byHand" doc:"A person decided"`
+	Files   int    `json:"files"`
+	Sure    int    `json:"sure" doc:"Of them, those with one candidate, which can be accepted together"`
+}
+
+// Groups counts a lot's files by the kind of their verdict.
+func (s *Store) Groups(ctx context.Context, lot int64) ([]Group, error) {
+	return list[Group](ctx, s.Pool, `select verdict, clue, rung, why, decided_by = 'person' as by_hand, count(*)::int as files,
+			(count(*) filter (where verdict = 'loose' and jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1))::int as sure
+		from file where lot_id = $1 group by 1, 2, 3, 4, 5 order by 1, files desc, 2, 3, 4`, lot)
+}
+
+// AcceptTogether pairs those of a lot's loose files that a filter chooses and
+// that have one candidate with it, and returns what undoes it and how many there
+// were.
+func (s *Store) AcceptTogether(ctx context.Context, lot int64, f FileFilter) (id, n int64, err error) {
+	where, args := f.where(lot)
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if id, err = number(ctx, tx, `insert into aside (lot_id, kind) values (@lot, 'accepted') returning id`, args); err != nil {
+			return err
+		}
+		args["aside"] = id
+		tag, err := tx.Exec(ctx, `with chosen as (
+				select id, `+asItWas+` as before, evidence->'candidates'->0 as candidate
+				from file where `+where+` and verdict = 'loose' and jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1 for update),
+			changed as (
+				update file f set verdict = 'paired', product_id = (c.candidate->>'product')::bigint, variant_id = nullif((c.candidate->>'variant')::bigint, 0),
+					decided_by = 'person', decided_at = now(), version = version + 1
+				from chosen c where f.id = c.id and exists (select from product where id = (c.candidate->>'product')::bigint) returning f.id, f.version, c.before)
+			insert into aside_file (aside_id, file_id, version, before) select @aside, id, version, before from changed`, args)
+		if err != nil {
+			return err
+		}
+		n = tag.RowsAffected()
+		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	})
+	return id, n, err
+}
+
+// RowsOf returns what a lot's sheets say of its files.
+func (s *Store) RowsOf(ctx context.Context, lot int64) ([]pairing.Row, error) {
+	return list[pairing.Row](ctx, s.Pool, `select line, file, sku, place, view, alt, lead from lot_row where lot_id = $1 order by file_id, line`, lot)
+}
+
+// SheetFile is a spreadsheet among a lot's files.
+type SheetFile struct {
+	ID   int64
+	Path string
+	Sum  []byte
+}
+
+// UnreadSheets returns the spreadsheets of a lot whose rows are not read yet.
+func (s *Store) UnreadSheets(ctx context.Context, lot int64) ([]SheetFile, error) {
+	return list[SheetFile](ctx, s.Pool, `select id, path, sha256 as sum from file where lot_id = $1 and sha256 is not null and verdict = 'unusable' and why = ''
+		and lower(path) ~ '[.](csv|tsv|xlsx)$' order by id`, lot)
+}
+
+// AddRows writes what a sheet says, and of the sheet itself what became of it.
+func (s *Store) AddRows(ctx context.Context, lot, sheet int64, rows []pairing.Row, said string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		columns := []string{"lot_id", "file_id", "line", "file", "sku", "place", "view", "alt", "lead"}
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"lot_row"}, columns, pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
+			r := rows[i]
+			return []any{lot, sheet, r.Line, r.File, r.SKU, r.Place, r.View, r.Alt, r.Lead}, nil
+		})); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, `update file set why = 'sheet', problem = $2 where id = $1`, sheet, said)
+		return err
+	})
+}
+
+// PlacedPicture is a picture that stands on a product.
+type PlacedPicture struct {
+	Product     int64
+	Variant     int64
+	Path        string
+	Sum         []byte
+	Fingerprint int64
+	Tint        []byte
+}
+
+// PlacedPictures returns the pictures that stand on products, by their
+// fingerprints.
+func (s *Store) PlacedPictures(ctx context.Context) ([]PlacedPicture, error) {
+	return list[PlacedPicture](ctx, s.Pool, `select pl.product_id as product, coalesce(pl.variant_id, 0) as variant, f.path, b.sha256 as sum, b.fingerprint, coalesce(b.tint, '') as tint
+		from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256 where b.fingerprint is not null and b.problem = '' order by pl.id`)
+}
+
+// Code is a barcode in a picture, and where: the corners in parts of the
+// picture's width and height.
+type Code struct {
+	Text   string       `json:"text"`
+	Format string       `json:"format"`
+	Points [][2]float64 `json:"points" nullable:"false"`
+}
+
+// Unlooked is a picture whose barcodes were not looked for.
+type Unlooked struct {
+	Sum []byte
+}
+
+// UnlookedBlobs returns the pictures of a lot's loose files, or of all, whose
+// barcodes were not looked for.
+func (s *Store) UnlookedBlobs(ctx context.Context, lot int64, all bool) ([]Unlooked, error) {
+	return list[Unlooked](ctx, s.Pool, `select distinct b.sha256 as sum from file f join blob b on b.sha256 = f.sha256
+		where f.lot_id = $1 and (f.verdict = 'loose' or $2 and f.verdict <> 'unusable') and b.codes is null and b.problem = ''`, lot, all)
+}
+
+// SetCodes records the barcodes of a picture.
+func (s *Store) SetCodes(ctx context.Context, sum []byte, codes []Code) error {
+	if codes == nil {
+		codes = []Code{}
+	}
+	text, err := json.Marshal(codes)
+	if err != nil {
+		return err
+	}
+	_, err = s.Pool.Exec(ctx, `update blob set codes = $2 where sha256 = $1`, sum, text)
+	return err
+}
+
+// LotMark changes with everything that a preview of a lot rests on.
+func (s *Store) LotMark(ctx context.Context, lot int64) (mark string, err error) {
+	err = s.Pool.QueryRow(ctx, `select concat_ws(' ', (select version from catalog_version), count(*), sum(f.version), max(f.decided_at),
+			(select count(*) from lot_row where lot_id = $1), (select max(id) from placement))
+		from file f where f.lot_id = $1`, lot).Scan(&mark)
+	return mark, err
+}
+
+// UsablePaths returns the paths of a lot's files that can be paired.
+func (s *Store) UsablePaths(ctx context.Context, lot int64) ([]string, error) {
+	rows, err := s.Pool.Query(ctx, `select path from file where lot_id = $1 and verdict <> 'unusable' order by id`, lot)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
