@@ -25,9 +25,9 @@ type readWith struct {
 }
 
 type taught struct {
-	Step     pairing.Step      `json:"step"`
-	Says     string            `json:"says" doc:"The step in words"`
-	Files    int               `json:"files" doc:"Other loose files that it would pair"`
+	Step     pairing.Step    `json:"step"`
+	Says     string          `json:"says" doc:"The step in words"`
+	Files    int             `json:"files" doc:"Other loose files that it would pair"`
 	Examples []taughtExample `json:"examples" nullable:"false"`
 }
 

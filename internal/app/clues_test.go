@@ -142,11 +142,12 @@ func TestClueListsAreTriedKeptAndUsed(t *testing.T) {
 func TestACorrectionClearsItsSiblings(t *testing.T) {
 	l := start(t)
 	l.products(6)
-	lot := l.gathered("prefixed.zip", zipped(t, entry{"AT-000-Az_1.jpg", jpg(t, 1)}, entry{"AT-001-Bz_1.jpg", jpg(t, 2)}, entry{"AT-002-Az_2.jpg", jpg(t, 3)}, entry{"meadow.jpg", jpg(t, 4)}))
-	if lot.Loose != 4 {
+	lot := l.gathered("prefixed.zip", zipped(t, entry{"zAT-000-A_1.jpg", jpg(t, 1)}, entry{"zAT-001-B_1.jpg", jpg(t, 2)}, entry{"zAT-002-A_2.jpg", jpg(t, 3)}, entry{"meadow.jpg", jpg(t, 4)},
+		entry{"sky.jpg", jpg(t, 5)}, entry{"sun.jpg", jpg(t, 6)}, entry{"rain.jpg", jpg(t, 7)}))
+	if lot.Loose != 7 {
 		t.Fatalf("%d loose", lot.Loose)
 	}
-	f := l.file(lot.ID, "AT-000-Az_1.jpg")
+	f := l.file(lot.ID, "zAT-000-A_1.jpg")
 	var product, variant int64
 	l.do(l.Store.Pool.QueryRow(t.Context(), `select product_id, id from variant where sku = 'AT-000-A'`).Scan(&product, &variant))
 	l.post(fmt.Sprintf("/api/v1/files/%d/decision", f.ID), map[string]any{"verdict": "paired", "product": product, "variant": variant, "place": 1, "version": f.Version}, nil)
@@ -159,20 +160,20 @@ func TestACorrectionClearsItsSiblings(t *testing.T) {
 		}
 	}
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/files/%d/lessons", f.ID), &lessons))
-	if len(lessons.Items) == 0 || lessons.Items[0].Step != (pairing.Step{Kind: "drop-suffix", Text: "z"}) || lessons.Items[0].Files != 2 || len(lessons.Items[0].Examples) != 2 {
+	if len(lessons.Items) == 0 || lessons.Items[0].Step != (pairing.Step{Kind: "drop-prefix", Text: "z"}) || lessons.Items[0].Files != 2 || len(lessons.Items[0].Examples) != 2 {
 		t.Fatalf("%+v", lessons)
 	}
-	if l.file(lot.ID, "AT-001-Bz_1.jpg").Verdict != "loose" {
+	if l.file(lot.ID, "zAT-001-B_1.jpg").Verdict != "loose" {
 		t.Error("it was applied unasked")
 	}
 	l.post(fmt.Sprintf("/api/v1/lots/%d/lessons", lot.ID), lessons.Items[0].Step, nil)
 	l.readAgain(lot.ID)
-	for path, want := range map[string]string{"AT-000-Az_1.jpg": "AT-000-A 1", "AT-001-Bz_1.jpg": "AT-001-B 1", "AT-002-Az_2.jpg": "AT-002-A 2", "meadow.jpg": " 0"} {
+	for path, want := range map[string]string{"zAT-000-A_1.jpg": "AT-000-A 1", "zAT-001-B_1.jpg": "AT-001-B 1", "zAT-002-A_2.jpg": "AT-002-A 2", "meadow.jpg": " 0"} {
 		if f := l.file(lot.ID, path); fmt.Sprintf("%s %d", f.Code, f.Place) != want {
 			t.Errorf("%s: %s at %d, %s", path, f.Code, f.Place, f.Reason)
 		}
 	}
-	if f := l.file(lot.ID, "AT-001-Bz_1.jpg"); !strings.Contains(f.Reason, `learned: drop "z"`) {
+	if f := l.file(lot.ID, "zAT-001-B_1.jpg"); !strings.Contains(f.Reason, `learned: drop "z"`) {
 		t.Errorf("says %s", f.Reason)
 	}
 }

@@ -1,4 +1,4 @@
-import { ActionIcon, Button, createTheme, Kbd, Modal, NativeSelect, NumberInput, PasswordInput, SegmentedControl, Textarea, TextInput, Tooltip, type CSSVariablesResolver, type MantineColorsTuple } from '@mantine/core';
+import { ActionIcon, Button, createTheme, Drawer, Kbd, Modal, NativeSelect, NumberInput, PasswordInput, SegmentedControl, Textarea, TextInput, Tooltip, type CSSVariablesResolver, type MantineColorsTuple } from '@mantine/core';
 
 /** The one warm accent: for what the person is about to do. */
 const ember: MantineColorsTuple = ['#fff4ec', '#fbe4d3', '#f4c6a4', '#eda671', '#e78a46', '#dd7229', '#c75e17', '#a64b0e', '#873c0b', '#6b2f08'];
@@ -32,6 +32,7 @@ export const theme = createTheme({
     NativeSelect: NativeSelect.extend({ defaultProps: { size: 'xs' } }),
     Textarea: Textarea.extend({ defaultProps: { size: 'xs' } }),
     SegmentedControl: SegmentedControl.extend({ defaultProps: { size: 'xs' } }),
+    Drawer: Drawer.extend({ defaultProps: { transitionProps: { duration: 80 } } }),
     Modal: Modal.extend({ defaultProps: { centered: true, transitionProps: { duration: 80 } } }),
     Tooltip: Tooltip.extend({ defaultProps: { openDelay: 300, withArrow: false } }),
     Kbd: Kbd.extend({ defaultProps: { size: 'xs' } }),

@@ -11,12 +11,16 @@ import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
 import { Verdict } from '../shared/Verdict';
 import { choicesOf, type Choice } from './choices';
+import { Clues } from './Clues';
 import { FileColumn, type Class } from './FileColumn';
 import { PlaceDialog, ProductDialog, ViewDialog } from './dialogs';
+import { Lessons } from './Lessons';
 import { ProductSide } from './ProductSide';
 import { ReadingLine } from './ReadingLine';
 
-interface Undo { file: number; was: FileDetail }
+type Body = { verdict: 'paired' | 'set aside' | 'open'; product?: number; variant?: number; place?: number; view?: string; reason?: string; version: number };
+interface Undo { file: number; was: FileDetail; body: Body }
+interface Redo { file: number; body: Body }
 
 const classOf = (file: FileDetail): Class => (file.verdict === 'unread' || file.verdict === 'unusable' ? 'loose' : file.verdict);
 
@@ -51,7 +55,7 @@ function useFirstOpen(lot: number, on: boolean): { id: number; pending: boolean 
   return { id: found?.id ?? 0, pending };
 }
 
-function BenchHead({ lot }: { lot: Lot }) {
+function BenchHead({ lot, onClues }: { lot: Lot; onClues?: () => void }) {
   const navigate = useNavigate();
   const plan = useMutation({ ...planLotMutation(), onSuccess: ({ id }) => void navigate(`/plans/${id}`), onError: (e) => tell('Not planned', said(e), true) });
   const undecided = lot.contested + lot.loose;
@@ -59,8 +63,10 @@ function BenchHead({ lot }: { lot: Lot }) {
     <div className="head">
       <h1 className="clip" style={{ fontSize: 17 }}><Link className="link" to={`/lots/${lot.id}`}>{lot.name}</Link></h1>
       <span className="quiet">{undecided > 0 ? `${count(undecided)} left to decide` : lot.state === 'applied' ? 'applied' : 'everything is decided'}</span>
+      <span className="push" />
+      {onClues && <Button onClick={onClues}>Clues…</Button>}
       {lot.state === 'ready' && lot.planState !== 'applying' && lot.paired > 0 && (
-        <Button className="push" variant={undecided > 0 ? 'default' : 'filled'} loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: 'after' } })}>Plan {count(lot.paired)} paired</Button>
+        <Button variant={undecided > 0 ? 'default' : 'filled'} loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: 'after' } })}>Plan {count(lot.paired)} paired</Button>
       )}
     </div>
   );
@@ -70,8 +76,10 @@ function BenchHead({ lot }: { lot: Lot }) {
 function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passing: boolean; pick: (id: number) => void }) {
   const client = useQueryClient();
   const [cls, setClass] = useState<Class>(classOf(file));
-  const [dialog, setDialog] = useState<'product' | 'place' | 'view' | 'large' | ''>('');
+  const [dialog, setDialog] = useState<'product' | 'place' | 'view' | 'large' | 'clues' | ''>('');
   const [undo, setUndo] = useState<Undo[]>([]);
+  const [redo, setRedo] = useState<Redo[]>([]);
+  const [corrected, setCorrected] = useState<FileDetail>();
   const [marked, setMarked] = useState({ file: 0, at: 0 });
   const [neighbours, setNeighbours] = useState<{ before: number; after: number }>({ before: 0, after: 0 });
   const settled = useRef(new Set<number>());
@@ -93,9 +101,10 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
   }, [client, file.next, neighbours.after]);
 
   const go = useCallback((id: number) => { if (id) pick(id); }, [pick]);
-  const settle = useCallback((body: Parameters<typeof decide.mutate>[0]['body'], moveOn: boolean) => {
+  const settle = useCallback((body: Body, moveOn: boolean) => {
     if (closed || file.verdict === 'unusable') return;
-    setUndo((list) => [...list, { file: file.id, was: file }]);
+    setUndo((list) => [...list, { file: file.id, was: file, body }]);
+    setRedo([]);
     settled.current.add(file.id);
     const open = file.verdict === 'contested' || file.verdict === 'loose';
     // The next file was told when this one was fetched; where it has been decided on since, the answer tells anew.
@@ -104,6 +113,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
       onSuccess: (now) => {
         client.setQueryData(getFileQueryKey({ path: { id: file.id } }), now);
         if (moveOn && !known) go(now.next);
+        if (file.verdict === 'loose' && body.verdict === 'paired') setCorrected(now);
       },
       onError: () => {
         settled.current.delete(file.id);
@@ -122,6 +132,8 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
     const last = undo.at(-1);
     if (!last) return;
     setUndo((list) => list.slice(0, -1));
+    setRedo((list) => [...list, { file: last.file, body: last.body }]);
+    setCorrected(undefined);
     settled.current.delete(last.file);
     pick(last.file);
     void (async () => {
@@ -134,11 +146,25 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
     })();
   }, [client, decide, pick, undo]);
 
+  const doAgain = useCallback(() => {
+    const next = redo.at(-1);
+    if (!next) return;
+    setRedo((list) => list.slice(0, -1));
+    pick(next.file);
+    void (async () => {
+      const was = await client.fetchQuery({ ...getFileOptions({ path: { id: next.file } }), staleTime: 0 });
+      setUndo((list) => [...list, { file: next.file, was, body: next.body }]);
+      decide.mutate({ path: { id: next.file }, body: { ...next.body, version: was.version } }, { onSuccess: (now) => client.setQueryData(getFileQueryKey({ path: { id: next.file } }), now) });
+    })();
+  }, [client, decide, pick, redo]);
+
   const keys = useMemo(() => ({
     Enter: () => pairWith(choice),
     x: () => settle({ verdict: 'set aside', reason: 'set aside on the bench', version: file.version }, true),
     o: () => settle({ verdict: 'open', version: file.version }, false),
     u: takeBack,
+    U: doAgain,
+    c: () => setDialog('clues'),
     f: () => setDialog('product'),
     p: () => setDialog('place'),
     v: () => setDialog('view'),
@@ -147,14 +173,14 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
     ArrowDown: () => go(neighbours.after),
     ArrowUp: () => go(neighbours.before),
     ...Object.fromEntries(choices.slice(0, 9).map((_, i) => [String(i + 1), () => setMarked({ file: file.id, at: i })])),
-  }), [choice, choices, file, go, neighbours, pairWith, settle, takeBack]);
+  }), [choice, choices, doAgain, file, go, neighbours, pairWith, settle, takeBack]);
   useKeys(keys, dialog === '' && !passing);
 
   const against = choice ? { key: choice.key, suggestion: choice.suggestion } : file.key ? { key: file.key } : undefined;
   const shown = file.verdict === 'paired' ? { product: file.product, variant: file.variant } : choice;
   return (
     <>
-      <BenchHead lot={lot} />
+      <BenchHead lot={lot} onClues={() => setDialog('clues')} />
       <div className="bench">
         <FileColumn lot={lot} cls={inClass(lot, cls) > 0 ? cls : classOf(file)} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} />
         <section aria-label="File">
@@ -168,15 +194,16 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
               <span className="push quiet">{file.width > 0 && `${file.width} × ${file.height}, `}{bytes(file.bytes)}{file.same > 0 && `, the same bytes ${file.same + 1} times`}</span>
             </div>
             <ReadingLine file={file} against={against} />
+            {corrected && <Lessons key={corrected.id} file={corrected} onDone={() => setCorrected(undefined)} />}
           </div>
           <div className="keys" aria-label="Keys on the bench">
-            {([['Enter', 'accept'], ['f', 'find'], ['x', 'set aside'], ['p', 'place'], ['v', 'view'], ['o', 'reopen'], ['u', 'undo'], ['n', 'next']] as const).map(([k, what]) => <span key={k}><Kbd>{k}</Kbd> {what}</span>)}
+            {([['Enter', 'accept'], ['f', 'find'], ['x', 'set aside'], ['p', 'place'], ['v', 'view'], ['o', 'reopen'], ['u', 'undo'], ['U', 'redo'], ['n', 'next'], ['c', 'clues']] as const).map(([k, what]) => <span key={k}><Kbd>{k}</Kbd> {what}</span>)}
           </div>
         </section>
         <section aria-label="Product">
           {choices.length > 0 && file.verdict !== 'paired' && (
             <div>
-              <h2 style={{ margin: 0, padding: '8px 12px', fontSize: 13.5 }}>{file.verdict === 'contested' ? 'Who claims it' : 'Nearest keys'}</h2>
+              <h2 style={{ margin: 0, padding: '8px 12px', fontSize: 13.5 }}>{file.verdict === 'contested' ? 'Who claims it' : file.candidates.length > 0 ? 'Proposed' : 'Nearest keys'}</h2>
               {choices.map((c, i) => (
                 <button key={`${c.product}-${c.variant}`} className={`choice${i === at ? ' on' : ''}`} aria-pressed={i === at} onClick={() => setMarked({ file: file.id, at: i })} onDoubleClick={() => pairWith(c)}>
                   <Kbd>{i + 1}</Kbd>
@@ -199,6 +226,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
         onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand', version: file.version }, false); }} />
       <ViewDialog open={dialog === 'view'} file={file} target={shown} onClose={() => setDialog('')}
         onView={(view) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place: file.place, view, reason: 'view set by hand', version: file.version }, false); }} />
+      <Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} />
       <Enlarged sum={dialog === 'large' ? file.sum : ''} title={baseName(file.path)} onClose={() => setDialog('')} />
     </>
   );

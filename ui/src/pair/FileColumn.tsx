@@ -1,12 +1,13 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useEffect, useRef } from 'react';
-import type { File as LotFile, FileDetail, Lot } from '../client';
+import { useEffect, useRef, useState } from 'react';
+import type { File as LotFile, FileDetail, Group, Lot } from '../client';
 import { listFilesOptions } from '../client/@tanstack/react-query.gen';
 import { baseName, count } from '../shared/format';
 import { usePages } from '../shared/paging';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { VerdictMark } from '../shared/Verdict';
+import { Groups, kindOf } from './Groups';
 
 export type Class = 'contested' | 'loose' | 'paired' | 'set aside';
 
@@ -15,11 +16,16 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
   lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: { before: number; after: number }) => void;
 }) {
   const classes: [Class, number][] = [['contested', lot.contested], ['loose', lot.loose], ['paired', lot.paired], ['set aside', lot.setAside]];
-  const total = classes.find(([c]) => c === cls)?.[1] ?? 0;
+  const [kind, setKind] = useState<Group>();
+  const group = kind?.verdict === cls ? kind : undefined;
+  const all = classes.find(([c]) => c === cls)?.[1] ?? 0;
+  const [within, setWithin] = useState(0);
+  const total = group ? within : all;
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({ count: total, getScrollElement: () => box.current, estimateSize: () => 46, overscan: 10 });
   const seen = rows.getVirtualItems();
-  const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, (window) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls } }));
+  const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, (window) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}) } }));
+  if (group && !files.loading && files.total !== within) setWithin(files.total);
   const around = neighboursOf(seen.map((row) => files.at(row.index)), here.id);
   useEffect(() => onNeighbours({ before: around.before, after: around.after }), [around.before, around.after, onNeighbours]);
   const index = seen.find((row) => files.at(row.index)?.id === here.id)?.index;
@@ -31,6 +37,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
           <button key={c} aria-pressed={c === cls} onClick={() => setClass(c)}><span className="verdict"><VerdictMark verdict={c} size={12} /><strong>{count(n)}</strong></span>{c}</button>
         ))}
       </div>
+      <Groups lot={lot} verdict={cls} chosen={group} choose={(g) => { setKind(g); setWithin(g?.files ?? 0); }} />
       <div className="scroll" ref={box} tabIndex={0} role="region" aria-label={`Files, ${cls}`}>
         {files.error ? <Failed error={files.error} /> : total === 0 && <Empty title={`No file is ${cls}.`} />}
         <div style={{ height: rows.getTotalSize(), position: 'relative' }}>

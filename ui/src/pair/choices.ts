@@ -1,14 +1,13 @@
 import type { FileDetail, Suggestion } from '../client';
+import { clueNames, rungNames } from './words';
 
 /** A product or variant that a file might be paired with. */
 export interface Choice { product: number; variant: number; code: string; title: string; key: string; note: string; why: string; suggestion?: Suggestion }
 
-const rungs: Record<string, string> = { same: 'same characters', case: 'letter case aside', separators: 'separators equal', joined: 'separators left out', zeros: 'leading zeros aside' };
-
 /** Who claims a file, then the keys nearest to its name; each target once. */
 export function choicesOf(file: FileDetail): Choice[] {
   const list: Choice[] = file.candidates.map((c) => ({
-    product: c.product, variant: c.variant ?? 0, code: c.code, title: c.title ?? '', key: c.key, note: rungs[c.rung] ?? c.rung, why: 'chosen among those that claim it',
+    product: c.product, variant: c.variant ?? 0, code: c.code, title: c.title ?? '', key: c.key, note: rungNames[c.rung] ?? clueNames[c.clue] ?? '', why: file.verdict === 'contested' ? 'chosen among those that claim it' : 'accepted as proposed',
   }));
   for (const s of file.suggestions) {
     if (list.some((c) => c.product === s.product && c.variant === s.variant)) continue;

@@ -7,7 +7,7 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
   { name: 'On the bench', keys: [
     [['Enter'], 'accept the marked product, and go on'], [['1', '…', '9'], 'mark a candidate or suggestion'], [['↑', '↓'], 'file before, next file'],
     [['n'], 'next undecided file'], [['f'], 'find another product'], [['x'], 'set aside, and go on'], [['p'], 'place'], [['v'], 'view'],
-    [['o'], 'open again: read the file anew'], [['u'], 'undo the last decision'], [['space'], 'large view'],
+    [['o'], 'open again: read the file anew'], [['u'], 'undo the last decision'], [['Shift', 'u'], 'do it again'], [['c'], 'the clues that the lot is read with'], [['space'], 'large view'],
   ] },
   { name: 'On a product', keys: [
     [['←', '→'], 'mark a picture'], [['Shift', '← →'], 'move it'], [['a'], 'alternative text'], [['space'], 'large view'],

@@ -5,8 +5,8 @@ const touched: Record<string, string[]> = {
   run: ['listRuns', 'getRun', 'getWaiting', 'getToday', 'getLot', 'listLots', 'getPlan', 'listOrigins', 'getOrigin', 'getLookup'],
   origin: ['listOrigins', 'getOrigin'],
   lookup: ['getLookup', 'listLookupCodes'],
-  lot: ['listLots', 'getLot', 'getWaiting', 'getToday', 'listFiles', 'countMarks'],
-  files: ['listFiles', 'countMarks', 'getFile', 'getLot', 'listLots', 'getWaiting', 'getToday', 'previewProduct'],
+  lot: ['listLots', 'getLot', 'getWaiting', 'getToday', 'listFiles', 'countMarks', 'listGroups', 'getLotClues'],
+  files: ['listFiles', 'countMarks', 'listGroups', 'getFile', 'getLot', 'listLots', 'getWaiting', 'getToday', 'previewProduct'],
   plan: ['getPlan', 'listPlanProducts', 'getLot', 'listLots'],
   product: ['listProducts', 'getProduct', 'getWaiting', 'getToday', 'previewProduct', 'listPlanProducts', 'listCategories'],
 };

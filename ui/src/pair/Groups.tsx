@@ -1,0 +1,47 @@
+import { Button } from '@mantine/core';
+import { notifications } from '@mantine/notifications';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import type { Group, Lot } from '../client';
+import { acceptTogetherMutation, listGroupsOptions, setAsideMutation, takeBackAsideMutation } from '../client/@tanstack/react-query.gen';
+import { count, said, some } from '../shared/format';
+import { tell } from '../shared/tell';
+import { clueNames, rungNames } from './words';
+
+/** A kind of verdict as a filter of files. */
+export const kindOf = (g: Group) => ({ kind: true, clue: g.clue, rung: g.rung, why: g.why, byHand: g.byHand });
+
+const nameOf = (g: Group) => (g.byHand ? 'decided by hand' : g.why || [clueNames[g.clue] ?? g.clue, rungNames[g.rung]].filter(Boolean).join(', '));
+
+/** The files of one verdict by the kind of their reason, so that a kind is seen and decided on together. */
+export function Groups({ lot, verdict, chosen, choose }: { lot: Lot; verdict: Group['verdict']; chosen: Group | undefined; choose: (g: Group | undefined) => void }) {
+  const groups = useQuery(listGroupsOptions({ path: { id: lot.id } }));
+  const mine = (groups.data?.items ?? []).filter((g) => g.verdict === verdict);
+  const failed = (e: unknown) => tell('Nothing changed', said(e), true);
+  const back = useMutation({ ...takeBackAsideMutation(), onSuccess: (done) => tell('Taken back', some(done.files, 'file')), onError: failed });
+  const undoable = (title: string) => (done: { id: number; files: number }) => {
+    choose(undefined);
+    notifications.show({ title, autoClose: 30_000, withBorder: true, color: 'dark', message: <span className="spread">{some(done.files, 'file')}<Button size="compact-xs" onClick={() => back.mutate({ path: { id: done.id } })}>Take back</Button></span> });
+  };
+  const accept = useMutation({ ...acceptTogetherMutation(), onSuccess: undoable('Accepted together'), onError: failed });
+  const aside = useMutation({ ...setAsideMutation(), onSuccess: undoable('Set aside together'), onError: failed });
+  if (mine.length === 0) return null;
+  const busy = accept.isPending || aside.isPending;
+  const same = (g: Group) => chosen !== undefined && nameOf(g) === nameOf(chosen);
+  return (
+    <div className="groups" role="group" aria-label="Kinds of reasons">
+      {mine.map((g) => (
+        <div key={nameOf(g)} className={`group${same(g) ? ' on' : ''}`}>
+          <button className="link" aria-pressed={same(g)} onClick={() => choose(same(g) ? undefined : g)}><span>{nameOf(g)}</span><strong className="num">{count(g.files)}</strong></button>
+          {same(g) && lot.state === 'ready' && (
+            <span className="spread" style={{ gap: 6, padding: '4px 0' }}>
+              {g.sure > 0 && <Button size="compact-xs" variant="filled" loading={busy} onClick={() => accept.mutate({ path: { id: lot.id }, query: { verdict: 'loose', ...kindOf(g) } })}>Accept {count(g.sure)}</Button>}
+              {(verdict === 'loose' || verdict === 'contested') && (
+                <Button size="compact-xs" loading={busy} onClick={() => aside.mutate({ path: { id: lot.id }, query: { verdict, ...kindOf(g) }, body: { reason: nameOf(g) } })}>Set {count(g.files)} aside</Button>
+              )}
+            </span>
+          )}
+        </div>
+      ))}
+    </div>
+  );
+}
