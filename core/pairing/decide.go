@@ -342,25 +342,37 @@ func (r *reader) whyLoose(d details) (reason string, why Why) {
 	return "nothing in the name but a place or a view", OnlyDetails
 }
 
-// keyShaped returns the longest run of unexplained atoms that single separators
-// other than a space join, when it is shaped as keys are: letters and digits,
-// four or more.
+// keyShaped returns the longest run of atoms that single separators other than
+// a space join, when it is shaped as keys are: letters and digits, four or more.
+// Noise ends a run, and a place does at its end.
 func (r *reader) keyShaped() (longest string) {
+	open := func(i int) bool {
+		return r.roles[i] == unread || r.roles[i] == asView || r.roles[i] == asPlace || r.roles[i] == asNoise && r.whats[i] == "measure"
+	}
 	for i := r.base; i < r.end; i++ {
-		if r.roles[i] != unread {
+		if !open(i) || r.roles[i] == asPlace {
 			continue
 		}
-		to, letters, digits := i, 0, 0
-		for to < r.end && r.roles[to] == unread && (to == i || r.f.atoms[to].glued || len(r.between(to)) == 1 && r.between(to)[0] != ' ') {
-			if r.isDigit(to) {
-				digits += r.f.atoms[to].len()
-			} else {
-				letters += r.f.atoms[to].len()
-			}
+		to := i
+		for to < r.end && open(to) && (to == i || r.f.atoms[to].glued || len(r.between(to)) == 1 && r.between(to)[0] != ' ') {
 			to++
 		}
-		if text := r.written(i, to); letters > 0 && digits > 0 && letters+digits >= 4 && letters <= 8+digits && len(text) > len(longest) {
-			longest = text
+		last := to
+		for last > i && r.roles[last-1] != unread {
+			last--
+		}
+		letters, digits := 0, 0
+		for n := i; n < last; n++ {
+			if r.isDigit(n) {
+				digits += r.f.atoms[n].len()
+			} else {
+				letters += r.f.atoms[n].len()
+			}
+		}
+		if letters > 0 && digits > 0 && letters+digits >= 4 && letters <= 8+digits {
+			if text := r.written(i, last); len(text) > len(longest) {
+				longest = text
+			}
 		}
 		i = to - 1
 	}

@@ -14,7 +14,7 @@ import { clueHelp, clueNames } from './words';
 /** The clue list that a lot is read with: every change is tried at once on the whole lot, before it is kept. */
 export function Clues({ open, onClose, lot }: { open: boolean; onClose: () => void; lot: Lot }) {
   return (
-    <Drawer opened={open} onClose={onClose} position="right" size={560} title="Clues">
+    <Drawer opened={open} onClose={onClose} position="right" size={600} title="Clues">
       {open && <Loaded lot={lot} onClose={onClose} />}
     </Drawer>
   );
@@ -80,12 +80,12 @@ function Editor({ lot, now, onClose }: { lot: Lot; now: NamedClues; onClose: () 
         {list.clues.map((c, i) => (
           <div key={c.clue} className="clue">
             <div className="spread" style={{ gap: 8 }}>
-              <Switch size="xs" checked={!c.off} onChange={(e) => set(i, { off: !e.currentTarget.checked })} label={clueNames[c.clue]} aria-label={`Use ${clueNames[c.clue] ?? c.clue}`} />
+              <Switch size="xs" style={{ flex: 'none' }} checked={!c.off} onChange={(e) => set(i, { off: !e.currentTarget.checked })} label={clueNames[c.clue]} aria-label={`Use ${clueNames[c.clue] ?? c.clue}`} />
+              <span className="quiet clip" style={{ fontSize: 12 }} title={clueHelp[c.clue]}>{clueHelp[c.clue]}</span>
               <strong className="push num" title="files that it decides">{count(preview.data?.clues[c.clue] ?? 0)}</strong>
               <ActionIcon size="sm" aria-label={`${c.clue} further up`} disabled={i === 0} onClick={() => move(i, -1)}><IconArrowUp size={14} /></ActionIcon>
               <ActionIcon size="sm" aria-label={`${c.clue} further down`} disabled={i === list.clues.length - 1} onClick={() => move(i, 1)}><IconArrowDown size={14} /></ActionIcon>
             </div>
-            <div className="quiet" style={{ fontSize: 12 }}>{clueHelp[c.clue]}</div>
             {c.clue === 'pattern' && !c.off && <Patterns value={c} onChange={(next) => set(i, next)} />}
             {c.clue === 'attribute' && !c.off && (
               <TextInput aria-label="Names of the attributes" placeholder="all whose values look like codes; or their names, separated by commas" value={(c.attributes ?? []).join(', ')}
@@ -96,12 +96,14 @@ function Editor({ lot, now, onClose }: { lot: Lot; now: NamedClues; onClose: () 
       </div>
       <Learned steps={list.steps ?? []} onChange={(steps) => setList({ ...list, steps })} />
       <Languages value={list.languages ?? []} onChange={(languages) => setList({ ...list, languages })} />
+      <div className="cluefoot">
       <Effect change={preview.data} error={preview.error} changed={changed} />
       <div className="spread" style={{ alignItems: 'end' }}>
         <TextInput label="Name of the list" value={name} onChange={(e) => setName(e.currentTarget.value)} style={{ flex: 1 }} placeholder={lot.name} />
         <Button variant="filled" disabled={!name.trim() || preview.isError || !changed} loading={working} onClick={() => void keep()}>Keep and read again</Button>
       </div>
       {lot.originId > 0 && <Checkbox size="xs" checked={always} onChange={(e) => setAlways(e.currentTarget.checked)} label="Use it for whatever comes from this origin" />}
+      </div>
     </div>
   );
 }
