@@ -20,6 +20,7 @@ require (
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/johannesboyne/gofakes3 v1.2.0
 	github.com/klauspost/compress v1.20.1
+	github.com/makiuchi-d/gozxing v0.1.1
 	github.com/mholt/archives v0.1.5
 	github.com/pkg/sftp v1.13.12
 	github.com/pressly/goose/v3 v3.29.0

@@ -141,6 +141,11 @@ func (s *Server) clueOperations(api huma.API) {
 			id, n, err := s.Store.AcceptTogether(ctx, in.ID, in.filter())
 			return &Body[acceptDone]{acceptDone{id, n}}, problem(err, "lot")
 		})
+	huma.Register(api, huma.Operation{OperationID: "look-at-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/codes", Summary: "Read the barcodes in the pictures of all of a lot's files", Tags: tags, DefaultStatus: http.StatusAccepted},
+		func(ctx context.Context, in *ByID) (*Body[created], error) {
+			run, err := s.Runner.Look(ctx, in.ID)
+			return &Body[created]{created{run}}, problem(err, "lot")
+		})
 	huma.Register(api, huma.Operation{OperationID: "get-lot-sheet", Method: http.MethodGet, Path: "/api/v1/lots/{id}/sheet", Summary: "What the sheets that came with a lot say of its files", Tags: tags},
 		func(ctx context.Context, in *ByID) (*Body[lotSheet], error) {
 			rows, unused, unnamed, err := s.Index.Sheet(ctx, in.ID)

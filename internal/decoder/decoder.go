@@ -62,6 +62,12 @@ func decode(task picture.Task) (result picture.Result) {
 		result.Problem = plain(err)
 		return result
 	}
+	if task.Codes {
+		if result.Codes, err = readCodes(content); err != nil {
+			result.Problem = plain(err)
+		}
+		return result
+	}
 	if err := render(content, task.Size, &result); err != nil {
 		result.Problem = plain(err)
 		return result

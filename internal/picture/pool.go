@@ -31,6 +31,14 @@ type Task struct {
 	Path   string             `json:"path"`
 	Size   int                `json:"size"` // the longer side of the rendition, pixels
 	Limits picturespec.Limits `json:"limits"`
+	Codes  bool               `json:"codes,omitempty"` // read the barcodes in it, and nothing else
+}
+
+// Code is a barcode in a picture.
+type Code struct {
+	Text   string       `json:"text"`
+	Format string       `json:"format"` // ean-13, ean-8, upc-a, itf, code-128, qr-code, data-matrix
+	Points [][2]float64 `json:"points"` // that tell where it stands, in parts of the picture's width and height
 }
 
 // Result is what a decoder answers: measurements, or a problem in the user's
@@ -54,6 +62,7 @@ type Result struct {
 	Stated        rights.Stated `json:"stated"`
 	Tint          []byte        `json:"tint,omitempty"`      // mean red, green and blue of its quarters, as the fingerprint knows no colours
 	Rendition     []byte        `json:"rendition,omitempty"` // WebP
+	Codes         []Code        `json:"codes,omitempty"`
 	Problem       string        `json:"problem,omitempty"`
 }
 
@@ -118,6 +127,16 @@ func (p *Pool) Decoders() int { return p.size }
 // pixels. What is wrong with the file is in the result's Problem; the error is
 // for what is wrong with the machine, or a context that ended.
 func (p *Pool) Examine(ctx context.Context, path string, size int) (Result, error) {
+	return p.do(ctx, Task{Path: path, Size: size, Limits: p.limits})
+}
+
+// Codes reads the barcodes in the picture at path.
+func (p *Pool) Codes(ctx context.Context, path string) (Result, error) {
+	return p.do(ctx, Task{Path: path, Limits: p.limits, Codes: true})
+}
+
+func (p *Pool) do(ctx context.Context, task Task) (Result, error) {
+	path := task.Path
 	var d *decoder
 	select {
 	case d = <-p.free:
@@ -131,7 +150,7 @@ func (p *Pool) Examine(ctx context.Context, path string, size int) (Result, erro
 			return Result{}, err
 		}
 	}
-	result, err := p.ask(ctx, d, Task{Path: path, Size: size, Limits: p.limits})
+	result, err := p.ask(ctx, d, task)
 	if err == nil {
 		p.free <- d
 		return result, nil

@@ -52,7 +52,23 @@ func (w *pairWorker) Work(ctx context.Context, job *river.Job[pairArgs]) error {
 				return "", err
 			}
 		}
+		if err := r.lookAtLoose(ctx, lot.ID); err != nil {
+			return "", err
+		}
 		return fmt.Sprintf("%d paired, %d contested, %d loose", lot.Paired, lot.Contested, lot.Loose), nil
+	})
+}
+
+// lookAtLoose has the pictures of files that stayed loose looked at for barcodes,
+// in the background, when some were not looked at before.
+func (r *Runner) lookAtLoose(ctx context.Context, lot int64) error {
+	pictures, err := r.Store.UnlookedBlobs(ctx, lot, false)
+	if err != nil || len(pictures) == 0 {
+		return err
+	}
+	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+		_, err := r.enqueue(ctx, tx, "look", store.About{Lot: lot})
+		return err
 	})
 }
 

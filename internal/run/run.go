@@ -59,6 +59,7 @@ func (r *Runner) Open(name string) error {
 	river.AddWorker(workers, &revertWorker{runner: r})
 	river.AddWorker(workers, &fetchWorker{runner: r})
 	river.AddWorker(workers, &lookupWorker{runner: r})
+	river.AddWorker(workers, &lookWorker{runner: r})
 	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
 		ID:         name,
 		Workers:    workers,
@@ -166,6 +167,8 @@ func (r *Runner) insert(ctx context.Context, tx pgx.Tx, kind string, id int64) e
 		args = revertArgs{Run: id}
 	case "fetch":
 		args = fetchArgs{Run: id}
+	case "look", "look all":
+		args = lookArgs{Run: id, All: kind == "look all"}
 	case "lookup":
 		args = lookupArgs{Run: id}
 	default:

@@ -265,3 +265,10 @@ func (s *Store) UsablePaths(ctx context.Context, lot int64) ([]string, error) {
 	}
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
+
+// CodesToHeed counts a lot's loose and contested files in whose pictures a
+// barcode was read.
+func (s *Store) CodesToHeed(ctx context.Context, lot int64) (int64, error) {
+	return number(ctx, s.Pool, `select count(*) from file f join blob b on b.sha256 = f.sha256
+		where f.lot_id = $1 and f.verdict in ('loose', 'contested') and f.decided_by <> 'person' and b.codes <> '[]'`, lot)
+}

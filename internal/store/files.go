@@ -53,6 +53,7 @@ type File struct {
 	Address   string          `json:"address" doc:"Where it was read from, of pages and lookups"`
 	Said      json.RawMessage `json:"said,omitempty" doc:"What its source said of it, by field"`
 	Stated    rights.Stated   `json:"stated" doc:"What it says of its rights itself"`
+	Codes     []Code          `json:"codes" nullable:"false" doc:"Barcodes that were read in the picture"`
 	Marks     []MarkView      `json:"marks" nullable:"false" db:"-"`
 
 	MarkBits      int     `json:"-"`
@@ -136,7 +137,7 @@ const fileColumns = `
 	coalesce(v.sku, p.code, '') as code, coalesce(p.title, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
 	f.score::float8 as score, f.reason, f.why, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit, f.expires::timestamptz as expires,
 	(case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256 limit 100) twins) end)::int as same,
-	f.address, f.said, coalesce(b.stated, '{}') as stated, f.marks as mark_bits, coalesce(b.content_width, 0) as content_width, coalesce(b.content_height, 0) as content_height,
+	f.address, f.said, coalesce(b.stated, '{}') as stated, coalesce(b.codes, '[]') as codes, f.marks as mark_bits, coalesce(b.content_width, 0) as content_width, coalesce(b.content_height, 0) as content_height,
 	coalesce(b.detail, 0)::float8 as detail, f.like_bits, coalesce(lf.path, '') as like_path, coalesce(lf.pixels, 0) as like_pixels, coalesce(ll.name, '') as like_lot,
 	coalesce(sf.path, '') as same_path, coalesce(sf.name, '') as same_lot`
 

@@ -10,7 +10,7 @@ import (
 // Run is one piece of background work.
 type Run struct {
 	ID         int64      `json:"id"`
-	Kind       string     `json:"kind" enum:"examine,pair,apply,revert,fetch,lookup"`
+	Kind       string     `json:"kind" enum:"examine,pair,look,look all,apply,revert,fetch,lookup"`
 	LotID      int64      `json:"lot"`
 	LotName    string     `json:"lotName"`
 	PlanID     int64      `json:"plan"`

@@ -176,6 +176,15 @@ export type CluesChange = {
     wins: number;
 };
 
+export type Code = {
+    format: string;
+    points: Array<[
+        number,
+        number
+    ] | null>;
+    text: string;
+};
+
 export type CreateLotRequest = {
     name: string;
     /**
@@ -341,6 +350,10 @@ export type File = {
      * SKU of the variant, or code of the product as a whole
      */
     code: string;
+    /**
+     * Barcodes that were read in the picture
+     */
+    codes: Array<Code>;
     colour: string;
     credit: string;
     decidedBy: string;
@@ -414,6 +427,10 @@ export type FileDetail = {
      * SKU of the variant, or code of the product as a whole
      */
     code: string;
+    /**
+     * Barcodes that were read in the picture
+     */
+    codes: Array<Code>;
     colour: string;
     credit: string;
     decidedBy: string;
@@ -1439,7 +1456,7 @@ export type Run = {
     done: number;
     finishedAt: string | null;
     id: number;
-    kind: 'examine' | 'pair' | 'apply' | 'revert' | 'fetch' | 'lookup';
+    kind: 'examine' | 'pair' | 'look' | 'look all' | 'apply' | 'revert' | 'fetch' | 'lookup';
     lot: number;
     lotName: string;
     message: string;
@@ -1466,7 +1483,7 @@ export type RunDetail = {
     done: number;
     finishedAt: string | null;
     id: number;
-    kind: 'examine' | 'pair' | 'apply' | 'revert' | 'fetch' | 'lookup';
+    kind: 'examine' | 'pair' | 'look' | 'look all' | 'apply' | 'revert' | 'fetch' | 'lookup';
     log: Array<RunLine>;
     lot: number;
     lotName: string;
@@ -2483,6 +2500,33 @@ export type PreviewCluesResponses = {
 };
 
 export type PreviewCluesResponse = PreviewCluesResponses[keyof PreviewCluesResponses];
+
+export type LookAtLotData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/codes';
+};
+
+export type LookAtLotErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type LookAtLotError = LookAtLotErrors[keyof LookAtLotErrors];
+
+export type LookAtLotResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type LookAtLotResponse = LookAtLotResponses[keyof LookAtLotResponses];
 
 export type ListFilesData = {
     body?: never;

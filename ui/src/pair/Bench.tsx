@@ -12,6 +12,7 @@ import { tell } from '../shared/tell';
 import { Verdict } from '../shared/Verdict';
 import { choicesOf, type Choice } from './choices';
 import { Clues } from './Clues';
+import { CodePlaces } from './CodePlaces';
 import { FileColumn, type Class } from './FileColumn';
 import { PlaceDialog, ProductDialog, ViewDialog } from './dialogs';
 import { Lessons } from './Lessons';
@@ -185,7 +186,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
         <FileColumn lot={lot} cls={inClass(lot, cls) > 0 ? cls : classOf(file)} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} />
         <section aria-label="File">
           <button className="link stage mat" onClick={() => setDialog('large')} aria-label="Large view" style={{ cursor: 'zoom-in' }}>
-            {file.sum && !file.problem ? <Picture sum={file.sum} whole none="" /> : <span className="none">{file.problem || 'no picture'}</span>}
+            {file.sum && !file.problem ? <><Picture sum={file.sum} whole none="" /><CodePlaces file={file} /></> : <span className="none">{file.problem || 'no picture'}</span>}
           </button>
           <div style={{ padding: '0 14px 10px', display: 'grid', gap: 8 }}>
             <div className="spread wrap">

@@ -159,7 +159,7 @@ function Effect({ change, error, changed }: { change: CluesChange | undefined; e
     <section className="sheet" aria-live="polite">
       <h2>{count(change.paired)} of {count(change.files)} paired{changed && <span style={{ fontWeight: 400 }}>: <strong>{count(change.wins)}</strong> won, <strong>{count(change.loses)}</strong> lost, <strong>{count(change.turns)}</strong> turned</span>}</h2>
       {changed && change.examples.map((e) => (
-        <div key={`${e.how} ${e.id}`} className="row" style={{ gridTemplateColumns: 'minmax(0, 1fr) 118px minmax(0, 1fr)', minHeight: 38 }}>
+        <div key={`${e.how} ${e.id}`} className="row" style={{ gridTemplateColumns: 'minmax(0, 1fr) 118px minmax(0, 1fr)', minHeight: 46 }}>
           <span className="mono clip" title={e.path}>{baseName(e.path)}</span><span className="quiet">{effects[e.how]}</span>
           <span style={{ minWidth: 0 }}><span className="mono clip" style={{ display: 'block' }}>{[e.was, e.code].filter(Boolean).join(' → ')}</span><span className="quiet clip" style={{ display: 'block', fontSize: 12 }} title={e.reason}>{e.reason}</span></span>
         </div>

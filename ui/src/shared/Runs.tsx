@@ -7,7 +7,7 @@ import { count, said, when } from './format';
 import { Bar, Empty, Failed } from './State';
 import { tell } from './tell';
 
-const doing: Record<Run['kind'], string> = { examine: 'Examining', pair: 'Pairing', apply: 'Applying', revert: 'Reverting', fetch: 'Fetching', lookup: 'Asking' };
+const doing: Record<Run['kind'], string> = { examine: 'Examining', pair: 'Pairing', look: 'Reading barcodes', 'look all': 'Reading barcodes', apply: 'Applying', revert: 'Reverting', fetch: 'Fetching', lookup: 'Asking' };
 
 export const active = (run: Run) => run.state === 'queued' || run.state === 'running' || run.state === 'stopping';
 
@@ -16,7 +16,7 @@ export function RunLine({ run }: { run: Run }) {
   const stop = useMutation({ ...stopRunMutation(), onError: (e) => tell('Not stopped', said(e), true) });
   const resume = useMutation({ ...resumeRunMutation(), onError: (e) => tell('Not resumed', said(e), true) });
   const about = run.originName || run.lotName || (run.plan ? `plan ${run.plan}` : '');
-  const link = run.kind === 'lookup' ? `/origins/${run.origin}` : run.kind === 'fetch' ? (run.lot ? `/lots/${run.lot}` : `/origins/${run.origin}`) : run.kind === 'examine' || run.kind === 'pair' ? `/lots/${run.lot}` : `/plans/${run.plan}`;
+  const link = run.kind === 'lookup' ? `/origins/${run.origin}` : run.kind === 'fetch' ? (run.lot ? `/lots/${run.lot}` : `/origins/${run.origin}`) : ['examine', 'pair', 'look', 'look all'].includes(run.kind) ? `/lots/${run.lot}` : `/plans/${run.plan}`;
   return (
     <div style={{ padding: '9px 12px', borderBottom: '1px solid var(--line)', display: 'grid', gap: 5 }}>
       <div className="spread">

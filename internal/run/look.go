@@ -1,0 +1,95 @@
+package run
+
+import (
+	"context"
+	"fmt"
+	"sync/atomic"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+	"golang.org/x/sync/errgroup"
+
+	"ambrosa/internal/blob"
+	"ambrosa/internal/store"
+)
+
+type lookArgs struct {
+	Run int64 `json:"run"`
+	All bool  `json:"all,omitempty"`
+}
+
+func (lookArgs) Kind() string { return "look" }
+
+type lookWorker struct {
+	river.WorkerDefaults[lookArgs]
+	runner *Runner
+}
+
+// Look queues reading the barcodes in the pictures of all of a lot's files; those
+// of its loose files are read by themselves after pairing.
+func (r *Runner) Look(ctx context.Context, lot int64) (id int64, err error) {
+	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+		id, err = r.enqueue(ctx, tx, "look all", store.About{Lot: lot})
+		return err
+	})
+	return id, err
+}
+
+// Work looks for barcodes in the pictures of a lot's loose files that were not
+// looked at before, and has the lot read again when it finds any.
+func (w *lookWorker) Work(ctx context.Context, job *river.Job[lookArgs]) error {
+	r := w.runner
+	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
+		pictures, err := r.Store.UnlookedBlobs(ctx, run.LotID, job.Args.All)
+		if err != nil {
+			return "", err
+		}
+		p.set(0, int64(len(pictures)))
+		var found atomic.Int64
+		group, within := errgroup.WithContext(ctx)
+		group.SetLimit(r.Pictures.Decoders())
+		for _, picture := range pictures {
+			group.Go(func() error {
+				n, err := r.lookAt(within, picture.Sum)
+				found.Add(int64(n))
+				p.add(1, 0)
+				return err
+			})
+		}
+		if err := group.Wait(); err != nil {
+			return "", err
+		}
+		// A process that died may have recorded some and not read the lot with them.
+		waiting, err := r.Store.CodesToHeed(ctx, run.LotID)
+		if err != nil {
+			return "", err
+		}
+		if waiting > 0 {
+			if err := r.Index.ReadLot(ctx, run.LotID, func(int64, int64) {}); err != nil {
+				return "", err
+			}
+		}
+		return fmt.Sprintf("%d barcodes in %d pictures", found.Load(), len(pictures)), nil
+	})
+}
+
+// lookAt reads and records the barcodes of a picture, and returns how many there
+// are.
+func (r *Runner) lookAt(ctx context.Context, bytes []byte) (int, error) {
+	var sum blob.Sum
+	copy(sum[:], bytes)
+	path, done, err := r.Blobs.Local(ctx, sum)
+	if err != nil {
+		return 0, err
+	}
+	defer done()
+	result, err := r.Pictures.Codes(ctx, path)
+	if err != nil {
+		return 0, err
+	}
+	codes := make([]store.Code, 0, len(result.Codes))
+	for _, c := range result.Codes {
+		codes = append(codes, store.Code{Text: c.Text, Format: c.Format, Points: c.Points})
+	}
+	return len(codes), r.Store.SetCodes(ctx, bytes, codes)
+}

@@ -1,0 +1,54 @@
+package bench
+
+import (
+	"context"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"ambrosa/internal/codephoto"
+	"ambrosa/internal/picture"
+)
+
+// BenchmarkCodes reads the barcodes in 300 photographs with one decoder, and with
+// zbarimg beside it.
+func BenchmarkCodes(b *testing.B) {
+	const n = 300
+	photos, err := codephoto.Draw(b.TempDir(), n, 31)
+	must(b, err)
+	begin := time.Now()
+	theirs := 0
+	for _, p := range photos {
+		if codephoto.Zbar(p.Path) == p.Text {
+			theirs++
+		}
+	}
+	zbar := time.Since(begin)
+	pool, err := picture.NewPool(picture.PoolOptions{Command: []string{filepath.Join(filepath.Dir(binary), picture.Decoder)}, Decoders: 1})
+	must(b, err)
+	defer pool.Close()
+	for b.Loop() {
+		ours, wrong := 0, 0
+		begin := time.Now()
+		for _, p := range photos {
+			result, err := pool.Codes(context.Background(), p.Path)
+			must(b, err)
+			for _, c := range result.Codes {
+				text := c.Text
+				if c.Format == "upc-a" {
+					text = "0" + text
+				}
+				if text == p.Text {
+					ours++
+				} else {
+					wrong++
+				}
+			}
+		}
+		took := time.Since(begin)
+		b.ReportMetric(float64(ours), "read")
+		b.ReportMetric(float64(theirs), "read-zbarimg")
+		b.ReportMetric(float64(wrong), "wrong(max0)")
+		b.ReportMetric(took.Seconds()/zbar.Seconds(), "time-ratio(max2)")
+	}
+}
