@@ -115,7 +115,15 @@ func (s *seeder) gather(ctx context.Context, name string) (lot lotState, err err
 		err := s.Get(ctx, fmt.Sprintf("/api/v1/lots/%d", id), &lot)
 		return lot.State == "ready", err
 	})
-	return lot, err
+	if err != nil {
+		return lot, err
+	}
+	// The pictures of what stayed loose are looked at for barcodes.
+	return lot, client.Until(ctx, func() (bool, error) {
+		var waiting struct{ Runs int }
+		err := s.Get(ctx, "/api/v1/waiting", &waiting)
+		return waiting.Runs == 0, err
+	})
 }
 
 // firstLot is decided and applied.

@@ -335,6 +335,14 @@ func lindmoorMess(items []item, shots []*shot) []*shot {
 		{path: "Delivery 3/IMG_5545.jpg", item: knives[5], view: "front", side: 1100, format: "jpg"},
 		{path: "Delivery 3/DSC_0042.JPG", item: frames[2], view: "in use", side: 1100, format: "jpg"},
 		{path: "Delivery 3/2026-02-11 1600x1600.jpg", item: frames[4], view: "front", side: 1000, format: "jpg"},
+		// only the sticker in the picture tells what these show
+		{path: "Delivery 3/IMG_5546.jpg", item: of(items, "JR")[6], view: "barcode", side: 1400, format: "jpg"},
+		{path: "Delivery 3/IMG_5547.jpg", item: of(items, "LD")[3], view: "barcode", side: 1400, format: "jpg"},
+		// and a spreadsheet these
+		{path: "Delivery 3/brood nest.jpg", item: frames[6], view: "in use", side: 1100, format: "jpg"},
+		{path: "Delivery 3/evening light.jpg", item: of(items, "SM")[2], view: "front", side: 1100, format: "jpg"},
+		{path: "Delivery 3/pictures.csv", bytes: []byte("Article;Image;Position;Alternative text\n" + frames[6].sku + ";BROOD NEST.JPG;3;A frame full of brood, held into the sun\n" +
+			of(items, "SM")[2].sku + ";evening light;1;\n" + knives[2].sku + ";uncapping.jpg;1;\n")},
 		{path: "Delivery 3/apiary morning.jpg", item: veils[0], view: "in use", side: 1100, format: "jpg"},
 		// the wrong kind of file, and broken ones
 		{path: "Delivery 3/Thumbs.db", bytes: []byte("leftover")},

