@@ -2,6 +2,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -20,6 +21,7 @@ type shot struct {
 	name, path, ready string
 	dark              bool
 	press             []string
+	then              string // what is to be seen after the keys
 }
 
 func main() {
@@ -61,7 +63,7 @@ func take(ctx context.Context, address, out, only string) error {
 }
 
 func (s shot) take(page *browser.Page, address, out string) error {
-	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), page.Press(s.press...), page.Shown()); err != nil {
+	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), page.Press(s.press...), page.Until(cmp.Or(s.then, "true")), page.Shown()); err != nil {
 		return err
 	}
 	png, err := page.Screenshot()
@@ -82,6 +84,10 @@ func list(address string) ([]shot, error) {
 		return nil, err
 	}
 	paired, err := firstFile(address, "paired", "web")
+	if err != nil {
+		return nil, err
+	}
+	barcode, err := firstFile(address, "paired", "img_5546")
 	if err != nil {
 		return nil, err
 	}
@@ -107,6 +113,8 @@ func list(address string) ([]shot, error) {
 		{name: "bench-contested", path: fmt.Sprintf("/pair/2?file=%d", contested), ready: rows + " && document.querySelector('.shot, .choice')"},
 		{name: "bench-loose", path: fmt.Sprintf("/pair/2?file=%d", loose), ready: rows},
 		{name: "bench-paired-dark", path: fmt.Sprintf("/pair/2?file=%d", paired), ready: rows + " && document.querySelector('.shot')", dark: true},
+		{name: "clues", path: fmt.Sprintf("/pair/2?file=%d", loose), ready: rows + " && document.querySelector('.group')", press: []string{"c"}, then: "document.querySelectorAll('.clue').length > 8 && document.body.innerText.includes(' paired')"},
+		{name: "bench-barcode", path: fmt.Sprintf("/pair/2?file=%d", barcode), ready: "document.querySelector('.codes polygon')"},
 		{name: "plan", path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
 		{name: "catalog", path: "/catalog?category=Tools", ready: "document.querySelectorAll('.card img').length > 5"},
 		{name: "product", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
