@@ -148,7 +148,7 @@ func origins(address string) (map[string]int64, error) {
 func supplierPage(address string) (string, error) {
 	var made struct{ Address string }
 	err := client.Client{Address: address}.Post(context.Background(), "/api/v1/supplier-links", map[string]any{"supplier": "Weidenau", "asker": "Mara Lind, Lindenhof Bee Supplies",
-		"message": "We are preparing the spring catalog and miss pictures of these articles. White ground if you have it, 1000 px or more. Thank you!",
+		"message":  "We are preparing the spring catalog and miss pictures of these articles. White ground if you have it, 1000 px or more. Thank you!",
 		"category": "", "days": 14, "maxFiles": 500, "maxBytes": 4_000_000_000, "rights": "cleared", "licence": "", "credit": ""}, &made)
 	return made.Address, err
 }
