@@ -168,6 +168,14 @@ func TestBarcodesInPictures(t *testing.T) {
 	}
 }
 
+// TestASeparatorThatOverlapsItself was found by fuzzing: what is replaced must
+// not be read once more.
+func TestASeparatorThatOverlapsItself(t *testing.T) {
+	if w, ok := (Step{Kind: "separator", Text: "aa"}).apply("xaaa.jpg"); !ok || w.path != "xa-.jpg" {
+		t.Errorf("%v %q", ok, w.path)
+	}
+}
+
 // TestLearnFindsTheStep expects, for corrections of several kinds, the step that
 // would have paired the file, and how many others it pairs.
 func TestLearnFindsTheStep(t *testing.T) {

@@ -98,6 +98,7 @@ func (s Step) apply(path string) (w rewritten, ok bool) {
 		for at := end - len(s.Text); at >= base; at-- {
 			if strings.EqualFold(w.path[at:at+len(s.Text)], s.Text) {
 				w, ok = w.replace(at, at+len(s.Text), "-"), true
+				at -= len(s.Text) - 1 // what is replaced is not read once more
 			}
 		}
 		return w, ok
