@@ -56,19 +56,19 @@ func (l *Listener) Heed(v *Verdict, said Said) {
 		return
 	case v.Kind == Loose:
 		v.Candidates = nil
-		l.pair(v, found, "the page that it came from says "+found.Key)
+		l.pair(v, found, "its source says "+found.Key)
 	case v.Kind == Contested:
 		for _, c := range v.Candidates {
 			if c.Target.Product == found.Target.Product {
 				v.Candidates = nil
-				l.pair(v, found, "of those that claim it, the page that it came from says "+found.Key)
+				l.pair(v, found, "of those that claim it, its source says "+found.Key)
 				return
 			}
 		}
 		v.Candidates = append(v.Candidates, found.candidate())
 	case !l.same(v, found):
 		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}, found.candidate()}
-		v.Reason, v.Why = "its name holds "+v.Key+", the page that it came from says "+found.Key, AgainstSource
+		v.Reason, v.Why = "its name holds "+v.Key+", its source says "+found.Key, AgainstSource
 		v.Kind, v.Target, v.number, v.letter = Contested, NoTarget, -1, 0
 	case v.Target.Item < 0 && found.Target.Item >= 0:
 		v.Target = found.Target

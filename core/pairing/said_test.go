@@ -31,7 +31,7 @@ func TestWhatTheSourceSays(t *testing.T) {
 		target string
 		says   string
 	}{
-		"a loose file, by SKU":                {"photo one.jpg", Said{SKU: "HB-10-S"}, Paired, "HB-10-S", "the page that it came from says HB-10-S"},
+		"a loose file, by SKU":                {"photo one.jpg", Said{SKU: "HB-10-S"}, Paired, "HB-10-S", "its source says HB-10-S"},
 		"a loose file, by barcode":            {"photo one.jpg", Said{Barcode: "200-0000 000138"}, Paired, "HB-10-L", "says"},
 		"the SKU with a slash":                {"photo one.jpg", Said{SKU: "jr/250"}, Paired, "JR/250", "says"},
 		"the barcode before the SKU":          {"photo one.jpg", Said{SKU: "HB-10-S", Barcode: "2000000000145"}, Paired, "JR/250", "says"},
@@ -40,7 +40,7 @@ func TestWhatTheSourceSays(t *testing.T) {
 		"more than a SKU says nothing":        {"photo one.jpg", Said{SKU: "instead of HB-10-S take"}, Loose, "", "no key found"},
 		"the same as the name":                {"HB-10-S.jpg", Said{SKU: "HB-10-S"}, Paired, "HB-10-S", "the whole name"},
 		"the variant where the name has none": {"HB-10.jpg", Said{SKU: "HB-10-L"}, Paired, "HB-10-L", ""},
-		"against the name":                    {"HB-10-S.jpg", Said{SKU: "JR/250"}, Contested, "", "its name holds HB-10-S, the page that it came from says JR/250"},
+		"against the name":                    {"HB-10-S.jpg", Said{SKU: "JR/250"}, Contested, "", "its name holds HB-10-S, its source says JR/250"},
 		"settles who claims it":               {"HB-10-S 2000000000145.jpg", Said{SKU: "JR/250"}, Paired, "JR/250", "of those that claim it"},
 		"looked up, whatever the name":        {"HB-10-S.jpg", Said{Barcode: "2000000000145", Only: true}, Paired, "JR/250", "looked up"},
 		"looked up, and two have it":          {"LD-1.jpg", Said{Barcode: "2000000000176", Only: true}, Contested, "", "which several products have"},

@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"ambrosa/core/gtin"
 	"ambrosa/core/plan"
 	"ambrosa/core/rights"
 	"ambrosa/internal/store"
@@ -69,9 +70,17 @@ func (s *Server) lotOperations(api huma.API) {
 			Body struct {
 				Name    string `json:"name" minLength:"1" maxLength:"300"`
 				Uploads int    `json:"uploads" minimum:"1" maximum:"200000" doc:"How many uploads it is made of"`
+				Barcode string `json:"barcode,omitempty" maxLength:"14" doc:"That its pictures were taken of, as a scanner read it"`
 			}
 		}) (*Body[created], error) {
-			id, err := s.Store.CreateLot(ctx, in.Body.Name, "upload", in.Body.Uploads)
+			barcode := ""
+			if in.Body.Barcode != "" {
+				var err error
+				if barcode, err = gtin.Normalise(in.Body.Barcode); err != nil {
+					return nil, huma.Error422UnprocessableEntity(in.Body.Barcode + " is not a GTIN: " + err.Error() + ".")
+				}
+			}
+			id, err := s.Store.CreateScanLot(ctx, in.Body.Name, barcode, in.Body.Uploads)
 			return &Body[created]{created{id}}, problem(err, "lot")
 		})
 	huma.Register(api, huma.Operation{OperationID: "get-lot", Method: http.MethodGet, Path: "/api/v1/lots/{id}", Summary: "A lot with its counts", Tags: tags},

@@ -116,6 +116,7 @@ func (s *Server) operations() huma.API {
 	s.lookupOperations(api)
 	s.dropOperations(api)
 	s.linkOperations(api)
+	s.scanOperations(api)
 	s.overviewOperations(api)
 	s.eventOperations(api)
 	return api

@@ -124,7 +124,7 @@ func (r *Runner) examineUploads(ctx context.Context, run store.Run, uploads []st
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(r.Store.MarkFiles(ctx, run.LotID), r.Store.GiveLinkRights(ctx, run.LotID)); err != nil {
+	if err := errors.Join(r.Store.MarkFiles(ctx, run.LotID), r.Store.GiveLinkRights(ctx, run.LotID), r.Store.SayBarcode(ctx, run.LotID)); err != nil {
 		return err
 	}
 	return r.finish(ctx, run, sources)

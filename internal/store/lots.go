@@ -70,6 +70,22 @@ func (s *Store) CreateLot(ctx context.Context, name, origin string, uploads int)
 	return id, err
 }
 
+// CreateScanLot opens a lot of pictures of what has a barcode; "" is for any
+// pictures.
+func (s *Store) CreateScanLot(ctx context.Context, name, barcode string, uploads int) (id int64, err error) {
+	if id, err = s.CreateLot(ctx, name, "upload", uploads); err != nil || barcode == "" {
+		return id, err
+	}
+	_, err = s.Pool.Exec(ctx, `update lot set barcode = $2 where id = $1`, id, barcode)
+	return id, err
+}
+
+// SayBarcode lets the files of a lot that was made for a barcode say so.
+func (s *Store) SayBarcode(ctx context.Context, lot int64) error {
+	_, err := s.Pool.Exec(ctx, `update file f set said = jsonb_build_object('barcode', l.barcode) from lot l where l.id = $1 and f.lot_id = l.id and l.barcode <> '' and f.said is null`, lot)
+	return err
+}
+
 // SetLotState moves a lot on.
 func (s *Store) SetLotState(ctx context.Context, id int64, state string) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {

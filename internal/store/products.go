@@ -157,6 +157,15 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like limit @limit)`, args)
 }
 
+// ByBarcode returns the variants that have a GTIN of 14 digits.
+func (s *Store) ByBarcode(ctx context.Context, gtin string) ([]Found, error) {
+	return list[Found](ctx, s.Pool, `select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
+			concat_ws(', ', nullif(p.title, ''), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o)) as title,
+			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
+				where pl.product_id = p.id order by pl.variant_id is distinct from v.id, pl.place limit 1), '') as sum, 0::bigint as lot
+		from variant v join product p on p.id = v.product_id where v.gtin = $1 order by v.sku limit 20`, gtin)
+}
+
 // Imported counts what an import did.
 type Imported struct {
 	Created   int `json:"created" doc:"Variants that are new"`

@@ -15,18 +15,30 @@ import (
 	"ambrosa/tests/browser"
 )
 
+// photograph makes a JPEG that is like none of another number.
+func photograph(t *testing.T, n int) []byte {
+	t.Helper()
+	picture := image.NewRGBA(image.Rect(0, 0, 640, 640))
+	for i := range 640 * 640 {
+		picture.SetRGBA(i%640, i/640, color.RGBA{uint8(i * (n + 2) / 997), uint8(i / 640 * (n + 3) / 5), uint8(60 * n), 255})
+	}
+	var out bytes.Buffer
+	if err := jpeg.Encode(&out, picture, nil); err != nil {
+		t.Fatal(err)
+	}
+	return out.Bytes()
+}
+
 // gathered makes a lot of pictures with these names.
 func (v *visitor) gathered(name string, names ...string) (lot int64) {
 	v.t.Helper()
 	var out bytes.Buffer
 	archive := zip.NewWriter(&out)
 	for n, name := range names {
-		picture := image.NewRGBA(image.Rect(0, 0, 640, 640))
-		for i := range 640 * 640 {
-			picture.SetRGBA(i%640, i/640, color.RGBA{uint8(i * (n + 2) / 997), uint8(i / 640 * (n + 3) / 5), uint8(60 * n), 255})
-		}
 		entry, err := archive.Create(name)
-		v.do(err, jpeg.Encode(entry, picture, nil))
+		v.do(err)
+		_, err = entry.Write(photograph(v.t, n))
+		v.do(err)
 	}
 	v.do(archive.Close())
 	lot, err := v.client().Gather(v.t.Context(), name, bytes.NewReader(out.Bytes()), int64(out.Len()))

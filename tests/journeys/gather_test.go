@@ -2,6 +2,7 @@ package journeys
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 	"syscall"
@@ -146,4 +147,25 @@ func TestMarksAndSettingAside(t *testing.T) {
 	if !strings.HasPrefix(xlsx, "200 ") {
 		t.Errorf("the workbook: %s", xlsx)
 	}
+}
+
+// TestAScannerFindsTheProduct types codes as a hand scanner does, and drops
+// pictures for what was scanned: they are paired whatever they are called.
+func TestAScannerFindsTheProduct(t *testing.T) {
+	v := visit(t, browser.Options{})
+	v.open("/scan")
+	v.sees(`document.activeElement?.tagName === 'INPUT'`)
+	code := strings.Trim(v.rows(`select substr(gtin, 2) from variant where sku = 'JR-110-500'`), `()"`)
+	v.do(v.page.Press("2000000096180", kb.Enter))
+	v.says("is not a GTIN")
+	v.do(v.page.Press(code, kb.Enter))
+	v.sees(`document.querySelector('[aria-label="JR-110-500"]')`)
+	v.sees(`document.querySelector('input[data-testid=files]')`)
+	picture := filepath.Join(t.TempDir(), "IMG_9001.jpg")
+	v.do(os.WriteFile(picture, photograph(t, 3), 0o600))
+	v.do(v.page.Choose("input[data-testid=files]", picture))
+	v.until("the picture to be paired", func() bool {
+		return v.rows(`select f.verdict, v.sku, f.clue from file f join lot l on l.id = f.lot_id join variant v on v.id = f.variant_id where l.barcode <> ''`) == "(paired,JR-110-500,said-by-source)"
+	})
+	v.says("1 picture")
 }

@@ -9,6 +9,7 @@ import { getWaitingOptions } from './client/@tanstack/react-query.gen';
 import { Gather } from './gather/Gather';
 import { LotPage } from './gather/LotPage';
 import { OriginPage } from './gather/OriginPage';
+import { Scan } from './gather/Scan';
 import { SinglePage } from './gather/SinglePage';
 import { Workshop } from './gather/workshop/Workshop';
 import { Bench } from './pair/Bench';
@@ -32,7 +33,7 @@ export function App() {
   const waiting = useQuery(getWaitingOptions()).data;
   const stations = useMemo(() => [
     { to: '/', name: 'Today', under: ['/'], waits: undefined, what: '' },
-    { to: '/gather', name: 'Gather', under: ['/gather', '/lots', '/origins', '/recipes', '/single', '/lookups'], waits: waiting?.receiving, what: 'lots on their way in' },
+    { to: '/gather', name: 'Gather', under: ['/gather', '/lots', '/origins', '/recipes', '/single', '/scan', '/lookups'], waits: waiting?.receiving, what: 'lots on their way in' },
     { to: '/pair', name: 'Pair', under: ['/pair', '/plans'], waits: waiting?.undecided, what: 'files undecided' },
     { to: '/catalog', name: 'Catalog', under: ['/catalog', '/products'], waits: waiting?.noPicture, what: 'products without a picture' },
   ], [waiting]);
@@ -79,6 +80,7 @@ export function App() {
           <Route path="/gather" element={<Gather />} />
           <Route path="/lots/:id" element={<LotPage />} />
           <Route path="/origins/:id" element={<OriginPage />} />
+          <Route path="/scan" element={<Scan />} />
           <Route path="/single" element={<SinglePage />} />
           <Route path="/recipes/new" element={<Workshop />} />
           <Route path="/recipes/:id" element={<Workshop />} />

@@ -186,6 +186,10 @@ export type Code = {
 };
 
 export type CreateLotRequest = {
+    /**
+     * That its pictures were taken of, as a scanner read it
+     */
+    barcode?: string;
     name: string;
     /**
      * How many uploads it is made of
@@ -1509,6 +1513,17 @@ export type RunDetail = {
 export type RunLine = {
     at: string;
     text: string;
+};
+
+export type Scanned = {
+    /**
+     * With 14 digits
+     */
+    barcode: string;
+    /**
+     * Variants that have it
+     */
+    found: Array<Found>;
 };
 
 export type Selection = {
@@ -3594,6 +3609,33 @@ export type StopRunResponses = {
 };
 
 export type StopRunResponse = StopRunResponses[keyof StopRunResponses];
+
+export type ScanData = {
+    body?: never;
+    path?: never;
+    query?: {
+        code?: string;
+    };
+    url: '/api/v1/scan';
+};
+
+export type ScanErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ScanError = ScanErrors[keyof ScanErrors];
+
+export type ScanResponses = {
+    /**
+     * OK
+     */
+    200: Scanned;
+};
+
+export type ScanResponse = ScanResponses[keyof ScanResponses];
 
 export type SearchData = {
     body?: never;

@@ -20,7 +20,7 @@ export function Origins() {
     <section className="sheet">
       <h2 className="spread wrap">Origins
         <span className="spread push" style={{ gap: 6 }}>
-          <Button component={Link} to="/single">One page…</Button><Button component={Link} to="/recipes/new">A supplier’s site…</Button><Button onClick={() => setAdding(true)}>Add a drive or service…</Button>
+          <Button component={Link} to="/scan">Scan…</Button><Button component={Link} to="/single">One page…</Button><Button component={Link} to="/recipes/new">A supplier’s site…</Button><Button onClick={() => setAdding(true)}>Add a drive or service…</Button>
         </span>
       </h2>
       {origins.error && <Failed error={origins.error} again={() => void origins.refetch()} />}

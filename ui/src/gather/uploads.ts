@@ -48,6 +48,12 @@ const ownGate: Gate = {
   open: async (name, uploads) => (await createLot({ body: { name, uploads }, throwOnError: true })).data.id,
 };
 
+/** A gate whose lots are of pictures of what has a barcode. */
+export const gateOf = (barcode: string): Gate => ({
+  ...ownGate, mayAskForLots: false,
+  open: async (name, uploads) => (await createLot({ body: { name, uploads, barcode }, throwOnError: true })).data.id,
+});
+
 /** Uploads a lot's files; what was sent before a broken connection or a reload is not sent again. */
 export async function send(name: string, files: Picked[], gate = ownGate): Promise<void> {
   const single = files.length === 1 ? files[0] : undefined;
