@@ -41,6 +41,9 @@ func NewRows(rows []Row) *Rows {
 	return s
 }
 
+// Any tells whether there are rows at all.
+func (s *Rows) Any() bool { return len(s.rows) > 0 }
+
 func foldName(path string) string {
 	var f folded
 	f.fold(strings.ReplaceAll(strings.TrimSpace(path), "\\", "/"))

@@ -39,9 +39,10 @@ func foldRune(r rune) rune {
 // nearestIndex finds keys by the pairs of characters they hold; it is built
 // when the first suggestion is asked for.
 type nearestIndex struct {
-	once  sync.Once
-	pairs map[[2]byte][]int32
-	forms []string
+	once   sync.Once
+	pairs  map[[2]byte][]int32
+	forms  []string
+	counts sync.Pool // of *[]uint8, all nought
 }
 
 func (c *Catalog) buildNearest() {
@@ -129,28 +130,44 @@ func (r *reader) tokens() (found []token) {
 	return found
 }
 
-// near returns the keys that share the most pairs of characters with form.
+// mostNear is how many keys that share pairs of characters are compared.
+const mostNear = 400
+
+// near returns the keys that share the most pairs of characters with form, at
+// most mostNear, those that share more first, then in their order.
 func (c *Catalog) near(form string) []int32 {
-	counts := map[int32]int{}
 	pairs := pairsOf(form)
-	for _, pair := range pairs {
+	var counts []uint8
+	if used, ok := c.nearest.counts.Get().(*[]uint8); ok {
+		counts = *used
+	} else {
+		counts = make([]uint8, len(c.keys))
+	}
+	defer func() { c.nearest.counts.Put(&counts) }()
+	var of [256]int // how many keys share so many pairs
+	for _, pair := range pairs[:min(len(pairs), 255)] {
 		for _, k := range c.nearest.pairs[pair] {
+			of[counts[k]]--
 			counts[k]++
+			of[counts[k]]++
 		}
 	}
 	// One edit touches at most two pairs, so a key within the distance shares
 	// at least this many.
 	least := max(1, len(pairs)-2*max(1, (len(form)+2)/3))
-	keys := make([]int32, 0, 256)
-	for k, n := range counts {
-		if n >= least {
-			keys = append(keys, k)
+	above, n := 255, 0
+	for ; above >= least && n < mostNear; above-- {
+		n += max(0, of[above])
+	}
+	keys := make([]int32, 0, n)
+	for k := range counts[:len(c.keys)] {
+		if int(counts[k]) > above && counts[k] > 0 {
+			keys = append(keys, int32(k))
 		}
 	}
-	slices.SortFunc(keys, func(a, b int32) int {
-		return cmp.Or(cmp.Compare(counts[b], counts[a]), cmp.Compare(a, b))
-	})
-	return keys[:min(len(keys), 400)]
+	slices.SortStableFunc(keys, func(a, b int32) int { return cmp.Compare(counts[b], counts[a]) })
+	clear(counts)
+	return keys[:min(len(keys), mostNear)]
 }
 
 // levenshtein returns the edit distance of two texts, or limit+1 when it is

@@ -48,7 +48,7 @@ func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error)
 		return nil, err
 	}
 	listener := pairing.NewListener(l.built.Catalog)
-	sheet, barcodes, alike := list.On(pairing.SheetRow), list.On(pairing.BarcodeInPicture), list.On(pairing.LookAlike)
+	sheet, barcodes, alike := list.On(pairing.SheetRow) && l.rows.Any(), list.On(pairing.BarcodeInPicture) && len(l.Codes) > 0, list.On(pairing.LookAlike) && len(l.alike.pictures) > 0
 	for i := range verdicts {
 		v, id := &verdicts[i], l.IDs[i]
 		if said, ok := l.Said[id]; ok {

@@ -156,8 +156,10 @@ func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, tota
 			if err != nil {
 				return err
 			}
-			for _, named := range l.rows.Of(l.Paths[i]) {
-				row.Alt = named.Alt
+			if l.rows.Any() {
+				for _, named := range l.rows.Of(l.Paths[i]) {
+					row.Alt = named.Alt
+				}
 			}
 			rows = append(rows, row)
 		}

@@ -13,7 +13,7 @@ import { Verdict } from '../shared/Verdict';
 import { choicesOf, type Choice } from './choices';
 import { Clues } from './Clues';
 import { CodePlaces } from './CodePlaces';
-import { FileColumn, type Class } from './FileColumn';
+import { FileColumn, type Class, type Neighbours } from './FileColumn';
 import { PlaceDialog, ProductDialog, ViewDialog } from './dialogs';
 import { Lessons } from './Lessons';
 import { ProductSide } from './ProductSide';
@@ -82,7 +82,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
   const [redo, setRedo] = useState<Redo[]>([]);
   const [corrected, setCorrected] = useState<FileDetail>();
   const [marked, setMarked] = useState({ file: 0, at: 0 });
-  const [neighbours, setNeighbours] = useState<{ before: number; after: number }>({ before: 0, after: 0 });
+  const [neighbours, setNeighbours] = useState<Neighbours>({ before: 0, after: 0, ahead: [] });
   const settled = useRef(new Set<number>());
   const choices = useMemo(() => choicesOf(file), [file]);
   const at = marked.file === file.id ? marked.at : 0;
@@ -96,10 +96,10 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
   // Nothing is decided on a file that is passing, or whose last decision is on its way: the answer brings its new version.
   const closed = lot.state !== 'ready' || passing || (decide.isPending && decide.variables.path.id === file.id);
 
-  // The next file's evidence is fetched ahead, so that it is there with the key press.
+  // The evidence of the next files is fetched ahead, so that it is there with the key press.
   useEffect(() => {
-    for (const id of [file.next, neighbours.after]) if (id) void client.prefetchQuery(getFileOptions({ path: { id } }));
-  }, [client, file.next, neighbours.after]);
+    for (const id of [file.next, ...neighbours.ahead]) if (id) void client.prefetchQuery(getFileOptions({ path: { id } }));
+  }, [client, file.next, neighbours.ahead]);
 
   const go = useCallback((id: number) => { if (id) pick(id); }, [pick]);
   const settle = useCallback((body: Body, moveOn: boolean) => {

@@ -13,7 +13,7 @@ export type Class = 'contested' | 'loose' | 'paired' | 'set aside';
 
 /** The column of files, by verdict. */
 export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
-  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: { before: number; after: number }) => void;
+  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: Neighbours) => void;
 }) {
   const classes: [Class, number][] = [['contested', lot.contested], ['loose', lot.loose], ['paired', lot.paired], ['set aside', lot.setAside]];
   const [kind, setKind] = useState<Group>();
@@ -27,7 +27,8 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
   const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, (window) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}) } }));
   if (group && !files.loading && files.total !== within) setWithin(files.total);
   const around = neighboursOf(seen.map((row) => files.at(row.index)), here.id);
-  useEffect(() => onNeighbours({ before: around.before, after: around.after }), [around.before, around.after, onNeighbours]);
+  const ahead = around.ahead.join(' ');
+  useEffect(() => onNeighbours({ before: around.before, after: around.after, ahead: ahead === '' ? [] : ahead.split(' ').map(Number) }), [around.before, around.after, ahead, onNeighbours]);
   const index = seen.find((row) => files.at(row.index)?.id === here.id)?.index;
   useEffect(() => { if (index !== undefined) rows.scrollToIndex(index, { align: 'auto' }); }, [index, here.id, rows]);
   return (
@@ -61,8 +62,14 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
   );
 }
 
-function neighboursOf(files: (LotFile | undefined)[], here: number): { before: number; after: number } {
+export interface Neighbours { before: number; after: number; ahead: number[] }
+
+/** How many files ahead are fetched before their turn comes. */
+const fetchedAhead = 4;
+
+function neighboursOf(files: (LotFile | undefined)[], here: number): Neighbours {
   const at = files.findIndex((f) => f?.id === here);
-  if (at < 0) return { before: 0, after: files.find((f) => f !== undefined)?.id ?? 0 };
-  return { before: files[at - 1]?.id ?? 0, after: files[at + 1]?.id ?? 0 };
+  const ids = (from: number) => files.slice(from, from + fetchedAhead).flatMap((f) => (f ? [f.id] : []));
+  if (at < 0) return { before: 0, after: files.find((f) => f !== undefined)?.id ?? 0, ahead: ids(0) };
+  return { before: files[at - 1]?.id ?? 0, after: files[at + 1]?.id ?? 0, ahead: ids(at + 1) };
 }
