@@ -14,6 +14,9 @@ import (
 const (
 	alikeBits = 4
 	alikeTint = 9
+	// So many are compared with each file: a lot of pictures that all look the
+	// same would otherwise take the square of their number.
+	alikeCompared = 400
 )
 
 // MarkFiles gives a lot's files the marks of what was measured, finds those
@@ -28,14 +31,16 @@ func (s *Store) MarkFiles(ctx context.Context, lot int64) error {
 			from (select f.id as file, l.id, l.bits from file f join blob b on b.sha256 = f.sha256 and b.fingerprint is not null and b.problem = ''
 				cross join lateral (
 					select o.id, bit_count((ob.fingerprint # b.fingerprint)::bit(64))::int as bits
-					from blob ob cross join lateral (select id from file where sha256 = ob.sha256 and id < f.id order by id limit 1) o
-					where ob.fingerprint is not null and ob.problem = '' and ob.sha256 <> b.sha256 and bit_count((ob.fingerprint # b.fingerprint)::bit(64)) <= %d and (
+					from (select sha256, fingerprint, tint from blob ob where ob.fingerprint is not null and ob.problem = '' and ob.sha256 <> b.sha256 and (
 						(ob.fingerprint & 65535) = (b.fingerprint & 65535) or ((ob.fingerprint >> 16) & 65535) = ((b.fingerprint >> 16) & 65535) or
 						((ob.fingerprint >> 32) & 65535) = ((b.fingerprint >> 32) & 65535) or ((ob.fingerprint >> 48) & 65535) = ((b.fingerprint >> 48) & 65535))
+						limit %d) ob
+					cross join lateral (select id from file where sha256 = ob.sha256 and id < f.id order by id limit 1) o
+					where bit_count((ob.fingerprint # b.fingerprint)::bit(64)) <= %d
 					and (select max(abs(get_byte(ob.tint, i) - get_byte(b.tint, i))) from generate_series(0, 11) i) <= %d
 					order by bits, o.id limit 1) l
 				where f.lot_id = $1) found
-			where f.id = found.file`, alikeBits, alikeTint), lot, int(picturespec.Alike))
+			where f.id = found.file`, alikeCompared, alikeBits, alikeTint), lot, int(picturespec.Alike))
 		return tx.SendBatch(ctx, batch).Close()
 	})
 }
