@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"ambrosa/internal/client"
@@ -32,7 +33,7 @@ const Goods = "weidenau"
 func Seed(ctx context.Context, address, folder string, out io.Writer) error {
 	ctx, cancel := context.WithTimeout(ctx, 5*time.Minute)
 	defer cancel()
-	s := &seeder{client.Client{Address: address}, filepath.Join(folder, "samples")}
+	s := &seeder{Client: client.Client{Address: address}, samples: filepath.Join(folder, "samples"), drawn: make(chan error, 1)}
 	var waiting struct{ Products int }
 	if err := s.Get(ctx, "/api/v1/waiting", &waiting); err != nil {
 		return err
@@ -41,27 +42,55 @@ func Seed(ctx context.Context, address, folder string, out io.Writer) error {
 		return nil
 	}
 	start := time.Now()
-	fmt.Fprintln(out, "Drawing the sample suppliers' pictures …")
-	if err := s.draw(ctx); err != nil {
-		return err
+	fmt.Fprintln(out, "Drawing the sample suppliers' pictures, gathering, pairing and applying them …")
+	go func() {
+		err := s.draw(ctx)
+		if err != nil {
+			cancel() // nothing is waited for that will not come
+		}
+		s.drawn <- err
+	}()
+	err := s.bring(ctx)
+	if drawErr := <-s.drawn; drawErr != nil {
+		return drawErr
 	}
-	fmt.Fprintln(out, "Gathering, pairing and applying them …")
-	if err := s.bringProducts(ctx); err != nil {
-		return err
-	}
-	if err := s.firstLot(ctx); err != nil {
-		return err
-	}
-	if err := s.secondLot(ctx); err != nil {
+	if err != nil {
 		return err
 	}
 	fmt.Fprintf(out, "The sample data is in after %.1f seconds.\n", time.Since(start).Seconds())
 	return nil
 }
 
+// bring brings the sample data in, each part as soon as it is drawn.
+func (s *seeder) bring(ctx context.Context) error {
+	if err := s.bringProducts(ctx); err != nil {
+		return err
+	}
+	if err := s.Call(ctx, http.MethodPut, "/api/v1/mailing", "application/json", strings.NewReader(`{"address":"catalog@northcomb.example"}`), nil); err != nil {
+		return err
+	}
+	if err := s.firstLot(ctx); err != nil {
+		return err
+	}
+	return s.secondLot(ctx)
+}
+
 type seeder struct {
 	client.Client
 	samples string
+	drawn   chan error // how drawing ended
+}
+
+// open opens a file of the samples when it is drawn.
+func (s *seeder) open(ctx context.Context, name string) (file *os.File, err error) {
+	err = client.Until(ctx, func() (bool, error) {
+		file, err = os.Open(filepath.Join(s.samples, name))
+		if errors.Is(err, os.ErrNotExist) {
+			return false, nil
+		}
+		return err == nil, err
+	})
+	return file, err
 }
 
 // draw makes the archives in a process of its own, so that the memory it takes
@@ -82,7 +111,7 @@ func (s *seeder) draw(ctx context.Context) error {
 }
 
 func (s *seeder) bringProducts(ctx context.Context) error {
-	file, err := os.Open(filepath.Join(s.samples, "products.csv"))
+	file, err := s.open(ctx, "products.csv")
 	if err != nil {
 		return err
 	}
@@ -98,7 +127,7 @@ type lotState struct {
 
 // gather uploads an archive as a lot and waits until it is read.
 func (s *seeder) gather(ctx context.Context, name string) (lot lotState, err error) {
-	file, err := os.Open(filepath.Join(s.samples, name))
+	file, err := s.open(ctx, name)
 	if err != nil {
 		return lot, err
 	}

@@ -20,7 +20,7 @@ as_root=()
 if [ "$(id -u)" -ne 0 ]; then
   if ! command -v sudo >/dev/null; then
     echo "These packages are missing, and this user may not install them. As root, run:" >&2
-    echo "  apt-get install --no-install-recommends ${missing[*]}" >&2
+    echo "  apt-get update && apt-get install --no-install-recommends ${missing[*]}" >&2
     exit 1
   fi
   as_root=(sudo)

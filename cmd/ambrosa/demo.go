@@ -14,6 +14,7 @@ import (
 	"ambrosa/demo"
 	"ambrosa/internal/app"
 	"ambrosa/internal/postgres"
+	"ambrosa/internal/standin"
 )
 
 // demoPort is where the demo's own PostgreSQL listens unless
@@ -69,11 +70,19 @@ func demoCommand() *cobra.Command {
 				return err
 			}
 			config.Database = server.URL("ambrosa")
+			at := func(n int) string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(drives+n)) }
 			if config.Drop == "" {
-				config.Drop = net.JoinHostPort("127.0.0.1", strconv.Itoa(drives+3))
+				config.Drop = at(3)
 			}
 			for n := 4; n <= 5; n++ { // the sample supplier's site, and the sample barcode service
-				config.Allow = append(config.Allow, net.JoinHostPort("127.0.0.1", strconv.Itoa(drives+n)))
+				config.Allow = append(config.Allow, at(n))
+			}
+			if config.SMTP == "" {
+				_, page, err := new(standin.Mailbox).Open(ctx, at(6), at(7))
+				if err != nil {
+					return err
+				}
+				config.SMTP, config.Mailbox = "smtp://"+at(6), "http://"+page.String()
 			}
 			return run(ctx, config, true, func(a *app.App) error {
 				if err := demo.Seed(ctx, a.URL, config.Data, os.Stdout); err != nil {

@@ -5,10 +5,7 @@ package plan
 
 import (
 	"cmp"
-	"fmt"
-	"math/bits"
 	"slices"
-	"strings"
 )
 
 // Way says how arriving pictures are placed among those that stand.
@@ -59,18 +56,6 @@ type Warning struct {
 	Text    string `json:"text"`
 }
 
-// Facts is what is known of pictures, by the SHA-256 of their bytes.
-type Facts map[string]Fact
-
-// Fact is what a plan needs to know of a picture.
-type Fact struct {
-	Pixels      int64  // width times height
-	Fingerprint uint64 // see upkeep.Fingerprints; 0 where there is none
-	Tint        string // mean colours of its quarters
-	Small       bool   // below the least size
-	HeldBack    string // why it may not be handed on; empty when it may
-}
-
 // Arrange returns what a product would show when arriving files are placed
 // among the standing ones in the given way, with warnings. Neither input is
 // changed. Targets that nothing arrives for stay as they are, in every way.
@@ -109,97 +94,6 @@ func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (A
 		}
 	}
 	return wanted, warnings
-}
-
-// Order sorts arriving files: by place, then those whose name is nothing but
-// the key before all others, then by view, then by natural order of names.
-// Where numbers are counted on from a file without one ("HB-10.jpg",
-// "HB-10_2.jpg"; common practice), that file comes first.
-func Order(files []Arriving) {
-	first := unnumberedFirst(files)
-	rank := func(a Arriving) int {
-		switch {
-		case a.Place > 0:
-			return a.Place
-		case a.Bare || a.File == first:
-			return 0
-		default:
-			return 1 << 20
-		}
-	}
-	slices.SortStableFunc(files, func(a, b Arriving) int {
-		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(viewRank(a.View), viewRank(b.View)),
-			Natural(a.Path, b.Path), cmp.Compare(a.File, b.File))
-	})
-}
-
-// unnumberedFirst returns the one file without a number that others are
-// counted on from, 0 when there is none: no file has place 1, some have a
-// later one, and just one has none and shows the front or says nothing.
-func unnumberedFirst(files []Arriving) int64 {
-	var found int64
-	numbered, candidates := false, 0
-	for _, a := range files {
-		switch {
-		case a.Place == 1:
-			return 0
-		case a.Place > 1:
-			numbered = true
-		case a.View == "" || a.View == "front":
-			found = a.File
-			candidates++
-		}
-	}
-	if !numbered || candidates != 1 {
-		return 0
-	}
-	return found
-}
-
-// viewOrder is the order in which a shot list shows views (common practice).
-var viewOrder = []string{"front", "", "angle", "left", "right", "side", "back", "top", "bottom", "inside", "detail", "label", "pack", "in use", "scale", "swatch"}
-
-func viewRank(view string) int {
-	if i := slices.Index(viewOrder, view); i >= 0 {
-		return i
-	}
-	return len(viewOrder)
-}
-
-// placeWarnings reports two files for one place or view, and places left out.
-func placeWarnings(variant int64, files []Arriving) (warnings []Warning) {
-	byPlace, byView := map[int][]string{}, map[string][]string{}
-	last := 0
-	for _, a := range files {
-		if a.Place > 0 {
-			byPlace[a.Place] = append(byPlace[a.Place], a.Path)
-			last = max(last, a.Place)
-		} else if a.View != "" {
-			byView[a.View] = append(byView[a.View], a.Path)
-		}
-	}
-	for _, place := range sortedKeys(byPlace) {
-		if names := byPlace[place]; len(names) > 1 {
-			warnings = append(warnings, Warning{"collision", variant, fmt.Sprintf("%d files for place %d: %s", len(names), place, strings.Join(names, ", "))})
-		}
-	}
-	for _, view := range sortedKeys(byView) {
-		if names := byView[view]; len(names) > 1 {
-			warnings = append(warnings, Warning{"collision", variant, fmt.Sprintf("%d files for the view %s: %s", len(names), view, strings.Join(names, ", "))})
-		}
-	}
-	var missing []string
-	first := unnumberedFirst(files)
-	for place := 1; place < last && len(missing) < 9; place++ {
-		counted := place == 1 && (first != 0 || slices.ContainsFunc(files, func(a Arriving) bool { return a.Place == 0 && a.Bare }))
-		if len(byPlace[place]) == 0 && !counted {
-			missing = append(missing, fmt.Sprint(place))
-		}
-	}
-	if len(missing) > 0 {
-		warnings = append(warnings, Warning{"gap", variant, "no file for place " + strings.Join(missing, ", ")})
-	}
-	return warnings
 }
 
 // without leaves out files whose bytes stand on the target already, or come
@@ -269,90 +163,6 @@ func likeForLike(stands []Entry, files []Arriving, facts Facts) (list []Entry, l
 		list[at] = e
 	}
 	return list, left
-}
-
-// alikeBits and alikeTint are how far the fingerprints of one picture in two
-// sizes may be apart, of 64 bits, and the mean colours of its quarters, of 255.
-const (
-	alikeBits = 4
-	alikeTint = 9
-)
-
-// Alike tells whether two pictures are the same in another size or quality.
-func (f Fact) Alike(o Fact) bool {
-	if f.Fingerprint == 0 || o.Fingerprint == 0 || bits.OnesCount64(f.Fingerprint^o.Fingerprint) > alikeBits || len(f.Tint) != len(o.Tint) {
-		return false
-	}
-	for i := range len(f.Tint) {
-		if d := int(f.Tint[i]) - int(o.Tint[i]); d > alikeTint || -d > alikeTint {
-			return false
-		}
-	}
-	return true
-}
-
-// sameLook returns the place of a smaller picture of the same look as an
-// arriving one, -1 when there is none.
-func (f Facts) sameLook(list []Entry, taken []bool, a Arriving) int {
-	fact, known := f[a.Sum]
-	if !known {
-		return -1
-	}
-	for i, e := range list {
-		if stands, known := f[e.Sum]; known && !taken[i] && stands.Pixels < fact.Pixels && stands.Alike(fact) {
-			return i
-		}
-	}
-	return -1
-}
-
-// Warn tells what a person should know of the pictures themselves: a lead that
-// is replaced by a smaller one, one that is a larger version of what stands,
-// rights that keep it from being handed on, and one below the least size.
-func Warn(before, after Arrangement, facts Facts) (warnings []Warning) {
-	for _, variant := range sortedKeys(after) {
-		was, will := before[variant], after[variant]
-		if len(was) > 0 && len(will) > 0 && was[0].Sum != will[0].Sum {
-			if a, b := facts[was[0].Sum], facts[will[0].Sum]; b.Pixels > 0 && b.Pixels < a.Pixels {
-				warnings = append(warnings, Warning{"smaller lead", variant, fmt.Sprintf("the lead is replaced by a smaller picture, %.1f instead of %.1f megapixels", float64(b.Pixels)/1e6, float64(a.Pixels)/1e6)})
-			}
-		}
-		held, small, larger, twins := "", 0, 0, 0
-		for _, e := range will {
-			if find(was, e) >= 0 {
-				continue
-			}
-			fact := facts[e.Sum]
-			held = cmp.Or(held, fact.HeldBack)
-			if fact.Small {
-				small++
-			}
-			for _, o := range will {
-				if o.Sum != e.Sum && find(was, o) >= 0 && facts[o.Sum].Alike(fact) {
-					if facts[o.Sum].Pixels < fact.Pixels {
-						larger++
-					} else {
-						twins++
-					}
-				}
-			}
-		}
-		if held != "" {
-			warnings = append(warnings, Warning{"rights", variant, "cannot be handed on: " + held})
-		}
-		for _, w := range []struct {
-			n          int
-			kind, text string
-		}{{small, "small", "below the least size"}, {larger, "larger", "the same as one that stands, but larger: like for like would replace it"},
-			{twins, "alike", "the same as one that stands, and no larger: set it aside"}} {
-			if w.n == 1 {
-				warnings = append(warnings, Warning{w.kind, variant, "one picture is " + w.text})
-			} else if w.n > 1 {
-				warnings = append(warnings, Warning{w.kind, variant, fmt.Sprintf("%d pictures are %s", w.n, w.text)})
-			}
-		}
-	}
-	return warnings
 }
 
 // Difference counts what changes from before to after, and warns of leads that
@@ -463,44 +273,3 @@ func sortedKeys[K cmp.Ordered, V any](m map[K]V) []K {
 	slices.Sort(keys)
 	return keys
 }
-
-// Natural compares two names as people order them: digits by their value,
-// letters without regard to case.
-func Natural(a, b string) int {
-	x, y := strings.ToLower(a), strings.ToLower(b)
-	for x != "" && y != "" {
-		if isDigit(x[0]) && isDigit(y[0]) {
-			var m, n string
-			m, x = cutDigits(x)
-			n, y = cutDigits(y)
-			if c := cmp.Or(cmp.Compare(len(m), len(n)), cmp.Compare(m, n)); c != 0 {
-				return c
-			}
-			continue
-		}
-		if x[0] != y[0] {
-			return cmp.Compare(sortByte(x[0]), sortByte(y[0]))
-		}
-		x, y = x[1:], y[1:]
-	}
-	return cmp.Or(cmp.Compare(len(x), len(y)), cmp.Compare(a, b))
-}
-
-// sortByte puts the dot before an extension in front of everything else, so
-// that "HB-10.jpg" comes before "HB-10_2.jpg".
-func sortByte(b byte) byte {
-	if b == '.' {
-		return 0
-	}
-	return b
-}
-
-func cutDigits(s string) (digits, rest string) {
-	n := 0
-	for n < len(s) && isDigit(s[n]) {
-		n++
-	}
-	return strings.TrimLeft(s[:n], "0"), s[n:]
-}
-
-func isDigit(b byte) bool { return b >= '0' && b <= '9' }

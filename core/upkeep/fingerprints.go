@@ -29,16 +29,27 @@ type part struct {
 	order        []int32 // fingerprints, by the value of the part
 }
 
+// Part is some neighbouring bits of a fingerprint.
+type Part struct{ Shift, Width uint }
+
+// Parts returns the parts that a fingerprint is cut into, the last of them with
+// what is left over. Of two fingerprints that differ in at most MostBits bits,
+// one at least is equal.
+func Parts() (parts [MostBits + 1]Part) {
+	const each = 64 / (MostBits + 1)
+	for n := range parts {
+		parts[n] = Part{uint(n * each), each}
+	}
+	parts[MostBits].Width = 64 - MostBits*each
+	return parts
+}
+
 // NewFingerprints indexes fingerprints; they are told by their position.
 func NewFingerprints(values []uint64) *Fingerprints {
 	f := &Fingerprints{values: values}
-	const each = 64 / (MostBits + 1)
-	for n := range f.parts {
+	for n, cut := range Parts() {
 		p := &f.parts[n]
-		p.shift, p.width = uint(n*each), each
-		if n == MostBits {
-			p.width = 64 - uint(n*each)
-		}
+		p.shift, p.width = cut.Shift, cut.Width
 		p.starts = make([]int32, 1<<p.width+1)
 		for _, v := range values {
 			p.starts[p.of(v)+1]++

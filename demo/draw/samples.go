@@ -49,7 +49,8 @@ func WriteSamples(folder string) error {
 	if err := writeCatalog(&table, items); err != nil {
 		return err
 	}
-	if err := os.WriteFile(filepath.Join(folder, "products.csv"), table.Bytes(), 0o644); err != nil {
+	products := filepath.Join(folder, "products.csv")
+	if err := errors.Join(os.WriteFile(products+".part", table.Bytes(), 0o644), os.Rename(products+".part", products)); err != nil {
 		return err
 	}
 	for i, shots := range [][]*shot{northcomb(items), lindmoor(items), apigrund(items)} {
@@ -112,6 +113,7 @@ func writeGoods(folder string, goods []standin.Good) error {
 
 var archiveTime = time.Date(2026, 3, 14, 9, 30, 0, 0, time.UTC)
 
+// writeArchive writes an archive that has its name only when it is whole.
 func writeArchive(name string, shots []*shot) (err error) {
 	drawn := make([]chan []byte, len(shots))
 	for i := range drawn {
@@ -120,7 +122,7 @@ func writeArchive(name string, shots []*shot) (err error) {
 	var group errgroup.Group
 	group.SetLimit(runtime.NumCPU() + 1)
 	group.Go(func() error {
-		file, err := os.Create(name)
+		file, err := os.Create(name + ".part")
 		if err != nil {
 			return err
 		}
@@ -143,7 +145,10 @@ func writeArchive(name string, shots []*shot) (err error) {
 				return err
 			}
 		}
-		return errors.Join(archive.Close(), file.Close())
+		if err := errors.Join(archive.Close(), file.Close()); err != nil {
+			return err
+		}
+		return os.Rename(name+".part", name)
 	})
 	for i, s := range shots {
 		group.Go(func() error {
@@ -225,13 +230,14 @@ func (s *shot) encode(image *vips.ImageRef) (content []byte, err error) {
 	default:
 		params := vips.NewJpegExportParams()
 		params.Quality = 86
+		params.Interlace = false // progressive pictures take half as long again
 		content, _, err = image.ExportJpeg(params)
 	}
 	return content, err
 }
 
 // sides are the usual sizes of suppliers' pictures; large ones are rarer.
-var sides = []int{400, 480, 560, 640, 640, 720, 800, 800, 960, 1200}
+var sides = []int{420, 500, 500, 560, 600, 640, 640, 720, 800, 1200}
 
 func random(seed uint64) *rand.Rand { return rand.New(rand.NewPCG(seed, 2026)) }
 

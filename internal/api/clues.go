@@ -36,11 +36,6 @@ type taughtExample struct {
 	Code string `json:"code"`
 }
 
-type acceptDone struct {
-	ID    int64 `json:"id" doc:"Undoes it"`
-	Files int64 `json:"files"`
-}
-
 type lotSheet struct {
 	Rows    int           `json:"rows" doc:"That name a file"`
 	Unused  []pairing.Row `json:"unused" nullable:"false" doc:"Rows that name no file of the lot, the first of them"`
@@ -137,9 +132,9 @@ func (s *Server) clueOperations(api huma.API) {
 		func(ctx context.Context, in *struct {
 			ByID
 			FilesChosen
-		}) (*Body[acceptDone], error) {
-			id, n, err := s.Store.AcceptTogether(ctx, in.ID, in.filter())
-			return &Body[acceptDone]{acceptDone{id, n}}, problem(err, "lot")
+		}) (*Body[store.Together], error) {
+			done, err := s.Store.AcceptTogether(ctx, in.ID, in.filter())
+			return &Body[store.Together]{done}, problem(err, "lot")
 		})
 	huma.Register(api, huma.Operation{OperationID: "look-at-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/codes", Summary: "Read the barcodes in the pictures of all of a lot's files", Tags: tags, DefaultStatus: http.StatusAccepted},
 		func(ctx context.Context, in *ByID) (*Body[created], error) {

@@ -63,6 +63,42 @@ func (s *Server) fileOperations(api huma.API) {
 			detail, err := s.file(ctx, in.ID)
 			return &Body[fileDetail]{detail}, problem(err, "file")
 		})
+	huma.Register(api, huma.Operation{OperationID: "decide-together", Method: http.MethodPost, Path: "/api/v1/lots/{id}/together", Summary: "Decide on several files of a lot at once", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			Body decideTogether
+		}) (*Body[store.Together], error) {
+			done, err := s.together(ctx, in.ID, in.Body)
+			return &Body[store.Together]{done}, problem(err, "lot")
+		})
+}
+
+type decideTogether struct {
+	Do      string       `json:"do" enum:"accept,pair,set aside,view,open" doc:"accept pairs each loose file with the one target that is proposed for it; open gives files back to be read"`
+	Files   []store.Seen `json:"files" nullable:"false" minItems:"1" maxItems:"20000" doc:"In the versions that the person saw; others stay as they are"`
+	Product int64        `json:"product,omitempty"`
+	Variant int64        `json:"variant,omitempty"`
+	View    string       `json:"view,omitempty" maxLength:"40"`
+	Reason  string       `json:"reason,omitempty" maxLength:"300"`
+}
+
+// together decides on several files of a lot at once.
+func (s *Server) together(ctx context.Context, lot int64, d decideTogether) (done store.Together, err error) {
+	chosen := store.FileFilter{Chosen: d.Files}
+	switch d.Do {
+	case "accept":
+		return s.Store.AcceptTogether(ctx, lot, chosen)
+	case "pair":
+		return s.Store.PairTogether(ctx, lot, chosen, d.Product, d.Variant, d.Reason)
+	case "set aside":
+		return s.Store.SetAside(ctx, lot, chosen, d.Reason)
+	case "view":
+		return s.Store.ViewTogether(ctx, lot, chosen, d.View)
+	}
+	if done, err = s.Store.GiveBackTogether(ctx, lot, chosen); err != nil || len(done.Files) == 0 {
+		return done, err
+	}
+	return done, s.Index.ReadLot(ctx, lot, func(int64, int64) {})
 }
 
 func (s *Server) decide(ctx context.Context, file int64, d decision) error {

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -48,11 +49,6 @@ func (f FilesChosen) filter() store.FileFilter {
 type markCounts struct {
 	Marks map[string]int64 `json:"marks"`
 	Types map[string]int64 `json:"types"`
-}
-
-type asideDone struct {
-	ID    int64 `json:"id" doc:"Undoes it"`
-	Files int64 `json:"files"`
 }
 
 func (s *Server) lotOperations(api huma.API) {
@@ -126,18 +122,18 @@ func (s *Server) lotOperations(api huma.API) {
 			Body struct {
 				Reason string `json:"reason" minLength:"1" maxLength:"300"`
 			}
-		}) (*Body[asideDone], error) {
+		}) (*Body[store.Together], error) {
 			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
 				return nil, problem(err, "lot")
 			}
-			id, n, err := s.Store.SetAside(ctx, in.ID, in.filter(), in.Body.Reason)
-			return &Body[asideDone]{asideDone{id, n}}, problem(err, "lot")
+			done, err := s.Store.SetAside(ctx, in.ID, in.filter(), in.Body.Reason)
+			return &Body[store.Together]{done}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "take-back-aside", Method: http.MethodPost, Path: "/api/v1/aside/{id}/undo",
-		Summary: "Bring files back that were set aside together", Tags: tags},
-		func(ctx context.Context, in *ByID) (*Body[changed], error) {
-			n, err := s.Store.TakeBackAside(ctx, in.ID)
-			return &Body[changed]{changed{n}}, problem(err, "setting aside")
+	huma.Register(api, huma.Operation{OperationID: "take-back-together", Method: http.MethodPost, Path: "/api/v1/together/{id}/undo",
+		Summary: "Bring files back as they were before they were decided on together", Tags: tags},
+		func(ctx context.Context, in *ByID) (*Body[takenBack], error) {
+			files, err := s.Store.TakeBack(ctx, in.ID)
+			return &Body[takenBack]{takenBack{files}}, problem(err, "decision")
 		})
 	huma.Register(api, huma.Operation{OperationID: "set-rights", Method: http.MethodPut, Path: "/api/v1/lots/{id}/rights",
 		Summary: "Give rights to a lot's files: to one, to those a filter chooses, or to all", Tags: tags},
@@ -163,14 +159,14 @@ func (s *Server) lotOperations(api huma.API) {
 			return &Body[created]{created{id}}, problem(err, "lot")
 		})
 	huma.Register(api, huma.Operation{OperationID: "plan-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/plan",
-		Summary: "Plan what applying the lot would change", Tags: tags, DefaultStatus: http.StatusCreated},
+		Summary: "Plan what applying the lot would change, with those that it is being planned with", Tags: tags, DefaultStatus: http.StatusCreated},
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
 				Way plan.Way `json:"way" enum:"after,before,instead,like for like"`
 			}
 		}) (*Body[created], error) {
-			id, err := s.Store.MakePlan(ctx, in.ID, in.Body.Way)
+			id, err := s.Store.PlanLot(ctx, in.ID, in.Body.Way)
 			return &Body[created]{created{id}}, problem(err, "lot")
 		})
 	huma.Register(api, huma.Operation{OperationID: "preview-product", Method: http.MethodGet, Path: "/api/v1/lots/{id}/products/{product}/preview",
@@ -179,6 +175,22 @@ func (s *Server) lotOperations(api huma.API) {
 			ByID
 			Product int64 `path:"product"`
 		}) (*Body[preview], error) {
+			found, err := s.preview(ctx, in.ID, in.Product)
+			return &Body[preview]{found}, problem(err, "product")
+		})
+	huma.Register(api, huma.Operation{OperationID: "order-product", Method: http.MethodPut, Path: "/api/v1/lots/{id}/products/{product}/order",
+		Summary: "Give a product's pictures the order in which they will stand when the lot is applied", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			Product int64 `path:"product"`
+			Body    struct {
+				Variant  int64      `json:"variant" doc:"0 for the product as a whole"`
+				Pictures []plan.Ref `json:"pictures" nullable:"false" maxItems:"2000" doc:"In order; none leaves it to the names"`
+			}
+		}) (*Body[preview], error) {
+			if err := s.Store.SetOrder(ctx, in.ID, in.Product, in.Body.Variant, in.Body.Pictures); err != nil {
+				return nil, problem(err, "lot")
+			}
 			found, err := s.preview(ctx, in.ID, in.Product)
 			return &Body[preview]{found}, problem(err, "product")
 		})
@@ -198,6 +210,10 @@ type rightsChange struct {
 	Shape   string     `json:"shape,omitempty" enum:"square,upright,lying"`
 }
 
+type takenBack struct {
+	Files []store.Seen `json:"files" nullable:"false" doc:"Those that are as they were, with their new versions"`
+}
+
 type changed struct {
 	Files int64 `json:"files"`
 }
@@ -207,21 +223,26 @@ type preview struct {
 	Targets  []plannedTarget `json:"targets" nullable:"false"`
 	Variants []store.Variant `json:"variants" nullable:"false"`
 	Warnings []plan.Warning  `json:"warnings" nullable:"false"`
+	Ordered  []int64         `json:"ordered" nullable:"false" doc:"Variants whose pictures a person put into their order, 0 for the product as a whole"`
 }
 
 func (s *Server) preview(ctx context.Context, lot, product int64) (p preview, err error) {
-	p = preview{Targets: []plannedTarget{}, Variants: []store.Variant{}, Warnings: []plan.Warning{}}
+	p = preview{Targets: []plannedTarget{}, Variants: []store.Variant{}, Warnings: []plan.Warning{}, Ordered: []int64{}}
 	if p.Product, err = s.Store.Product(ctx, product); err != nil {
 		return p, err
 	}
 	if p.Variants, err = s.Store.Variants(ctx, product); err != nil {
 		return p, err
 	}
-	before, after, warnings, err := s.Store.Preview(ctx, lot, product)
+	found, err := s.Store.Preview(ctx, lot, product)
 	if err != nil {
 		return p, err
 	}
-	p.Warnings = append(p.Warnings, warnings...)
-	p.Targets, err = s.targets(ctx, product, p.Product.Code, before, after)
+	p.Warnings = append(p.Warnings, found.Warnings...)
+	for variant := range found.Orders {
+		p.Ordered = append(p.Ordered, variant)
+	}
+	slices.Sort(p.Ordered)
+	p.Targets, err = s.targets(ctx, product, p.Product.Code, found.Before, found.After)
 	return p, err
 }

@@ -32,6 +32,17 @@ func (s *Server) planOperations(api huma.API) {
 			found, err := s.Store.Plan(ctx, in.ID)
 			return &Body[store.Plan]{found}, problem(err, "plan")
 		})
+	huma.Register(api, huma.Operation{OperationID: "make-plan", Method: http.MethodPost, Path: "/api/v1/plans", Summary: "Plan what applying lots together would change",
+		Tags: tags, DefaultStatus: http.StatusCreated},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Lots []int64  `json:"lots" nullable:"false" minItems:"1" maxItems:"200"`
+				Way  plan.Way `json:"way" enum:"after,before,instead,like for like"`
+			}
+		}) (*Body[created], error) {
+			id, err := s.Store.MakePlan(ctx, in.Body.Lots, in.Body.Way)
+			return &Body[created]{created{id}}, problem(err, "lot")
+		})
 	huma.Register(api, huma.Operation{OperationID: "list-plan-products", Method: http.MethodGet, Path: "/api/v1/plans/{id}/products", Summary: "Before and after, product by product", Tags: tags},
 		func(ctx context.Context, in *struct {
 			ByID

@@ -47,6 +47,7 @@ type Server struct {
 	Log      *slog.Logger
 
 	DropAddress string // of the drop folder
+	Mailbox     string // page that shows the mails that go out, where there is one
 
 	app      *fiber.App
 	hub      hub
@@ -118,6 +119,7 @@ func (s *Server) operations() huma.API {
 	s.linkOperations(api)
 	s.scanOperations(api)
 	s.overviewOperations(api)
+	s.messageOperations(api)
 	s.eventOperations(api)
 	return api
 }

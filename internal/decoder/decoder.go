@@ -10,7 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"os"
 	"strings"
 	"syscall"
@@ -152,13 +151,7 @@ func render(content []byte, size int, result *picture.Result) error {
 	if result.Rendition, _, err = image.ExportWebp(params); err != nil {
 		return err
 	}
-	width, height, transparent, err := contentOf(result.Rendition)
-	if err != nil {
-		return err
-	}
-	result.Transparent = transparent
-	result.ContentWidth, result.ContentHeight = int(math.Round(width*float64(result.Width))), int(math.Round(height*float64(result.Height)))
-	return fingerprint(result)
+	return lookAtRendition(result)
 }
 
 // toScreen brings any colour space and depth to 8 bits of sRGB.
@@ -189,32 +182,4 @@ func plain(err error) string {
 		return "the picture is broken, or of a kind that is not read"
 	}
 	return "the picture is broken: " + text
-}
-
-// fingerprint computes what look-alikes are found by from the rendition.
-func fingerprint(result *picture.Result) error {
-	small, err := vips.LoadThumbnailFromBuffer(result.Rendition, picture.FingerprintSide, picture.FingerprintSide, vips.InterestingNone, vips.SizeForce, nil)
-	if err != nil {
-		return err
-	}
-	defer small.Close()
-	if small.HasAlpha() {
-		if err := small.Flatten(&vips.Color{R: 255, G: 255, B: 255}); err != nil {
-			return err
-		}
-	}
-	colours, err := small.ToBytes()
-	if err != nil {
-		return err
-	}
-	result.Tint = picture.Tint(colours, small.Bands())
-	if err := small.ToColorSpace(vips.InterpretationBW); err != nil {
-		return err
-	}
-	greys, err := small.ToBytes()
-	if err != nil {
-		return err
-	}
-	result.Fingerprint = picture.Fingerprint(greys, small.Bands())
-	return nil
 }

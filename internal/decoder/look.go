@@ -1,6 +1,13 @@
 package decoder
 
 import (
+	"bytes"
+	"image"
+	"image/draw"
+	"math"
+
+	"golang.org/x/image/webp"
+
 	"github.com/davidbyttow/govips/v2/vips"
 
 	"ambrosa/core/rights"
@@ -21,28 +28,29 @@ func stated(image *vips.ImageRef) rights.Stated {
 	return xmp.Or(iim) // XMP is the newer of the two
 }
 
-// contentOf returns the box around what is not border, as a part of the picture's
-// width and height, judged from its thumbnail; 0 where there is no border.
-// transparent tells whether any of it can be looked through: WebP keeps an alpha
-// channel only then.
-func contentOf(rendition []byte) (width, height float64, transparent bool, err error) {
-	small, err := vips.NewImageFromBuffer(rendition)
+// lookAtRendition fills what is told from a picture's rendition: the box around
+// what is not border, whether any of it can be looked through (WebP keeps an
+// alpha channel only then), and what look-alikes are found by. It is decoded
+// here, not by libvips, whose set-up for a picture so small takes longer than
+// reading it.
+func lookAtRendition(result *picture.Result) error {
+	small, err := webp.Decode(bytes.NewReader(result.Rendition))
 	if err != nil {
-		return 0, 0, false, err
+		return err
 	}
-	defer small.Close()
-	if transparent = small.HasAlpha(); transparent {
-		if err := small.Flatten(&vips.Color{R: 255, G: 255, B: 255}); err != nil {
-			return 0, 0, transparent, err
-		}
+	_, result.Transparent = small.(*image.NYCbCrA)
+	seen := image.NewRGBA(small.Bounds())
+	if result.Transparent {
+		draw.Draw(seen, seen.Rect, image.White, image.Point{}, draw.Src)
 	}
-	pixels, err := small.ToBytes()
-	if err != nil {
-		return 0, 0, transparent, err
-	}
-	w, h := small.Width(), small.Height()
-	boxWidth, boxHeight := picture.ContentBox(pixels, w, h, small.Bands())
-	return float64(boxWidth) / float64(w), float64(boxHeight) / float64(h), transparent, nil
+	draw.Draw(seen, seen.Rect, small, small.Bounds().Min, draw.Over)
+	w, h := seen.Rect.Dx(), seen.Rect.Dy()
+	boxWidth, boxHeight := picture.ContentBox(seen.Pix, w, h, 4)
+	result.ContentWidth = int(math.Round(float64(boxWidth) / float64(w) * float64(result.Width)))
+	result.ContentHeight = int(math.Round(float64(boxHeight) / float64(h) * float64(result.Height)))
+	square := picture.Square(seen.Pix, w, h, 4)
+	result.Fingerprint, result.Tint = picture.Fingerprint(square), picture.Tint(square)
+	return nil
 }
 
 // Only pictures that hold little for their size are looked at in full: detail

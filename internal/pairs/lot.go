@@ -76,7 +76,7 @@ func (l *lot) near(id int64) (near []pairing.Alike) {
 	}
 	for _, n := range l.alike.index.Near(uint64(seen.Fingerprint), upkeep.MostBits) {
 		p := l.alike.pictures[n.At]
-		if !bytes.Equal(p.Sum, seen.Sum) && !alikeTint(p.Tint, seen.Tint) {
+		if !bytes.Equal(p.Sum, seen.Sum) && !lookOf(p).SameTint(lookOf(seen)) {
 			continue
 		}
 		target, ok := l.built.Target(p.Product, p.Variant)
@@ -102,20 +102,8 @@ func newPlaced(pictures []store.PlacedPicture) *placed {
 	return &placed{pictures, upkeep.NewFingerprints(values)}
 }
 
-// tintApart is how far the mean colours of look-alikes' quarters may be apart,
-// of 255: the same jar with another lid is another product.
-const tintApart = 9
-
-func alikeTint(a, b []byte) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if d := int(a[i]) - int(b[i]); d > tintApart || -d > tintApart {
-			return false
-		}
-	}
-	return true
+func lookOf(p store.PlacedPicture) upkeep.Look {
+	return upkeep.Look{Fingerprint: uint64(p.Fingerprint), Tint: string(p.Tint)}
 }
 
 // lotCache keeps the lot that previews were asked of last.

@@ -100,13 +100,20 @@ func halved(greys []float64, width int) []float64 {
 func blockEnergies(greys []float64, width, side int) []float64 {
 	across := width / side
 	energies := make([]float64, across*across)
-	fourth := func(i, step int) float64 {
-		return (greys[i-2*step] - 4*greys[i-step] + 6*greys[i] - 4*greys[i+step] + greys[i+2*step]) / 16
-	}
 	for y := 2; y < width-2; y++ {
-		for x := 2; x < width-2; x++ {
-			dx, dy := fourth(y*width+x, 1), fourth(y*width+x, width)
-			energies[y/side*across+x/side] += dx*dx + dy*dy
+		var rows [5][]float64
+		for k := range rows {
+			rows[k] = greys[(y+k-2)*width : (y+k-1)*width]
+		}
+		here := rows[2]
+		for from := 0; from < across; from++ {
+			sum := 0.0
+			for x := max(from*side, 2); x < min((from+1)*side, width-2); x++ {
+				dx := here[x-2] - 4*here[x-1] + 6*here[x] - 4*here[x+1] + here[x+2]
+				dy := rows[0][x] - 4*rows[1][x] + 6*here[x] - 4*rows[3][x] + rows[4][x]
+				sum += dx*dx + dy*dy
+			}
+			energies[y/side*across+from] += sum / (16 * 16)
 		}
 	}
 	for i := range energies {

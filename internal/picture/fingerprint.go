@@ -21,16 +21,16 @@ var cosines = func() (table [8][FingerprintSide]float64) {
 
 // Fingerprint is a perceptual hash: the signs, about their median, of the 64
 // lowest frequencies (the constant left out) of the cosine transform of the
-// picture in 32 × 32 greys. The same picture in another size, format or
+// picture's Square in greys. The same picture in another size, format or
 // quality differs in few bits (Zauner, Implementation and Benchmarking of
 // Perceptual Image Hash Functions, 2010, section 3.2.1). It is computed from
 // the thumbnail, so that it can be computed again without the original.
-func Fingerprint(pixels []byte, bands int) uint64 {
+func Fingerprint(square []byte) uint64 {
 	var rows [8][FingerprintSide]float64
 	for y := range FingerprintSide {
 		for u := range 8 {
 			for x := range FingerprintSide {
-				rows[u][y] += cosines[u][x] * float64(pixels[(y*FingerprintSide+x)*bands])
+				rows[u][y] += cosines[u][x] * grey(square[3*(y*FingerprintSide+x):])
 			}
 		}
 	}
@@ -54,13 +54,68 @@ func Fingerprint(pixels []byte, bands int) uint64 {
 	return hash
 }
 
+// grey is the luma of a pixel (ITU-R BT.709).
+func grey(p []byte) float64 {
+	return 0.2126*float64(p[0]) + 0.7152*float64(p[1]) + 0.0722*float64(p[2])
+}
+
+// Square shrinks width × height pixels, of bands channels of which the first
+// three are red, green and blue, to FingerprintSide × FingerprintSide pixels of
+// three channels, each the mean of the area under it.
+func Square(pixels []byte, width, height, bands int) []byte {
+	across, down := shares(width), shares(height)
+	rows := make([]float64, 3*FingerprintSide*height) // shrunk across
+	for y := range height {
+		line := pixels[y*width*bands : (y+1)*width*bands]
+		for x, cell := range across {
+			for k, share := range cell.shares {
+				for channel := range 3 {
+					rows[3*(y*FingerprintSide+x)+channel] += share * float64(line[(cell.first+k)*bands+channel])
+				}
+			}
+		}
+	}
+	square := make([]byte, 0, 3*FingerprintSide*FingerprintSide)
+	for _, cell := range down {
+		for i := range 3 * FingerprintSide {
+			sum := 0.0
+			for k, share := range cell.shares {
+				sum += share * rows[3*FingerprintSide*(cell.first+k)+i]
+			}
+			square = append(square, byte(sum+0.5))
+		}
+	}
+	return square
+}
+
+// cell is a part of a line of pixels: from the first on, how much each of them
+// counts; all together 1.
+type cell struct {
+	first  int
+	shares []float64
+}
+
+// shares cuts a line of so many pixels into FingerprintSide equal cells.
+func shares(length int) (cells [FingerprintSide]cell) {
+	each := float64(length) / FingerprintSide
+	for i := range cells {
+		from, to := float64(i)*each, float64(i+1)*each
+		c := cell{first: int(from)}
+		for p := c.first; p < length && float64(p) < to-1e-9; p++ {
+			c.shares = append(c.shares, (min(to, float64(p+1))-max(from, float64(p)))/each)
+		}
+		cells[i] = c
+	}
+	return cells
+}
+
 // Distance is the number of bits in which two fingerprints differ, 0 to 64.
 func Distance(a, b uint64) int { return bits.OnesCount64(a ^ b) }
 
 // Tint returns the mean red, green and blue of a picture's quarters, row by row,
-// from FingerprintSide × FingerprintSide pixels. Pictures that differ in colour
+// from its Square. Pictures that differ in colour
 // alone have the same fingerprint, but not the same tint.
-func Tint(pixels []byte, bands int) []byte {
+func Tint(square []byte) []byte {
 	const half = FingerprintSide / 2
 	tint := make([]byte, 0, 12)
 	for quarter := range 4 {
@@ -68,7 +123,7 @@ func Tint(pixels []byte, bands int) []byte {
 			sum := 0
 			for i := range half * half {
 				x, y := quarter%2*half+i%half, quarter/2*half+i/half
-				sum += int(pixels[(y*FingerprintSide+x)*bands+min(channel, bands-1)])
+				sum += int(square[3*(y*FingerprintSide+x)+channel])
 			}
 			tint = append(tint, byte(sum/(half*half)))
 		}

@@ -93,8 +93,7 @@ func (w *applyWorker) Work(ctx context.Context, job *river.Job[applyArgs]) error
 			if err := store.PlanState(ctx, tx, run.PlanID, "applied", "applying", "applied"); err != nil {
 				return err
 			}
-			_, err := tx.Exec(ctx, `update lot set state = 'applied' where id = $1 and state = 'ready'`, found.LotID)
-			return err
+			return store.LotsOf(ctx, tx, run.PlanID, "applied", "ready")
 		})
 		message := fmt.Sprintf("%d products have their pictures", found.Applied)
 		if found.Stale+found.Failed > 0 {

@@ -48,10 +48,7 @@ func (w *revertWorker) Work(ctx context.Context, job *river.Job[revertArgs]) err
 			if err := store.PlanState(ctx, tx, run.PlanID, "reverted", "reverting"); err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, `update lot set state = 'ready' where id = $1 and state = 'applied'`, found.LotID); err != nil {
-				return err
-			}
-			return store.Notify(ctx, tx, store.Event{Topic: "lot", ID: found.LotID})
+			return store.LotsOf(ctx, tx, run.PlanID, "ready", "applied")
 		})
 		return fmt.Sprintf("%d products are as they were before", found.Applied), err
 	})

@@ -19,6 +19,7 @@ import (
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/drives"
+	"ambrosa/internal/mail"
 	"ambrosa/internal/pairs"
 	"ambrosa/internal/picture"
 	"ambrosa/internal/store"
@@ -31,7 +32,8 @@ type Runner struct {
 	Pictures *picture.Pool
 	Index    *pairs.Index
 	Drives   *drives.Opener
-	Uploads  string // folder that complete uploads lie in, by id
+	Mail     *mail.Sender // nil when messages do not go by mail
+	Uploads  string       // folder that complete uploads lie in, by id
 	Limits   archive.Limits
 	Log      *slog.Logger
 
@@ -60,6 +62,7 @@ func (r *Runner) Open(name string) error {
 	river.AddWorker(workers, &fetchWorker{runner: r})
 	river.AddWorker(workers, &lookupWorker{runner: r})
 	river.AddWorker(workers, &lookWorker{runner: r})
+	river.AddWorker(workers, &mailWorker{runner: r})
 	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
 		ID:         name,
 		Workers:    workers,
@@ -262,16 +265,26 @@ func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context
 	}
 	switch {
 	case err == nil:
-		return r.Store.EndRun(ctx, id, "done", message)
+		return r.end(ctx, found, "done", message)
 	case stopped:
-		return r.Store.EndRun(ctx, id, "stopped", "Stopped. What is done stays, the rest can go on.")
+		return r.end(ctx, found, "stopped", "Stopped. What is done stays, the rest can go on.")
 	}
 	r.Log.Error("run failed", "run", id, "kind", found.Kind, "error", err)
 	var known failure
 	if !errors.As(err, &known) {
 		err = fmt.Errorf("something went wrong inside Ambrosa, nothing is lost and the run can go on: %w", err)
 	}
-	return r.Store.EndRun(ctx, id, "failed", err.Error())
+	return r.end(ctx, found, "failed", err.Error())
+}
+
+// end records how a run ended, together with what is said of it to people.
+func (r *Runner) end(ctx context.Context, run store.Run, state, message string) error {
+	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+		if err := store.EndRun(ctx, tx, run.ID, state, message); err != nil {
+			return err
+		}
+		return r.say(ctx, tx, run, state, message)
+	})
 }
 
 func (r *Runner) report(ctx context.Context, id int64, p *progress, cancel context.CancelCauseFunc) {

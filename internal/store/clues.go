@@ -135,35 +135,8 @@ type Group struct {
 // Groups counts a lot's files by the kind of their verdict.
 func (s *Store) Groups(ctx context.Context, lot int64) ([]Group, error) {
 	return list[Group](ctx, s.Pool, `select verdict, clue, rung, why, decided_by = 'person' as by_hand, count(*)::int as files,
-			(count(*) filter (where verdict = 'loose' and jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1))::int as sure
+			(count(*) filter (where `+oneCandidate+`))::int as sure
 		from file where lot_id = $1 group by 1, 2, 3, 4, 5 order by 1, files desc, 2, 3, 4`, lot)
-}
-
-// AcceptTogether pairs those of a lot's loose files that a filter chooses and
-// that have one candidate with it, and returns what undoes it and how many there
-// were.
-func (s *Store) AcceptTogether(ctx context.Context, lot int64, f FileFilter) (id, n int64, err error) {
-	where, args := f.where(lot)
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if id, err = number(ctx, tx, `insert into aside (lot_id, kind) values (@lot, 'accepted') returning id`, args); err != nil {
-			return err
-		}
-		args["aside"] = id
-		tag, err := tx.Exec(ctx, `with chosen as (
-				select id, `+asItWas+` as before, evidence->'candidates'->0 as candidate
-				from file where `+where+` and verdict = 'loose' and jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1 for update),
-			changed as (
-				update file f set verdict = 'paired', product_id = (c.candidate->>'product')::bigint, variant_id = nullif((c.candidate->>'variant')::bigint, 0),
-					decided_by = 'person', decided_at = now(), version = version + 1
-				from chosen c where f.id = c.id and exists (select from product where id = (c.candidate->>'product')::bigint) returning f.id, f.version, c.before)
-			insert into aside_file (aside_id, file_id, version, before) select @aside, id, version, before from changed`, args)
-		if err != nil {
-			return err
-		}
-		n = tag.RowsAffected()
-		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
-	})
-	return id, n, err
 }
 
 // RowsOf returns what a lot's sheets say of its files.

@@ -154,6 +154,7 @@ type FileFilter struct {
 	Mark    string // name of a mark; empty for all
 	Type    string // empty for all
 	Shape   string // square, upright, lying; empty for all
+	Chosen  []Seen // only these, as far as they are as they were seen; empty for all
 	Kind    *Group // only files whose verdict is of this kind
 	Sort    string // arrival (or empty), name, bytes, pixels, shape, type
 	Down    bool   // the largest first
@@ -200,6 +201,14 @@ func (f FileFilter) where(lot int64) (string, pgx.NamedArgs) {
 		where += " and ratio > 1.05"
 	}
 	args := pgx.NamedArgs{"lot": lot, "mark": int(picturespec.MarkOf(f.Mark)), "type": f.Type, "verdict": f.Verdict, "like": Like(f.Query), "of_rights": f.Rights}
+	if len(f.Chosen) > 0 {
+		where += " and (id, version) in (select * from unnest(@chosen::bigint[], @versions::int[]))"
+		ids, versions := make([]int64, 0, len(f.Chosen)), make([]int, 0, len(f.Chosen))
+		for _, c := range f.Chosen {
+			ids, versions = append(ids, c.ID), append(versions, c.Version)
+		}
+		args["chosen"], args["versions"] = ids, versions
+	}
 	if k := f.Kind; k != nil {
 		where += " and clue = @clue and rung = @rung and why = @why and (decided_by = 'person') = @by_hand"
 		args["clue"], args["rung"], args["why"], args["by_hand"] = k.Clue, k.Rung, k.Why, k.ByHand
@@ -441,6 +450,7 @@ type Waiting struct {
 	NoPicture int `json:"noPicture" doc:"Products without a picture"`
 	Products  int `json:"products"`
 	Runs      int `json:"runs" doc:"Runs under way"`
+	Messages  int `json:"messages" doc:"Messages that nobody has read"`
 }
 
 // Waiting counts what waits at the stations now.
@@ -451,5 +461,6 @@ func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
 			(select count(*) from lot where state = 'ready')::int as plans,
 			(select count(*) from product where pictures = 0)::int as no_picture,
 			(select count(*) from product)::int as products,
-			(select count(*) from run where state in ('queued', 'running', 'stopping'))::int as runs`)
+			(select count(*) from run where state in ('queued', 'running', 'stopping'))::int as runs,
+			(select count(*) from message where read_at is null)::int as messages`)
 }

@@ -47,7 +47,7 @@ const lotQuery = `
 	left join lateral (
 		select count(finished_at) as arrived, sum(bytes) as bytes, array_agg(path || ': ' || problem) filter (where problem <> '') as problems
 		from upload where lot_id = l.id) u on true
-	left join lateral (select id, state from plan where lot_id = l.id order by id desc limit 1) p on true`
+	left join lateral (select p.id, p.state from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = l.id order by p.id desc limit 1) p on true`
 
 // Lots returns the newest lots first.
 func (s *Store) Lots(ctx context.Context, limit int) ([]Lot, error) {

@@ -245,7 +245,7 @@ type Change struct {
 func (s *Store) Changes(ctx context.Context, product int64) ([]Change, error) {
 	return list[Change](ctx, s.Pool, `
 		select p.id as plan, p.kind, coalesce(l.name, '') as lot_name, pp.state, coalesce(p.applied_at, p.created_at) as applied_at, pp.added, pp.removed, pp.moved
-		from plan_product pp join plan p on p.id = pp.plan_id left join lot l on l.id = p.lot_id
+		from plan_product pp join plan p on p.id = pp.plan_id left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id) l on true
 		where pp.product_id = $1 and pp.state in ('applied', 'reverted') order by p.id desc limit 50`, product)
 }
 

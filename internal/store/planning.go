@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -14,6 +15,7 @@ import (
 	"ambrosa/core/naming"
 	"ambrosa/core/plan"
 	"ambrosa/core/rights"
+	"ambrosa/core/upkeep"
 )
 
 type arrivingRow struct {
@@ -49,7 +51,7 @@ type factRow struct {
 
 func (r factRow) fact() plan.Fact {
 	_, held := rights.Rights{State: rights.State(r.Rights), Licence: r.Licence, Credit: r.Credit, Expires: r.Expires}.MayBeHandedOn(time.Now())
-	return plan.Fact{Pixels: r.Pixels, Fingerprint: uint64(r.Fingerprint), Tint: string(r.Tint), Small: r.Small, HeldBack: held}
+	return plan.Fact{Pixels: r.Pixels, Look: upkeep.Look{Fingerprint: uint64(r.Fingerprint), Tint: string(r.Tint)}, Small: r.Small, HeldBack: held}
 }
 
 const factColumns = `encode(f.sha256, 'hex') as sum, coalesce(b.width::bigint * b.height, 0) as pixels, coalesce(b.fingerprint, 0) as fingerprint, coalesce(b.tint, '') as tint,
@@ -69,36 +71,45 @@ func facts(ctx context.Context, db DB, products []int64) (plan.Facts, error) {
 // does not grow with the lot.
 const batchProducts = 500
 
-// MakePlan writes a plan for what a lot's paired files would change, in the
-// given way, and returns its id. A draft of the lot is replaced; single
-// products keep their own way. A lot whose plan stands cannot be planned.
-func (s *Store) MakePlan(ctx context.Context, lot int64, way plan.Way) (id int64, err error) {
+// PlanLot plans a lot, together with those that it is being planned with.
+func (s *Store) PlanLot(ctx context.Context, lot int64, way plan.Way) (id int64, err error) {
+	rows, err := s.Pool.Query(ctx, `select lot_id from plan_lot where plan_id = (
+		select p.id from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state = 'draft' order by p.id desc limit 1)`, lot)
+	if err != nil {
+		return 0, err
+	}
+	lots, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return 0, err
+	}
+	if len(lots) == 0 {
+		lots = []int64{lot}
+	}
+	return s.MakePlan(ctx, lots, way)
+}
+
+// MakePlan writes a plan for what the paired files of lots would change, in the
+// given way, and returns its id. A draft of the same lots is made anew, and
+// single products keep their own way in it; other drafts of any of them are
+// given up. Lots of which a plan stands or is under way cannot be planned.
+func (s *Store) MakePlan(ctx context.Context, lots []int64, way plan.Way) (id int64, err error) {
+	slices.Sort(lots)
+	lots = slices.Compact(lots)
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		var state string
-		if err := tx.QueryRow(ctx, `select state from lot where id = $1 for update`, lot).Scan(&state); err != nil {
-			return orNotFound(err)
-		}
-		if state != "ready" {
-			return fmt.Errorf("the lot is %s: %w", state, ErrChanged)
-		}
-		id, err = number(ctx, tx, `select id from plan where lot_id = $1 and state = 'draft' for update`, lot)
-		if errors.Is(err, ErrNotFound) {
-			id, err = number(ctx, tx, `insert into plan (kind, lot_id, way) values ('lot', $1, $2) returning id`, lot, way)
-		}
-		if err != nil {
+		if err := lotsToPlan(ctx, tx, lots); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update plan set way = $2 where id = $1`, id, way); err != nil {
+		if id, err = draftOf(ctx, tx, lots, way); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `delete from plan_product pp where plan_id = $1 and state = 'planned' and not exists (
-			select from file f where f.lot_id = $2 and f.verdict = 'paired' and f.product_id = pp.product_id)`, id, lot); err != nil {
+			select from file f where f.lot_id = any($2) and f.verdict = 'paired' and f.product_id = pp.product_id)`, id, lots); err != nil {
 			return err
 		}
 		last := int64(0)
 		for {
-			products, err := tx.Query(ctx, `select distinct product_id from file where lot_id = $1 and verdict = 'paired' and product_id > $2
-				order by product_id limit $3`, lot, last, batchProducts)
+			products, err := tx.Query(ctx, `select distinct product_id from file where lot_id = any($1) and verdict = 'paired' and product_id > $2
+				order by product_id limit $3`, lots, last, batchProducts)
 			if err != nil {
 				return err
 			}
@@ -110,7 +121,7 @@ func (s *Store) MakePlan(ctx context.Context, lot int64, way plan.Way) (id int64
 				break
 			}
 			last = ids[len(ids)-1]
-			if err := planProducts(ctx, tx, id, lot, way, ids); err != nil {
+			if err := planProducts(ctx, tx, id, way, ids); err != nil {
 				return err
 			}
 		}
@@ -119,17 +130,75 @@ func (s *Store) MakePlan(ctx context.Context, lot int64, way plan.Way) (id int64
 	return id, err
 }
 
+// lotsToPlan locks lots and sees whether they can be planned.
+func lotsToPlan(ctx context.Context, tx pgx.Tx, lots []int64) error {
+	rows, err := tx.Query(ctx, `select state from lot where id = any($1) order by id for update`, lots)
+	if err != nil {
+		return err
+	}
+	states, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	if len(states) < len(lots) || len(lots) == 0 {
+		return ErrNotFound
+	}
+	for _, state := range states {
+		if state != "ready" {
+			return fmt.Errorf("a lot is %s: %w", state, ErrChanged)
+		}
+	}
+	busy, err := number(ctx, tx, `select count(*) from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = any($1) and p.state in ('applying', 'reverting')`, lots)
+	if err == nil && busy > 0 {
+		err = fmt.Errorf("a plan of these lots is under way: %w", ErrChanged)
+	}
+	return err
+}
+
+// draftOf returns the draft of just these lots, which may be a new one, and
+// gives up all other drafts of any of them.
+func draftOf(ctx context.Context, tx pgx.Tx, lots []int64, way plan.Way) (id int64, err error) {
+	id, err = number(ctx, tx, `select id from plan p where state = 'draft'
+		and (select array_agg(lot_id order by lot_id) from plan_lot where plan_id = p.id) = $1 order by id desc limit 1 for update`, lots)
+	if errors.Is(err, ErrNotFound) {
+		if id, err = number(ctx, tx, `insert into plan (kind, way) values ('lot', $1) returning id`, way); err != nil {
+			return 0, err
+		}
+		_, err = tx.Exec(ctx, `insert into plan_lot (plan_id, lot_id) select $1, unnest($2::bigint[])`, id, lots)
+	}
+	if err != nil {
+		return 0, err
+	}
+	if _, err := tx.Exec(ctx, `update plan set way = $2 where id = $1`, id, way); err != nil {
+		return 0, err
+	}
+	_, err = tx.Exec(ctx, `delete from plan where state = 'draft' and id <> $1 and id in (select plan_id from plan_lot where lot_id = any($2))`, id, lots)
+	return id, err
+}
+
 // planProducts computes what a plan does to some products and writes it.
-func planProducts(ctx context.Context, tx pgx.Tx, id, lot int64, way plan.Way, products []int64) error {
+func planProducts(ctx context.Context, tx pgx.Tx, id int64, way plan.Way, products []int64) error {
 	standing, err := Standing(ctx, tx, products)
 	if err != nil {
 		return err
 	}
-	rows, err := arrivals(ctx, tx, id, lot, products)
+	found, err := tx.Query(ctx, `select lot_id from plan_lot where plan_id = $1`, id)
+	if err != nil {
+		return err
+	}
+	lots, err := pgx.CollectRows(found, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
+	rows, err := arrivals(ctx, tx, id, lots, products)
 	if err != nil {
 		return err
 	}
 	known, err := facts(ctx, tx, products)
+	if err != nil {
+		return err
+	}
+	orders, err := ordersOf(ctx, tx, lots, products)
 	if err != nil {
 		return err
 	}
@@ -139,7 +208,7 @@ func planProducts(ctx context.Context, tx pgx.Tx, id, lot int64, way plan.Way, p
 		for n < len(rows) && rows[n].Product == rows[0].Product {
 			n++
 		}
-		if err := queuePlanProduct(batch, id, way, standing[rows[0].Product], rows[:n], known); err != nil {
+		if err := queuePlanProduct(batch, id, way, standing[rows[0].Product], rows[:n], known, orders[rows[0].Product]); err != nil {
 			return err
 		}
 		rows = rows[n:]
@@ -147,19 +216,19 @@ func planProducts(ctx context.Context, tx pgx.Tx, id, lot int64, way plan.Way, p
 	return tx.SendBatch(ctx, batch).Close()
 }
 
-// arrivals returns the paired files of a lot for some products.
-func arrivals(ctx context.Context, db DB, id, lot int64, products []int64) ([]arrivingRow, error) {
+// arrivals returns the paired files of lots for some products.
+func arrivals(ctx context.Context, db DB, id int64, lots, products []int64) ([]arrivingRow, error) {
 	return list[arrivingRow](ctx, db, `
 		select f.product_id as product, coalesce(f.variant_id, 0) as variant, f.id as file, f.path, f.alt, `+factColumns+`,
 			coalesce(f.place, 0) as place, f.view, coalesce((f.evidence->>'bare')::boolean, false) as bare, p.title, coalesce(v.options, '[]') as options,
 			coalesce(v.title, '') as variant_t, p.version, coalesce(pp.way, '') as own_way, coalesce(pp.left_out, false) as left_out
 		from file f join product p on p.id = f.product_id left join variant v on v.id = f.variant_id join blob b on b.sha256 = f.sha256
 		left join plan_product pp on pp.plan_id = $3 and pp.product_id = p.id
-		where f.lot_id = $1 and f.verdict = 'paired' and f.product_id = any($2) order by f.product_id, f.id`, lot, products, id)
+		where f.lot_id = any($1) and f.verdict = 'paired' and f.product_id = any($2) order by f.product_id, f.id`, lots, products, id)
 }
 
 // arrange computes what a product would show.
-func arrange(id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow, known plan.Facts) (plan.Arrangement, []plan.Warning) {
+func arrange(id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow, known plan.Facts, orders plan.Orders) (plan.Arrangement, []plan.Warning) {
 	known = maps.Clone(known)
 	arriving := make([]plan.Arriving, 0, len(rows))
 	for _, r := range rows {
@@ -181,31 +250,44 @@ func arrange(id int64, way plan.Way, standing plan.Arrangement, rows []arrivingR
 	if own := plan.Way(rows[0].OwnWay); own.Valid() {
 		way = own
 	}
-	after, warnings := plan.Arrange(standing, arriving, way, known)
+	after, warnings := orders.Settle(plan.Arrange(standing, arriving, way, known))
 	return after, append(warnings, plan.Warn(standing, after, known)...)
+}
+
+// Preview is what a product shows now and what it would show.
+type Preview struct {
+	Before, After plan.Arrangement
+	Warnings      []plan.Warning
+	Orders        plan.Orders // given by hand
 }
 
 // Preview returns what a product shows now, and what it would show with a lot's
 // files behind it. Nothing is written.
-func (s *Store) Preview(ctx context.Context, lot, product int64) (before, after plan.Arrangement, warnings []plan.Warning, err error) {
+func (s *Store) Preview(ctx context.Context, lot, product int64) (p Preview, err error) {
 	standing, err := Standing(ctx, s.Pool, []int64{product})
 	if err != nil {
-		return nil, nil, nil, err
+		return p, err
 	}
-	rows, err := arrivals(ctx, s.Pool, 0, lot, []int64{product})
+	p = Preview{Before: standing[product], After: standing[product]}
+	rows, err := arrivals(ctx, s.Pool, 0, []int64{lot}, []int64{product})
 	if err != nil || len(rows) == 0 {
-		return standing[product], standing[product], nil, err
+		return p, err
 	}
 	known, err := facts(ctx, s.Pool, []int64{product})
 	if err != nil {
-		return nil, nil, nil, err
+		return p, err
 	}
-	after, warnings = arrange(0, plan.After, standing[product], rows, known)
-	return standing[product], after, warnings, nil
+	orders, err := ordersOf(ctx, s.Pool, []int64{lot}, []int64{product})
+	if err != nil {
+		return p, err
+	}
+	p.Orders = orders[product]
+	p.After, p.Warnings = arrange(0, plan.After, standing[product], rows, known, p.Orders)
+	return p, nil
 }
 
-func queuePlanProduct(batch *pgx.Batch, id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow, known plan.Facts) error {
-	after, warnings := arrange(id, way, standing, rows, known)
+func queuePlanProduct(batch *pgx.Batch, id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow, known plan.Facts, orders plan.Orders) error {
+	after, warnings := arrange(id, way, standing, rows, known, orders)
 	difference := plan.Diff(standing, after)
 	warnings = append(warnings, difference.Warnings...)
 	before, err := json.Marshal(standing)
@@ -230,6 +312,51 @@ func queuePlanProduct(batch *pgx.Batch, id int64, way plan.Way, standing plan.Ar
 	return nil
 }
 
+// ordersOf returns the orders that persons gave pictures of products by hand
+// while they decided on lots; of two for one target, the later one.
+func ordersOf(ctx context.Context, db DB, lots, products []int64) (map[int64]plan.Orders, error) {
+	type row struct {
+		Product, Variant int64
+		Pictures         []plan.Ref
+	}
+	rows, err := list[row](ctx, db, `select distinct on (product_id, variant_id) product_id as product, variant_id as variant, pictures
+		from lot_order where lot_id = any($1) and product_id = any($2) order by product_id, variant_id, set_at desc, lot_id desc`, lots, products)
+	orders := map[int64]plan.Orders{}
+	for _, r := range rows {
+		if orders[r.Product] == nil {
+			orders[r.Product] = plan.Orders{}
+		}
+		orders[r.Product][r.Variant] = r.Pictures
+	}
+	return orders, err
+}
+
+// SetOrder gives the pictures of a product (variant 0) or variant the order in
+// which they will stand when a lot is applied; an empty one leaves it to the
+// lot's names again.
+func (s *Store) SetOrder(ctx context.Context, lot, product, variant int64, order []plan.Ref) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		open, err := number(ctx, tx, `select count(*) from lot l, product p where l.id = $1 and p.id = $2 and l.state = 'ready'
+			and ($3 = 0 or exists (select from variant v where v.id = $3 and v.product_id = p.id))`, lot, product, variant)
+		if err != nil {
+			return err
+		}
+		if open == 0 {
+			return ErrChanged
+		}
+		if len(order) == 0 {
+			_, err = tx.Exec(ctx, `delete from lot_order where lot_id = $1 and product_id = $2 and variant_id = $3`, lot, product, variant)
+		} else {
+			_, err = tx.Exec(ctx, `insert into lot_order (lot_id, product_id, variant_id, pictures) values ($1, $2, $3, $4)
+				on conflict (lot_id, product_id, variant_id) do update set pictures = excluded.pictures, set_at = now()`, lot, product, variant, order)
+		}
+		if err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	})
+}
+
 // SetProductWay gives one product of a draft its own way ("" for the plan's),
 // or leaves it out, and plans it again.
 func (s *Store) SetProductWay(ctx context.Context, id, product int64, way plan.Way, leftOut bool) error {
@@ -249,7 +376,7 @@ func (s *Store) SetProductWay(ctx context.Context, id, product int64, way plan.W
 		if tag.RowsAffected() == 0 {
 			return ErrNotFound
 		}
-		if err := planProducts(ctx, tx, id, p.LotID, plan.Way(p.Way), []int64{product}); err != nil {
+		if err := planProducts(ctx, tx, id, plan.Way(p.Way), []int64{product}); err != nil {
 			return err
 		}
 		return Notify(ctx, tx, Event{Topic: "plan", ID: id})
@@ -275,6 +402,6 @@ func (s *Store) PlanAgain(ctx context.Context, id int64) error {
 		if len(products) == 0 || p.Kind != "lot" {
 			return ErrChanged
 		}
-		return planProducts(ctx, tx, id, p.LotID, plan.Way(p.Way), products)
+		return planProducts(ctx, tx, id, plan.Way(p.Way), products)
 	})
 }

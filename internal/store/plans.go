@@ -13,8 +13,7 @@ import (
 type Plan struct {
 	ID        int64      `json:"id"`
 	Kind      string     `json:"kind" enum:"lot,hand"`
-	LotID     int64      `json:"lot"`
-	LotName   string     `json:"lotName"`
+	Lots      []PlanLot  `json:"lots" nullable:"false" doc:"Whose files it places; none for a change by hand"`
 	Way       string     `json:"way"`
 	State     string     `json:"state" enum:"draft,applying,applied,reverting,reverted"`
 	CreatedAt time.Time  `json:"createdAt"`
@@ -30,12 +29,20 @@ type Plan struct {
 	Failed    int        `json:"failed"`
 }
 
+// PlanLot is a lot that a plan is made of.
+type PlanLot struct {
+	ID   int64  `json:"id"`
+	Name string `json:"name"`
+}
+
 const planQuery = `
-	select p.id, p.kind, coalesce(p.lot_id, 0) as lot_id, coalesce(l.name, '') as lot_name, p.way, p.state, p.created_at, p.applied_at,
+	select p.id, p.kind, coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.applied_at,
 		coalesce(t.products, 0)::int as products, coalesce(t.left_out, 0)::int as left_out, coalesce(t.added, 0)::int as added,
 		coalesce(t.removed, 0)::int as removed, coalesce(t.moved, 0)::int as moved, coalesce(t.warned, 0)::int as warned,
 		coalesce(t.applied, 0)::int as applied, coalesce(t.stale, 0)::int as stale, coalesce(t.failed, 0)::int as failed
-	from plan p left join lot l on l.id = p.lot_id
+	from plan p
+	left join lateral (select jsonb_agg(jsonb_build_object('id', l.id, 'name', l.name) order by l.id) as lots
+		from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id) o on true
 	left join lateral (
 		select count(*) filter (where not left_out) as products, count(*) filter (where left_out) as left_out,
 			sum(added) filter (where not left_out) as added, sum(removed) filter (where not left_out) as removed,
@@ -94,6 +101,24 @@ func PlanState(ctx context.Context, tx pgx.Tx, id int64, to string, from ...stri
 	return Notify(ctx, tx, Event{Topic: "plan", ID: id})
 }
 
+// LotsOf moves a plan's lots on, those that are in the state given.
+func LotsOf(ctx context.Context, tx pgx.Tx, id int64, to, from string) error {
+	rows, err := tx.Query(ctx, `update lot set state = $2 where id in (select lot_id from plan_lot where plan_id = $1) and state = $3 returning id`, id, to, from)
+	if err != nil {
+		return err
+	}
+	lots, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
+	for _, lot := range lots {
+		if err := Notify(ctx, tx, Event{Topic: "lot", ID: lot}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // NextProducts returns products of a plan in a state, behind after.
 func (s *Store) NextProducts(ctx context.Context, id int64, state string, after int64, limit int) ([]int64, error) {
 	rows, err := s.Pool.Query(ctx, `select product_id from plan_product where plan_id = $1 and state = $2 and product_id > $3
@@ -109,5 +134,9 @@ func (p Plan) Describe() string {
 	if p.Kind == "hand" {
 		return "change by hand"
 	}
-	return strings.TrimSpace("plan of " + p.LotName)
+	names := make([]string, 0, len(p.Lots))
+	for _, l := range p.Lots {
+		names = append(names, l.Name)
+	}
+	return "plan of " + strings.Join(names, " and ")
 }

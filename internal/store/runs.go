@@ -27,9 +27,10 @@ type Run struct {
 }
 
 const runQuery = `
-	select r.id, r.kind, coalesce(r.lot_id, p.lot_id, 0) as lot_id, coalesce(l.name, '') as lot_name, coalesce(r.plan_id, 0) as plan_id, coalesce(r.product_id, 0) as product, coalesce(r.origin_id, 0) as origin, coalesce(o.name, '') as origin_name, r.state, r.done, r.total,
+	select r.id, r.kind, coalesce(r.lot_id, o.id, 0) as lot_id, coalesce(l.name, o.name, '') as lot_name, coalesce(r.plan_id, 0) as plan_id, coalesce(r.product_id, 0) as product, coalesce(r.origin_id, 0) as origin, coalesce(g.name, '') as origin_name, r.state, r.done, r.total,
 		r.message, r.created_at, r.started_at, r.finished_at
-	from run r left join plan p on p.id = r.plan_id left join lot l on l.id = coalesce(r.lot_id, p.lot_id) left join origin o on o.id = r.origin_id`
+	from run r left join lot l on l.id = r.lot_id left join origin g on g.id = r.origin_id
+	left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = r.plan_id) o on true`
 
 // Runs returns the newest runs first.
 func (s *Store) Runs(ctx context.Context, limit int) ([]Run, error) {
@@ -75,13 +76,11 @@ func (s *Store) Progress(ctx context.Context, id, done, total int64) (stop bool,
 }
 
 // EndRun records how a run ended.
-func (s *Store) EndRun(ctx context.Context, id int64, state, message string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update run set state = $2, message = $3, finished_at = now() where id = $1`, id, state, message); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "run", ID: id})
-	})
+func EndRun(ctx context.Context, tx pgx.Tx, id int64, state, message string) error {
+	if _, err := tx.Exec(ctx, `update run set state = $2, message = $3, finished_at = now() where id = $1`, id, state, message); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "run", ID: id})
 }
 
 // StopRun asks a run to stop; one that has not begun stops at once.

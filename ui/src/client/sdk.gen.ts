@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtLotData, LookAtLotErrors, LookAtLotResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, ScanData, ScanErrors, ScanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackAsideData, TakeBackAsideErrors, TakeBackAsideResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
+import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DecideTogetherData, DecideTogetherErrors, DecideTogetherResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetMailingData, GetMailingErrors, GetMailingResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListMessagesData, ListMessagesErrors, ListMessagesResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtLotData, LookAtLotErrors, LookAtLotResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MakePlanData, MakePlanErrors, MakePlanResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, OrderProductData, OrderProductErrors, OrderProductResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, ReadMessagesData, ReadMessagesErrors, ReadMessagesResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, ScanData, ScanErrors, ScanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideResponses, SetMailingData, SetMailingErrors, SetMailingResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackTogetherData, TakeBackTogetherErrors, TakeBackTogetherResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -17,11 +17,6 @@ export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends 
      */
     meta?: Record<string, unknown>;
 };
-
-/**
- * Bring files back that were set aside together
- */
-export const takeBackAside = <ThrowOnError extends boolean = false>(options: Options<TakeBackAsideData, ThrowOnError>) => (options.client ?? client).post<TakeBackAsideResponses, TakeBackAsideErrors, ThrowOnError>({ url: '/api/v1/aside/{id}/undo', ...options });
 
 /**
  * The category tree
@@ -244,10 +239,22 @@ export const countMarks = <ThrowOnError extends boolean = false>(options: Option
 export const pairLot = <ThrowOnError extends boolean = false>(options: Options<PairLotData, ThrowOnError>) => (options.client ?? client).post<PairLotResponses, PairLotErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/pair', ...options });
 
 /**
- * Plan what applying the lot would change
+ * Plan what applying the lot would change, with those that it is being planned with
  */
 export const planLot = <ThrowOnError extends boolean = false>(options: Options<PlanLotData, ThrowOnError>) => (options.client ?? client).post<PlanLotResponses, PlanLotErrors, ThrowOnError>({
     url: '/api/v1/lots/{id}/plan',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Give a product's pictures the order in which they will stand when the lot is applied
+ */
+export const orderProduct = <ThrowOnError extends boolean = false>(options: Options<OrderProductData, ThrowOnError>) => (options.client ?? client).put<OrderProductResponses, OrderProductErrors, ThrowOnError>({
+    url: '/api/v1/lots/{id}/products/{product}/order',
     ...options,
     headers: {
         'Content-Type': 'application/json',
@@ -276,6 +283,45 @@ export const setRights = <ThrowOnError extends boolean = false>(options: Options
  * What the sheets that came with a lot say of its files
  */
 export const getLotSheet = <ThrowOnError extends boolean = false>(options: Options<GetLotSheetData, ThrowOnError>) => (options.client ?? client).get<GetLotSheetResponses, GetLotSheetErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/sheet', ...options });
+
+/**
+ * Decide on several files of a lot at once
+ */
+export const decideTogether = <ThrowOnError extends boolean = false>(options: Options<DecideTogetherData, ThrowOnError>) => (options.client ?? client).post<DecideTogetherResponses, DecideTogetherErrors, ThrowOnError>({
+    url: '/api/v1/lots/{id}/together',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Where messages go by mail
+ */
+export const getMailing = <ThrowOnError extends boolean = false>(options?: Options<GetMailingData, ThrowOnError>) => (options?.client ?? client).get<GetMailingResponses, GetMailingErrors, ThrowOnError>({ url: '/api/v1/mailing', ...options });
+
+/**
+ * Say where messages go by mail
+ */
+export const setMailing = <ThrowOnError extends boolean = false>(options: Options<SetMailingData, ThrowOnError>) => (options.client ?? client).put<SetMailingResponses, SetMailingErrors, ThrowOnError>({
+    url: '/api/v1/mailing',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * What was said at the ends of runs, the newest first
+ */
+export const listMessages = <ThrowOnError extends boolean = false>(options?: Options<ListMessagesData, ThrowOnError>) => (options?.client ?? client).get<ListMessagesResponses, ListMessagesErrors, ThrowOnError>({ url: '/api/v1/messages', ...options });
+
+/**
+ * Mark messages as read, up to one
+ */
+export const readMessages = <ThrowOnError extends boolean = false>(options: Options<ReadMessagesData, ThrowOnError>) => (options.client ?? client).post<ReadMessagesResponses, ReadMessagesErrors, ThrowOnError>({ url: '/api/v1/messages/{id}/read', ...options });
 
 /**
  * Kinds of origins and what they ask for
@@ -394,6 +440,18 @@ export const pagePictures = <ThrowOnError extends boolean = false>(options: Opti
  */
 export const takePictures = <ThrowOnError extends boolean = false>(options: Options<TakePicturesData, ThrowOnError>) => (options.client ?? client).post<TakePicturesResponses, TakePicturesErrors, ThrowOnError>({
     url: '/api/v1/pages/take',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Plan what applying lots together would change
+ */
+export const makePlan = <ThrowOnError extends boolean = false>(options: Options<MakePlanData, ThrowOnError>) => (options.client ?? client).post<MakePlanResponses, MakePlanErrors, ThrowOnError>({
+    url: '/api/v1/plans',
     ...options,
     headers: {
         'Content-Type': 'application/json',
@@ -541,6 +599,11 @@ export const renewSupplierLink = <ThrowOnError extends boolean = false>(options:
  * What needs a person now
  */
 export const getToday = <ThrowOnError extends boolean = false>(options?: Options<GetTodayData, ThrowOnError>) => (options?.client ?? client).get<GetTodayResponses, GetTodayErrors, ThrowOnError>({ url: '/api/v1/today', ...options });
+
+/**
+ * Bring files back as they were before they were decided on together
+ */
+export const takeBackTogether = <ThrowOnError extends boolean = false>(options: Options<TakeBackTogetherData, ThrowOnError>) => (options.client ?? client).post<TakeBackTogetherResponses, TakeBackTogetherErrors, ThrowOnError>({ url: '/api/v1/together/{id}/undo', ...options });
 
 /**
  * What waits at the stations

@@ -4,14 +4,6 @@ export type ClientOptions = {
     baseUrl: `${string}://${string}` | (string & {});
 };
 
-export type AcceptDone = {
-    files: number;
-    /**
-     * Undoes it
-     */
-    id: number;
-};
-
 export type AddDropPersonRequest = {
     name: string;
 };
@@ -29,14 +21,6 @@ export type ArrangementChange = {
      * Of the product as the person saw it
      */
     version: number;
-};
-
-export type AsideDone = {
-    files: number;
-    /**
-     * Undoes it
-     */
-    id: number;
 };
 
 export type AskLookupRequest = {
@@ -201,6 +185,21 @@ export type Created = {
     id: number;
 };
 
+export type DecideTogether = {
+    /**
+     * accept pairs each loose file with the one target that is proposed for it; open gives files back to be read
+     */
+    do: 'accept' | 'pair' | 'set aside' | 'view' | 'open';
+    /**
+     * In the versions that the person saw; others stay as they are
+     */
+    files: Array<Seen>;
+    product?: number;
+    reason?: string;
+    variant?: number;
+    view?: string;
+};
+
 export type Decision = {
     place?: number;
     product?: number;
@@ -317,7 +316,7 @@ export type Event = {
     /**
      * What changed
      */
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'upload' | 'origin' | 'lookup';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'upload' | 'origin' | 'lookup' | 'message';
 };
 
 export type EvidenceCandidate = {
@@ -801,6 +800,26 @@ export type LotSheet = {
     unused: Array<Row>;
 };
 
+export type Mailing = {
+    /**
+     * Where messages go by mail; empty for nowhere
+     */
+    address: string;
+    /**
+     * Page that shows the mails, where there is one
+     */
+    mailbox: string;
+    /**
+     * A mail server is set
+     */
+    possible: boolean;
+};
+
+export type MakePlanRequest = {
+    lots: Array<number>;
+    way: 'after' | 'before' | 'instead' | 'like for like';
+};
+
 export type MarkCounts = {
     marks: {
         [key: string]: number;
@@ -838,6 +857,25 @@ export type Measure = {
 
 export type MeasurePicturesRequest = {
     addresses: Array<string>;
+};
+
+export type Message = {
+    at: string;
+    /**
+     * Lines of plain text
+     */
+    body: string;
+    id: number;
+    mailProblem: string;
+    mailState: '' | 'waiting' | 'sent' | 'failed';
+    /**
+     * Where it goes by mail; empty when it does not
+     */
+    mailTo: string;
+    plan: number;
+    readAt: string | null;
+    run: number;
+    title: string;
 };
 
 export type MissingProduct = {
@@ -885,6 +923,17 @@ export type OpenHandInRequest = {
 export type Option = {
     name: string;
     value: string;
+};
+
+export type OrderProductRequest = {
+    /**
+     * In order; none leaves it to the names
+     */
+    pictures: Array<Ref>;
+    /**
+     * 0 for the product as a whole
+     */
+    variant: number;
 };
 
 export type Origin = {
@@ -1032,6 +1081,14 @@ export type PageMeasure = {
     total: number;
 };
 
+export type PageMessage = {
+    items: Array<Message>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageNamedClues = {
     items: Array<NamedClues>;
     /**
@@ -1170,8 +1227,10 @@ export type Plan = {
     id: number;
     kind: 'lot' | 'hand';
     leftOut: number;
-    lot: number;
-    lotName: string;
+    /**
+     * Whose files it places; none for a change by hand
+     */
+    lots: Array<PlanLot>;
     moved: number;
     products: number;
     removed: number;
@@ -1189,6 +1248,11 @@ export type Plan = {
 
 export type PlanLotRequest = {
     way: 'after' | 'before' | 'instead' | 'like for like';
+};
+
+export type PlanLot = {
+    id: number;
+    name: string;
 };
 
 export type PlannedProduct = {
@@ -1223,6 +1287,10 @@ export type PlannedTarget = {
 };
 
 export type Preview = {
+    /**
+     * Variants whose pictures a person put into their order, 0 for the product as a whole
+     */
+    ordered: Array<number>;
     product: Product;
     targets: Array<PlannedTarget>;
     variants: Array<Variant>;
@@ -1357,6 +1425,11 @@ export type Recipe = {
      * Of files' names: {sku} {barcode} {name} {page} {file} {n} and the attributes by name
      */
     template?: string;
+};
+
+export type Ref = {
+    file: number;
+    id: number;
 };
 
 export type RemoteFile = {
@@ -1526,6 +1599,11 @@ export type Scanned = {
     found: Array<Found>;
 };
 
+export type Seen = {
+    id: number;
+    version: number;
+};
+
 export type Selection = {
     /**
      * Changed at most so many days ago
@@ -1549,6 +1627,13 @@ export type Selection = {
 
 export type SetAsideRequest = {
     reason: string;
+};
+
+export type SetMailingRequest = {
+    /**
+     * Empty for nowhere
+     */
+    address: string;
 };
 
 export type SetPlanProductRequest = {
@@ -1696,6 +1781,13 @@ export type TakePicturesRequest = {
     title: string;
 };
 
+export type TakenBack = {
+    /**
+     * Those that are as they were, with their new versions
+     */
+    files: Array<Seen>;
+};
+
 export type Taught = {
     examples: Array<TaughtExample>;
     /**
@@ -1734,6 +1826,17 @@ export type Today = {
     waiting: Waiting;
 };
 
+export type Together = {
+    /**
+     * The files that were changed, as they are now
+     */
+    files: Array<Seen>;
+    /**
+     * Takes it back
+     */
+    id: number;
+};
+
 export type Trial = {
     address: string;
     /**
@@ -1760,6 +1863,10 @@ export type Variant = {
 };
 
 export type Waiting = {
+    /**
+     * Messages that nobody has read
+     */
+    messages: number;
     /**
      * Products without a picture
      */
@@ -1788,33 +1895,6 @@ export type Warning = {
     text: string;
     variant?: number;
 };
-
-export type TakeBackAsideData = {
-    body?: never;
-    path: {
-        id: number;
-    };
-    query?: never;
-    url: '/api/v1/aside/{id}/undo';
-};
-
-export type TakeBackAsideErrors = {
-    /**
-     * Error
-     */
-    default: ErrorModel;
-};
-
-export type TakeBackAsideError = TakeBackAsideErrors[keyof TakeBackAsideErrors];
-
-export type TakeBackAsideResponses = {
-    /**
-     * OK
-     */
-    200: Changed;
-};
-
-export type TakeBackAsideResponse = TakeBackAsideResponses[keyof TakeBackAsideResponses];
 
 export type ListCategoriesData = {
     body?: never;
@@ -2358,7 +2438,7 @@ export type AcceptTogetherResponses = {
     /**
      * OK
      */
-    200: AcceptDone;
+    200: Together;
 };
 
 export type AcceptTogetherResponse = AcceptTogetherResponses[keyof AcceptTogetherResponses];
@@ -2403,7 +2483,7 @@ export type SetAsideResponses = {
     /**
      * OK
      */
-    200: AsideDone;
+    200: Together;
 };
 
 export type SetAsideResponse = SetAsideResponses[keyof SetAsideResponses];
@@ -2730,6 +2810,34 @@ export type PlanLotResponses = {
 
 export type PlanLotResponse = PlanLotResponses[keyof PlanLotResponses];
 
+export type OrderProductData = {
+    body: OrderProductRequest;
+    path: {
+        id: number;
+        product: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/products/{product}/order';
+};
+
+export type OrderProductErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type OrderProductError = OrderProductErrors[keyof OrderProductErrors];
+
+export type OrderProductResponses = {
+    /**
+     * OK
+     */
+    200: Preview;
+};
+
+export type OrderProductResponse = OrderProductResponses[keyof OrderProductResponses];
+
 export type PreviewProductData = {
     body?: never;
     path: {
@@ -2811,6 +2919,137 @@ export type GetLotSheetResponses = {
 };
 
 export type GetLotSheetResponse = GetLotSheetResponses[keyof GetLotSheetResponses];
+
+export type DecideTogetherData = {
+    body: DecideTogether;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/together';
+};
+
+export type DecideTogetherErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type DecideTogetherError = DecideTogetherErrors[keyof DecideTogetherErrors];
+
+export type DecideTogetherResponses = {
+    /**
+     * OK
+     */
+    200: Together;
+};
+
+export type DecideTogetherResponse = DecideTogetherResponses[keyof DecideTogetherResponses];
+
+export type GetMailingData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/mailing';
+};
+
+export type GetMailingErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetMailingError = GetMailingErrors[keyof GetMailingErrors];
+
+export type GetMailingResponses = {
+    /**
+     * OK
+     */
+    200: Mailing;
+};
+
+export type GetMailingResponse = GetMailingResponses[keyof GetMailingResponses];
+
+export type SetMailingData = {
+    body: SetMailingRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/mailing';
+};
+
+export type SetMailingErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SetMailingError = SetMailingErrors[keyof SetMailingErrors];
+
+export type SetMailingResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type SetMailingResponse = SetMailingResponses[keyof SetMailingResponses];
+
+export type ListMessagesData = {
+    body?: never;
+    path?: never;
+    query?: {
+        limit?: number;
+    };
+    url: '/api/v1/messages';
+};
+
+export type ListMessagesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListMessagesError = ListMessagesErrors[keyof ListMessagesErrors];
+
+export type ListMessagesResponses = {
+    /**
+     * OK
+     */
+    200: PageMessage;
+};
+
+export type ListMessagesResponse = ListMessagesResponses[keyof ListMessagesResponses];
+
+export type ReadMessagesData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/messages/{id}/read';
+};
+
+export type ReadMessagesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ReadMessagesError = ReadMessagesErrors[keyof ReadMessagesErrors];
+
+export type ReadMessagesResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type ReadMessagesResponse = ReadMessagesResponses[keyof ReadMessagesResponses];
 
 export type ListOriginKindsData = {
     body?: never;
@@ -3213,6 +3452,31 @@ export type TakePicturesResponses = {
 };
 
 export type TakePicturesResponse = TakePicturesResponses[keyof TakePicturesResponses];
+
+export type MakePlanData = {
+    body: MakePlanRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/plans';
+};
+
+export type MakePlanErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type MakePlanError = MakePlanErrors[keyof MakePlanErrors];
+
+export type MakePlanResponses = {
+    /**
+     * Created
+     */
+    201: Created;
+};
+
+export type MakePlanResponse = MakePlanResponses[keyof MakePlanResponses];
 
 export type GetPlanData = {
     body?: never;
@@ -3794,6 +4058,33 @@ export type GetTodayResponses = {
 };
 
 export type GetTodayResponse = GetTodayResponses[keyof GetTodayResponses];
+
+export type TakeBackTogetherData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/together/{id}/undo';
+};
+
+export type TakeBackTogetherErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TakeBackTogetherError = TakeBackTogetherErrors[keyof TakeBackTogetherErrors];
+
+export type TakeBackTogetherResponses = {
+    /**
+     * OK
+     */
+    200: TakenBack;
+};
+
+export type TakeBackTogetherResponse = TakeBackTogetherResponses[keyof TakeBackTogetherResponses];
 
 export type GetWaitingData = {
     body?: never;

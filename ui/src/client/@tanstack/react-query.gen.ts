@@ -3,25 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeProduct, askLookup, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGroups, listLookupCodes, listLots, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, listSupplierLinks, lookAtLot, lookAtPage, measurePictures, openHandIn, type Options, pagePictures, pairLot, planLot, previewClues, previewProduct, proposeSelectors, readLotWith, removeClueList, removeDropPerson, renewSupplierLink, replan, resumeRun, revertPlan, revokeSupplierLink, scan, search, setAside, setPlanProduct, setRights, stopRun, takeBackAside, takeCandidates, takeDropped, takePictures, teach, tryRecipe, updateOrigin } from '../sdk.gen';
-import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackAsideData, TakeBackAsideError, TakeBackAsideResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
-
-/**
- * Bring files back that were set aside together
- */
-export const takeBackAsideMutation = (options?: Partial<Options<TakeBackAsideData>>): UseMutationOptions<TakeBackAsideResponse, TakeBackAsideError, Options<TakeBackAsideData>> => {
-    const mutationOptions: UseMutationOptions<TakeBackAsideResponse, TakeBackAsideError, Options<TakeBackAsideData>> = {
-        mutationFn: async (fnOptions) => {
-            const { data } = await takeBackAside({
-                ...options,
-                ...fnOptions,
-                throwOnError: true
-            });
-            return data;
-        }
-    };
-    return mutationOptions;
-};
+import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeProduct, askLookup, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, fetchOrigin, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGroups, listLookupCodes, listLots, listMessages, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, listSupplierLinks, lookAtLot, lookAtPage, makePlan, measurePictures, openHandIn, type Options, orderProduct, pagePictures, pairLot, planLot, previewClues, previewProduct, proposeSelectors, readLotWith, readMessages, removeClueList, removeDropPerson, renewSupplierLink, replan, resumeRun, revertPlan, revokeSupplierLink, scan, search, setAside, setMailing, setPlanProduct, setRights, stopRun, takeBackTogether, takeCandidates, takeDropped, takePictures, teach, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderProductData, OrderProductError, OrderProductResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackTogetherData, TakeBackTogetherError, TakeBackTogetherResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -618,12 +601,29 @@ export const pairLotMutation = (options?: Partial<Options<PairLotData>>): UseMut
 };
 
 /**
- * Plan what applying the lot would change
+ * Plan what applying the lot would change, with those that it is being planned with
  */
 export const planLotMutation = (options?: Partial<Options<PlanLotData>>): UseMutationOptions<PlanLotResponse, PlanLotError, Options<PlanLotData>> => {
     const mutationOptions: UseMutationOptions<PlanLotResponse, PlanLotError, Options<PlanLotData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await planLot({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Give a product's pictures the order in which they will stand when the lot is applied
+ */
+export const orderProductMutation = (options?: Partial<Options<OrderProductData>>): UseMutationOptions<OrderProductResponse, OrderProductError, Options<OrderProductData>> => {
+    const mutationOptions: UseMutationOptions<OrderProductResponse, OrderProductError, Options<OrderProductData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await orderProduct({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -686,6 +686,93 @@ export const getLotSheetOptions = (options: Options<GetLotSheetData>) => queryOp
     },
     queryKey: getLotSheetQueryKey(options)
 });
+
+/**
+ * Decide on several files of a lot at once
+ */
+export const decideTogetherMutation = (options?: Partial<Options<DecideTogetherData>>): UseMutationOptions<DecideTogetherResponse, DecideTogetherError, Options<DecideTogetherData>> => {
+    const mutationOptions: UseMutationOptions<DecideTogetherResponse, DecideTogetherError, Options<DecideTogetherData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await decideTogether({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const getMailingQueryKey = (options?: Options<GetMailingData>) => createQueryKey('getMailing', options);
+
+/**
+ * Where messages go by mail
+ */
+export const getMailingOptions = (options?: Options<GetMailingData>) => queryOptions<GetMailingResponse, GetMailingError, GetMailingResponse, ReturnType<typeof getMailingQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getMailing({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getMailingQueryKey(options)
+});
+
+/**
+ * Say where messages go by mail
+ */
+export const setMailingMutation = (options?: Partial<Options<SetMailingData>>): UseMutationOptions<SetMailingResponse, SetMailingError, Options<SetMailingData>> => {
+    const mutationOptions: UseMutationOptions<SetMailingResponse, SetMailingError, Options<SetMailingData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await setMailing({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const listMessagesQueryKey = (options?: Options<ListMessagesData>) => createQueryKey('listMessages', options);
+
+/**
+ * What was said at the ends of runs, the newest first
+ */
+export const listMessagesOptions = (options?: Options<ListMessagesData>) => queryOptions<ListMessagesResponse, ListMessagesError, ListMessagesResponse, ReturnType<typeof listMessagesQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listMessages({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listMessagesQueryKey(options)
+});
+
+/**
+ * Mark messages as read, up to one
+ */
+export const readMessagesMutation = (options?: Partial<Options<ReadMessagesData>>): UseMutationOptions<ReadMessagesResponse, ReadMessagesError, Options<ReadMessagesData>> => {
+    const mutationOptions: UseMutationOptions<ReadMessagesResponse, ReadMessagesError, Options<ReadMessagesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await readMessages({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const listOriginKindsQueryKey = (options?: Options<ListOriginKindsData>) => createQueryKey('listOriginKinds', options);
 
@@ -965,6 +1052,23 @@ export const takePicturesMutation = (options?: Partial<Options<TakePicturesData>
     const mutationOptions: UseMutationOptions<TakePicturesResponse, TakePicturesError, Options<TakePicturesData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await takePictures({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Plan what applying lots together would change
+ */
+export const makePlanMutation = (options?: Partial<Options<MakePlanData>>): UseMutationOptions<MakePlanResponse, MakePlanError, Options<MakePlanData>> => {
+    const mutationOptions: UseMutationOptions<MakePlanResponse, MakePlanError, Options<MakePlanData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await makePlan({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -1395,6 +1499,23 @@ export const getTodayOptions = (options?: Options<GetTodayData>) => queryOptions
     },
     queryKey: getTodayQueryKey(options)
 });
+
+/**
+ * Bring files back as they were before they were decided on together
+ */
+export const takeBackTogetherMutation = (options?: Partial<Options<TakeBackTogetherData>>): UseMutationOptions<TakeBackTogetherResponse, TakeBackTogetherError, Options<TakeBackTogetherData>> => {
+    const mutationOptions: UseMutationOptions<TakeBackTogetherResponse, TakeBackTogetherError, Options<TakeBackTogetherData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await takeBackTogether({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const getWaitingQueryKey = (options?: Options<GetWaitingData>) => createQueryKey('getWaiting', options);
 

@@ -1,0 +1,52 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"ambrosa/internal/mail"
+	"ambrosa/internal/store"
+)
+
+type mailing struct {
+	Address  string `json:"address" doc:"Where messages go by mail; empty for nowhere"`
+	Possible bool   `json:"possible" doc:"A mail server is set"`
+	Mailbox  string `json:"mailbox" doc:"Page that shows the mails, where there is one"`
+}
+
+func (s *Server) messageOperations(api huma.API) {
+	tags := []string{"Messages"}
+	huma.Register(api, huma.Operation{OperationID: "list-messages", Method: http.MethodGet, Path: "/api/v1/messages", Summary: "What was said at the ends of runs, the newest first", Tags: tags},
+		func(ctx context.Context, in *struct {
+			Limit int `query:"limit" minimum:"1" maximum:"500" default:"50"`
+		}) (*Body[Page[store.Message]], error) {
+			items, err := s.Store.Messages(ctx, in.Limit)
+			return pageOf(items, int64(len(items))), problem(err, "message")
+		})
+	huma.Register(api, huma.Operation{OperationID: "read-messages", Method: http.MethodPost, Path: "/api/v1/messages/{id}/read", Summary: "Mark messages as read, up to one", Tags: tags, DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.ReadMessages(ctx, in.ID), "message")
+		})
+	huma.Register(api, huma.Operation{OperationID: "get-mailing", Method: http.MethodGet, Path: "/api/v1/mailing", Summary: "Where messages go by mail", Tags: tags},
+		func(ctx context.Context, _ *struct{}) (*Body[mailing], error) {
+			address, err := s.Store.MailAddress(ctx)
+			return &Body[mailing]{mailing{address, s.Runner.Mail != nil, s.Mailbox}}, problem(err, "address")
+		})
+	huma.Register(api, huma.Operation{OperationID: "set-mailing", Method: http.MethodPut, Path: "/api/v1/mailing", Summary: "Say where messages go by mail", Tags: tags, DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Address string `json:"address" maxLength:"254" doc:"Empty for nowhere"`
+			}
+		}) (*struct{}, error) {
+			address := strings.TrimSpace(in.Body.Address)
+			if address != "" {
+				if err := mail.Check(address); err != nil {
+					return nil, huma.Error422UnprocessableEntity(err.Error() + ".")
+				}
+			}
+			return nil, problem(s.Store.SetMailAddress(ctx, address), "address")
+		})
+}

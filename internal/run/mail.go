@@ -1,0 +1,74 @@
+package run
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"ambrosa/internal/mail"
+	"ambrosa/internal/store"
+)
+
+type mailArgs struct {
+	Message int64 `json:"message"`
+}
+
+func (mailArgs) Kind() string { return "mail" }
+
+type mailWorker struct {
+	river.WorkerDefaults[mailArgs]
+	runner *Runner
+}
+
+// mailTries is how often a mail is tried, over about an hour.
+const mailTries = 8
+
+// say writes a message about a run that has ended, in the transaction that
+// records its end, and queues its mail. Runs that a person waits for on the
+// spot have none.
+func (r *Runner) say(ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error {
+	if run.PlanID == 0 || run.Product != 0 || run.Kind != "apply" && run.Kind != "revert" {
+		return nil
+	}
+	if state != "failed" {
+		why = ""
+	}
+	report, err := store.Report(ctx, tx, run.PlanID, run.Kind == "revert", state, why)
+	if err != nil {
+		return err
+	}
+	id, waits, err := store.AddMessage(ctx, tx, run.ID, run.PlanID, report, r.Mail != nil)
+	if err != nil || !waits {
+		return err
+	}
+	_, err = r.client.InsertTx(ctx, tx, mailArgs{Message: id}, &river.InsertOpts{MaxAttempts: mailTries})
+	return err
+}
+
+// NextRetry waits longer with every try: some seconds, then minutes.
+func (w *mailWorker) NextRetry(job *river.Job[mailArgs]) time.Time {
+	return time.Now().Add(5 * time.Second << min(2*job.Attempt, 9))
+}
+
+// Work sends a message by mail. What the mail server refuses for good is not
+// tried again; the message tells of it.
+func (w *mailWorker) Work(ctx context.Context, job *river.Job[mailArgs]) error {
+	s := w.runner.Store
+	message, err := s.Message(ctx, job.Args.Message)
+	if err != nil || message.MailState != "waiting" {
+		return err
+	}
+	err = w.runner.Mail.Send(ctx, mail.Message{ID: message.ID, At: message.At, To: message.MailTo, Subject: message.Title, Text: message.Body, Plan: message.Plan})
+	switch {
+	case err == nil:
+		return s.Mailed(ctx, message.ID, "sent", "")
+	case ctx.Err() != nil:
+		return river.JobSnooze(0) // this process ends; another sends it
+	case mail.Refused(err) || job.Attempt >= job.MaxAttempts:
+		w.runner.Log.Warn("mail not sent", "message", message.ID, "error", err)
+		return s.Mailed(ctx, message.ID, "failed", err.Error())
+	}
+	return err
+}

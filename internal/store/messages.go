@@ -1,0 +1,107 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/plan"
+)
+
+// Message is what is said to people when a run has ended.
+type Message struct {
+	ID          int64      `json:"id"`
+	At          time.Time  `json:"at"`
+	Run         int64      `json:"run"`
+	Plan        int64      `json:"plan"`
+	Title       string     `json:"title"`
+	Body        string     `json:"body" doc:"Lines of plain text"`
+	ReadAt      *time.Time `json:"readAt"`
+	MailTo      string     `json:"mailTo" doc:"Where it goes by mail; empty when it does not"`
+	MailState   string     `json:"mailState" enum:",waiting,sent,failed"`
+	MailProblem string     `json:"mailProblem"`
+}
+
+const messageQuery = `select id, at, coalesce(run_id, 0) as run, coalesce(plan_id, 0) as plan, title, body, read_at, mail_to, mail_state, mail_problem from message`
+
+// Messages returns the newest messages first.
+func (s *Store) Messages(ctx context.Context, limit int) ([]Message, error) {
+	return list[Message](ctx, s.Pool, messageQuery+` order by at desc, id desc limit $1`, limit)
+}
+
+// Message returns one message.
+func (s *Store) Message(ctx context.Context, id int64) (Message, error) {
+	return one[Message](ctx, s.Pool, messageQuery+` where id = $1`, id)
+}
+
+// ReadMessages marks all messages up to one as read.
+func (s *Store) ReadMessages(ctx context.Context, last int64) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update message set read_at = now() where id <= $1 and read_at is null`, last); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "message", ID: last})
+	})
+}
+
+// MailAddress returns where messages go by mail, "" for nowhere.
+func (s *Store) MailAddress(ctx context.Context) (address string, err error) {
+	err = s.Pool.QueryRow(ctx, `select address from mailing`).Scan(&address)
+	return address, err
+}
+
+// SetMailAddress says where messages go by mail, "" for nowhere.
+func (s *Store) SetMailAddress(ctx context.Context, address string) error {
+	_, err := s.Pool.Exec(ctx, `update mailing set address = $1`, address)
+	return err
+}
+
+// AddMessage writes a message about a plan's run. With mails it also goes by
+// mail, when somebody wants it to; then waits is true.
+func AddMessage(ctx context.Context, tx pgx.Tx, run, planned int64, r plan.Report, mails bool) (id int64, waits bool, err error) {
+	err = tx.QueryRow(ctx, `insert into message (run_id, plan_id, title, body, mail_to, mail_state)
+		select $1, nullif($2::bigint, 0), $3, $4, case when $5 then address else '' end, case when $5 and address <> '' then 'waiting' else '' end from mailing
+		returning id, mail_state = 'waiting'`, run, planned, r.Title(), r.Text(), mails).Scan(&id, &waits)
+	if err != nil {
+		return 0, false, err
+	}
+	return id, waits, Notify(ctx, tx, Event{Topic: "message", ID: id})
+}
+
+// Mailed records what became of a message's mail.
+func (s *Store) Mailed(ctx context.Context, id int64, state, problem string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update message set mail_state = $2, mail_problem = $3 where id = $1`, id, state, problem); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "message", ID: id})
+	})
+}
+
+// listedNotDone is how many products that were not done a report lists.
+const listedNotDone = 20
+
+// Report returns what became of a plan, when the run that applied or reverted
+// it ended in a state.
+func Report(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why string) (plan.Report, error) {
+	found, err := one[Plan](ctx, tx, planQuery+` where p.id = $1`, id)
+	if err != nil {
+		return plan.Report{}, err
+	}
+	r := plan.Report{Of: found.Describe(), Reverted: reverted, Ended: ended, Why: why, LeftOut: found.LeftOut}
+	is, waits := "applied", "planned"
+	if reverted {
+		is, waits = "reverted", "applied"
+	}
+	err = tx.QueryRow(ctx, `select count(*) filter (where state = $2), coalesce(sum(added) filter (where state = $2), 0), coalesce(sum(removed) filter (where state = $2), 0),
+			coalesce(sum(moved) filter (where state = $2), 0), count(*) filter (where state = $3)
+		from plan_product where plan_id = $1`, id, is, waits).Scan(&r.Products, &r.Added, &r.Removed, &r.Moved, &r.Left)
+	if err != nil {
+		return r, err
+	}
+	r.NotDone, err = list[plan.NotDone](ctx, tx, `select p.code, pp.problem as why from plan_product pp join product p on p.id = pp.product_id
+		where pp.plan_id = $1 and pp.state in ('stale', 'failed') order by p.code limit $2`, id, listedNotDone)
+	r.More = found.Stale + found.Failed - len(r.NotDone)
+	return r, err
+}
