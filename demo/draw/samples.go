@@ -237,7 +237,7 @@ func (s *shot) encode(image *vips.ImageRef) (content []byte, err error) {
 }
 
 // sides are the usual sizes of suppliers' pictures; large ones are rarer.
-var sides = []int{420, 500, 500, 560, 600, 640, 640, 720, 800, 1200}
+var sides = []int{420, 500, 500, 520, 540, 560, 600, 640, 720, 1000}
 
 func random(seed uint64) *rand.Rand { return rand.New(rand.NewPCG(seed, 2026)) }
 
@@ -276,7 +276,7 @@ func northcomb(items []item) (shots []*shot) {
 				name = fmt.Sprintf("NCB %s (%d)", strings.ReplaceAll(it.sku, "-", " "), place+1)
 			}
 			side := pick(r, sides)
-			if n%40 == 1 && place == 0 {
+			if n%90 == 1 && place == 0 {
 				side = 3000
 			}
 			shots = append(shots, &shot{path: folder + "/" + name + ".jpg", item: it, view: view, side: side, format: "jpg", tall: it.kind.prefix == "SU"})
@@ -315,7 +315,7 @@ func lindmoor(items []item) (shots []*shot) {
 			shots = append(shots, &shot{path: root + strings.ToLower(it.sku) + "-" + slug(word) + "_web.jpg", item: it, view: "front", side: pick(r, sides), format: "jpg", tall: n%2 == 0})
 		}
 		if seen[it.product] == 1 && n%6 == 0 {
-			shots = append(shots, &shot{path: root + fmt.Sprintf("IMG_%04d.jpg", 4400+n), item: it, view: "in use", side: 1100, format: "jpg"})
+			shots = append(shots, &shot{path: root + fmt.Sprintf("IMG_%04d.jpg", 4400+n), item: it, view: "in use", side: 800, format: "jpg"})
 		}
 	}
 	return append(shots, lindmoorMess(items, shots)...)
@@ -325,7 +325,7 @@ func lindmoorMess(items []item, shots []*shot) []*shot {
 	frames, veils, gloves, brushes, cages, knives := of(items, "FR"), of(items, "VL"), of(items, "GL"), of(items, "BR"), of(items, "QC"), of(items, "UK")
 	mess := []*shot{
 		// two products in one picture
-		{path: "Delivery 3/sets/" + veils[3].sku + " + " + gloves[4].sku + ".jpg", item: veils[3], view: "in use", side: 1200, format: "jpg"},
+		{path: "Delivery 3/sets/" + veils[3].sku + " + " + gloves[4].sku + ".jpg", item: veils[3], view: "in use", side: 900, format: "jpg"},
 		{path: "Delivery 3/sets/" + brushes[0].sku + "_" + knives[1].sku + "_set.jpg", item: brushes[0], view: "in use", side: 1000, format: "jpg"},
 		{path: "Delivery 3/sets/" + gloves[0].sku + " and " + gloves[1].sku + ".jpg", item: gloves[0], view: "front", side: 900, format: "jpg"},
 		{path: "Delivery 3/sets/" + cages[0].sku + "_" + cages[4].sku + ".jpg", item: cages[0], view: "front", side: 900, format: "jpg"},
@@ -337,19 +337,19 @@ func lindmoorMess(items []item, shots []*shot) []*shot {
 		// no product has these
 		{path: "Delivery 3/new/WX-2210-S.jpg", item: gloves[9], view: "front", side: 800, format: "jpg"},
 		{path: "Delivery 3/new/WX-2210-M.jpg", item: gloves[10], view: "front", side: 800, format: "jpg"},
-		{path: "Delivery 3/IMG_5544.jpg", item: knives[4], view: "in use", side: 1100, format: "jpg"},
-		{path: "Delivery 3/IMG_5545.jpg", item: knives[5], view: "front", side: 1100, format: "jpg"},
-		{path: "Delivery 3/DSC_0042.JPG", item: frames[2], view: "in use", side: 1100, format: "jpg"},
+		{path: "Delivery 3/IMG_5544.jpg", item: knives[4], view: "in use", side: 800, format: "jpg"},
+		{path: "Delivery 3/IMG_5545.jpg", item: knives[5], view: "front", side: 800, format: "jpg"},
+		{path: "Delivery 3/DSC_0042.JPG", item: frames[2], view: "in use", side: 800, format: "jpg"},
 		{path: "Delivery 3/2026-02-11 1600x1600.jpg", item: frames[4], view: "front", side: 1000, format: "jpg"},
 		// only the sticker in the picture tells what these show
 		{path: "Delivery 3/IMG_5546.jpg", item: of(items, "JR")[6], view: "barcode", side: 1400, format: "jpg"},
 		{path: "Delivery 3/IMG_5547.jpg", item: of(items, "LD")[3], view: "barcode", side: 1400, format: "jpg"},
 		// and a spreadsheet these
-		{path: "Delivery 3/brood nest.jpg", item: frames[6], view: "in use", side: 1100, format: "jpg"},
-		{path: "Delivery 3/evening light.jpg", item: of(items, "SM")[2], view: "front", side: 1100, format: "jpg"},
+		{path: "Delivery 3/brood nest.jpg", item: frames[6], view: "in use", side: 800, format: "jpg"},
+		{path: "Delivery 3/evening light.jpg", item: of(items, "SM")[2], view: "front", side: 800, format: "jpg"},
 		{path: "Delivery 3/pictures.csv", bytes: []byte("Article;Image;Position;Alternative text\n" + frames[6].sku + ";BROOD NEST.JPG;3;A frame full of brood, held into the sun\n" +
 			of(items, "SM")[2].sku + ";evening light;1;\n" + knives[2].sku + ";uncapping.jpg;1;\n")},
-		{path: "Delivery 3/apiary morning.jpg", item: veils[0], view: "in use", side: 1100, format: "jpg"},
+		{path: "Delivery 3/apiary morning.jpg", item: veils[0], view: "in use", side: 800, format: "jpg"},
 		// the wrong kind of file, and broken ones
 		{path: "Delivery 3/Thumbs.db", bytes: []byte("leftover")},
 		{path: "Delivery 3/READ ME.txt", bytes: []byte("All pictures may be used by our dealers.\n")},
@@ -411,8 +411,8 @@ func apigrund(items []item) (shots []*shot) {
 		&shot{path: "ean/" + number(4000) + ".jpg", item: jars[11], view: "front", side: 900, format: "jpg"},
 		&shot{path: "ean/" + items[301].gtin + ".jpg", item: items[301], view: "front", side: 900, format: "jpg"},
 		&shot{path: "ean/" + items[301].gtin + "_2.jpg", item: items[302], view: "side", side: 900, format: "jpg"},
-		&shot{path: "sets/" + jars[4].sku + "_" + lids[2].sku + ".jpg", item: jars[4], view: "in use", side: 1200, format: "jpg"},
-		&shot{path: "sets/" + jars[5].sku + "+" + lids[3].sku + ".jpg", item: jars[5], view: "in use", side: 1200, format: "jpg"},
+		&shot{path: "sets/" + jars[4].sku + "_" + lids[2].sku + ".jpg", item: jars[4], view: "in use", side: 900, format: "jpg"},
+		&shot{path: "sets/" + jars[5].sku + "+" + lids[3].sku + ".jpg", item: jars[5], view: "in use", side: 900, format: "jpg"},
 		// look-alikes in two sizes, padded, enlarged, tiny, in print colours, 16 bits deep
 		&shot{path: "small/" + jars[0].sku + "_400px.jpg", item: jars[0], view: "front", side: 400, format: "jpg"},
 		&shot{path: "large/" + jars[0].sku + "_3000px.jpg", item: jars[0], view: "front", side: 3000, format: "jpg"},

@@ -163,7 +163,7 @@ func (s *Server) lotOperations(api huma.API) {
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
-				Way plan.Way `json:"way" enum:"after,before,instead,like for like"`
+				Way plan.Way `json:"way" enum:"after,before,instead,like for like," doc:"Empty for that of its draft, else after"`
 			}
 		}) (*Body[created], error) {
 			id, err := s.Store.PlanLot(ctx, in.ID, in.Body.Way)

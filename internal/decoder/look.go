@@ -93,17 +93,15 @@ func detail(content []byte) (float64, error) {
 			return 0, err
 		}
 	}
-	if err := image.ToColorSpace(vips.InterpretationBW); err != nil {
-		return 0, err
-	}
-	greys, err := image.ToBytes()
-	if err != nil || len(greys) < side*side {
-		return 0, err
-	}
-	if bands := image.Bands(); bands > 1 {
-		for i := range side * side {
-			greys[i] = greys[i*bands]
+	if image.Interpretation() != vips.InterpretationSRGB || image.BandFormat() != vips.BandFormatUchar {
+		if err := image.ToColorSpace(vips.InterpretationSRGB); err != nil {
+			return 0, err
 		}
 	}
-	return picture.Detail(greys[:side*side], side), nil
+	pixels, err := image.ToBytes()
+	bands := image.Bands()
+	if err != nil || len(pixels) < side*side*bands {
+		return 0, err
+	}
+	return picture.Detail(picture.Greys(pixels, bands), side), nil
 }

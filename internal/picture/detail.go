@@ -17,13 +17,10 @@ const block = 16 // of the square's side, at half its size
 // octaves that it adds. The octaves are levels of a pyramid (Burt and Adelson,
 // The Laplacian pyramid, 1983), compared in the blocks that have most detail.
 // Enlarging by linear interpolation, or by less than two, is not told.
-func Detail(greys []byte, side int) float64 {
+func Detail(greys []float64, side int) float64 {
 	levels := 3
 	energies := make([][]float64, levels) // of a level, by block of the coarsest grid
-	current := make([]float64, len(greys))
-	for i, g := range greys {
-		current[i] = float64(g)
-	}
+	current := greys
 	for level, width := 0, side; level < levels; level, width = level+1, width/2 {
 		energies[level] = blockEnergies(current, width, block<<(levels-1-level)/2)
 		current = halved(current, width)
@@ -79,10 +76,13 @@ func halved(greys []float64, width int) []float64 {
 	small := make([]float64, half*half)
 	at := func(i int) int { return min(max(i, 0), width-1) }
 	for y := range width {
-		line := greys[y*width : (y+1)*width]
-		for x := range half {
-			c := 2 * x
-			rows[y*half+x] = (line[at(c-2)] + 4*line[at(c-1)] + 6*line[c] + 4*line[at(c+1)] + line[at(c+2)]) / 16
+		line, out := greys[y*width:(y+1)*width], rows[y*half:(y+1)*half]
+		for x := range out {
+			if c := 2 * x; c >= 2 && c+2 < width {
+				out[x] = (line[c-2] + 4*line[c-1] + 6*line[c] + 4*line[c+1] + line[c+2]) / 16
+			} else {
+				out[x] = (line[at(c-2)] + 4*line[at(c-1)] + 6*line[c] + 4*line[at(c+1)] + line[at(c+2)]) / 16
+			}
 		}
 	}
 	for y := range half {

@@ -59,6 +59,20 @@ func grey(p []byte) float64 {
 	return 0.2126*float64(p[0]) + 0.7152*float64(p[1]) + 0.0722*float64(p[2])
 }
 
+// Greys returns the luma of pixels of one or more channels, of which the first
+// three are red, green and blue.
+func Greys(pixels []byte, bands int) []float64 {
+	greys := make([]float64, len(pixels)/bands)
+	for i := range greys {
+		if bands < 3 {
+			greys[i] = float64(pixels[i*bands])
+		} else {
+			greys[i] = grey(pixels[i*bands:])
+		}
+	}
+	return greys
+}
+
 // Square shrinks width × height pixels, of bands channels of which the first
 // three are red, green and blue, to FingerprintSide × FingerprintSide pixels of
 // three channels, each the mean of the area under it.

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -71,21 +72,22 @@ func facts(ctx context.Context, db DB, products []int64) (plan.Facts, error) {
 // does not grow with the lot.
 const batchProducts = 500
 
-// PlanLot plans a lot, together with those that it is being planned with.
+// PlanLot plans a lot, together with those that it is being planned with; "" is
+// the way of its draft, or after where there is none.
 func (s *Store) PlanLot(ctx context.Context, lot int64, way plan.Way) (id int64, err error) {
-	rows, err := s.Pool.Query(ctx, `select lot_id from plan_lot where plan_id = (
+	draft, err := one[Plan](ctx, s.Pool, planQuery+` where p.id = (
 		select p.id from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state = 'draft' order by p.id desc limit 1)`, lot)
+	if errors.Is(err, ErrNotFound) {
+		draft, err = Plan{Lots: []PlanLot{{ID: lot}}, Way: string(plan.After)}, nil
+	}
 	if err != nil {
 		return 0, err
 	}
-	lots, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-	if err != nil {
-		return 0, err
+	var lots []int64
+	for _, l := range draft.Lots {
+		lots = append(lots, l.ID)
 	}
-	if len(lots) == 0 {
-		lots = []int64{lot}
-	}
-	return s.MakePlan(ctx, lots, way)
+	return s.MakePlan(ctx, lots, cmp.Or(way, plan.Way(draft.Way)))
 }
 
 // MakePlan writes a plan for what the paired files of lots would change, in the

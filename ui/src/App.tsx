@@ -1,5 +1,5 @@
 import { ActionIcon, Kbd, Tooltip, useComputedColorScheme, useMantineColorScheme } from '@mantine/core';
-import { IconActivity, IconHelp, IconMoon, IconSearch, IconSun } from '@tabler/icons-react';
+import { IconActivity, IconHelp, IconMessage, IconMoon, IconSearch, IconSun } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { Navigate, NavLink, Route, Routes, useLocation, useNavigate } from 'react-router';
@@ -19,6 +19,7 @@ import { Broken } from './shared/Broken';
 import { useEvents } from './shared/events';
 import { count } from './shared/format';
 import { Help } from './shared/Help';
+import { Messages } from './shared/Messages';
 import { useKeys } from './shared/keys';
 import { Runs } from './shared/Runs';
 import { Search, openSearch } from './shared/Search';
@@ -28,6 +29,7 @@ export function App() {
   useEvents();
   const [help, setHelp] = useState(false);
   const [runs, setRuns] = useState(false);
+  const [messages, setMessages] = useState(false);
   const navigate = useNavigate();
   const place = useLocation().pathname;
   const waiting = useQuery(getWaitingOptions()).data;
@@ -43,7 +45,7 @@ export function App() {
       const next = stations[(here + step + stations.length) % stations.length];
       if (next) void navigate(next.to);
     };
-    return { '?': () => setHelp(true), r: () => setRuns((open) => !open), '[': () => go(-1), ']': () => go(1) };
+    return { '?': () => setHelp(true), r: () => setRuns((open) => !open), i: () => setMessages((open) => !open), '[': () => go(-1), ']': () => go(1) };
   }, [here, navigate, stations]);
   useKeys(keys);
 
@@ -70,6 +72,11 @@ export function App() {
               <IconActivity size={17} /><span style={{ marginLeft: 5 }}>{waiting?.runs ? `${waiting.runs} running` : 'Runs'}</span>
             </ActionIcon>
           </Tooltip>
+          <Tooltip label="Messages">
+            <ActionIcon onClick={() => setMessages(true)} aria-label={waiting?.messages ? `${waiting.messages} unread: messages` : 'Messages'} w="auto" px={6} c={waiting?.messages ? 'var(--accent)' : undefined}>
+              <IconMessage size={17} />{waiting?.messages ? <span style={{ marginLeft: 5 }}>{waiting.messages}</span> : null}
+            </ActionIcon>
+          </Tooltip>
           <Scheme />
           <Tooltip label="Keys"><ActionIcon onClick={() => setHelp(true)} aria-label="Keys"><IconHelp size={18} /></ActionIcon></Tooltip>
         </div>
@@ -94,6 +101,7 @@ export function App() {
       </main>
       <Search />
       <Help open={help} onClose={() => setHelp(false)} />
+      <Messages open={messages} onClose={() => setMessages(false)} />
       <Runs open={runs} onClose={() => setRuns(false)} />
     </>
   );

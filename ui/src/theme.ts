@@ -55,6 +55,7 @@ export const colours: CSSVariablesResolver = () => ({
     '--accent': '#a64b0e',
     '--accent-wash': '#fbeee3',
     '--on-accent': '#ffffff',
+    '--on-picture': '#ffffff',
     '--hover': '#f0f0f0',
     '--paired': '#17694a',
     '--paired-strong': '#0b7a4e',

@@ -1,7 +1,5 @@
 import { Button, Modal, Textarea } from '@mantine/core';
-import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from '@dnd-kit/core';
-import { arrayMove, rectSortingStrategy, SortableContext, useSortable } from '@dnd-kit/sortable';
-import { CSS } from '@dnd-kit/utilities';
+import { arrayMove } from '@dnd-kit/sortable';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { Link, useParams } from 'react-router';
@@ -10,6 +8,7 @@ import { arrangeProductMutation, getProductOptions, getProductQueryKey, revertPl
 import { baseName, bytes, count, said, some, when } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { Enlarged, original, Picture } from '../shared/Picture';
+import { Sorted, useSorted } from '../shared/Sorted';
 import { Failed } from '../shared/State';
 import { tell } from '../shared/tell';
 
@@ -83,31 +82,22 @@ function Product({ page }: { page: Page }) {
 function Target({ whole, sku, options, pictures, here, onMark, onOpen, onMove }: {
   whole: boolean; sku: string; options: string; pictures: Shown[]; here: number; onMark: (id: number) => void; onOpen: () => void; onMove: (list: Shown[]) => void;
 }) {
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { keyboardCodes: { start: [], cancel: ['Escape'], end: [] } }));
-  const drop = ({ active, over }: DragEndEvent) => {
-    const from = pictures.findIndex((p) => p.id === active.id);
-    const to = pictures.findIndex((p) => p.id === over?.id);
-    if (from >= 0 && to >= 0 && from !== to) onMove(arrayMove(pictures, from, to));
-  };
   return (
     <section style={{ marginBottom: 18 }} aria-label={whole ? 'The product as a whole' : sku}>
       <h2 className="spread" style={{ margin: '0 0 7px', fontSize: 13.5 }}>{whole ? 'The product as a whole' : <span className="mono">{sku}</span>}<span className="quiet" style={{ fontWeight: 400 }}>{options}</span></h2>
       {pictures.length === 0 ? <span className="quiet">No picture of its own.</span> : (
-        <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>
-          <SortableContext items={pictures.map((p) => p.id)} strategy={rectSortingStrategy}>
-            <div className="order">{pictures.map((p) => <Placed key={p.id} picture={p} on={p.id === here} onMark={() => onMark(p.id)} onOpen={onOpen} />)}</div>
-          </SortableContext>
-        </DndContext>
+        <Sorted ids={pictures.map((p) => String(p.id))} onMove={(from, to) => onMove(arrayMove(pictures, from, to))}>
+          <div className="order">{pictures.map((p) => <Placed key={p.id} picture={p} on={p.id === here} onMark={() => onMark(p.id)} onOpen={onOpen} />)}</div>
+        </Sorted>
       )}
     </section>
   );
 }
 
 function Placed({ picture, on, onMark, onOpen }: { picture: Shown; on: boolean; onMark: () => void; onOpen: () => void }) {
-  const { setNodeRef, listeners, transform, transition, isDragging } = useSortable({ id: picture.id });
+  const sorted = useSorted(String(picture.id));
   return (
-    <button ref={setNodeRef} className={`placed${on ? ' on' : ''}`} aria-pressed={on} onClick={onMark} onDoubleClick={onOpen} onFocus={onMark} {...listeners}
-      style={{ transform: CSS.Transform.toString(transform), transition, zIndex: isDragging ? 2 : undefined }}>
+    <button className={`placed${on ? ' on' : ''}`} aria-pressed={on} onClick={onMark} onDoubleClick={onOpen} onFocus={onMark} {...sorted}>
       <div style={{ position: 'relative' }}><Picture sum={picture.sum} alt={picture.alt} />{picture.place === 1 && <span className="lead">lead</span>}</div>
       <span className="spread"><strong>{picture.place}</strong><span className="quiet clip">{picture.view}</span></span>
     </button>

@@ -1247,7 +1247,10 @@ export type Plan = {
 };
 
 export type PlanLotRequest = {
-    way: 'after' | 'before' | 'instead' | 'like for like';
+    /**
+     * Empty for that of its draft, else after
+     */
+    way: 'after' | 'before' | 'instead' | 'like for like' | '';
 };
 
 export type PlanLot = {

@@ -6,7 +6,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { File as LotFile, ListFilesData, Lot } from '../client';
-import { countMarksOptions, getLotOptions, listFilesOptions, listRunsOptions, pairLotMutation, planLotMutation, setAsideMutation, takeBackAsideMutation } from '../client/@tanstack/react-query.gen';
+import { countMarksOptions, getLotOptions, listFilesOptions, listRunsOptions, pairLotMutation, planLotMutation, setAsideMutation, takeBackTogetherMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, folderOf, said, some, when } from '../shared/format';
 import { usePages } from '../shared/paging';
 import { Picture } from '../shared/Picture';
@@ -84,12 +84,12 @@ function useless(query: Query): Query {
 /** Sets aside what is shown; what was decided before can be brought back at once. */
 function AsideForm({ open, onClose, lot, query, total }: { open: boolean; onClose: () => void; lot: number; query: Query; total: number }) {
   const [reason, setReason] = useState('');
-  const back = useMutation({ ...takeBackAsideMutation(), onSuccess: (done) => tell('Brought back', some(done.files, 'file')), onError: (e) => tell('Nothing is brought back', said(e), true) });
+  const back = useMutation({ ...takeBackTogetherMutation(), onSuccess: (done) => tell('Brought back', some(done.files.length, 'file')), onError: (e) => tell('Nothing is brought back', said(e), true) });
   const set = useMutation({
     ...setAsideMutation(), onError: (e) => tell('Nothing is set aside', said(e), true),
     onSuccess: (done) => {
       onClose();
-      notifications.show({ title: 'Set aside', autoClose: 30_000, withBorder: true, color: 'dark', message: <span className="spread">{some(done.files, 'file')}<Button size="compact-xs" onClick={() => back.mutate({ path: { id: done.id } })}>Bring back</Button></span> });
+      notifications.show({ title: 'Set aside', autoClose: 30_000, withBorder: true, color: 'dark', message: <span className="spread">{some(done.files.length, 'file')}<Button size="compact-xs" onClick={() => back.mutate({ path: { id: done.id } })}>Bring back</Button></span> });
     },
   });
   const { verdict, q, rights, mark, type, shape } = query;

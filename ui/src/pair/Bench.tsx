@@ -1,9 +1,9 @@
 import { Button, Kbd } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { FileDetail, Lot } from '../client';
-import { decideFileMutation, getFileOptions, getFileQueryKey, getLotOptions, listFilesOptions, planLotMutation } from '../client/@tanstack/react-query.gen';
+import { getFileOptions, getLotOptions, listFilesOptions, planLotMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, said } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { Enlarged, Picture } from '../shared/Picture';
@@ -11,17 +11,19 @@ import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
 import { Verdict } from '../shared/Verdict';
 import { choicesOf, type Choice } from './choices';
+import { useChosen } from './chosen';
+import { ChosenBar, type Deed } from './ChosenBar';
 import { Clues } from './Clues';
 import { CodePlaces } from './CodePlaces';
+import { useDecide } from './decide';
 import { FileColumn, type Class, type Neighbours } from './FileColumn';
 import { PlaceDialog, ProductDialog, ViewDialog } from './dialogs';
+import { useHistory } from './history';
 import { Lessons } from './Lessons';
+import { useOrder } from './order';
 import { ProductSide } from './ProductSide';
 import { ReadingLine } from './ReadingLine';
-
-type Body = { verdict: 'paired' | 'set aside' | 'open'; product?: number; variant?: number; place?: number; view?: string; reason?: string; version: number };
-interface Undo { file: number; was: FileDetail; body: Body }
-interface Redo { file: number; body: Body }
+import { useTogether } from './together';
 
 const classOf = (file: FileDetail): Class => (file.verdict === 'unread' || file.verdict === 'unusable' ? 'loose' : file.verdict);
 
@@ -67,7 +69,7 @@ function BenchHead({ lot, onClues }: { lot: Lot; onClues?: () => void }) {
       <span className="push" />
       {onClues && <Button onClick={onClues}>Clues…</Button>}
       {lot.state === 'ready' && lot.planState !== 'applying' && lot.paired > 0 && (
-        <Button variant={undecided > 0 ? 'default' : 'filled'} loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: 'after' } })}>Plan {count(lot.paired)} paired</Button>
+        <Button variant={undecided > 0 ? 'default' : 'filled'} loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: '' } })}>Plan {count(lot.paired)} paired</Button>
       )}
     </div>
   );
@@ -78,112 +80,78 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
   const client = useQueryClient();
   const [cls, setClass] = useState<Class>(classOf(file));
   const [dialog, setDialog] = useState<'product' | 'place' | 'view' | 'large' | 'clues' | ''>('');
-  const [undo, setUndo] = useState<Undo[]>([]);
-  const [redo, setRedo] = useState<Redo[]>([]);
-  const [corrected, setCorrected] = useState<FileDetail>();
   const [marked, setMarked] = useState({ file: 0, at: 0 });
   const [neighbours, setNeighbours] = useState<Neighbours>({ before: 0, after: 0, ahead: [] });
-  const settled = useRef(new Set<number>());
   const choices = useMemo(() => choicesOf(file), [file]);
   const at = marked.file === file.id ? marked.at : 0;
   const choice = choices[at];
-  
-  const decide = useMutation({ ...decideFileMutation(), onError: (e) => {
-    tell('Not decided', said(e), true);
-    void client.invalidateQueries({ queryKey: getFileQueryKey({ path: { id: file.id } }) });
-  } });
+  const shown = useMemo(() => (file.verdict === 'paired' ? { product: file.product, variant: file.variant } : choice), [choice, file]);
 
-  // Nothing is decided on a file that is passing, or whose last decision is on its way: the answer brings its new version.
-  const closed = lot.state !== 'ready' || passing || (decide.isPending && decide.variables.path.id === file.id);
+  const go = useCallback((id: number) => { if (id) pick(id); }, [pick]);
+  const { did, forget, takeBack, doAgain } = useHistory(pick);
+  const { settle, corrected, learned } = useDecide({ lot, file, passing, after: neighbours.after, go, did, forget });
+  const chosen = useChosen();
+  const { act, busy } = useTogether(lot.id, chosen, did);
+  const ordering = useOrder(lot.id, shown?.product ?? 0, file.id, did);
+  const several = chosen.files.length;
 
   // The evidence of the next files is fetched ahead, so that it is there with the key press.
   useEffect(() => {
     for (const id of [file.next, ...neighbours.ahead]) if (id) void client.prefetchQuery(getFileOptions({ path: { id } }));
   }, [client, file.next, neighbours.ahead]);
 
-  const go = useCallback((id: number) => { if (id) pick(id); }, [pick]);
-  const settle = useCallback((body: Body, moveOn: boolean) => {
-    if (closed || file.verdict === 'unusable') return;
-    setUndo((list) => [...list, { file: file.id, was: file, body }]);
-    setRedo([]);
-    settled.current.add(file.id);
-    const open = file.verdict === 'contested' || file.verdict === 'loose';
-    // The next file was told when this one was fetched; where it has been decided on since, the answer tells anew.
-    const known = open ? (settled.current.has(file.next) ? 0 : file.next) : neighbours.after;
-    decide.mutate({ path: { id: file.id }, body }, {
-      onSuccess: (now) => {
-        client.setQueryData(getFileQueryKey({ path: { id: file.id } }), now);
-        if (moveOn && !known) go(now.next);
-        if (file.verdict === 'loose' && body.verdict === 'paired') setCorrected(now);
-      },
-      onError: () => {
-        settled.current.delete(file.id);
-        setUndo((list) => list.slice(0, -1));
-      },
-    });
-    if (moveOn) go(known);
-  }, [client, closed, decide, file, go, neighbours.after]);
+  const pairWith = useCallback((c: Choice | undefined) => {
+    if (c && several > 0) act({ do: 'pair', product: c.product, variant: c.variant, reason: c.why });
+    else if (c) settle({ verdict: 'paired', product: c.product, variant: c.variant, place: file.place, view: file.view, reason: c.why }, true);
+  }, [act, file, settle, several]);
 
-  const pairWith = useCallback((c: Choice | undefined, moveOn = true) => {
-    if (!c) return;
-    settle({ verdict: 'paired', product: c.product, variant: c.variant, place: file.place, view: file.view, reason: c.why, version: file.version }, moveOn);
-  }, [file, settle]);
+  const setView = useCallback((view: string) => {
+    if (several > 0) act({ do: 'view', view });
+    else if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place: file.place, view, reason: 'view set by hand' }, false);
+  }, [act, file, settle, several, shown]);
 
-  const takeBack = useCallback(() => {
-    const last = undo.at(-1);
-    if (!last) return;
-    setUndo((list) => list.slice(0, -1));
-    setRedo((list) => [...list, { file: last.file, body: last.body }]);
-    setCorrected(undefined);
-    settled.current.delete(last.file);
-    pick(last.file);
-    void (async () => {
-      const now = await client.fetchQuery({ ...getFileOptions({ path: { id: last.file } }), staleTime: 0 });
-      const was = last.was;
-      const body = was.decidedBy === 'person' && (was.verdict === 'paired' || was.verdict === 'set aside')
-        ? { verdict: was.verdict, product: was.product, variant: was.variant, place: was.place, view: was.view, reason: was.reason, version: now.version }
-        : { verdict: 'open' as const, version: now.version };
-      decide.mutate({ path: { id: last.file }, body }, { onSuccess: (back) => client.setQueryData(getFileQueryKey({ path: { id: last.file } }), back) });
-    })();
-  }, [client, decide, pick, undo]);
+  const deed = useCallback((what: Deed) => {
+    if (what === 'product' || what === 'view') setDialog(what);
+    if (what === 'accept') act({ do: 'accept' });
+    if (what === 'aside') act({ do: 'set aside', reason: 'set aside on the bench' });
+    if (what === 'open') act({ do: 'open' });
+    if (what === 'clear') chosen.clear();
+  }, [act, chosen]);
 
-  const doAgain = useCallback(() => {
-    const next = redo.at(-1);
-    if (!next) return;
-    setRedo((list) => list.slice(0, -1));
-    pick(next.file);
-    void (async () => {
-      const was = await client.fetchQuery({ ...getFileOptions({ path: { id: next.file } }), staleTime: 0 });
-      setUndo((list) => [...list, { file: next.file, was, body: next.body }]);
-      decide.mutate({ path: { id: next.file }, body: { ...next.body, version: was.version } }, { onSuccess: (now) => client.setQueryData(getFileQueryKey({ path: { id: next.file } }), now) });
-    })();
-  }, [client, decide, pick, redo]);
-
-  const keys = useMemo(() => ({
-    Enter: () => pairWith(choice),
-    x: () => settle({ verdict: 'set aside', reason: 'set aside on the bench', version: file.version }, true),
-    o: () => settle({ verdict: 'open', version: file.version }, false),
-    u: takeBack,
-    U: doAgain,
-    c: () => setDialog('clues'),
-    f: () => setDialog('product'),
-    p: () => setDialog('place'),
-    v: () => setDialog('view'),
-    ' ': () => setDialog('large'),
-    n: () => go(file.next),
-    ArrowDown: () => go(neighbours.after),
-    ArrowUp: () => go(neighbours.before),
-    ...Object.fromEntries(choices.slice(0, 9).map((_, i) => [String(i + 1), () => setMarked({ file: file.id, at: i })])),
-  }), [choice, choices, doAgain, file, go, neighbours, pairWith, settle, takeBack]);
+  const keys = useMemo(() => {
+    const one = several === 0;
+    return {
+      Enter: () => (one ? pairWith(choice) : deed('accept')),
+      x: () => (one ? settle({ verdict: 'set aside', reason: 'set aside on the bench' }, true) : deed('aside')),
+      o: () => (one ? settle({ verdict: 'open' }, false) : deed('open')),
+      m: () => { chosen.toggle(file); go(neighbours.after); },
+      Escape: () => chosen.clear(),
+      u: takeBack,
+      U: doAgain,
+      c: () => setDialog('clues'),
+      f: () => setDialog('product'),
+      p: () => setDialog('place'),
+      v: () => setDialog('view'),
+      ' ': () => setDialog('large'),
+      n: () => go(file.next),
+      ArrowDown: () => go(neighbours.after),
+      ArrowUp: () => go(neighbours.before),
+      ArrowLeft: (e: KeyboardEvent) => { if (e.shiftKey) ordering.step(-1); },
+      ArrowRight: (e: KeyboardEvent) => { if (e.shiftKey) ordering.step(1); },
+      ...Object.fromEntries(choices.slice(0, 9).map((_, i) => [String(i + 1), () => setMarked({ file: file.id, at: i })])),
+    };
+  }, [choice, choices, chosen, deed, doAgain, file, go, neighbours, ordering, pairWith, settle, several, takeBack]);
   useKeys(keys, dialog === '' && !passing);
 
+  const column = inClass(lot, cls) > 0 ? cls : classOf(file);
   const against = choice ? { key: choice.key, suggestion: choice.suggestion } : file.key ? { key: file.key } : undefined;
-  const shown = file.verdict === 'paired' ? { product: file.product, variant: file.variant } : choice;
   return (
     <>
       <BenchHead lot={lot} onClues={() => setDialog('clues')} />
       <div className="bench">
-        <FileColumn lot={lot} cls={inClass(lot, cls) > 0 ? cls : classOf(file)} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} />
+        <FileColumn lot={lot} cls={column} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} chosen={chosen}>
+          {lot.state === 'ready' && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deed} />}
+        </FileColumn>
         <section aria-label="File">
           <button className="link stage mat" onClick={() => setDialog('large')} aria-label="Large view" style={{ cursor: 'zoom-in' }}>
             {file.sum && !file.problem ? <><Picture sum={file.sum} whole none="" /><CodePlaces file={file} /></> : <span className="none">{file.problem || 'no picture'}</span>}
@@ -195,10 +163,10 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
               <span className="push quiet">{file.width > 0 && `${file.width} × ${file.height}, `}{bytes(file.bytes)}{file.same > 0 && `, the same bytes ${file.same + 1} times`}</span>
             </div>
             <ReadingLine file={file} against={against} />
-            {corrected && <Lessons key={corrected.id} file={corrected} onDone={() => setCorrected(undefined)} />}
+            {corrected && <Lessons key={corrected.id} file={corrected} onDone={learned} />}
           </div>
           <div className="keys" aria-label="Keys on the bench">
-            {([['Enter', 'accept'], ['f', 'find'], ['x', 'set aside'], ['p', 'place'], ['v', 'view'], ['o', 'reopen'], ['u', 'undo'], ['U', 'redo'], ['n', 'next'], ['c', 'clues']] as const).map(([k, what]) => <span key={k}><Kbd>{k}</Kbd> {what}</span>)}
+            {([['Enter', 'accept'], ['f', 'find'], ['x', 'set aside'], ['p', 'place'], ['v', 'view'], ['o', 'reopen'], ['m', 'choose'], ['u', 'undo'], ['U', 'redo'], ['n', 'next'], ['c', 'clues']] as const).map(([k, what]) => <span key={k}><Kbd>{k}</Kbd> {what}</span>)}
           </div>
         </section>
         <section aria-label="Product">
@@ -217,16 +185,15 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
           <div className="spread wrap" style={{ padding: '8px 12px', gap: 6 }}>
             {lot.state === 'ready' && file.verdict !== 'paired' && <Button variant="filled" disabled={!choice || passing} onClick={() => pairWith(choice)}>Accept {choice?.code}</Button>}
             {lot.state === 'ready' && <Button onClick={() => setDialog('product')}>{file.verdict === 'paired' ? 'Another product' : 'Find'}</Button>}
-            {lot.state === 'ready' && file.verdict !== 'set aside' && <Button onClick={() => settle({ verdict: 'set aside', reason: 'set aside on the bench', version: file.version }, true)}>Set aside</Button>}
+            {lot.state === 'ready' && file.verdict !== 'set aside' && <Button onClick={() => settle({ verdict: 'set aside', reason: 'set aside on the bench' }, true)}>Set aside</Button>}
           </div>
-          <ProductSide lot={lot.id} target={shown} file={file} />
+          <ProductSide target={shown} file={file} ordering={ordering} open={lot.state === 'ready'} />
         </section>
       </div>
-      <ProductDialog open={dialog === 'product'} onClose={() => setDialog('')} onPick={(c) => { setDialog(''); pairWith(c); }} />
+      <ProductDialog open={dialog === 'product'} several={several} onClose={() => setDialog('')} onPick={(c) => { setDialog(''); pairWith(c); }} />
       <PlaceDialog open={dialog === 'place'} file={file} target={shown} onClose={() => setDialog('')}
-        onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand', version: file.version }, false); }} />
-      <ViewDialog open={dialog === 'view'} file={file} target={shown} onClose={() => setDialog('')}
-        onView={(view) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place: file.place, view, reason: 'view set by hand', version: file.version }, false); }} />
+        onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand' }, false); }} />
+      <ViewDialog open={dialog === 'view'} view={several > 0 ? undefined : file.view} possible={several > 0 || shown !== undefined} onClose={() => setDialog('')} onView={(view) => { setDialog(''); setView(view); }} />
       <Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} />
       <Enlarged sum={dialog === 'large' ? file.sum : ''} title={baseName(file.path)} onClose={() => setDialog('')} />
     </>

@@ -1,5 +1,7 @@
+import { Checkbox } from '@mantine/core';
+import { useQueryClient } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, type MouseEvent, type ReactNode } from 'react';
 import type { File as LotFile, FileDetail, Group, Lot } from '../client';
 import { listFilesOptions } from '../client/@tanstack/react-query.gen';
 import { baseName, count } from '../shared/format';
@@ -7,14 +9,17 @@ import { usePages } from '../shared/paging';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { VerdictMark } from '../shared/Verdict';
+import type { Chosen } from './chosen';
 import { Groups, kindOf } from './Groups';
 
 export type Class = 'contested' | 'loose' | 'paired' | 'set aside';
 
 /** The column of files, by verdict. */
-export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
-  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: Neighbours) => void;
+export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chosen, children }: {
+  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: Neighbours) => void; chosen: Chosen; children: ReactNode;
 }) {
+  const client = useQueryClient();
+  const anchor = useRef(-1);
   const classes: [Class, number][] = [['contested', lot.contested], ['loose', lot.loose], ['paired', lot.paired], ['set aside', lot.setAside]];
   const [kind, setKind] = useState<Group>();
   const group = kind?.verdict === cls ? kind : undefined;
@@ -24,7 +29,22 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({ count: total, getScrollElement: () => box.current, estimateSize: () => 46, overscan: 10 });
   const seen = rows.getVirtualItems();
-  const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, (window) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}) } }));
+  const ask = (window: { offset: number; limit: number }) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}) } });
+  const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, ask);
+  const upTo = async (to: number) => {
+    const [first, last] = [Math.min(anchor.current, to), Math.max(anchor.current, to)];
+    for (let offset = first; offset <= last && offset < first + chosenAtOnce; offset += 500) chosen.add((await client.fetchQuery(ask({ offset, limit: Math.min(500, last - offset + 1) }))).items);
+  };
+  const choose = (file: LotFile, index: number, event: MouseEvent) => {
+    if (event.shiftKey && anchor.current >= 0) void upTo(index);
+    else chosen.toggle(file);
+    anchor.current = index;
+  };
+  const press = (file: LotFile, index: number, event: MouseEvent) => {
+    if (event.ctrlKey || event.metaKey || event.shiftKey) return choose(file, index, event);
+    anchor.current = index;
+    pick(file.id);
+  };
   if (group && !files.loading && files.total !== within) setWithin(files.total);
   const around = neighboursOf(seen.map((row) => files.at(row.index)), here.id);
   const ahead = around.ahead.join(' ');
@@ -46,21 +66,28 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours }: {
             const file = files.at(row.index);
             return (
               <div key={row.key} style={{ position: 'absolute', top: 0, left: 0, right: 0, transform: `translateY(${row.start}px)` }}>
-                <button className={`filerow${file?.id === here.id ? ' on' : ''}`} onClick={() => file && pick(file.id)} aria-current={file?.id === here.id} title={file?.path}>
-                  <Picture sum={file?.sum ?? ''} none="" />
-                  <span style={{ minWidth: 0 }}>
-                    <span className="mono clip" style={{ display: 'block' }}>{file ? baseName(file.path) : ' '}</span>
-                    <span className="why clip" style={{ display: 'block' }}>{file ? (file.code ? <>{file.code}{file.place > 0 && `, place ${file.place}`}{file.view && `, ${file.view}`}</> : file.reason) : ' '}</span>
-                  </span>
-                </button>
+                <div className={`filerow${file?.id === here.id ? ' on' : ''}`}>
+                  <button onClick={(e) => file && press(file, row.index, e)} aria-current={file?.id === here.id} title={file?.path}>
+                    <Picture sum={file?.sum ?? ''} none="" />
+                    <span style={{ minWidth: 0 }}>
+                      <span className="mono clip" style={{ display: 'block' }}>{file ? baseName(file.path) : ' '}</span>
+                      <span className="why clip" style={{ display: 'block' }}>{file ? (file.code ? <>{file.code}{file.place > 0 && `, place ${file.place}`}{file.view && `, ${file.view}`}</> : file.reason) : ' '}</span>
+                    </span>
+                  </button>
+                  {file && <Checkbox size="xs" tabIndex={-1} aria-label={`Choose ${baseName(file.path)}`} checked={chosen.has(file.id)} onClick={(e) => choose(file, row.index, e)} readOnly />}
+                </div>
               </div>
             );
           })}
         </div>
       </div>
+      {children}
     </section>
   );
 }
+
+/** How many files one press can choose. */
+const chosenAtOnce = 20_000;
 
 export interface Neighbours { before: number; after: number; ahead: number[] }
 

@@ -1,8 +1,8 @@
 import { Button } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import type { Group, Lot } from '../client';
-import { acceptTogetherMutation, listGroupsOptions, setAsideMutation, takeBackAsideMutation } from '../client/@tanstack/react-query.gen';
+import type { Group, Lot, Together } from '../client';
+import { acceptTogetherMutation, listGroupsOptions, setAsideMutation, takeBackTogetherMutation } from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 import { clueNames, rungNames } from './words';
@@ -17,10 +17,10 @@ export function Groups({ lot, verdict, chosen, choose }: { lot: Lot; verdict: Gr
   const groups = useQuery(listGroupsOptions({ path: { id: lot.id } }));
   const mine = (groups.data?.items ?? []).filter((g) => g.verdict === verdict);
   const failed = (e: unknown) => tell('Nothing changed', said(e), true);
-  const back = useMutation({ ...takeBackAsideMutation(), onSuccess: (done) => tell('Taken back', some(done.files, 'file')), onError: failed });
-  const undoable = (title: string) => (done: { id: number; files: number }) => {
+  const back = useMutation({ ...takeBackTogetherMutation(), onSuccess: (done) => tell('Taken back', some(done.files.length, 'file')), onError: failed });
+  const undoable = (title: string) => (done: Together) => {
     choose(undefined);
-    notifications.show({ title, autoClose: 30_000, withBorder: true, color: 'dark', message: <span className="spread">{some(done.files, 'file')}<Button size="compact-xs" onClick={() => back.mutate({ path: { id: done.id } })}>Take back</Button></span> });
+    notifications.show({ title, autoClose: 30_000, withBorder: true, color: 'dark', message: <span className="spread">{some(done.files.length, 'file')}<Button size="compact-xs" onClick={() => back.mutate({ path: { id: done.id } })}>Take back</Button></span> });
   };
   const accept = useMutation({ ...acceptTogetherMutation(), onSuccess: undoable('Accepted together'), onError: failed });
   const aside = useMutation({ ...setAsideMutation(), onSuccess: undoable('Set aside together'), onError: failed });

@@ -1,19 +1,19 @@
-import { useQuery } from '@tanstack/react-query';
+import { Button } from '@mantine/core';
 import { Link } from 'react-router';
 import type { Entry, FileDetail } from '../client';
-import { previewProductOptions } from '../client/@tanstack/react-query.gen';
 import { Picture } from '../shared/Picture';
+import { Sorted, useSorted } from '../shared/Sorted';
 import { Empty, Failed } from '../shared/State';
 import { Warnings } from '../shared/Warnings';
+import type { Ordering } from './order';
 
 /** The product beside the picture: what it shows now, and what it will show. */
-export function ProductSide({ lot, target, file }: { lot: number; target: { product: number; variant: number } | undefined; file: FileDetail }) {
-  const product = target?.product ?? 0;
-  const preview = useQuery({ ...previewProductOptions({ path: { id: lot, product } }), enabled: product > 0 });
-  if (!target || product === 0) return <Empty title="No product is marked.">Press f to find one by SKU, title, GTIN or option.</Empty>;
+export function ProductSide({ target, file, ordering, open }: { target: { product: number; variant: number } | undefined; file: FileDetail; ordering: Ordering; open: boolean }) {
+  const { preview } = ordering;
+  if (!target || target.product === 0) return <Empty title="No product is marked.">Press f to find one by SKU, title, GTIN or option.</Empty>;
   if (preview.error) return <Failed error={preview.error} />;
   if (!preview.data) return null;
-  const { product: p, targets, variants, warnings } = preview.data;
+  const { product: p, targets, variants, warnings, ordered } = preview.data;
   const variant = variants.find((v) => v.id === target.variant);
   return (
     <div className="scroll" style={{ padding: '10px 12px', display: 'grid', gap: 12, alignContent: 'start' }} tabIndex={0} role="region" aria-label="Product’s pictures">
@@ -27,23 +27,37 @@ export function ProductSide({ lot, target, file }: { lot: number; target: { prod
         <div key={t.variant} style={{ display: 'grid', gap: 5 }}>
           <span className="mono" style={{ fontWeight: t.variant === target.variant ? 700 : 400 }}>{t.sku}{t.variant === 0 && <span className="quiet" style={{ fontFamily: 'inherit' }}> whole</span>}</span>
           <Shots name="shows now" entries={t.before} />
-          <Shots name="will show" entries={t.after} before={t.before} here={file.id} />
+          {open && t.after.length > 1 && t.after.some((e) => fresh(t.before, e))
+            ? <Sorted ids={t.after.map(idOf)} onMove={(from, to) => ordering.move(t, from, to)}><Shots name="will show" entries={t.after} before={t.before} here={file.id} sorted /></Sorted>
+            : <Shots name="will show" entries={t.after} before={t.before} here={file.id} />}
+          {ordered.includes(t.variant) && <span className="spread quiet" style={{ fontSize: 12 }}>in an order set by hand{open && <Button size="compact-xs" onClick={() => ordering.byNames(t)}>As the names have it</Button>}</span>}
         </div>
       ))}
     </div>
   );
 }
 
-export function Shots({ name, entries, before, here = 0 }: { name: string; entries: Entry[]; before?: Entry[]; here?: number }) {
+const idOf = (e: Entry) => `${e.id}-${e.file}`;
+
+const fresh = (before: Entry[], e: Entry) => !before.some((b) => b.id === e.id && b.file === e.file);
+
+/** Pictures in their order; with before, those that are new are marked; sorted ones can be dragged. */
+export function Shots({ name, entries, before, here = 0, sorted = false }: { name: string; entries: Entry[]; before?: Entry[]; here?: number; sorted?: boolean }) {
+  const Each = sorted ? Draggable : Plain;
   return (
     <div>
       <div className="quiet" style={{ fontSize: 12, marginBottom: 3 }}>{name}{entries.length === 0 && ': nothing'}</div>
       <div className="shots">
-        {entries.map((e, i) => {
-          const fresh = before !== undefined && !before.some((b) => b.id === e.id && b.file === e.file);
-          return <div key={`${e.id}-${e.file}`} className={`shot${fresh ? ' fresh' : ''}`} style={e.file === here ? { fontWeight: 700 } : undefined}><Picture sum={e.sum} alt={e.alt} />{i + 1}{e.view && ` ${e.view}`}</div>;
-        })}
+        {entries.map((e, i) => <Each key={idOf(e)} entry={e} place={i + 1} look={`shot${before && fresh(before, e) ? ' fresh' : ''}${e.file === here ? ' here' : ''}`} />)}
       </div>
     </div>
   );
 }
+
+interface Shown { entry: Entry; place: number; look: string }
+
+const Content = ({ entry, place }: Shown) => <><Picture sum={entry.sum} alt={entry.alt} />{place}{entry.view && ` ${entry.view}`}</>;
+
+const Plain = (shown: Shown) => <div className={shown.look}><Content {...shown} /></div>;
+
+const Draggable = (shown: Shown) => <div className={`${shown.look} drags`} {...useSorted(idOf(shown.entry))}><Content {...shown} /></div>;

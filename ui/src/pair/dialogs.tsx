@@ -4,12 +4,13 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { FileDetail } from '../client';
 import { searchOptions } from '../client/@tanstack/react-query.gen';
+import { count } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import type { Choice } from './choices';
 
 /** Finds a product or variant as it is typed. */
-export function ProductDialog({ open, onClose, onPick }: { open: boolean; onClose: () => void; onPick: (c: Choice) => void }) {
-  return <Modal opened={open} onClose={onClose} title="Which product does it show?" size="lg">{open && <Finder onPick={onPick} />}</Modal>;
+export function ProductDialog({ open, several, onClose, onPick }: { open: boolean; several: number; onClose: () => void; onPick: (c: Choice) => void }) {
+  return <Modal opened={open} onClose={onClose} title={several > 0 ? `Which product do ${several === 1 ? 'the chosen file show' : `these ${count(several)} files show`}?` : 'Which product does it show?'} size="lg">{open && <Finder onPick={onPick} />}</Modal>;
 }
 
 function Finder({ onPick }: { onPick: (c: Choice) => void }) {
@@ -62,12 +63,12 @@ function PlaceForm({ start, onPlace }: { start: number; onPlace: (place: number)
 
 const views = ['front', 'back', 'left', 'right', 'side', 'top', 'bottom', 'inside', 'angle', 'detail', 'label', 'pack', 'in use', 'scale', 'swatch'];
 
-export function ViewDialog({ open, file, target, onClose, onView }: Asked & { onView: (view: string) => void }) {
+export function ViewDialog({ open, view, possible, onClose, onView }: { open: boolean; view: string | undefined; possible: boolean; onClose: () => void; onView: (view: string) => void }) {
   return (
     <Modal opened={open} onClose={onClose} title="View" size="sm">
-      {target ? (
+      {possible ? (
         <div className="spread wrap" style={{ gap: 6 }}>
-          {views.map((v) => <Button key={v} variant={v === file.view ? 'filled' : 'default'} onClick={() => onView(v)}>{v}</Button>)}
+          {views.map((v) => <Button key={v} variant={v === view ? 'filled' : 'default'} onClick={() => onView(v)}>{v}</Button>)}
           <Button variant="subtle" onClick={() => onView('')}>none</Button>
         </div>
       ) : <p>Pair the file first; then it can have a view.</p>}

@@ -1,10 +1,10 @@
-import { Button, Modal, NativeSelect, SegmentedControl, Switch } from '@mantine/core';
+import { Button, Menu, Modal, NativeSelect, SegmentedControl, Switch } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState } from 'react';
-import { Link, useParams } from 'react-router';
+import { Link, useNavigate, useParams } from 'react-router';
 import type { Plan, PlannedProduct } from '../client';
-import { applyPlanMutation, getPlanOptions, listPlanProductsOptions, listRunsOptions, planLotMutation, replanMutation, revertPlanMutation, setPlanProductMutation } from '../client/@tanstack/react-query.gen';
+import { applyPlanMutation, getPlanOptions, listPlanProductsOptions, listRunsOptions, makePlanMutation, replanMutation, revertPlanMutation, setPlanProductMutation } from '../client/@tanstack/react-query.gen';
 import { Shots } from '../pair/ProductSide';
 import { count, said, some } from '../shared/format';
 import { usePages } from '../shared/paging';
@@ -66,20 +66,28 @@ function Stale({ plan }: { plan: Plan }) {
 
 function Head({ plan, working }: { plan: Plan; working: boolean }) {
   const [sure, setSure] = useState(false);
-  const way = useMutation({ ...planLotMutation(), onError: failed });
+  const navigate = useNavigate();
+  const make = useMutation({ ...makePlanMutation(), onSuccess: ({ id }) => { if (id !== plan.id) void navigate(`/plans/${id}`, { replace: true }); }, onError: failed });
+  const lots = plan.lots.map((l) => l.id);
   const apply = useMutation({ ...applyPlanMutation(), onError: failed });
   const revert = useMutation({ ...revertPlanMutation(), onError: failed });
   const draft = plan.state === 'draft';
   return (
     <div className="head">
       <div style={{ minWidth: 0 }}>
-        <h1 className="clip" style={{ fontSize: 17 }}>{plan.kind === 'hand' ? 'Change by hand' : <>Plan of <Link className="link" to={`/lots/${plan.lot}`}>{plan.lotName}</Link></>}</h1>
+        <h1 className="clip" style={{ fontSize: 17 }}>{plan.kind === 'hand' ? 'Change by hand' : <>Plan of {plan.lots.map((l, i) => <span key={l.id}>{i > 0 && ' and '}<Link className="link" to={`/lots/${l.id}`}>{l.name}</Link></span>)}</>}</h1>
+        {draft && plan.lots.length > 1 && (
+          <Menu position="bottom-start">
+            <Menu.Target><Button size="compact-xs" mr={8}>{count(plan.lots.length)} lots…</Button></Menu.Target>
+            <Menu.Dropdown>{plan.lots.map((l) => <Menu.Item key={l.id} onClick={() => make.mutate({ body: { lots: lots.filter((id) => id !== l.id), way: plan.way as Way } })}>Leave out {l.name}</Menu.Item>)}</Menu.Dropdown>
+          </Menu>
+        )}
         <span className="quiet">{draft ? ways.find((w) => w.value === plan.way)?.what : plan.state === 'applied' ? `Applied to ${some(plan.applied, 'product')}. It can be taken back at any time.` : plan.state === 'reverted' ? 'Taken back: every product is as it was.' : `${plan.state}…`}</span>
       </div>
       <div className="spread push" style={{ flex: 'none' }}>
-        {draft && <SegmentedControl aria-label="Way to place" value={plan.way} onChange={(w) => way.mutate({ path: { id: plan.lot }, body: { way: w as Way } })} data={ways.map(({ value, label }) => ({ value, label }))} disabled={way.isPending} />}
+        {draft && <SegmentedControl aria-label="Way to place" value={plan.way} onChange={(w) => make.mutate({ body: { lots, way: w as Way } })} data={ways.map(({ value, label }) => ({ value, label }))} disabled={make.isPending} />}
         {draft && <Button variant="filled" disabled={plan.products === 0} loading={apply.isPending} onClick={() => apply.mutate({ path: { id: plan.id } })}>Apply to {some(plan.products, 'product')}</Button>}
-        {plan.state === 'reverted' && plan.lot > 0 && <Button component={Link} to={`/pair/${plan.lot}`}>Back to its bench</Button>}
+        {plan.state === 'reverted' && plan.lots[0] && <Button component={Link} to={`/pair/${plan.lots[0].id}`}>Back to its bench</Button>}
         {!working && (plan.state === 'applied' || plan.state === 'applying') && plan.applied > 0 && <Button onClick={() => setSure(true)}>Revert…</Button>}
       </div>
       <Modal opened={sure} onClose={() => setSure(false)} title="Take this plan back?">
@@ -100,7 +108,7 @@ function Products({ plan, warned }: { plan: Plan; warned: boolean }) {
   if (products.error) return <Failed error={products.error} />;
   return (
     <div className="scroll" ref={box} tabIndex={0} role="region" aria-label="Products of the plan">
-      {!products.loading && products.total === 0 && <Empty title="Nothing would change.">Pair files on the <Link to={`/pair/${plan.lot}`}>bench</Link> first.</Empty>}
+      {!products.loading && products.total === 0 && <Empty title="Nothing would change.">Pair files on the <Link to={plan.lots[0] ? `/pair/${plan.lots[0].id}` : '/pair'}>bench</Link> first.</Empty>}
       <div style={{ height: rows.getTotalSize(), position: 'relative', margin: '10px 16px' }}>
         {seen.map((row) => {
           const p = products.at(row.index);

@@ -2,12 +2,12 @@ import { Kbd, Modal } from '@mantine/core';
 
 const sheets: { name: string; keys: [string[], string][] }[] = [
   { name: 'Everywhere', keys: [
-    [['Ctrl', 'K'], 'search products, SKUs and files'], [['[', ']'], 'the station before, the next one'], [['r'], 'runs'], [['?'], 'this sheet'],
+    [['Ctrl', 'K'], 'search products, SKUs and files'], [['[', ']'], 'the station before, the next one'], [['r'], 'runs'], [['i'], 'messages'], [['?'], 'this sheet'],
   ] },
   { name: 'On the bench', keys: [
     [['Enter'], 'accept the marked product, and go on'], [['1', '…', '9'], 'mark a candidate or suggestion'], [['↑', '↓'], 'file before, next file'],
     [['n'], 'next undecided file'], [['f'], 'find another product'], [['x'], 'set aside, and go on'], [['p'], 'place'], [['v'], 'view'],
-    [['o'], 'open again: read the file anew'], [['u'], 'undo the last decision'], [['Shift', 'u'], 'do it again'], [['c'], 'the clues that the lot is read with'], [['space'], 'large view'],
+    [['o'], 'open again: read the file anew'], [['m'], 'choose the file, and go on: what follows is done with all that are chosen'], [['Esc'], 'choose none'], [['Shift', '← →'], 'move the picture in what the product will show'], [['u'], 'undo what was done last'], [['Shift', 'u'], 'do it again'], [['c'], 'the clues that the lot is read with'], [['space'], 'large view'],
   ] },
   { name: 'On a product', keys: [
     [['←', '→'], 'mark a picture'], [['Shift', '← →'], 'move it'], [['a'], 'alternative text'], [['space'], 'large view'],

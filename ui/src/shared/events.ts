@@ -8,6 +8,7 @@ const touched: Record<string, string[]> = {
   lot: ['listLots', 'getLot', 'getWaiting', 'getToday', 'listFiles', 'countMarks', 'listGroups', 'getLotClues'],
   files: ['listFiles', 'countMarks', 'listGroups', 'getFile', 'getLot', 'listLots', 'getWaiting', 'getToday', 'previewProduct'],
   plan: ['getPlan', 'listPlanProducts', 'getLot', 'listLots'],
+  message: ['listMessages', 'getWaiting'],
   product: ['listProducts', 'getProduct', 'getWaiting', 'getToday', 'previewProduct', 'listPlanProducts', 'listCategories'],
 };
 

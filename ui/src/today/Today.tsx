@@ -2,8 +2,9 @@ import { Button } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import type { Lot } from '../client';
-import { getTodayOptions } from '../client/@tanstack/react-query.gen';
+import { getTodayOptions, listMessagesOptions } from '../client/@tanstack/react-query.gen';
 import { count, some, when } from '../shared/format';
+import { Letter } from '../shared/Messages';
 import { RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
 import { VerdictMark } from '../shared/Verdict';
@@ -11,6 +12,8 @@ import { VerdictMark } from '../shared/Verdict';
 /** What needs a person now. */
 export function Today() {
   const today = useQuery(getTodayOptions());
+  const messages = useQuery(listMessagesOptions({ query: { limit: 20 } }));
+  const unread = messages.data?.items.filter((m) => !m.readAt) ?? [];
   if (today.error) return <Failed error={today.error} again={() => void today.refetch()} />;
   if (!today.data) return null;
   const { waiting, lots, runs, categories, applied } = today.data;
@@ -29,6 +32,7 @@ export function Today() {
               ? <Empty title="No lot is open.">Drop a supplier’s archive on <Link to="/gather">Gather</Link> to begin.</Empty>
               : lots.map((lot) => <OpenLot key={lot.id} lot={lot} />)}
           </section>
+          {unread.length > 0 && <section className="sheet"><h2>Since you looked last</h2>{unread.map((m) => <Letter key={m.id} message={m} />)}</section>}
           {runs.length > 0 && <section className="sheet"><h2>Runs that need a look</h2>{runs.map((run) => <RunLine key={run.id} run={run} />)}</section>}
           {applied.length > 0 && (
             <section className="sheet">
