@@ -128,7 +128,13 @@ func (r *codeReaders) readSquares(grey *image.Gray) (picture.Code, bool) {
 }
 
 func decodeWith(readers []gozxing.Reader, grey *image.Gray, binarize func(gozxing.LuminanceSource) gozxing.Binarizer) (code picture.Code, ok bool) {
-	bitmap, err := gozxing.NewBinaryBitmap(binarize(gozxing.NewLuminanceSourceFromImage(grey)))
+	// This source cannot be turned, so that no reader tries the bars lengthwise:
+	// they stand upright already.
+	source, err := gozxing.NewPlanarYUVLuminanceSource(grey.Pix, grey.Stride, grey.Rect.Dy(), 0, 0, grey.Rect.Dx(), grey.Rect.Dy(), false)
+	if err != nil {
+		return code, false
+	}
+	bitmap, err := gozxing.NewBinaryBitmap(binarize(source))
 	if err != nil {
 		return code, false
 	}
