@@ -82,7 +82,11 @@ func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (A
 		}
 		fresh, twice := without(files, stands, way)
 		for _, a := range twice {
-			warnings = append(warnings, Warning{"twice", variant, a.Path + ": the same bytes stand there already, so it is left out"})
+			why := "the same bytes arrive under another name"
+			if slices.ContainsFunc(stands, func(e Entry) bool { return e.Sum == a.Sum }) {
+				why = "the same bytes stand there already"
+			}
+			warnings = append(warnings, Warning{"twice", variant, a.Path + ": " + why + ", so it is left out"})
 		}
 		switch way {
 		case Before:

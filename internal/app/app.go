@@ -142,7 +142,12 @@ func (a *App) Work(ctx context.Context) error {
 	go a.Store.Listen(listening, func(event store.Event) {
 		a.Runner.Heard(event)
 		a.Server.Heard(event)
-	}, func() { a.Server.Heard(store.Event{Topic: "lot", Note: "missed"}) })
+		a.Server.Index.Heard(event)
+	}, func() {
+		missed := store.Event{Topic: "lot", Note: "missed"}
+		a.Server.Heard(missed)
+		a.Server.Index.Heard(missed)
+	})
 	return a.Runner.Start(ctx)
 }
 

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"sync"
+	"sync/atomic"
 
 	"ambrosa/core/pairing"
 	"ambrosa/core/upkeep"
@@ -106,20 +107,43 @@ func lookOf(p store.PlacedPicture) upkeep.Look {
 	return upkeep.Look{Fingerprint: uint64(p.Fingerprint), Tint: string(p.Tint)}
 }
 
-// lotCache keeps the lot that previews were asked of last.
+// lotCache keeps the lot that previews were asked of last, until something is
+// heard that changes what it holds.
 type lotCache struct {
-	mu   sync.Mutex
-	id   int64
-	mark string
-	lot  *lot
+	mu    sync.Mutex // held while a lot is read from the database
+	lot   *lot
+	id    int64
+	heard atomic.Int64 // counts what was heard of it
+	at    int64        // heard, when it was read
+	now   atomic.Int64 // id, to be read without the lock
 }
 
-func (c *lotCache) forget(id int64) {
+// Heard forgets what an event makes old.
+func (x *Index) Heard(event store.Event) {
+	if event.Note == "missed" || event.Topic == "product" || event.Topic == "files" && event.ID == x.lots.now.Load() {
+		x.lots.heard.Add(1)
+	}
+}
+
+// cached returns a lot as it was when something of it was last heard to change.
+func (x *Index) cached(ctx context.Context, id int64) (*lot, error) {
+	built, err := x.Get(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c := &x.lots
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.id == id {
-		c.id, c.lot = 0, nil
+	if c.lot != nil && c.id == id && c.at == c.heard.Load() && c.lot.built == built {
+		return c.lot, nil
 	}
+	c.now.Store(id)
+	at := c.heard.Load()
+	l, err := x.load(ctx, id)
+	if err == nil {
+		c.id, c.at, c.lot = id, at, l
+	}
+	return l, err
 }
 
 // CluesChange is what a clue list would change of a lot.
@@ -201,26 +225,10 @@ type BadList struct{ Err error }
 
 func (e BadList) Error() string { return e.Err.Error() }
 
-func (x *Index) cached(ctx context.Context, id int64) (*lot, error) {
-	mark, err := x.store.LotMark(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	x.lots.mu.Lock()
-	defer x.lots.mu.Unlock()
-	if x.lots.id == id && x.lots.mark == mark && x.lots.lot != nil {
-		return x.lots.lot, nil
-	}
-	l, err := x.load(ctx, id)
-	if err == nil {
-		x.lots.id, x.lots.mark, x.lots.lot = id, mark, l
-	}
-	return l, err
-}
-
 // Learn works out what would have paired a file as a person paired it, and how
 // many others of its lot that would pair.
 func (x *Index) Learn(ctx context.Context, f store.File) ([]pairing.Proposal, *Built, error) {
+	x.lots.heard.Add(1) // the correction itself may not be heard of yet
 	l, err := x.cached(ctx, f.LotID)
 	if err != nil {
 		return nil, nil, err

@@ -168,7 +168,7 @@ func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, tota
 		}
 		progress(int64(hi), int64(len(ids)))
 	}
-	x.lots.forget(lot)
+	x.Heard(store.Event{Topic: "files", ID: lot})
 	return nil
 }
 

@@ -222,14 +222,6 @@ func (s *Store) SetCodes(ctx context.Context, sum []byte, codes []Code) error {
 	return err
 }
 
-// LotMark changes with everything that a preview of a lot rests on.
-func (s *Store) LotMark(ctx context.Context, lot int64) (mark string, err error) {
-	err = s.Pool.QueryRow(ctx, `select concat_ws(' ', (select version from catalog_version), count(*), sum(f.version), max(f.decided_at),
-			(select count(*) from lot_row where lot_id = $1), (select max(id) from placement))
-		from file f where f.lot_id = $1`, lot).Scan(&mark)
-	return mark, err
-}
-
 // UsablePaths returns the paths of a lot's files that can be paired.
 func (s *Store) UsablePaths(ctx context.Context, lot int64) ([]string, error) {
 	rows, err := s.Pool.Query(ctx, `select path from file where lot_id = $1 and verdict <> 'unusable' order by id`, lot)
