@@ -1,7 +1,7 @@
 import { Button, Kbd } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useEffect, useMemo, useState } from 'react';
-import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import { memo, useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
+import { Link, useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { FileDetail, Lot } from '../client';
 import { getFileOptions, getLotOptions, listFilesOptions, planLotMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, said } from '../shared/format';
@@ -32,12 +32,19 @@ const inClass = (lot: Lot, c: Class) => ({ contested: lot.contested, loose: lot.
 /** The bench: decide file by file, with the evidence in sight. */
 export function Bench() {
   const lot = Number(useParams()['id']);
-  const [search, setSearch] = useSearchParams();
-  const picked = Number(search.get('file') ?? 0);
+  const [search] = useSearchParams();
+  const { key } = useLocation();
+  const [at, setAt] = useState({ key, file: Number(search.get('file') ?? 0) });
+  if (at.key !== key) setAt({ key, file: Number(search.get('file') ?? 0) });
+  const picked = at.file;
   const lotQuery = useQuery(getLotOptions({ path: { id: lot } }));
   const first = useFirstOpen(lot, picked === 0);
   const id = picked || first.id;
-  const pick = useCallback((file: number) => setSearch({ file: String(file) }, { replace: true }), [setSearch]);
+  // The address follows without the router, which would have every view look at it again with each key.
+  const pick = useCallback((file: number) => {
+    setAt((was) => ({ ...was, file }));
+    window.history.replaceState(window.history.state, '', `?file=${file}`);
+  }, []);
   const file = useQuery({ ...getFileOptions({ path: { id } }), enabled: id > 0, placeholderData: (before) => before });
   if (lotQuery.error) return <Failed error={lotQuery.error} again={() => void lotQuery.refetch()} />;
   if (file.error) return <Failed error={file.error} again={() => void file.refetch()} />;
@@ -58,7 +65,7 @@ function useFirstOpen(lot: number, on: boolean): { id: number; pending: boolean 
   return { id: found?.id ?? 0, pending };
 }
 
-function BenchHead({ lot, onClues }: { lot: Lot; onClues?: () => void }) {
+const BenchHead = memo(function BenchHead({ lot, onClues }: { lot: Lot; onClues?: () => void }) {
   const navigate = useNavigate();
   const plan = useMutation({ ...planLotMutation(), onSuccess: ({ id }) => void navigate(`/plans/${id}`), onError: (e) => tell('Not planned', said(e), true) });
   const undecided = lot.contested + lot.loose;
@@ -73,7 +80,7 @@ function BenchHead({ lot, onClues }: { lot: Lot; onClues?: () => void }) {
       )}
     </div>
   );
-}
+});
 
 /** passing: the file shown is the one before, since the next is on its way; nothing may be decided on it. */
 function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passing: boolean; pick: (id: number) => void }) {
@@ -81,24 +88,24 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
   const [cls, setClass] = useState<Class>(classOf(file));
   const [dialog, setDialog] = useState<'product' | 'place' | 'view' | 'large' | 'clues' | ''>('');
   const [marked, setMarked] = useState({ file: 0, at: 0 });
-  const [neighbours, setNeighbours] = useState<Neighbours>({ before: 0, after: 0, ahead: [] });
+  const neighbours = useRef<Neighbours>({ before: 0, after: 0 });
+  const setNeighbours = useCallback((now: Neighbours) => { neighbours.current = now; }, []);
   const choices = useMemo(() => choicesOf(file), [file]);
   const at = marked.file === file.id ? marked.at : 0;
   const choice = choices[at];
   const shown = useMemo(() => (file.verdict === 'paired' ? { product: file.product, variant: file.variant } : choice), [choice, file]);
 
   const go = useCallback((id: number) => { if (id) pick(id); }, [pick]);
+  const showClues = useCallback(() => setDialog('clues'), []);
   const { did, forget, takeBack, doAgain } = useHistory(pick);
-  const { settle, corrected, learned } = useDecide({ lot, file, passing, after: neighbours.after, go, did, forget });
+  const { settle, corrected, learned } = useDecide({ lot, file, passing, neighbours, go, did, forget });
   const chosen = useChosen();
   const { act, busy } = useTogether(lot.id, chosen, did);
   const ordering = useOrder(lot.id, shown?.product ?? 0, file.id, did);
   const several = chosen.files.length;
 
-  // The evidence of the next files is fetched ahead, so that it is there with the key press.
-  useEffect(() => {
-    for (const id of [file.next, ...neighbours.ahead]) if (id) void client.prefetchQuery(getFileOptions({ path: { id } }));
-  }, [client, file.next, neighbours.ahead]);
+  // The evidence of the next file is fetched ahead, so that it is there with the key press.
+  useEffect(() => { if (file.next) void client.prefetchQuery(getFileOptions({ path: { id: file.next } })); }, [client, file.next]);
 
   const pairWith = useCallback((c: Choice | undefined) => {
     if (c && several > 0) act({ do: 'pair', product: c.product, variant: c.variant, reason: c.why });
@@ -124,7 +131,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
       Enter: () => (one ? pairWith(choice) : deed('accept')),
       x: () => (one ? settle({ verdict: 'set aside', reason: 'set aside on the bench' }, true) : deed('aside')),
       o: () => (one ? settle({ verdict: 'open' }, false) : deed('open')),
-      m: () => { chosen.toggle(file); go(neighbours.after); },
+      m: () => { chosen.toggle(file); go(neighbours.current.after); },
       Escape: () => chosen.clear(),
       u: takeBack,
       U: doAgain,
@@ -134,20 +141,20 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
       v: () => setDialog('view'),
       ' ': () => setDialog('large'),
       n: () => go(file.next),
-      ArrowDown: () => go(neighbours.after),
-      ArrowUp: () => go(neighbours.before),
+      ArrowDown: () => go(neighbours.current.after),
+      ArrowUp: () => go(neighbours.current.before),
       ArrowLeft: (e: KeyboardEvent) => { if (e.shiftKey) ordering.step(-1); },
       ArrowRight: (e: KeyboardEvent) => { if (e.shiftKey) ordering.step(1); },
       ...Object.fromEntries(choices.slice(0, 9).map((_, i) => [String(i + 1), () => setMarked({ file: file.id, at: i })])),
     };
-  }, [choice, choices, chosen, deed, doAgain, file, go, neighbours, ordering, pairWith, settle, several, takeBack]);
+  }, [choice, choices, chosen, deed, doAgain, file, go, ordering, pairWith, settle, several, takeBack]);
   useKeys(keys, dialog === '' && !passing);
 
   const column = inClass(lot, cls) > 0 ? cls : classOf(file);
   const against = choice ? { key: choice.key, suggestion: choice.suggestion } : file.key ? { key: file.key } : undefined;
   return (
     <>
-      <BenchHead lot={lot} onClues={() => setDialog('clues')} />
+      <BenchHead lot={lot} onClues={showClues} />
       <div className="bench">
         <FileColumn lot={lot} cls={column} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} chosen={chosen}>
           {lot.state === 'ready' && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deed} />}
@@ -190,13 +197,15 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
           <ProductSide target={shown} file={file} ordering={ordering} open={lot.state === 'ready'} />
         </section>
       </div>
-      <ProductDialog open={dialog === 'product'} several={several} onClose={() => setDialog('')} onPick={(c) => { setDialog(''); pairWith(c); }} />
-      <PlaceDialog open={dialog === 'place'} file={file} target={shown} onClose={() => setDialog('')}
-        onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand' }, false); }} />
-      <ViewDialog open={dialog === 'view'} view={several > 0 ? undefined : file.view} possible={several > 0 || shown !== undefined} onClose={() => setDialog('')} onView={(view) => { setDialog(''); setView(view); }} />
-      <Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} />
-      <Enlarged sum={dialog === 'large' ? file.sum : ''} title={baseName(file.path)} onClose={() => setDialog('')} />
+      <Still while={dialog !== 'product'}><ProductDialog open={dialog === 'product'} several={several} onClose={() => setDialog('')} onPick={(c) => { setDialog(''); pairWith(c); }} /></Still>
+      <Still while={dialog !== 'place'}><PlaceDialog open={dialog === 'place'} file={file} target={shown} onClose={() => setDialog('')}
+        onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand' }, false); }} /></Still>
+      <Still while={dialog !== 'view'}><ViewDialog open={dialog === 'view'} view={several > 0 ? undefined : file.view} possible={several > 0 || shown !== undefined} onClose={() => setDialog('')} onView={(view) => { setDialog(''); setView(view); }} /></Still>
+      <Still while={dialog !== 'clues'}><Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} /></Still>
+      <Still while={dialog !== 'large'}><Enlarged sum={dialog === 'large' ? file.sum : ''} title={baseName(file.path)} onClose={() => setDialog('')} /></Still>
     </>
   );
 }
 
+/** What is closed before and after is not rendered with each file. */
+const Still = memo(function Still({ children }: { while: boolean; children: ReactNode }) { return children; }, (was, now) => was.while && now.while);

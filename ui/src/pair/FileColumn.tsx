@@ -1,9 +1,8 @@
-import { Checkbox } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useEffect, useRef, useState, type MouseEvent, type ReactNode } from 'react';
+import { memo, useCallback, useEffect, useRef, useState, type MouseEvent, type ReactNode } from 'react';
 import type { File as LotFile, FileDetail, Group, Lot } from '../client';
-import { listFilesOptions } from '../client/@tanstack/react-query.gen';
+import { getFileOptions, listFilesOptions } from '../client/@tanstack/react-query.gen';
 import { baseName, count } from '../shared/format';
 import { usePages } from '../shared/paging';
 import { Picture } from '../shared/Picture';
@@ -31,6 +30,8 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
   const seen = rows.getVirtualItems();
   const ask = (window: { offset: number; limit: number }) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}) } });
   const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, ask);
+  const chooseKind = useCallback((g: Group | undefined) => { setKind(g); setWithin(g?.files ?? 0); }, []);
+  const handlers = useRef<{ press: Pressed; choose: Pressed }>(null);
   const upTo = async (to: number) => {
     const [first, last] = [Math.min(anchor.current, to), Math.max(anchor.current, to)];
     for (let offset = first; offset <= last && offset < first + chosenAtOnce; offset += 500) chosen.add((await client.fetchQuery(ask({ offset, limit: Math.min(500, last - offset + 1) }))).items);
@@ -45,10 +46,18 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
     anchor.current = index;
     pick(file.id);
   };
+  useEffect(() => { handlers.current = { press, choose }; });
+  const pressed = useCallback((file: LotFile, index: number, event: MouseEvent) => handlers.current?.press(file, index, event), []);
+  const chose = useCallback((file: LotFile, index: number, event: MouseEvent) => handlers.current?.choose(file, index, event), []);
   if (group && !files.loading && files.total !== within) setWithin(files.total);
   const around = neighboursOf(seen.map((row) => files.at(row.index)), here.id);
   const ahead = around.ahead.join(' ');
-  useEffect(() => onNeighbours({ before: around.before, after: around.after, ahead: ahead === '' ? [] : ahead.split(' ').map(Number) }), [around.before, around.after, ahead, onNeighbours]);
+  useEffect(() => onNeighbours({ before: around.before, after: around.after }), [around.before, around.after, onNeighbours]);
+  // The evidence of the next files is fetched before their turn comes, when the one that was asked for is on the screen.
+  useEffect(() => {
+    const later = window.setTimeout(() => { for (const id of ahead.split(' ')) if (id) void client.prefetchQuery(getFileOptions({ path: { id: Number(id) } })); }, 60);
+    return () => window.clearTimeout(later);
+  }, [ahead, client]);
   const index = seen.find((row) => files.at(row.index)?.id === here.id)?.index;
   useEffect(() => { if (index !== undefined) rows.scrollToIndex(index, { align: 'auto' }); }, [index, here.id, rows]);
   return (
@@ -58,7 +67,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
           <button key={c} aria-pressed={c === cls} onClick={() => setClass(c)}><span className="verdict"><VerdictMark verdict={c} size={12} /><strong>{count(n)}</strong></span>{c}</button>
         ))}
       </div>
-      <Groups lot={lot} verdict={cls} chosen={group} choose={(g) => { setKind(g); setWithin(g?.files ?? 0); }} />
+      <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} />
       <div className="scroll" ref={box} tabIndex={0} role="region" aria-label={`Files, ${cls}`}>
         {files.error ? <Failed error={files.error} /> : total === 0 && <Empty title={`No file is ${cls}.`} />}
         <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
@@ -66,16 +75,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
             const file = files.at(row.index);
             return (
               <div key={row.key} style={{ position: 'absolute', top: 0, left: 0, right: 0, transform: `translateY(${row.start}px)` }}>
-                <div className={`filerow${file?.id === here.id ? ' on' : ''}`}>
-                  <button onClick={(e) => file && press(file, row.index, e)} aria-current={file?.id === here.id} title={file?.path}>
-                    <Picture sum={file?.sum ?? ''} none="" />
-                    <span style={{ minWidth: 0 }}>
-                      <span className="mono clip" style={{ display: 'block' }}>{file ? baseName(file.path) : ' '}</span>
-                      <span className="why clip" style={{ display: 'block' }}>{file ? (file.code ? <>{file.code}{file.place > 0 && `, place ${file.place}`}{file.view && `, ${file.view}`}</> : file.reason) : ' '}</span>
-                    </span>
-                  </button>
-                  {file && <Checkbox size="xs" tabIndex={-1} aria-label={`Choose ${baseName(file.path)}`} checked={chosen.has(file.id)} onClick={(e) => choose(file, row.index, e)} readOnly />}
-                </div>
+                <Row file={file} index={row.index} on={file?.id === here.id} chosen={file !== undefined && chosen.has(file.id)} press={pressed} choose={chose} />
               </div>
             );
           })}
@@ -86,15 +86,33 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
   );
 }
 
+type Pressed = (file: LotFile, index: number, event: MouseEvent) => void;
+
+/** A file of the column; it is not rendered anew when the mark moves elsewhere. */
+const Row = memo(function Row({ file, index, on, chosen, press, choose }: { file: LotFile | undefined; index: number; on: boolean; chosen: boolean; press: Pressed; choose: Pressed }) {
+  return (
+    <div className={`filerow${on ? ' on' : ''}`}>
+      <button onClick={(e) => file && press(file, index, e)} aria-current={on} title={file?.path}>
+        <Picture sum={file?.sum ?? ''} none="" />
+        <span style={{ minWidth: 0 }}>
+          <span className="mono clip" style={{ display: 'block' }}>{file ? baseName(file.path) : ' '}</span>
+          <span className="why clip" style={{ display: 'block' }}>{file ? (file.code ? <>{file.code}{file.place > 0 && `, place ${file.place}`}{file.view && `, ${file.view}`}</> : file.reason) : ' '}</span>
+        </span>
+      </button>
+      {file && <input type="checkbox" tabIndex={-1} aria-label={`Choose ${baseName(file.path)}`} checked={chosen} onClick={(e) => choose(file, index, e)} readOnly />}
+    </div>
+  );
+});
+
 /** How many files one press can choose. */
 const chosenAtOnce = 20_000;
 
-export interface Neighbours { before: number; after: number; ahead: number[] }
+export interface Neighbours { before: number; after: number }
 
 /** How many files ahead are fetched before their turn comes. */
 const fetchedAhead = 4;
 
-function neighboursOf(files: (LotFile | undefined)[], here: number): Neighbours {
+function neighboursOf(files: (LotFile | undefined)[], here: number): Neighbours & { ahead: number[] } {
   const at = files.findIndex((f) => f?.id === here);
   const ids = (from: number) => files.slice(from, from + fetchedAhead).flatMap((f) => (f ? [f.id] : []));
   if (at < 0) return { before: 0, after: files.find((f) => f !== undefined)?.id ?? 0, ahead: ids(0) };

@@ -1,6 +1,7 @@
 import { Button } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
 import { useMutation, useQuery } from '@tanstack/react-query';
+import { memo } from 'react';
 import type { Group, Lot, Together } from '../client';
 import { acceptTogetherMutation, listGroupsOptions, setAsideMutation, takeBackTogetherMutation } from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
@@ -13,7 +14,7 @@ export const kindOf = (g: Group) => ({ kind: true, clue: g.clue, rung: g.rung, w
 const nameOf = (g: Group) => (g.byHand ? 'decided by hand' : g.why || [clueNames[g.clue] ?? g.clue, rungNames[g.rung]].filter(Boolean).join(', '));
 
 /** The files of one verdict by the kind of their reason, so that a kind is seen and decided on together. */
-export function Groups({ lot, verdict, chosen, choose }: { lot: Lot; verdict: Group['verdict']; chosen: Group | undefined; choose: (g: Group | undefined) => void }) {
+export const Groups = memo(function Groups({ lot, verdict, chosen, choose }: { lot: Lot; verdict: Group['verdict']; chosen: Group | undefined; choose: (g: Group | undefined) => void }) {
   const groups = useQuery(listGroupsOptions({ path: { id: lot.id } }));
   const mine = (groups.data?.items ?? []).filter((g) => g.verdict === verdict);
   const failed = (e: unknown) => tell('Nothing changed', said(e), true);
@@ -44,4 +45,4 @@ export function Groups({ lot, verdict, chosen, choose }: { lot: Lot; verdict: Gr
       ))}
     </div>
   );
-}
+});

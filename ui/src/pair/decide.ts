@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useMemo, useRef, useState } from 'react';
+import { useCallback, useMemo, useRef, useState, type RefObject } from 'react';
 import type { Decision, FileDetail, Lot } from '../client';
 import { decideFileMutation, getFileOptions, getFileQueryKey } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
 import { tell } from '../shared/tell';
+import type { Neighbours } from './FileColumn';
 import type { Step } from './history';
 
 /** What is decided of a file, whichever version it has by then. */
@@ -16,10 +17,10 @@ function asItWas(was: FileDetail): Decided {
     : { verdict: 'open' };
 }
 
-interface At { lot: Lot; file: FileDetail; passing: boolean; after: number; go: (id: number) => void; did: (step: Step) => void; forget: (step: Step) => void }
+interface At { lot: Lot; file: FileDetail; passing: boolean; neighbours: RefObject<Neighbours>; go: (id: number) => void; did: (step: Step) => void; forget: (step: Step) => void }
 
 /** Deciding on the file that is shown. passing: it is the one before, since the next is on its way; nothing may be decided on it. */
-export function useDecide({ lot, file, passing, after, go, did, forget }: At) {
+export function useDecide({ lot, file, passing, neighbours, go, did, forget }: At) {
   const client = useQueryClient();
   const [corrected, setCorrected] = useState<FileDetail>();
   const settled = useRef(new Set<number>());
@@ -50,7 +51,7 @@ export function useDecide({ lot, file, passing, after, go, did, forget }: At) {
     settled.current.add(file.id);
     const open = file.verdict === 'contested' || file.verdict === 'loose';
     // The next file was told when this one was fetched; where it has been decided on since, the answer tells anew.
-    const known = open ? (settled.current.has(file.next) ? 0 : file.next) : after;
+    const known = open ? (settled.current.has(file.next) ? 0 : file.next) : neighbours.current.after;
     mutate({ path: { id: file.id }, body: { ...body, version: file.version } }, {
       onSuccess: (now) => {
         client.setQueryData(getFileQueryKey({ path: { id: file.id } }), now);
@@ -63,7 +64,7 @@ export function useDecide({ lot, file, passing, after, go, did, forget }: At) {
       },
     });
     if (moveOn && known) go(known);
-  }, [after, client, closed, did, file, forget, go, mutate, turn]);
+  }, [client, closed, did, file, forget, go, mutate, neighbours, turn]);
 
   return useMemo(() => ({ settle, corrected, learned: () => setCorrected(undefined) }), [corrected, settle]);
 }
