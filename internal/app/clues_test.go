@@ -183,9 +183,9 @@ func TestACorrectionClearsItsSiblings(t *testing.T) {
 func TestLookAlikesAreProposedAndTakenTogether(t *testing.T) {
 	l := start(t)
 	l.products(3)
-	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", scene(t, 300, 1)}, entry{"AT-001-A.jpg", scene(t, 300, 2)}))
+	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", scene(t, 300, 4)}, entry{"AT-001-A.jpg", scene(t, 300, 5)}))
 	l.applied(l.planned(first.ID, "after"))
-	lot := l.gathered("second.zip", zipped(t, entry{"IMG_0001.jpg", scene(t, 420, 1)}, entry{"IMG_0002.jpg", scene(t, 300, 2)}, entry{"IMG_0003.jpg", scene(t, 300, 3)}))
+	lot := l.gathered("second.zip", zipped(t, entry{"IMG_0001.jpg", scene(t, 420, 4)}, entry{"IMG_0002.jpg", scene(t, 300, 5)}, entry{"IMG_0003.jpg", scene(t, 300, 6)}))
 	for path, want := range map[string]string{"IMG_0001.jpg": "looks like AT-000-A.jpg of AT-000-A", "IMG_0002.jpg": "looks like AT-001-A.jpg of AT-001-A", "IMG_0003.jpg": "only noise in the name: camera counter"} {
 		if f := l.file(lot.ID, path); f.Verdict != "loose" || f.Reason != want {
 			t.Errorf("%s: %s, %s", path, f.Verdict, f.Reason)
@@ -196,9 +196,9 @@ func TestLookAlikesAreProposedAndTakenTogether(t *testing.T) {
 	if len(groups.Items) != 2 || groups.Items[0].Clue != "look-alike" || groups.Items[0].Files != 2 || groups.Items[0].Sure != 2 {
 		t.Fatalf("%+v", groups)
 	}
-	var done struct{ ID, Files int64 }
+	var done store.Together
 	l.post(fmt.Sprintf("/api/v1/lots/%d/accept?verdict=loose&kind=true&clue=look-alike&why=looks+like+a+product's+picture", lot.ID), nil, &done)
-	if done.Files != 2 || l.file(lot.ID, "IMG_0001.jpg").Code != "AT-000-A" {
+	if len(done.Files) != 2 || l.file(lot.ID, "IMG_0001.jpg").Code != "AT-000-A" {
 		t.Errorf("%+v", done)
 	}
 	// The larger one of the same look takes the place of the smaller.
@@ -208,7 +208,7 @@ func TestLookAlikesAreProposedAndTakenTogether(t *testing.T) {
 	if large := l.file(lot.ID, "IMG_0001.jpg"); !strings.Contains(warned, large.Sum) {
 		t.Errorf("the plan: %s", warned)
 	}
-	l.post(fmt.Sprintf("/api/v1/aside/%d/undo", done.ID), nil, nil)
+	l.post(fmt.Sprintf("/api/v1/together/%d/undo", done.ID), nil, nil)
 	if f := l.file(lot.ID, "IMG_0001.jpg"); f.Verdict != "loose" || f.Why == "" {
 		t.Errorf("taken back: %+v", f)
 	}

@@ -6,14 +6,16 @@ package pairs
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"sync"
 
 	"ambrosa/core/pairing"
 	"ambrosa/internal/store"
 )
 
-// Index is the catalog's keys, built once a version of the catalog, and what
-// lots hold, kept for previews.
+// Index is the catalog's keys, built once a version of the catalog (of which
+// only the products that were changed are read anew), and what lots hold, kept
+// for previews.
 type Index struct {
 	store *store.Store
 
@@ -46,10 +48,42 @@ func (x *Index) Get(ctx context.Context) (*Built, error) {
 	if x.built != nil && x.version == version {
 		return x.built, nil
 	}
-	keys, err := x.store.Keys(ctx)
+	since := int64(0)
+	if x.built != nil {
+		since = x.version
+	}
+	// What was committed behind the version that was read is in already, and comes
+	// once more with the next version: that changes nothing.
+	keys, products, err := x.store.Keys(ctx, since)
 	if err != nil {
 		return nil, err
 	}
+	switch {
+	case x.built == nil:
+		x.built = build(keys)
+	case len(products) > 0:
+		x.built = build(splice(x.built.keys, keys, products))
+	}
+	x.version = version
+	return x.built, nil
+}
+
+// splice puts the keys of products that were changed in the place of those they
+// had; all are in order of products.
+func splice(keys, changed []store.KeyRow, products []int64) []store.KeyRow {
+	spliced := make([]store.KeyRow, 0, len(keys)+len(changed))
+	for _, k := range keys {
+		for len(changed) > 0 && changed[0].Product <= k.Product {
+			spliced, changed = append(spliced, changed[0]), changed[1:]
+		}
+		if _, old := slices.BinarySearch(products, k.Product); !old {
+			spliced = append(spliced, k)
+		}
+	}
+	return append(spliced, changed...)
+}
+
+func build(keys []store.KeyRow) *Built {
 	var names []string
 	at := map[string]int{}
 	for _, k := range keys {
@@ -81,8 +115,7 @@ func (x *Index) Get(ctx context.Context) (*Built, error) {
 			b.items[[2]int64{k.Product, 0}] = i
 		}
 	}
-	x.built, x.version = b, version
-	return b, nil
+	return b
 }
 
 // Target returns the engine's target of a product, and of a variant when it is

@@ -25,12 +25,13 @@ var cosines = func() (table [8][FingerprintSide]float64) {
 // quality differs in few bits (Zauner, Implementation and Benchmarking of
 // Perceptual Image Hash Functions, 2010, section 3.2.1). It is computed from
 // the thumbnail, so that it can be computed again without the original.
-func Fingerprint(square []byte) uint64 {
+func Fingerprint(square []float64) uint64 {
 	var rows [8][FingerprintSide]float64
 	for y := range FingerprintSide {
 		for u := range 8 {
 			for x := range FingerprintSide {
-				rows[u][y] += cosines[u][x] * grey(square[3*(y*FingerprintSide+x):])
+				p := square[3*(y*FingerprintSide+x):]
+				rows[u][y] += cosines[u][x] * luma(p[0], p[1], p[2])
 			}
 		}
 	}
@@ -54,10 +55,9 @@ func Fingerprint(square []byte) uint64 {
 	return hash
 }
 
-// grey is the luma of a pixel (ITU-R BT.709).
-func grey(p []byte) float64 {
-	return 0.2126*float64(p[0]) + 0.7152*float64(p[1]) + 0.0722*float64(p[2])
-}
+// luma is the grey of a colour as JPEG and WebP keep it (ITU-R BT.601): with other
+// weights, what they lose of the colours would show in the grey.
+func luma(red, green, blue float64) float64 { return 0.299*red + 0.587*green + 0.114*blue }
 
 // Greys returns the luma of pixels of one or more channels, of which the first
 // three are red, green and blue.
@@ -67,7 +67,8 @@ func Greys(pixels []byte, bands int) []float64 {
 		if bands < 3 {
 			greys[i] = float64(pixels[i*bands])
 		} else {
-			greys[i] = grey(pixels[i*bands:])
+			p := pixels[i*bands:]
+			greys[i] = luma(float64(p[0]), float64(p[1]), float64(p[2]))
 		}
 	}
 	return greys
@@ -75,8 +76,9 @@ func Greys(pixels []byte, bands int) []float64 {
 
 // Square shrinks width × height pixels, of bands channels of which the first
 // three are red, green and blue, to FingerprintSide × FingerprintSide pixels of
-// three channels, each the mean of the area under it.
-func Square(pixels []byte, width, height, bands int) []byte {
+// three channels, each the mean of the area under it; they are not rounded, since
+// of smooth pictures little else would be left than what rounding adds.
+func Square(pixels []byte, width, height, bands int) []float64 {
 	across, down := shares(width), shares(height)
 	rows := make([]float64, 3*FingerprintSide*height) // shrunk across
 	for y := range height {
@@ -89,14 +91,14 @@ func Square(pixels []byte, width, height, bands int) []byte {
 			}
 		}
 	}
-	square := make([]byte, 0, 3*FingerprintSide*FingerprintSide)
+	square := make([]float64, 0, 3*FingerprintSide*FingerprintSide)
 	for _, cell := range down {
 		for i := range 3 * FingerprintSide {
 			sum := 0.0
 			for k, share := range cell.shares {
 				sum += share * rows[3*FingerprintSide*(cell.first+k)+i]
 			}
-			square = append(square, byte(sum+0.5))
+			square = append(square, sum)
 		}
 	}
 	return square
@@ -129,17 +131,17 @@ func Distance(a, b uint64) int { return bits.OnesCount64(a ^ b) }
 // Tint returns the mean red, green and blue of a picture's quarters, row by row,
 // from its Square. Pictures that differ in colour
 // alone have the same fingerprint, but not the same tint.
-func Tint(square []byte) []byte {
+func Tint(square []float64) []byte {
 	const half = FingerprintSide / 2
 	tint := make([]byte, 0, 12)
 	for quarter := range 4 {
 		for channel := range 3 {
-			sum := 0
+			sum := 0.0
 			for i := range half * half {
 				x, y := quarter%2*half+i%half, quarter/2*half+i/half
-				sum += int(square[3*(y*FingerprintSide+x)+channel])
+				sum += square[3*(y*FingerprintSide+x)+channel]
 			}
-			tint = append(tint, byte(sum/(half*half)))
+			tint = append(tint, byte(sum/(half*half)+0.5))
 		}
 	}
 	return tint

@@ -178,6 +178,11 @@ type Imported struct {
 // in one transaction. Empty cells leave what stands.
 func (s *Store) ImportRows(ctx context.Context, rows []catalog.Row) (done Imported, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
+		// Held until the end: what is changed in one version is seen with that version.
+		version, err := number(ctx, tx, `update catalog_version set version = version + 1 returning version`)
+		if err != nil {
+			return err
+		}
 		rows, err := nameProducts(ctx, tx, rows)
 		if err != nil {
 			return err
@@ -185,13 +190,14 @@ func (s *Store) ImportRows(ctx context.Context, rows []catalog.Row) (done Import
 		if err := importCategories(ctx, tx, rows); err != nil {
 			return err
 		}
-		if done.Products, err = importProducts(ctx, tx, rows); err != nil {
+		if done.Products, err = importProducts(ctx, tx, rows, version); err != nil {
 			return err
 		}
-		if err := importVariants(ctx, tx, rows, &done); err != nil {
+		changed, err := importVariants(ctx, tx, rows, &done)
+		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update catalog_version set version = version + 1`)
+		_, err = tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, changed)
 		return err
 	})
 	return done, err
@@ -247,7 +253,7 @@ func importCategories(ctx context.Context, tx pgx.Tx, rows []catalog.Row) error 
 	return nil
 }
 
-func importProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row) (created int, err error) {
+func importProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row, version int64) (created int, err error) {
 	var codes, titles, categories []string
 	at := map[string]int{}
 	for _, row := range rows {
@@ -267,17 +273,33 @@ func importProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row) (created
 	n, err := number(ctx, tx, `
 		with given as (select * from unnest($1::text[], $2::text[], $3::text[]) as g (code, title, category)),
 		written as (
-			insert into product (code, title, category_id)
-			select g.code, g.title, c.id from given g left join category c on c.path = g.category
+			insert into product (code, title, category_id, keys_version)
+			select g.code, g.title, c.id, $4 from given g left join category c on c.path = g.category
 			on conflict (lower(code)) do update set
 				title = coalesce(nullif(excluded.title, ''), product.title),
-				category_id = coalesce(excluded.category_id, product.category_id), updated_at = now()
+				category_id = coalesce(excluded.category_id, product.category_id), updated_at = now(), keys_version = $4
+			where (product.title, product.category_id) is distinct from (coalesce(nullif(excluded.title, ''), product.title), coalesce(excluded.category_id, product.category_id))
 			returning (xmax = 0) as created)
-		select count(*) filter (where created) from written`, codes, titles, categories)
+		select count(*) filter (where created) from written`, codes, titles, categories, version)
 	return int(n), err
 }
 
-func importVariants(ctx context.Context, tx pgx.Tx, rows []catalog.Row, done *Imported) error {
+// importVariants returns the products whose variants it changed.
+func importVariants(ctx context.Context, tx pgx.Tx, rows []catalog.Row, done *Imported) (changed []int64, err error) {
+	skus := make([]string, 0, len(rows))
+	for _, row := range rows {
+		skus = append(skus, strings.ToLower(row.SKU))
+	}
+	before := map[string]int64{}
+	found, err := tx.Query(ctx, `select lower(sku), product_id from variant where lower(sku) = any($1)`, skus)
+	if err != nil {
+		return nil, err
+	}
+	var sku string
+	var was int64
+	if _, err := pgx.ForEachRow(found, []any{&sku, &was}, func() error { before[sku] = was; return nil }); err != nil {
+		return nil, err
+	}
 	batch := &pgx.Batch{}
 	for i, row := range rows {
 		batch.Queue(`
@@ -291,13 +313,18 @@ func importVariants(ctx context.Context, tx pgx.Tx, rows []catalog.Row, done *Im
 				is distinct from (excluded.product_id, coalesce(nullif(excluded.title, ''), variant.title), coalesce(excluded.gtin, variant.gtin),
 				case when excluded.codes = '{}' then variant.codes else excluded.codes end,
 				case when excluded.options = '[]' then variant.options else excluded.options end)
-			returning xmax = 0`, row.Product, row.SKU, row.Title, row.GTIN, orEmpty(row.Codes), orEmpty(row.Options), i).
+			returning xmax = 0, product_id`, row.Product, row.SKU, row.Title, row.GTIN, orEmpty(row.Codes), orEmpty(row.Options), i).
 			Query(func(result pgx.Rows) error {
 				written, created := false, false
+				var product int64
 				for result.Next() {
 					written = true
-					if err := result.Scan(&created); err != nil {
+					if err := result.Scan(&created, &product); err != nil {
 						return err
+					}
+					changed = append(changed, product)
+					if left, known := before[strings.ToLower(row.SKU)]; known && left != product {
+						changed = append(changed, left)
 					}
 				}
 				switch {
@@ -311,7 +338,7 @@ func importVariants(ctx context.Context, tx pgx.Tx, rows []catalog.Row, done *Im
 				return result.Err()
 			})
 	}
-	return tx.SendBatch(ctx, batch).Close()
+	return changed, tx.SendBatch(ctx, batch).Close()
 }
 
 func orEmpty[T any](list []T) []T {
@@ -338,12 +365,26 @@ func (s *Store) CatalogVersion(ctx context.Context) (int64, error) {
 	return number(ctx, s.Pool, `select version from catalog_version`)
 }
 
-// Keys returns every variant with its keys, in order of product and position.
-func (s *Store) Keys(ctx context.Context) ([]KeyRow, error) {
-	return list[KeyRow](ctx, s.Pool, `
-		select v.id as variant, p.id as product, v.sku, p.code, coalesce(nullif(v.title, ''), p.title) as title,
-			coalesce(v.gtin, '') as gtin, v.codes, v.options
-		from variant v join product p on p.id = v.product_id order by p.id, v.position, v.id`)
+// Keys returns the variants of all products with their keys that were changed
+// behind a version of the catalog (0 for all), in order of product and position,
+// and which products these are: some may have no variant any more.
+func (s *Store) Keys(ctx context.Context, since int64) (keys []KeyRow, products []int64, err error) {
+	// Both are read as they are at one moment.
+	err = pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `select id from product where keys_version > $1 order by id`, since)
+		if err != nil {
+			return err
+		}
+		if products, err = pgx.CollectRows(rows, pgx.RowTo[int64]); err != nil || len(products) == 0 {
+			return err
+		}
+		keys, err = list[KeyRow](ctx, tx, `
+			select v.id as variant, p.id as product, v.sku, p.code, coalesce(nullif(v.title, ''), p.title) as title,
+				coalesce(v.gtin, '') as gtin, v.codes, v.options
+			from variant v join product p on p.id = v.product_id where p.keys_version > $1 order by p.id, v.position, v.id`, since)
+		return err
+	})
+	return keys, products, err
 }
 
 // BareCategories returns the categories with the most products that have no

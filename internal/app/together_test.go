@@ -1,0 +1,286 @@
+package app
+
+import (
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"ambrosa/core/plan"
+	"ambrosa/internal/mail"
+	"ambrosa/internal/standin"
+	"ambrosa/internal/store"
+)
+
+type seen = []store.Seen
+
+func (l *line) chosen(lot int64, paths ...string) (files seen) {
+	l.t.Helper()
+	for _, path := range paths {
+		f := l.file(lot, path)
+		files = append(files, store.Seen{ID: f.ID, Version: f.Version})
+	}
+	return files
+}
+
+// together decides on files at once.
+func (l *line) together(lot int64, what map[string]any) (done store.Together) {
+	l.t.Helper()
+	l.post(fmt.Sprintf("/api/v1/lots/%d/together", lot), what, &done)
+	return done
+}
+
+func (l *line) tookBack(id int64) int {
+	l.t.Helper()
+	var back struct{ Files seen }
+	l.post(fmt.Sprintf("/api/v1/together/%d/undo", id), nil, &back)
+	return len(back.Files)
+}
+
+// target returns the ids of a variant and its product.
+func (l *line) target(sku string) (product, variant int64) {
+	l.t.Helper()
+	l.do(l.Store.Pool.QueryRow(l.t.Context(), `select product_id, id from variant where sku = $1`, sku).Scan(&product, &variant))
+	return product, variant
+}
+
+func (l *line) says(lot int64, path string) string {
+	l.t.Helper()
+	f := l.file(lot, path)
+	return strings.TrimSpace(fmt.Sprintf("%s %s %s", f.Verdict, f.Code, f.View))
+}
+
+// TestSeveralFilesAreDecidedAtOnce pairs, gives a view to, sets aside and opens
+// files together; what somebody else decided in between stays, and all of it is
+// taken back.
+func TestSeveralFilesAreDecidedAtOnce(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	lot := l.gathered("loose.zip", zipped(t, entry{"sun.jpg", jpg(t, 1)}, entry{"moon.jpg", jpg(t, 2)}, entry{"rain.jpg", jpg(t, 3)}, entry{"AT-002-B.jpg", jpg(t, 4)}))
+	product, variant := l.target("AT-001-A")
+	files := l.chosen(lot.ID, "sun.jpg", "moon.jpg", "rain.jpg")
+	// Somebody else decides on one of them after it was chosen.
+	l.post(fmt.Sprintf("/api/v1/files/%d/decision", files[2].ID), map[string]any{"verdict": "set aside", "reason": "theirs", "version": files[2].Version}, nil)
+	paired := l.together(lot.ID, map[string]any{"do": "pair", "files": files, "product": product, "variant": variant, "reason": "seen in the picture"})
+	if len(paired.Files) != 2 || l.says(lot.ID, "sun.jpg") != "paired AT-001-A" || l.says(lot.ID, "rain.jpg") != "set aside" || l.file(lot.ID, "moon.jpg").Reason != "seen in the picture" {
+		t.Errorf("%+v: %s, %s", paired, l.says(lot.ID, "sun.jpg"), l.says(lot.ID, "rain.jpg"))
+	}
+	viewed := l.together(lot.ID, map[string]any{"do": "view", "files": l.chosen(lot.ID, "sun.jpg", "rain.jpg"), "view": "detail"})
+	if len(viewed.Files) != 1 || l.says(lot.ID, "sun.jpg") != "paired AT-001-A detail" {
+		t.Errorf("%+v: %s", viewed, l.says(lot.ID, "sun.jpg"))
+	}
+	aside := l.together(lot.ID, map[string]any{"do": "set aside", "files": l.chosen(lot.ID, "sun.jpg", "moon.jpg", "AT-002-B.jpg"), "reason": "weather"})
+	if len(aside.Files) != 3 || l.says(lot.ID, "AT-002-B.jpg") != "set aside" {
+		t.Errorf("%+v", aside)
+	}
+	opened := l.together(lot.ID, map[string]any{"do": "open", "files": l.chosen(lot.ID, "AT-002-B.jpg", "sun.jpg")})
+	if len(opened.Files) != 2 || l.says(lot.ID, "AT-002-B.jpg") != "paired AT-002-B" || l.says(lot.ID, "sun.jpg") != "loose" {
+		t.Errorf("%+v: %s", opened, l.says(lot.ID, "AT-002-B.jpg"))
+	}
+	for _, step := range []struct {
+		id   int64
+		n    int
+		want string
+	}{{opened.ID, 2, "set aside"}, {aside.ID, 3, "paired AT-001-A detail"}, {viewed.ID, 1, "paired AT-001-A"}, {paired.ID, 2, "loose"}} {
+		// Taking back counts the version up, so that an earlier step knows the files no more as it left them.
+		if n := l.tookBack(step.id); step.id == opened.ID && (n != step.n || l.says(lot.ID, "sun.jpg") != step.want) {
+			t.Errorf("taking back %d: %d files, %s", step.id, n, l.says(lot.ID, "sun.jpg"))
+		}
+	}
+	if f := l.file(lot.ID, "rain.jpg"); f.Reason != "theirs" {
+		t.Errorf("somebody else's decision is gone: %+v", f)
+	}
+	_, foreign := l.target("AT-002-A")
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/lots/%d/together", lot.ID), map[string]any{"do": "pair", "files": files, "product": product, "variant": foreign, "reason": ""}, nil), http.StatusNotFound)
+}
+
+// TestSeveralLotsInOnePlan plans two lots together, applies and reverts.
+func TestSeveralLotsInOnePlan(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	one := l.gathered("one.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}))
+	two := l.gathered("two.zip", zipped(t, entry{"AT-000-A_2.jpg", jpg(t, 3)}, entry{"AT-002-A.jpg", jpg(t, 4)}))
+	alone := l.planned(one.ID, "before")
+	var made struct{ ID int64 }
+	l.post("/api/v1/plans", map[string]any{"lots": []int64{two.ID, one.ID, two.ID}, "way": "after"}, &made)
+	if p := l.plan(made.ID); p.Products != 3 || p.Added != 4 || len(p.Lots) != 2 || p.Lots[0].Name != "one.zip" {
+		t.Fatalf("%+v", p)
+	}
+	l.refused(l.Get(t.Context(), fmt.Sprintf("/api/v1/plans/%d", alone), nil), http.StatusNotFound)
+	// Planned again from one lot's bench, it stays a plan of both, in its way.
+	l.post("/api/v1/plans", map[string]any{"lots": []int64{one.ID, two.ID}, "way": "instead"}, nil)
+	if again := l.planned(two.ID, ""); again != made.ID || l.plan(again).Way != "instead" {
+		t.Errorf("planned as %d, %+v", again, l.plan(again))
+	}
+	l.applied(made.ID)
+	if got := l.shows("AT-000"); got != "AT-000-A_1.jpg AT-000-A_2.jpg" {
+		t.Errorf("shows %s", got)
+	}
+	state := func(id int64) string {
+		var lot store.Lot
+		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d", id), &lot))
+		return lot.State + " " + lot.PlanState
+	}
+	if state(one.ID) != "applied applied" || state(two.ID) != "applied applied" {
+		t.Errorf("the lots are %s and %s", state(one.ID), state(two.ID))
+	}
+	l.refused(l.Post(t.Context(), "/api/v1/plans", map[string]any{"lots": []int64{one.ID}, "way": "after"}, nil), http.StatusConflict)
+	l.reverted(made.ID)
+	if len(l.standing()) != 0 || state(one.ID) != "ready reverted" || state(two.ID) != "ready reverted" {
+		t.Errorf("standing %v, lots %s and %s", l.standing(), state(one.ID), state(two.ID))
+	}
+	l.refused(l.Post(t.Context(), "/api/v1/plans", map[string]any{"lots": []int64{one.ID, 99}, "way": "after"}, nil), http.StatusNotFound)
+}
+
+// TestAnOrderGivenOnTheBenchIsApplied puts a picture of the lot in front of one
+// that stands.
+func TestAnOrderGivenOnTheBenchIsApplied(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	l.applied(l.planned(l.gathered("first.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)})).ID, "after"))
+	lot := l.gathered("second.zip", zipped(t, entry{"AT-000-A_2.jpg", jpg(t, 2)}, entry{"AT-000-A_3.jpg", jpg(t, 3)}))
+	product, variant := l.target("AT-000-A")
+	type shown struct {
+		Ordered []int64
+		Targets []struct{ After []plan.Entry }
+	}
+	var first, p shown
+	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/products/%d/preview", lot.ID, product), &first))
+	after := first.Targets[0].After
+	if len(after) != 3 || len(first.Ordered) != 0 {
+		t.Fatalf("%+v", first)
+	}
+	order := []plan.Ref{{File: after[2].File}, {ID: after[0].ID, File: after[0].File}, {File: after[1].File}}
+	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/lots/%d/products/%d/order", lot.ID, product), map[string]any{"variant": variant, "pictures": order}, &p))
+	if len(p.Ordered) != 1 || p.Targets[0].After[0].File != after[2].File {
+		t.Errorf("%+v", p)
+	}
+	id := l.planned(lot.ID, "after")
+	l.applied(id)
+	if got := l.shows("AT-000"); got != "AT-000-A_3.jpg AT-000-A_1.jpg AT-000-A_2.jpg" {
+		t.Errorf("shows %s", got)
+	}
+	// Of an applied lot nothing is ordered; of one that was taken back it is as before.
+	path := fmt.Sprintf("/api/v1/lots/%d/products/%d/order", lot.ID, product)
+	l.refused(l.Put(t.Context(), path, map[string]any{"variant": variant, "pictures": order}, nil), http.StatusConflict)
+	l.reverted(id)
+	l.do(l.Put(t.Context(), path, map[string]any{"variant": variant, "pictures": []plan.Ref{}}, &p))
+	if len(p.Ordered) != 0 || p.Targets[0].After[0].File != after[0].File {
+		t.Errorf("by the names again: %+v", p)
+	}
+	l.refused(l.Put(t.Context(), path, map[string]any{"variant": 99, "pictures": order}, nil), http.StatusConflict)
+}
+
+// TestTheEndOfARunIsSaidAndMailed applies a plan of which one product changed
+// in between, and finds in the message and in the mailbox what was done and what
+// was not; a mailbox that is closed for a while gets its mail later.
+func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
+	box := new(standin.Mailbox)
+	smtp, _, err := box.Open(t.Context(), "127.0.0.1:0", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	l := start(t, func(c *Config) { c.SMTP, c.From, c.Pages = "smtp://"+smtp.String(), "ambrosa@example.com", "http://pages.example/" })
+	l.products(3)
+	for _, wrong := range []string{"nobody", "a@b.c\r\nBcc: x@y.z", "<a@example.com>"} {
+		l.refused(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": wrong}, nil), http.StatusUnprocessableEntity)
+	}
+	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": "specialist@example.com"}, nil))
+	lot := l.gathered("spring ünder.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}))
+	id := l.planned(lot.ID, "after")
+	product, _ := l.target("AT-001-A")
+	if _, err := l.Store.Pool.Exec(t.Context(), `update product set version = version + 1 where id = $1`, product); err != nil {
+		t.Fatal(err)
+	}
+	l.applied(id)
+	var messages struct{ Items []store.Message }
+	newest := func() store.Message {
+		l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
+		return messages.Items[0]
+	}
+	l.until("the mail to be sent", func() bool { return newest().MailState == "sent" })
+	m := newest()
+	if m.Title != "Applied: plan of spring ünder.zip, but for 1 product" || !strings.Contains(m.Body, "2 products are as planned: 2 pictures added") ||
+		!strings.Contains(m.Body, "AT-001: the product changed since the plan was made") || m.Plan != id || m.ReadAt != nil {
+		t.Errorf("%+v", m)
+	}
+	mails := box.Mails()
+	if len(mails) != 1 || mails[0].Subject != m.Title || mails[0].To != "specialist@example.com" || !strings.Contains(mails[0].Text, m.Body) || !strings.Contains(mails[0].Text, fmt.Sprintf("http://pages.example/plans/%d", id)) {
+		t.Errorf("%+v", mails)
+	}
+	waiting := func() (n int) {
+		var w store.Waiting
+		l.do(l.Get(t.Context(), "/api/v1/waiting", &w))
+		return w.Messages
+	}
+	if waiting() != 1 {
+		t.Errorf("%d messages wait", waiting())
+	}
+	l.post(fmt.Sprintf("/api/v1/messages/%d/read", m.ID), nil, nil)
+	l.reverted(id)
+	l.until("the second mail", func() bool { return len(box.Mails()) == 2 })
+	if m := newest(); m.Title != "Taken back: plan of spring ünder.zip, but for 1 product" && m.Title != "Taken back: plan of spring ünder.zip, 2 products" || waiting() != 1 {
+		t.Errorf("%q, %d wait", m.Title, waiting())
+	}
+}
+
+// TestMailThatCannotBeSent tells a server that is away for now from an address
+// that is refused for good.
+func TestMailThatCannotBeSent(t *testing.T) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	address := listener.Addr().String()
+	_ = listener.Close()
+	sender, err := mail.Open("smtp://"+address, "ambrosa@example.com", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := sender.Send(t.Context(), mail.Message{ID: 1, At: time.Now(), To: "a@example.com", Subject: "x", Text: "y"}); err == nil || mail.Refused(err) {
+		t.Errorf("nobody listens, and it says %v", err)
+	}
+	if err := sender.Send(t.Context(), mail.Message{ID: 1, At: time.Now(), To: "nonsense", Subject: "x", Text: "y"}); !mail.Refused(err) {
+		t.Errorf("no address, and it says %v", err)
+	}
+	for _, wrong := range []string{"", "127.0.0.1:25", "http://example.com", "smtp://"} {
+		if _, err := mail.Open(wrong, "ambrosa@example.com", ""); err == nil {
+			t.Errorf("%q is taken for a mail server's address", wrong)
+		}
+	}
+}
+
+// TestBarcodesOfLooseFilesAreRead pairs what only the code in the picture tells,
+// by the run that follows pairing; those of other files are read on request. The
+// codes are drawn by zint.
+func TestBarcodesOfLooseFilesAreRead(t *testing.T) {
+	l := start(t)
+	l.products(4)
+	sticker := func(n int) []byte {
+		file := filepath.Join(t.TempDir(), "sticker.png")
+		if out, err := exec.Command("zint", "-b", "EANX", "-d", barcode(n), "-o", file, "--scale=4", "--quietzones", "-w", "8").CombinedOutput(); err != nil {
+			t.Fatalf("zint: %v: %s", err, out)
+		}
+		picture, err := os.ReadFile(file)
+		l.do(err)
+		return picture
+	}
+	lot := l.gathered("stickers.zip", zipped(t, entry{"IMG_0001.png", sticker(2)}, entry{"IMG_0002.jpg", jpg(t, 1)}, entry{"AT-003-B.png", sticker(3)}))
+	l.readAgain(lot.ID)
+	if f := l.file(lot.ID, "IMG_0001.png"); f.Verdict != "paired" || f.Code != "AT-002-A" || f.Clue != "barcode-in-picture" || len(f.Codes) != 1 || len(f.Codes[0].Points) == 0 {
+		t.Errorf("%s %s by %s, codes %+v: %s", f.Verdict, f.Code, f.Clue, f.Codes, f.Reason)
+	}
+	if f := l.file(lot.ID, "AT-003-B.png"); f.Code != "AT-003-B" || len(f.Codes) != 0 {
+		t.Errorf("%s, codes %+v: what the name tells is not looked at unasked", f.Code, f.Codes)
+	}
+	l.post(fmt.Sprintf("/api/v1/lots/%d/codes", lot.ID), nil, nil)
+	l.readAgain(lot.ID)
+	if f := l.file(lot.ID, "AT-003-B.png"); len(f.Codes) != 1 || f.Codes[0].Text != barcode(3) {
+		t.Errorf("codes %+v", f.Codes)
+	}
+}
