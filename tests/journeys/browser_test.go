@@ -370,28 +370,37 @@ func TestAccessibility(t *testing.T) {
 		v := visit(t, browser.Options{Dark: dark})
 		v.drive()
 		loose := v.count("select id from file where lot_id = 2 and verdict = 'loose' order by id limit 1")
-		for _, c := range []struct{ path, ready string }{
-			{"/", "document.querySelector('.sheet')"},
-			{"/gather", "document.querySelectorAll('.row').length > 2"},
-			{"/origins/1", "document.querySelector('button.row')"},
-			{"/recipes/new", "document.querySelector('.stephead')"},
-			{"/single", "document.querySelector('.empty')"},
-			{"/lots/2", "document.querySelectorAll('.row.pick').length > 5"},
-			{"/pair", "document.querySelector('.reading, .sheet')"},
-			{fmt.Sprintf("/pair/2?file=%d", loose), "document.querySelector('.reading') && document.querySelector('.choice')"},
-			{"/plans/1", "document.querySelectorAll('.shot').length > 3"},
-			{"/catalog", "document.querySelectorAll('.card').length > 5"},
-			{"/catalog?as=table", "document.querySelectorAll('a.row').length > 5"},
-			{"/products/1", "document.querySelectorAll('.placed').length > 2"},
+		bench := fmt.Sprintf("/pair/2?file=%d", loose)
+		for _, c := range []struct{ path, ready, key, then string }{
+			{path: "/", ready: "document.querySelector('.letter')"},
+			{"/", "document.querySelector('.letter')", "i", "document.querySelector('[role=dialog] .letter')"},
+			{path: "/scan", ready: "document.activeElement?.tagName === 'INPUT'"},
+			{path: v.handIn(), ready: "document.querySelectorAll('.row').length > 2"},
+			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "c", "document.querySelectorAll('[role=dialog] .clue').length > 5"},
+			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "m", "document.querySelector('.chosenbar')"},
+			{path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
+			{path: "/origins/1", ready: "document.querySelector('button.row')"},
+			{path: "/recipes/new", ready: "document.querySelector('.stephead')"},
+			{path: "/single", ready: "document.querySelector('.empty')"},
+			{path: "/lots/2", ready: "document.querySelectorAll('.row.pick').length > 5"},
+			{path: "/pair", ready: "document.querySelector('.reading, .sheet')"},
+			{path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
+			{path: "/catalog", ready: "document.querySelectorAll('.card').length > 5"},
+			{path: "/catalog?as=table", ready: "document.querySelectorAll('a.row').length > 5"},
+			{path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
 		} {
 			v.open(c.path)
 			v.sees(c.ready)
+			if c.key != "" {
+				v.do(v.page.Press(c.key))
+				v.sees(c.then)
+			}
 			v.do(v.page.Shown())
 			_, err := browser.Eval[bool](v.page, string(engine)+"; true")
 			v.do(err)
 			found := v.value(`JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})).violations.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' + n.failureSummary.split('\n')[1]).join(' | ')))`)
 			if found != "[]" {
-				t.Errorf("%s, dark %v: %s", c.path, dark, found)
+				t.Errorf("%s %s, dark %v: %s", c.path, c.key, dark, found)
 			}
 		}
 	}

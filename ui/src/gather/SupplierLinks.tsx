@@ -35,7 +35,7 @@ export function SupplierLinks() {
           <span className="num">{count(k.lots)}</span>
           <span className="spread" style={{ justifyContent: 'flex-end', gap: 6 }}>
             <Button size="compact-xs" loading={renew.isPending} onClick={() => renew.mutate({ path: { id: k.id }, body: { days: 14 } })} title="Another address, open for 14 days; the one before ends">New address</Button>
-            {k.state !== 'revoked' && <Button size="compact-xs" loading={revoke.isPending} onClick={() => revoke.mutate({ path: { id: k.id } })} aria-label={`Close the address of ${k.supplier}`}>Close it</Button>}
+            {k.state !== 'revoked' && <Button size="compact-xs" loading={revoke.isPending} onClick={() => revoke.mutate({ path: { id: k.id } })} aria-label={`Close it: the address of ${k.supplier}`}>Close it</Button>}
           </span>
         </div>
       ))}

@@ -1,0 +1,157 @@
+package journeys
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"ambrosa/tests/browser"
+)
+
+// presses a place of the page, as a mouse does; keys may be held meanwhile.
+func (v *visitor) press(find string, init string) {
+	v.t.Helper()
+	v.sees(find)
+	_, err := browser.Eval[bool](v.page, fmt.Sprintf(`(%s.dispatchEvent(new MouseEvent('click', {bubbles: true, cancelable: true, %s})), true)`, find, init))
+	v.do(err)
+}
+
+// TestSeveralFilesOnTheBench chooses files by key and by mouse, decides on them
+// together, takes it back and does it again.
+func TestSeveralFilesOnTheBench(t *testing.T) {
+	v := visit(t, browser.Options{})
+	loose := func() int { return v.count("select count(*) from file where lot_id = 2 and verdict = 'loose'") }
+	start := loose()
+	id := v.count("select id from file where lot_id = 2 and verdict = 'loose' order by id limit 1")
+	v.open(fmt.Sprintf("/pair/2?file=%d", id))
+	v.sees(`document.querySelectorAll('.filerow img').length > 4 && document.querySelector('.reading')`)
+	chosen := func(n int) {
+		t.Helper()
+		v.sees(fmt.Sprintf(`document.querySelectorAll('.filerow input:checked').length === %d && document.querySelector('.chosenbar')?.innerText.startsWith('%d file')`, n, n))
+	}
+	here := v.value(benchFile)
+	for n := range 3 {
+		v.do(v.page.Press("m"))
+		chosen(n + 1)
+		v.sees(fmt.Sprintf("%s && %s !== %q", benchFile, benchFile, here))
+		here = v.value(benchFile)
+	}
+	v.do(v.page.Press("x"))
+	v.until("three files to be set aside", func() bool { return loose() == start-3 })
+	v.sees(`!document.querySelector('.chosenbar')`)
+	v.do(v.page.Press("u"))
+	v.until("them to be back", func() bool { return loose() == start })
+
+	// From one to another with the mouse, and paired with one product.
+	box := func(n int) string { return fmt.Sprintf(`document.querySelectorAll('.filerow input')[%d]`, n) }
+	v.press(box(1), "")
+	chosen(1)
+	v.press(box(4), "shiftKey: true")
+	chosen(4)
+	v.press(`document.querySelectorAll('.filerow > button')[2]`, "ctrlKey: true")
+	chosen(3)
+	v.do(v.page.Press("f"))
+	v.says("Which product do these 3 files show?")
+	v.do(v.page.Press("hv-110-8f-n"))
+	v.sees(`document.querySelector('[role=dialog] .choice .mono')?.innerText === 'HV-110-8F-NAT'`)
+	v.do(v.page.Press(kb.Enter))
+	paired := func() int {
+		return v.count("select count(*) from file f join variant v on v.id = f.variant_id where lot_id = 2 and verdict = 'paired' and sku = 'HV-110-8F-NAT'")
+	}
+	v.until("three pairs", func() bool { return paired() == 3 })
+	v.sees(`!document.querySelector('[role=dialog]') && !document.querySelector('.chosenbar')`)
+	v.do(v.page.Press("u"))
+	v.until("the pairs to be undone", func() bool { return paired() == 0 && loose() == start })
+	v.do(v.page.Press("U"))
+	v.until("the pairs to be made again", func() bool { return paired() == 3 })
+
+	// Escape chooses none.
+	v.press(box(0), "")
+	chosen(1)
+	v.do(v.page.Press(kb.Escape))
+	v.sees(`!document.querySelector('.chosenbar')`)
+}
+
+// TestOrderOnTheBench moves a picture by key and by dragging in what its
+// product will show.
+func TestOrderOnTheBench(t *testing.T) {
+	v := visit(t, browser.Options{})
+	file := v.count(`select min(id) from file where lot_id = 2 and verdict = 'paired' and variant_id = (select variant_id from file where lot_id = 2 and verdict = 'paired'
+		and variant_id is not null group by variant_id having count(distinct sha256) = 2 order by variant_id limit 1)`)
+	v.open(fmt.Sprintf("/pair/2?file=%d", file))
+	place := `[...document.querySelectorAll('.shot.drags')].find(s => s.classList.contains('here'))`
+	v.sees(place)
+	start := v.value(place + ".innerText.trim()[0]")
+	by, other := kb.ArrowRight, "2"
+	if start == "2" {
+		by, other = kb.ArrowLeft, "1"
+	}
+	v.do(v.page.Chord(by, chromedp.ModifierShift))
+	v.sees(fmt.Sprintf("%s?.innerText.trim()[0] === %q", place, other))
+	v.says("in an order set by hand")
+	v.do(v.page.Press("u"))
+	v.until("the names' order", func() bool { return v.count("select count(*) from lot_order") == 0 })
+	v.sees(fmt.Sprintf("%s?.innerText.trim()[0] === %q", place, start))
+
+	middle := func(find string, part int) (at struct{ X, Y float64 }) {
+		t.Helper()
+		v.do(json.Unmarshal([]byte(v.value(fmt.Sprintf(`JSON.stringify((({x, y, width, height}) => ({X: x + width / %d, Y: y + height / 2}))(%s.querySelector('.mat').getBoundingClientRect()))`, part, find))), &at))
+		return at
+	}
+	beside := fmt.Sprintf(`[...%s.parentElement.children].find(s => !s.classList.contains('here'))`, place)
+	from, to := middle(place, 2), middle(beside, 3)
+	v.do(v.page.Drag(from.X, from.Y, to.X, to.Y))
+	v.sees(fmt.Sprintf("%s?.innerText.trim()[0] === %q", place, other))
+	v.until("the order by hand", func() bool { return v.count("select count(*) from lot_order") == 1 })
+	v.click("As the names have it")
+	v.until("the names' order again", func() bool { return v.count("select count(*) from lot_order") == 0 })
+}
+
+// TestLotsArePlannedTogether takes the first lot's plan back, plans both lots
+// together, leaves one out again, and reads the message of the end.
+func TestLotsArePlannedTogether(t *testing.T) {
+	v := visit(t, browser.Options{})
+	v.open("/plans/1")
+	v.click("Revert…")
+	v.click("Revert")
+	v.until("the first lot to be open", func() bool { return v.count("select count(*) from lot where state = 'ready'") == 2 })
+	v.says("Taken back: every product is as it was")
+	v.open("/pair")
+	for _, lot := range []string{"northcomb-spring.zip", "lindmoor-pictures.zip"} {
+		v.press(fmt.Sprintf(`document.querySelector('input[aria-label="Plan %s together with others"]')`, lot), "")
+	}
+	v.click("Plan 2 lots together")
+	v.says("Plan of northcomb-spring.zip and lindmoor-pictures.zip")
+	plan := v.count("select max(id) from plan")
+	if n := v.count(fmt.Sprintf("select count(distinct product_id) from file where lot_id in (1, 2) and verdict = 'paired'")); v.count(fmt.Sprintf("select count(*) from plan_product where plan_id = %d", plan)) != n {
+		t.Errorf("the plan holds not all of the %d products", n)
+	}
+	v.click("2 lots…")
+	v.sees(`[...document.querySelectorAll('[role=menuitem]')].some(m => m.innerText === 'Leave out lindmoor-pictures.zip')`)
+	v.press(`[...document.querySelectorAll('[role=menuitem]')].find(m => m.innerText === 'Leave out lindmoor-pictures.zip')`, "")
+	v.sees(`document.querySelector('h1').innerText === 'Plan of northcomb-spring.zip'`)
+	v.click("Apply to 30 products")
+	v.says("Applied to 30 products")
+	v.do(v.page.Press("i"))
+	v.sees(`document.querySelectorAll('[role=dialog] .letter.unread').length === 3`)
+	text := v.value(`document.querySelector('[role=dialog] .letter').innerText`)
+	if !strings.Contains(text, "Applied: plan of northcomb-spring.zip, 30 products") || !strings.Contains(text, "By hand that would have taken about") {
+		t.Errorf("the message says %q", text)
+	}
+	v.do(v.page.Press(kb.Escape))
+	v.until("the messages to be read", func() bool { return v.count("select count(*) from message where read_at is null") == 0 })
+	v.sees(`document.querySelector('[aria-label="Messages"]')`)
+}
+
+// handIn makes a supplier link and returns the path of its page.
+func (v *visitor) handIn() string {
+	v.t.Helper()
+	var made struct{ Address string }
+	v.post("/api/v1/supplier-links", map[string]any{"supplier": "Heidehof", "asker": "the catalog desk", "message": "Please send what is missing.", "category": "", "days": 3, "maxFiles": 100, "maxBytes": 500_000_000,
+		"rights": "unknown", "licence": "", "credit": ""}, &made)
+	return made.Address
+}
