@@ -41,10 +41,11 @@ func Warn(before, after Arrangement, facts Facts) (warnings []Warning) {
 		was, will := before[variant], after[variant]
 		if len(was) > 0 && len(will) > 0 && was[0].Sum != will[0].Sum {
 			if a, b := facts[was[0].Sum], facts[will[0].Sum]; b.Pixels > 0 && b.Pixels < a.Pixels {
-				warnings = append(warnings, Warning{"smaller lead", variant, fmt.Sprintf("the lead is replaced by a smaller picture, %.1f instead of %.1f megapixels", float64(b.Pixels)/1e6, float64(a.Pixels)/1e6)})
+				warnings = append(warnings, Warning{Kind: "smaller lead", Variant: variant, Text: fmt.Sprintf("the lead is replaced by a smaller picture, %.1f instead of %.1f megapixels", float64(b.Pixels)/1e6, float64(a.Pixels)/1e6)})
 			}
 		}
-		held, small, larger, twins := "", 0, 0, 0
+		held := ""
+		var small, larger, twins []int64
 		for _, e := range will {
 			if find(was, e) >= 0 {
 				continue
@@ -52,30 +53,32 @@ func Warn(before, after Arrangement, facts Facts) (warnings []Warning) {
 			fact := facts[e.Sum]
 			held = cmp.Or(held, fact.HeldBack)
 			if fact.Small {
-				small++
+				small = append(small, e.File)
 			}
 			for _, o := range will {
 				if o.Sum != e.Sum && find(was, o) >= 0 && facts[o.Sum].Look.Like(fact.Look) {
 					if facts[o.Sum].Pixels < fact.Pixels {
-						larger++
+						larger = append(larger, e.File)
 					} else {
-						twins++
+						twins = append(twins, e.File)
 					}
 				}
 			}
 		}
 		if held != "" {
-			warnings = append(warnings, Warning{"rights", variant, "cannot be handed on: " + held})
+			warnings = append(warnings, Warning{Kind: "rights", Variant: variant, Text: "cannot be handed on: " + held})
 		}
 		for _, w := range []struct {
-			n          int
+			files      []int64
 			kind, text string
 		}{{small, "small", "below the least size"}, {larger, "larger", "the same as one that stands, but larger: like for like would replace it"},
 			{twins, "alike", "the same as one that stands, and no larger: set it aside"}} {
-			if w.n == 1 {
-				warnings = append(warnings, Warning{w.kind, variant, "one picture is " + w.text})
-			} else if w.n > 1 {
-				warnings = append(warnings, Warning{w.kind, variant, fmt.Sprintf("%d pictures are %s", w.n, w.text)})
+			if n := len(w.files); n > 0 {
+				subject := "one picture is "
+				if n > 1 {
+					subject = fmt.Sprintf("%d pictures are ", n)
+				}
+				warnings = append(warnings, Warning{Kind: w.kind, Variant: variant, Text: subject + w.text, Files: w.files})
 			}
 		}
 	}

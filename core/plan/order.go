@@ -76,12 +76,12 @@ func placeWarnings(variant int64, files []Arriving) (warnings []Warning) {
 	}
 	for _, place := range sortedKeys(byPlace) {
 		if names := byPlace[place]; len(names) > 1 {
-			warnings = append(warnings, Warning{"collision", variant, fmt.Sprintf("%d files for place %d: %s", len(names), place, strings.Join(names, ", "))})
+			warnings = append(warnings, Warning{Kind: "collision", Variant: variant, Text: fmt.Sprintf("%d files for place %d: %s", len(names), place, strings.Join(names, ", "))})
 		}
 	}
 	for _, view := range sortedKeys(byView) {
 		if names := byView[view]; len(names) > 1 {
-			warnings = append(warnings, Warning{"collision", variant, fmt.Sprintf("%d files for the view %s: %s", len(names), view, strings.Join(names, ", "))})
+			warnings = append(warnings, Warning{Kind: "collision", Variant: variant, Text: fmt.Sprintf("%d files for the view %s: %s", len(names), view, strings.Join(names, ", "))})
 		}
 	}
 	var missing []string
@@ -93,7 +93,7 @@ func placeWarnings(variant int64, files []Arriving) (warnings []Warning) {
 		}
 	}
 	if len(missing) > 0 {
-		warnings = append(warnings, Warning{"gap", variant, "no file for place " + strings.Join(missing, ", ")})
+		warnings = append(warnings, Warning{Kind: "gap", Variant: variant, Text: "no file for place " + strings.Join(missing, ", ")})
 	}
 	return warnings
 }

@@ -54,6 +54,8 @@ type Warning struct {
 	Kind    string `json:"kind"` // collision, gap, twice, unmatched, loses last, lead changes, smaller lead, rights, small, larger, alike
 	Variant int64  `json:"variant,omitempty"`
 	Text    string `json:"text"`
+
+	Files []int64 `json:"files,omitempty"` // that arrive and that it is about, of small, larger and alike
 }
 
 // Arrange returns what a product would show when arriving files are placed
@@ -76,7 +78,7 @@ func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (A
 			list, left := likeForLike(stands, files, facts)
 			wanted[variant] = list
 			for _, a := range left {
-				warnings = append(warnings, Warning{"unmatched", variant, a.Path + ": nothing like it stands there, so it is left out"})
+				warnings = append(warnings, Warning{Kind: "unmatched", Variant: variant, Text: a.Path + ": nothing like it stands there, so it is left out"})
 			}
 			continue
 		}
@@ -86,7 +88,7 @@ func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (A
 			if slices.ContainsFunc(stands, func(e Entry) bool { return e.Sum == a.Sum }) {
 				why = "the same bytes stand there already"
 			}
-			warnings = append(warnings, Warning{"twice", variant, a.Path + ": " + why + ", so it is left out"})
+			warnings = append(warnings, Warning{Kind: "twice", Variant: variant, Text: a.Path + ": " + why + ", so it is left out"})
 		}
 		switch way {
 		case Before:
@@ -203,9 +205,9 @@ func Diff(before, after Arrangement) (d Difference) {
 		}
 		switch {
 		case len(was) > 0 && len(will) == 0:
-			d.Warnings = append(d.Warnings, Warning{"loses last", variant, "loses its last picture"})
+			d.Warnings = append(d.Warnings, Warning{Kind: "loses last", Variant: variant, Text: "loses its last picture"})
 		case len(was) > 0 && !same(was[0], will[0]):
-			d.Warnings = append(d.Warnings, Warning{"lead changes", variant, "another picture becomes the lead"})
+			d.Warnings = append(d.Warnings, Warning{Kind: "lead changes", Variant: variant, Text: "another picture becomes the lead"})
 		}
 	}
 	return d

@@ -123,6 +123,17 @@ func (s *Server) clueOperations(api huma.API) {
 			change, err := s.Index.Preview(ctx, in.ID, in.Body)
 			return &Body[pairs.CluesChange]{change}, clueProblem(err)
 		})
+	huma.Register(api, huma.Operation{OperationID: "try-name", Method: http.MethodPost, Path: "/api/v1/lots/{id}/clues/try", Summary: "How a name would be read with a clue list; nothing is changed", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				List pairing.ClueList `json:"list"`
+				Path string           `json:"path" minLength:"1" maxLength:"4096"`
+			}
+		}) (*Body[pairs.Tried], error) {
+			tried, err := s.Index.Try(ctx, in.ID, in.Body.List, in.Body.Path)
+			return &Body[pairs.Tried]{tried}, clueProblem(err)
+		})
 	huma.Register(api, huma.Operation{OperationID: "list-groups", Method: http.MethodGet, Path: "/api/v1/lots/{id}/groups", Summary: "A lot's files, counted by the kind of their verdict", Tags: tags},
 		func(ctx context.Context, in *ByID) (*Body[Page[store.Group]], error) {
 			items, err := s.Store.Groups(ctx, in.ID)

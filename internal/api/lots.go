@@ -98,7 +98,7 @@ func (s *Server) lotOperations(api huma.API) {
 			ByID
 			Window
 			FilesChosen
-			Sort string `query:"sort" enum:"arrival,name,bytes,pixels,shape,type"`
+			Sort string `query:"sort" enum:"arrival,name,bytes,pixels,shape,type,score"`
 			Down bool   `query:"down" doc:"The largest first"`
 		}) (*Body[Page[store.File]], error) {
 			filter := in.filter()

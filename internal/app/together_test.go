@@ -185,7 +185,9 @@ func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	l := start(t, func(c *Config) { c.SMTP, c.From, c.Pages = "smtp://"+smtp.String(), "ambrosa@example.com", "http://pages.example/" })
+	l := start(t, func(c *Config) {
+		c.SMTP, c.From, c.Pages = "smtp://"+smtp.String(), "ambrosa@example.com", "http://pages.example/"
+	})
 	l.products(3)
 	for _, wrong := range []string{"nobody", "a@b.c\r\nBcc: x@y.z", "<a@example.com>"} {
 		l.refused(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": wrong}, nil), http.StatusUnprocessableEntity)

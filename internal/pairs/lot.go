@@ -3,6 +3,7 @@ package pairs
 import (
 	"bytes"
 	"context"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -218,6 +219,46 @@ func (x *Index) Preview(ctx context.Context, id int64, list pairing.ClueList) (C
 		c.Examples = append(c.Examples, ChangedFile{l.IDs[i], l.Paths[i], how, before, code, v.Reason})
 	}
 	return c, nil
+}
+
+// Tried is what a clue list makes of one name.
+type Tried struct {
+	Verdict string       `json:"verdict" enum:"paired,contested,loose"`
+	Code    string       `json:"code" doc:"Of the product or variant that it is paired with"`
+	Key     string       `json:"key" doc:"As the catalog spells it"`
+	Clue    string       `json:"clue"`
+	Place   int          `json:"place" doc:"0 when none was read"`
+	View    string       `json:"view"`
+	Reason  string       `json:"reason"`
+	Spans   []store.Span `json:"spans" nullable:"false" doc:"The name in parts, by bytes of its UTF-8"`
+}
+
+// habitsOf is how many names of a lot are read beside one that is tried, so that
+// the lot's habits are known.
+const habitsOf = 2000
+
+// Try tells how a name would be read with a clue list if it were one of a lot's;
+// the name alone counts, not what came with the lot beside it.
+func (x *Index) Try(ctx context.Context, id int64, list pairing.ClueList, path string) (Tried, error) {
+	if err := list.Check(); err != nil {
+		return Tried{}, BadList{err}
+	}
+	l, err := x.cached(ctx, id)
+	if err != nil {
+		return Tried{}, err
+	}
+	beside := l.Paths[:min(len(l.Paths), habitsOf)]
+	verdicts, err := pairing.Lot(l.built.Catalog, list, append(slices.Clone(beside), path), true)
+	if err != nil {
+		return Tried{}, BadList{err}
+	}
+	v := verdicts[len(beside)]
+	code, _ := l.built.Name(v.Target)
+	t := Tried{Verdict: v.Kind.String(), Code: code, Key: v.Key, Clue: v.Clue.String(), Place: v.Place, View: v.View, Reason: v.Reason, Spans: []store.Span{}}
+	for _, s := range v.Spans {
+		t.Spans = append(t.Spans, store.Span{Start: s.Start, End: s.End, Kind: s.Kind.String(), What: s.What})
+	}
+	return t, nil
 }
 
 // BadList means that a clue list cannot be used, and why.

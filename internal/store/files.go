@@ -156,13 +156,13 @@ type FileFilter struct {
 	Shape   string // square, upright, lying; empty for all
 	Chosen  []Seen // only these, as far as they are as they were seen; empty for all
 	Kind    *Group // only files whose verdict is of this kind
-	Sort    string // arrival (or empty), name, bytes, pixels, shape, type
+	Sort    string // arrival (or empty), name, bytes, pixels, shape, type, score (the weakest first)
 	Down    bool   // the largest first
 	Offset  int
 	Limit   int
 }
 
-var fileOrders = map[string]string{"": "f.id", "arrival": "f.id", "name": "lower(f.path)", "bytes": "f.bytes", "pixels": "f.pixels", "shape": "f.ratio", "type": "f.type"}
+var fileOrders = map[string]string{"": "f.id", "arrival": "f.id", "name": "lower(f.path)", "bytes": "f.bytes", "pixels": "f.pixels", "shape": "f.ratio", "type": "f.type", "score": "f.score"}
 
 func (f FileFilter) order() string {
 	by := fileOrders[f.Sort]

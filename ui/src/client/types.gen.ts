@@ -1850,6 +1850,34 @@ export type Trial = {
     steps: Array<Report>;
 };
 
+export type Tried = {
+    clue: string;
+    /**
+     * Of the product or variant that it is paired with
+     */
+    code: string;
+    /**
+     * As the catalog spells it
+     */
+    key: string;
+    /**
+     * 0 when none was read
+     */
+    place: number;
+    reason: string;
+    /**
+     * The name in parts, by bytes of its UTF-8
+     */
+    spans: Array<Span>;
+    verdict: 'paired' | 'contested' | 'loose';
+    view: string;
+};
+
+export type TryNameRequest = {
+    list: ClueList;
+    path: string;
+};
+
 export type TryRecipeRequest = {
     address: string;
     recipe: Recipe;
@@ -1894,6 +1922,7 @@ export type Waiting = {
 };
 
 export type Warning = {
+    files?: Array<number> | null;
     kind: string;
     text: string;
     variant?: number;
@@ -2599,6 +2628,33 @@ export type PreviewCluesResponses = {
 
 export type PreviewCluesResponse = PreviewCluesResponses[keyof PreviewCluesResponses];
 
+export type TryNameData = {
+    body: TryNameRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/clues/try';
+};
+
+export type TryNameErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TryNameError = TryNameErrors[keyof TryNameErrors];
+
+export type TryNameResponses = {
+    /**
+     * OK
+     */
+    200: Tried;
+};
+
+export type TryNameResponse = TryNameResponses[keyof TryNameResponses];
+
 export type LookAtLotData = {
     body?: never;
     path: {
@@ -2651,7 +2707,7 @@ export type ListFilesData = {
         rung?: string;
         why?: string;
         byHand?: boolean;
-        sort?: 'arrival' | 'name' | 'bytes' | 'pixels' | 'shape' | 'type';
+        sort?: 'arrival' | 'name' | 'bytes' | 'pixels' | 'shape' | 'type' | 'score';
         /**
          * The largest first
          */

@@ -201,7 +201,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
       <Still while={dialog !== 'place'}><PlaceDialog open={dialog === 'place'} file={file} target={shown} onClose={() => setDialog('')}
         onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand' }, false); }} /></Still>
       <Still while={dialog !== 'view'}><ViewDialog open={dialog === 'view'} view={several > 0 ? undefined : file.view} possible={several > 0 || shown !== undefined} onClose={() => setDialog('')} onView={(view) => { setDialog(''); setView(view); }} /></Still>
-      <Still while={dialog !== 'clues'}><Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} /></Still>
+      <Still while={dialog !== 'clues'}><Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} path={file.path} /></Still>
       <Still while={dialog !== 'large'}><Enlarged sum={dialog === 'large' ? file.sum : ''} title={baseName(file.path)} onClose={() => setDialog('')} /></Still>
     </>
   );

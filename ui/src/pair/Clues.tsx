@@ -4,26 +4,28 @@ import { IconArrowDown, IconArrowUp, IconX } from '@tabler/icons-react';
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { ClueList, ClueSetting, CluesChange, Lot, NamedClues, Step } from '../client';
-import { previewClues } from '../client';
+import { previewClues, tryName } from '../client';
 import { addClueListMutation, changeClueListMutation, getLotCluesOptions, getLotCluesQueryKey, listClueListsOptions, listClueListsQueryKey, readLotWithMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, count, said } from '../shared/format';
 import { Failed } from '../shared/State';
 import { tell } from '../shared/tell';
+import { Verdict } from '../shared/Verdict';
+import { ReadingLine } from './ReadingLine';
 import { clueHelp, clueNames } from './words';
 
 /** The clue list that a lot is read with: every change is tried at once on the whole lot, before it is kept. */
-export function Clues({ open, onClose, lot }: { open: boolean; onClose: () => void; lot: Lot }) {
+export function Clues({ open, onClose, lot, path }: { open: boolean; onClose: () => void; lot: Lot; path: string }) {
   return (
     <Drawer opened={open} onClose={onClose} position="right" size={600} title="Clues">
-      {open && <Loaded lot={lot} onClose={onClose} />}
+      {open && <Loaded lot={lot} path={path} onClose={onClose} />}
     </Drawer>
   );
 }
 
-function Loaded({ lot, onClose }: { lot: Lot; onClose: () => void }) {
+function Loaded({ lot, path, onClose }: { lot: Lot; path: string; onClose: () => void }) {
   const now = useQuery({ ...getLotCluesOptions({ path: { id: lot.id } }), staleTime: 0 });
   if (now.error) return <Failed error={now.error} again={() => void now.refetch()} />;
-  return now.data && !now.isFetching ? <Editor key={`${now.data.id} ${now.data.version}`} lot={lot} now={now.data} onClose={onClose} /> : null;
+  return now.data && !now.isFetching ? <Editor key={`${now.data.id} ${now.data.version}`} lot={lot} path={path} now={now.data} onClose={onClose} /> : null;
 }
 
 function usePreview(lot: number, list: ClueList) {
@@ -34,7 +36,7 @@ function usePreview(lot: number, list: ClueList) {
   });
 }
 
-function Editor({ lot, now, onClose }: { lot: Lot; now: NamedClues; onClose: () => void }) {
+function Editor({ lot, path, now, onClose }: { lot: Lot; path: string; now: NamedClues; onClose: () => void }) {
   const client = useQueryClient();
   const [list, setList] = useState<ClueList>(now.list);
   const [name, setName] = useState(now.id ? now.name : '');
@@ -95,6 +97,7 @@ function Editor({ lot, now, onClose }: { lot: Lot; now: NamedClues; onClose: () 
         ))}
       </div>
       <Learned steps={list.steps ?? []} onChange={(steps) => setList({ ...list, steps })} />
+      <Tester lot={lot.id} list={list} start={path} />
       <Languages value={list.languages ?? []} onChange={(languages) => setList({ ...list, languages })} />
       <div className="cluefoot">
       <Effect change={preview.data} error={preview.error} changed={changed} />
@@ -115,6 +118,27 @@ function Patterns({ value, onChange }: { value: ClueSetting; onChange: (next: Pa
         onChange={(e) => onChange({ patterns: e.currentTarget.value.split('\n').filter((p) => p !== '') })} />
       <Checkbox size="xs" checked={value.onPath ?? false} onChange={(e) => onChange({ onPath: e.currentTarget.checked })} label="match the whole path, not the name without its extension" />
     </div>
+  );
+}
+
+/** How one name is read with the list as it stands, kept or not. */
+function Tester({ lot, list, start }: { lot: number; list: ClueList; start: string }) {
+  const [path, setPath] = useState(start);
+  const [asked] = useDebouncedValue({ list, path: path.trim() }, 150);
+  const tried = useQuery({
+    queryKey: [{ _id: 'tryName' }, lot, asked], enabled: asked.path !== '', placeholderData: keepPreviousData, retry: false, staleTime: 0,
+    queryFn: async ({ signal }) => (await tryName({ path: { id: lot }, body: asked, signal, throwOnError: true })).data,
+  });
+  return (
+    <section className="columns" style={{ gap: 6 }} aria-label="Try a name">
+      <TextInput label="Try a name" classNames={{ input: 'mono' }} value={path} onChange={(e) => setPath(e.currentTarget.value)} />
+      {tried.data && !tried.isError && asked.path !== '' && (
+        <>
+          <span className="spread wrap"><Verdict verdict={tried.data.verdict} /><span>{tried.data.code && <span className="mono">{tried.data.code}</span>}{tried.data.place > 0 && `, place ${tried.data.place}`}{tried.data.view && `, ${tried.data.view}`}</span><span className="quiet">{tried.data.reason}</span></span>
+          <ReadingLine file={{ path: asked.path, spans: tried.data.spans, problem: '', place: tried.data.place }} against={tried.data.key ? { key: tried.data.key } : undefined} />
+        </>
+      )}
+    </section>
   );
 }
 

@@ -28,7 +28,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({ count: total, getScrollElement: () => box.current, estimateSize: () => 46, overscan: 10 });
   const seen = rows.getVirtualItems();
-  const ask = (window: { offset: number; limit: number }) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}) } });
+  const ask = (window: { offset: number; limit: number }) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}), ...(group && group.sure > 0 ? { sort: 'score' as const } : {}) } });
   const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, ask);
   const chooseKind = useCallback((g: Group | undefined) => { setKind(g); setWithin(g?.files ?? 0); }, []);
   const handlers = useRef<{ press: Pressed; choose: Pressed }>(null);

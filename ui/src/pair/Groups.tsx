@@ -32,7 +32,7 @@ export const Groups = memo(function Groups({ lot, verdict, chosen, choose }: { l
     <div className="groups" role="group" aria-label="Kinds of reasons">
       {mine.map((g) => (
         <div key={nameOf(g)} className={`group${same(g) ? ' on' : ''}`}>
-          <button className="link" aria-pressed={same(g)} onClick={() => choose(same(g) ? undefined : g)}><span>{nameOf(g)}</span><strong className="num">{count(g.files)}</strong></button>
+          <button className="link" aria-pressed={same(g)} onClick={() => choose(same(g) ? undefined : g)}><span>{nameOf(g)}{same(g) && g.sure > 0 && <span className="quiet">, weakest first</span>}</span><strong className="num">{count(g.files)}</strong></button>
           {same(g) && lot.state === 'ready' && (
             <span className="spread" style={{ gap: 6, padding: '4px 0' }}>
               {g.sure > 0 && <Button size="compact-xs" variant="filled" loading={busy} onClick={() => accept.mutate({ path: { id: lot.id }, query: { verdict: 'loose', ...kindOf(g) } })}>Accept {count(g.sure)}</Button>}

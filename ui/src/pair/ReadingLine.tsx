@@ -4,8 +4,11 @@ import { folderOf } from '../shared/format';
 
 interface Part { kind: Span['kind']; what: string; cells: Cell[]; keyed: boolean }
 
+/** What the line shows of a file, or of a name that is tried. */
+type Read = Pick<FileDetail, 'path' | 'spans' | 'problem' | 'place'>;
+
 /** The file's name and the product's key, one above the other, character against character. */
-export function ReadingLine({ file, against }: { file: FileDetail; against: { key: string; suggestion?: Suggestion } | undefined }) {
+export function ReadingLine({ file, against }: { file: Read; against: { key: string; suggestion?: Suggestion } | undefined }) {
   const parts = partsOf(file, against);
   return (
     <div className="reading" aria-label="Reading" role="group">
@@ -29,7 +32,7 @@ function differs(c: Cell): string | undefined {
   return /[\p{L}\p{N}]/u.test(c.read + c.key) ? 'off' : undefined;
 }
 
-function partsOf(file: FileDetail, against: { key: string; suggestion?: Suggestion } | undefined): Part[] {
+function partsOf(file: Read, against: { key: string; suggestion?: Suggestion } | undefined): Part[] {
   const cut = bySpan(file.path);
   const spans: Span[] = file.spans.length > 0 ? file.spans : [{ start: 0, end: new TextEncoder().encode(file.path).length, kind: 'noise', what: file.problem ? 'not read' : '' }];
   const near = against?.suggestion;
@@ -45,7 +48,7 @@ function partsOf(file: FileDetail, against: { key: string; suggestion?: Suggesti
   });
 }
 
-function labelOf(s: Span, file: FileDetail): string {
+function labelOf(s: Span, file: Read): string {
   switch (s.kind) {
     case 'key': return s.what === 'option' ? 'option' : 'key';
     case 'place': return `place ${file.place || ''}`.trim();
@@ -57,7 +60,7 @@ function labelOf(s: Span, file: FileDetail): string {
 const plainCells = (text: string): Cell[] => [...text.normalize('NFC')].map((c) => ({ read: c, key: '', same: true }));
 
 /** A loose name against the nearest key: what was read stands above it, the differing characters marked. */
-function nearParts(file: FileDetail, near: Suggestion): Part[] {
+function nearParts(file: Read, near: Suggestion): Part[] {
   const at = file.path.lastIndexOf(near.read);
   if (at < 0) return [{ kind: 'noise', what: '', keyed: false, cells: plainCells(file.path) }];
   const parts: Part[] = [];

@@ -1,10 +1,10 @@
 import { Button, Menu, Modal, NativeSelect, SegmentedControl, Switch } from '@mantine/core';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import type { Plan, PlannedProduct } from '../client';
-import { applyPlanMutation, getPlanOptions, listPlanProductsOptions, listRunsOptions, makePlanMutation, replanMutation, revertPlanMutation, setPlanProductMutation } from '../client/@tanstack/react-query.gen';
+import type { Plan, PlannedProduct, Warning } from '../client';
+import { applyPlanMutation, decideTogetherMutation, getFileOptions, getPlanOptions, listPlanProductsOptions, listRunsOptions, makePlanMutation, replanMutation, revertPlanMutation, setPlanProductMutation } from '../client/@tanstack/react-query.gen';
 import { Shots } from '../pair/ProductSide';
 import { count, said, some } from '../shared/format';
 import { usePages } from '../shared/paging';
@@ -124,6 +124,22 @@ function Product({ plan, product }: { plan: Plan; product: PlannedProduct }) {
   const revert = useMutation({ ...revertPlanMutation(), onError: failed });
   const put = (way: Way | '', leftOut: boolean) => set.mutate({ path: { id: plan.id, product: product.product }, body: { way, leftOut } });
   const draft = plan.state === 'draft';
+  const client = useQueryClient();
+  const aside = useMutation({ ...decideTogetherMutation(), onError: failed });
+  const make = useMutation({ ...makePlanMutation(), onError: failed });
+  /** Sets files aside as they are now, lot by lot, and plans anew. */
+  const setAside = async (ids: number[]) => {
+    const files = await Promise.all(ids.map((id) => client.fetchQuery({ ...getFileOptions({ path: { id } }), staleTime: 0 })));
+    for (const lot of new Set(files.map((f) => f.lot))) {
+      await aside.mutateAsync({ path: { id: lot }, body: { do: 'set aside', reason: 'the same picture stands on the product', files: files.filter((f) => f.lot === lot).map(({ id, version }) => ({ id, version })) } });
+    }
+    await make.mutateAsync({ body: { lots: plan.lots.map((l) => l.id), way: plan.way as Way } });
+  };
+  const remedy = (w: Warning) => {
+    if (w.kind === 'larger' && product.way !== 'like for like') return <Button size="compact-xs" loading={set.isPending} onClick={() => put('like for like', false)}>Like for like</Button>;
+    if (w.kind === 'alike') return <Button size="compact-xs" loading={aside.isPending || make.isPending} onClick={() => void setAside(w.files ?? []).catch(failed)}>Set aside</Button>;
+    return null;
+  };
   return (
     <section className="sheet" aria-label={product.code} style={product.leftOut ? { opacity: 0.7 } : undefined}>
       <div className="spread" style={{ padding: '7px 12px', borderBottom: '1px solid var(--line)' }}>
@@ -137,7 +153,7 @@ function Product({ plan, product }: { plan: Plan; product: PlannedProduct }) {
         </span>
       </div>
       {product.problem && <div className="note bad">{product.problem}</div>}
-      <Warnings list={product.warnings} targets={product.targets} />
+      <Warnings list={product.warnings} targets={product.targets} remedy={draft ? remedy : undefined} />
       <div style={{ padding: '9px 12px', display: 'grid', gap: 10 }}>
         {product.targets.map((t) => (
           <div key={t.variant} className="columns" style={{ gridTemplateColumns: '150px minmax(0, 1fr) minmax(0, 1.4fr)' }}>
