@@ -41,7 +41,11 @@ type lotSheet struct {
 	Unused  []pairing.Row `json:"unused" nullable:"false" doc:"Rows that name no file of the lot, the first of them"`
 	Left    int           `json:"left" doc:"How many there are"`
 	Unnamed int           `json:"unnamed" doc:"Files that no row names"`
+	Files   []string      `json:"files" nullable:"false" doc:"Paths of those files, the first of them"`
 }
+
+// shownOfSheet is how many rows and files are listed.
+const shownOfSheet = 500
 
 // badList answers that a clue list cannot be used.
 func badList(err error) error {
@@ -155,7 +159,7 @@ func (s *Server) clueOperations(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "get-lot-sheet", Method: http.MethodGet, Path: "/api/v1/lots/{id}/sheet", Summary: "What the sheets that came with a lot say of its files", Tags: tags},
 		func(ctx context.Context, in *ByID) (*Body[lotSheet], error) {
 			rows, unused, unnamed, err := s.Index.Sheet(ctx, in.ID)
-			found := lotSheet{Rows: rows, Left: len(unused), Unnamed: unnamed, Unused: append([]pairing.Row{}, unused[:min(len(unused), 200)]...)}
+			found := lotSheet{Rows: rows, Left: len(unused), Unnamed: len(unnamed), Unused: append([]pairing.Row{}, unused[:min(len(unused), shownOfSheet)]...), Files: append([]string{}, unnamed[:min(len(unnamed), shownOfSheet)]...)}
 			return &Body[lotSheet]{found}, problem(err, "lot")
 		})
 	huma.Register(api, huma.Operation{OperationID: "learn-from", Method: http.MethodGet, Path: "/api/v1/files/{id}/lessons", Summary: "What would have paired a file as a person paired it, and how many others it would pair", Tags: tags},

@@ -75,9 +75,10 @@ func TestASheetThatComesWithALot(t *testing.T) {
 	var sheet struct {
 		Rows, Left, Unnamed int
 		Unused              []pairing.Row
+		Files               []string
 	}
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/sheet", lot.ID), &sheet))
-	if sheet.Rows != 5 || sheet.Left != 1 || sheet.Unused[0].File != "never came.jpg" || sheet.Unnamed != 1 {
+	if sheet.Rows != 5 || sheet.Left != 1 || sheet.Unused[0].File != "never came.jpg" || sheet.Unnamed != 1 || sheet.Files[0] != "AT-004-A.jpg" {
 		t.Errorf("%+v", sheet)
 	}
 	l.applied(l.planned(lot.ID, "after"))

@@ -293,20 +293,20 @@ func (x *Index) Learn(ctx context.Context, f store.File) ([]pairing.Proposal, *B
 }
 
 // Sheet tells what the sheets that came with a lot say: how many rows name a
-// file, which of them name none of the lot's, and how many files no row names.
-func (x *Index) Sheet(ctx context.Context, id int64) (rows int, unused []pairing.Row, unnamed int, err error) {
+// file, which of them name none of the lot's, and which files no row names.
+func (x *Index) Sheet(ctx context.Context, id int64) (rows int, unused []pairing.Row, unnamed []string, err error) {
 	said, err := x.store.RowsOf(ctx, id)
 	if err != nil || len(said) == 0 {
-		return 0, nil, 0, err
+		return 0, nil, nil, err
 	}
 	paths, err := x.store.UsablePaths(ctx, id)
 	if err != nil {
-		return 0, nil, 0, err
+		return 0, nil, nil, err
 	}
 	index := pairing.NewRows(said)
 	for _, path := range paths {
 		if len(index.Of(path)) == 0 {
-			unnamed++
+			unnamed = append(unnamed, path)
 		}
 	}
 	return len(said), index.Unused(paths), unnamed, nil

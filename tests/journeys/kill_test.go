@@ -151,6 +151,11 @@ func TestKilledAtAnyMoment(t *testing.T) {
 	if a, b := calm.endState(), killed.endState(); a != b {
 		t.Errorf("without being killed:\n%.3000s\n\nkilled:\n%.3000s", a, b)
 	}
+	for name, i := range map[string]*instance{"without being killed": calm, "killed": killed} {
+		if n := i.count("select count(*) from message"); n != 1 {
+			t.Errorf("%s: the end is said %d times", name, n)
+		}
+	}
 	if n := calm.count("select count(*) from placement"); n != killProducts {
 		t.Errorf("%d placements, expected %d", n, killProducts)
 	}

@@ -783,6 +783,10 @@ export type Lot = {
 
 export type LotSheet = {
     /**
+     * Paths of those files, the first of them
+     */
+    files: Array<string>;
+    /**
      * How many there are
      */
     left: number;

@@ -18,6 +18,7 @@ import { Export } from './Export';
 import { FileDetail } from './FileDetail';
 import { Marks } from './Marks';
 import { HeldBack, RightsForm } from './Rights';
+import { SheetReport } from './SheetReport';
 
 type Query = NonNullable<ListFilesData['query']>;
 type Mark = NonNullable<Query['mark']>;
@@ -67,6 +68,7 @@ export function LotPage() {
       </div>
       {working.length > 0 && <div className="sheet" style={{ margin: '10px 16px 0' }}>{working.map((r) => <RunLine key={r.id} run={r} />)}</div>}
       {lot.data.problems.map((p) => <div key={p} className="note bad" style={{ margin: '10px 16px 0' }} role="alert">{p}</div>)}
+      <SheetReport lot={id} />
       <RightsForm open={asking === 'rights'} onClose={() => setAsking(undefined)} lot={id} filter={{ q, verdict: filter.verdict, of: filter.rights, mark: filter.mark, type: filter.type, shape: filter.shape }} />
       <AsideForm open={asking === 'aside'} onClose={() => setAsking(undefined)} lot={id} query={query} total={total} />
       <Export open={asking === 'export'} onClose={() => setAsking(undefined)} lot={id} query={Object.fromEntries(Object.entries(query).map(([name, value]) => [name, String(value)]))} />

@@ -17,13 +17,16 @@ import { Clues } from './Clues';
 import { CodePlaces } from './CodePlaces';
 import { useDecide } from './decide';
 import { FileColumn, type Class, type Neighbours } from './FileColumn';
-import { PlaceDialog, ProductDialog, ViewDialog } from './dialogs';
+import { PlaceDialog, ProductDialog, ReasonDialog, ViewDialog } from './dialogs';
 import { useHistory } from './history';
 import { Lessons } from './Lessons';
 import { useOrder } from './order';
 import { ProductSide } from './ProductSide';
 import { ReadingLine } from './ReadingLine';
 import { useTogether } from './together';
+
+/** The reason of what is set aside without one. */
+const unsaid = 'set aside on the bench';
 
 const classOf = (file: FileDetail): Class => (file.verdict === 'unread' || file.verdict === 'unusable' ? 'loose' : file.verdict);
 
@@ -86,7 +89,7 @@ const BenchHead = memo(function BenchHead({ lot, onClues }: { lot: Lot; onClues?
 function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passing: boolean; pick: (id: number) => void }) {
   const client = useQueryClient();
   const [cls, setClass] = useState<Class>(classOf(file));
-  const [dialog, setDialog] = useState<'product' | 'place' | 'view' | 'large' | 'clues' | ''>('');
+  const [dialog, setDialog] = useState<'product' | 'place' | 'view' | 'reason' | 'large' | 'clues' | ''>('');
   const [marked, setMarked] = useState({ file: 0, at: 0 });
   const neighbours = useRef<Neighbours>({ before: 0, after: 0 });
   const setNeighbours = useCallback((now: Neighbours) => { neighbours.current = now; }, []);
@@ -117,19 +120,25 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
     else if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place: file.place, view, reason: 'view set by hand' }, false);
   }, [act, file, settle, several, shown]);
 
+  const setAside = useCallback((reason: string) => {
+    if (several > 0) act({ do: 'set aside', reason });
+    else settle({ verdict: 'set aside', reason }, true);
+  }, [act, settle, several]);
+
   const deed = useCallback((what: Deed) => {
     if (what === 'product' || what === 'view') setDialog(what);
     if (what === 'accept') act({ do: 'accept' });
-    if (what === 'aside') act({ do: 'set aside', reason: 'set aside on the bench' });
+    if (what === 'aside') setAside(unsaid);
     if (what === 'open') act({ do: 'open' });
     if (what === 'clear') chosen.clear();
-  }, [act, chosen]);
+  }, [act, chosen, setAside]);
 
   const keys = useMemo(() => {
     const one = several === 0;
     return {
       Enter: () => (one ? pairWith(choice) : deed('accept')),
-      x: () => (one ? settle({ verdict: 'set aside', reason: 'set aside on the bench' }, true) : deed('aside')),
+      x: () => setAside(unsaid),
+      X: () => setDialog('reason'),
       o: () => (one ? settle({ verdict: 'open' }, false) : deed('open')),
       m: () => { chosen.toggle(file); go(neighbours.current.after); },
       Escape: () => chosen.clear(),
@@ -147,7 +156,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
       ArrowRight: (e: KeyboardEvent) => { if (e.shiftKey) ordering.step(1); },
       ...Object.fromEntries(choices.slice(0, 9).map((_, i) => [String(i + 1), () => setMarked({ file: file.id, at: i })])),
     };
-  }, [choice, choices, chosen, deed, doAgain, file, go, ordering, pairWith, settle, several, takeBack]);
+  }, [choice, choices, chosen, deed, doAgain, file, go, ordering, pairWith, setAside, settle, several, takeBack]);
   useKeys(keys, dialog === '' && !passing);
 
   const column = inClass(lot, cls) > 0 ? cls : classOf(file);
@@ -156,7 +165,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
     <>
       <BenchHead lot={lot} onClues={showClues} />
       <div className="bench">
-        <FileColumn lot={lot} cls={column} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} chosen={chosen}>
+        <FileColumn lot={lot} cls={column} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} chosen={chosen} did={did}>
           {lot.state === 'ready' && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deed} />}
         </FileColumn>
         <section aria-label="File">
@@ -173,7 +182,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
             {corrected && <Lessons key={corrected.id} file={corrected} onDone={learned} />}
           </div>
           <div className="keys" aria-label="Keys on the bench">
-            {([['Enter', 'accept'], ['f', 'find'], ['x', 'set aside'], ['p', 'place'], ['v', 'view'], ['o', 'reopen'], ['m', 'choose'], ['u', 'undo'], ['U', 'redo'], ['n', 'next'], ['c', 'clues']] as const).map(([k, what]) => <span key={k}><Kbd>{k}</Kbd> {what}</span>)}
+            {([['Enter', 'accept'], ['f', 'find'], ['x', 'set aside'], ['X', 'why'], ['p', 'place'], ['v', 'view'], ['o', 'reopen'], ['m', 'choose'], ['u', 'undo'], ['U', 'redo'], ['n', 'next'], ['c', 'clues']] as const).map(([k, what]) => <button key={k} className="link" disabled={passing} onClick={() => keys[k]()}><Kbd>{k}</Kbd> {what}</button>)}
           </div>
         </section>
         <section aria-label="Product">
@@ -192,7 +201,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
           <div className="spread wrap" style={{ padding: '8px 12px', gap: 6 }}>
             {lot.state === 'ready' && file.verdict !== 'paired' && <Button variant="filled" disabled={!choice || passing} onClick={() => pairWith(choice)}>Accept {choice?.code}</Button>}
             {lot.state === 'ready' && <Button onClick={() => setDialog('product')}>{file.verdict === 'paired' ? 'Another product' : 'Find'}</Button>}
-            {lot.state === 'ready' && file.verdict !== 'set aside' && <Button onClick={() => settle({ verdict: 'set aside', reason: 'set aside on the bench' }, true)}>Set aside</Button>}
+            {lot.state === 'ready' && file.verdict !== 'set aside' && <Button onClick={() => setDialog('reason')}>Set aside…</Button>}
           </div>
           <ProductSide target={shown} file={file} ordering={ordering} open={lot.state === 'ready'} />
         </section>
@@ -201,6 +210,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
       <Still while={dialog !== 'place'}><PlaceDialog open={dialog === 'place'} file={file} target={shown} onClose={() => setDialog('')}
         onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand' }, false); }} /></Still>
       <Still while={dialog !== 'view'}><ViewDialog open={dialog === 'view'} view={several > 0 ? undefined : file.view} possible={several > 0 || shown !== undefined} onClose={() => setDialog('')} onView={(view) => { setDialog(''); setView(view); }} /></Still>
+      <Still while={dialog !== 'reason'}><ReasonDialog open={dialog === 'reason'} several={several} onClose={() => setDialog('')} onReason={(reason) => { setDialog(''); setAside(reason || unsaid); }} /></Still>
       <Still while={dialog !== 'clues'}><Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} path={file.path} /></Still>
       <Still while={dialog !== 'large'}><Enlarged sum={dialog === 'large' ? file.sum : ''} title={baseName(file.path)} onClose={() => setDialog('')} /></Still>
     </>

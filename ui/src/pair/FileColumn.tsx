@@ -10,12 +10,13 @@ import { Empty, Failed } from '../shared/State';
 import { VerdictMark } from '../shared/Verdict';
 import type { Chosen } from './chosen';
 import { Groups, kindOf } from './Groups';
+import type { Step } from './history';
 
 export type Class = 'contested' | 'loose' | 'paired' | 'set aside';
 
 /** The column of files, by verdict. */
-export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chosen, children }: {
-  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: Neighbours) => void; chosen: Chosen; children: ReactNode;
+export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chosen, did, children }: {
+  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: Neighbours) => void; chosen: Chosen; did: (step: Step) => void; children: ReactNode;
 }) {
   const client = useQueryClient();
   const anchor = useRef(-1);
@@ -67,7 +68,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
           <button key={c} aria-pressed={c === cls} onClick={() => setClass(c)}><span className="verdict"><VerdictMark verdict={c} size={12} /><strong>{count(n)}</strong></span>{c}</button>
         ))}
       </div>
-      <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} />
+      <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} did={did} />
       <div className="scroll" ref={box} tabIndex={0} role="region" aria-label={`Files, ${cls}`}>
         {files.error ? <Failed error={files.error} /> : total === 0 && <Empty title={`No file is ${cls}.`} />}
         <div style={{ height: rows.getTotalSize(), position: 'relative' }}>

@@ -1,11 +1,12 @@
 import { Button } from '@mantine/core';
-import { notifications } from '@mantine/notifications';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { memo } from 'react';
 import type { Group, Lot, Together } from '../client';
-import { acceptTogetherMutation, listGroupsOptions, setAsideMutation, takeBackTogetherMutation } from '../client/@tanstack/react-query.gen';
+import { acceptTogetherMutation, listGroupsOptions, setAsideMutation } from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
 import { tell } from '../shared/tell';
+import type { Step } from './history';
+import { useTurns } from './together';
 import { clueNames, rungNames } from './words';
 
 /** A kind of verdict as a filter of files. */
@@ -14,17 +15,18 @@ export const kindOf = (g: Group) => ({ kind: true, clue: g.clue, rung: g.rung, w
 const nameOf = (g: Group) => (g.byHand ? 'decided by hand' : g.why || [clueNames[g.clue] ?? g.clue, rungNames[g.rung]].filter(Boolean).join(', '));
 
 /** The files of one verdict by the kind of their reason, so that a kind is seen and decided on together. */
-export const Groups = memo(function Groups({ lot, verdict, chosen, choose }: { lot: Lot; verdict: Group['verdict']; chosen: Group | undefined; choose: (g: Group | undefined) => void }) {
+export const Groups = memo(function Groups({ lot, verdict, chosen, choose, did }: { lot: Lot; verdict: Group['verdict']; chosen: Group | undefined; choose: (g: Group | undefined) => void; did: (step: Step) => void }) {
   const groups = useQuery(listGroupsOptions({ path: { id: lot.id } }));
   const mine = (groups.data?.items ?? []).filter((g) => g.verdict === verdict);
   const failed = (e: unknown) => tell('Nothing changed', said(e), true);
-  const back = useMutation({ ...takeBackTogetherMutation(), onSuccess: (done) => tell('Taken back', some(done.files.length, 'file')), onError: failed });
-  const undoable = (title: string) => (done: Together) => {
+  const turn = useTurns(lot.id);
+  const undoable = (title: string, what: Parameters<typeof turn>[0]) => (done: Together) => {
     choose(undefined);
-    notifications.show({ title, autoClose: 30_000, withBorder: true, color: 'dark', message: <span className="spread">{some(done.files.length, 'file')}<Button size="compact-xs" onClick={() => back.mutate({ path: { id: done.id } })}>Take back</Button></span> });
+    did(turn(what, done));
+    tell(`${title}: ${some(done.files.length, 'file')}`, 'u takes it back.');
   };
-  const accept = useMutation({ ...acceptTogetherMutation(), onSuccess: undoable('Accepted together'), onError: failed });
-  const aside = useMutation({ ...setAsideMutation(), onSuccess: undoable('Set aside together'), onError: failed });
+  const accept = useMutation({ ...acceptTogetherMutation(), onSuccess: undoable('Accepted together', { do: 'accept' }), onError: failed });
+  const aside = useMutation({ ...setAsideMutation(), onSuccess: (done, { body }) => undoable('Set aside together', { do: 'set aside', reason: body.reason })(done), onError: failed });
   if (mine.length === 0) return null;
   const busy = accept.isPending || aside.isPending;
   const same = (g: Group) => chosen !== undefined && nameOf(g) === nameOf(chosen);

@@ -45,6 +45,24 @@ function Finder({ onPick }: { onPick: (c: Choice) => void }) {
   );
 }
 
+const reasons = ['not in our range', 'another product', 'the same picture is there', 'too small', 'poor quality', 'not free to use'];
+
+/** Why files are set aside: one of the usual reasons, or in words of one's own. */
+export function ReasonDialog({ open, several, onClose, onReason }: { open: boolean; several: number; onClose: () => void; onReason: (reason: string) => void }) {
+  return <Modal opened={open} onClose={onClose} title={several > 0 ? `Why are these ${count(several)} files set aside?` : 'Why is it set aside?'} size="md">{open && <ReasonForm onReason={onReason} />}</Modal>;
+}
+
+function ReasonForm({ onReason }: { onReason: (reason: string) => void }) {
+  const [text, setText] = useState('');
+  return (
+    <form onSubmit={(e) => { e.preventDefault(); onReason(text.trim()); }} style={{ display: 'grid', gap: 10 }}>
+      <TextInput data-autofocus label="Reason" value={text} maxLength={300} onChange={(e) => setText(e.currentTarget.value)} placeholder="not needed" />
+      <div className="spread wrap" style={{ gap: 6 }}>{reasons.map((r) => <Button key={r} onClick={() => onReason(r)}>{r}</Button>)}</div>
+      <Button type="submit" variant="filled" style={{ justifySelf: 'start' }}>Set aside</Button>
+    </form>
+  );
+}
+
 interface Asked { open: boolean; file: FileDetail; target: { product: number; variant: number } | undefined; onClose: () => void }
 
 export function PlaceDialog({ open, file, target, onClose, onPlace }: Asked & { onPlace: (place: number) => void }) {

@@ -6,7 +6,7 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
   ] },
   { name: 'On the bench', keys: [
     [['Enter'], 'accept the marked product, and go on'], [['1', '…', '9'], 'mark a candidate or suggestion'], [['↑', '↓'], 'file before, next file'],
-    [['n'], 'next undecided file'], [['f'], 'find another product'], [['x'], 'set aside, and go on'], [['p'], 'place'], [['v'], 'view'],
+    [['n'], 'next undecided file'], [['f'], 'find another product'], [['x'], 'set aside, and go on'], [['Shift', 'x'], 'set aside for a reason'], [['p'], 'place'], [['v'], 'view'],
     [['o'], 'open again: read the file anew'], [['m'], 'choose the file, and go on: what follows is done with all that are chosen'], [['Esc'], 'choose none'], [['Shift', '← →'], 'move the picture in what the product will show'], [['u'], 'undo what was done last'], [['Shift', 'u'], 'do it again'], [['c'], 'the clues that the lot is read with'], [['space'], 'large view'],
   ] },
   { name: 'On a product', keys: [
