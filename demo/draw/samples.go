@@ -175,7 +175,8 @@ func (s *shot) draw() ([]byte, error) {
 	_, _ = io.WriteString(light, s.item.sku+s.view)
 	width, height := s.side, s.side
 	if s.tall {
-		width = s.side * 4 / 5
+		height = max(s.side, 640) // the shorter side is large enough, too
+		width = height * 4 / 5
 	}
 	image, err := vips.NewImageFromBuffer([]byte(draw(s.item, s.view, width, height, int(light.Sum32()%97))))
 	if err != nil {
@@ -379,7 +380,7 @@ func apigrund(items []item) (shots []*shot) {
 		}
 		format := formats[n%len(formats)]
 		add := func(name, view string) {
-			shots = append(shots, &shot{path: name + "." + format, item: it, view: view, side: pick(r, sides), format: format})
+			shots = append(shots, &shot{path: name + "." + format, item: it, view: view, side: pick(r, sides[:7]), format: format})
 		}
 		switch n % 6 {
 		case 0:

@@ -29,16 +29,16 @@ func TestANameIsTried(t *testing.T) {
 		return tried
 	}
 	usual := pairing.DefaultClues()
-	coded := pairing.ClueList{Clues: []pairing.ClueSetting{{Clue: "pattern", Patterns: []string{`^q(?P<key>\d+[AB])-(?P<place>\d+)$`}}}, Steps: []pairing.Step{{Kind: "code", Text: "7A", SKU: "AT-007-A"}}}
+	coded := pairing.ClueList{Clues: []pairing.ClueSetting{{Clue: "pattern", Patterns: []string{`^q(?P<key>AT\d+[AB])-(?P<place>\d+)$`}}}}
 	for _, c := range []struct {
 		list             pairing.ClueList
 		path, want, says string
 	}{
-		{usual, "new/WEI_AT-006-B_3 front.jpg", "paired AT-006-B 3 front key-in-name", "AT-006-B"},
-		{usual, "AT-006-A AT-007-A.jpg", "contested  0  ", "AT-006-A and AT-007-A"},
+		{usual, "new/WEI_AT-006-B_3 front.jpg", "paired AT-006-B 3 front key-in-name", "character for character"},
+		{usual, "AT-006-A AT-007-A.jpg", "contested  0  key-in-name", "AT-006-A and AT-007-A"},
 		{usual, "WEI_meadow.jpg", "loose  0  ", ""},
-		{coded, "q7A-04.jpg", "paired AT-007-A 4  pattern", "the pattern"},
-		{coded, "AT-006-A.jpg", "loose  0  ", ""},
+		{coded, "qAT007A-04.jpg", "paired AT-007-A 4  pattern", "the pattern"},
+		{coded, "AT-006-A.jpg", "loose  6  ", "no key found"},
 	} {
 		got := try(c.list, c.path)
 		if said := fmt.Sprintf("%s %s %d %s %s", got.Verdict, got.Code, got.Place, got.View, got.Clue); said != c.want || !strings.Contains(got.Reason, c.says) {

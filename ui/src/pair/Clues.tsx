@@ -134,7 +134,7 @@ function Tester({ lot, list, start }: { lot: number; list: ClueList; start: stri
       <TextInput label="Try a name" classNames={{ input: 'mono' }} value={path} onChange={(e) => setPath(e.currentTarget.value)} />
       {tried.data && !tried.isError && asked.path !== '' && (
         <>
-          <span className="spread wrap"><Verdict verdict={tried.data.verdict} /><span>{tried.data.code && <span className="mono">{tried.data.code}</span>}{tried.data.place > 0 && `, place ${tried.data.place}`}{tried.data.view && `, ${tried.data.view}`}</span><span className="quiet">{tried.data.reason}</span></span>
+          <span className="spread wrap"><Verdict verdict={tried.data.verdict} />{tried.data.code && <span><span className="mono">{tried.data.code}</span>{tried.data.place > 0 && `, place ${tried.data.place}`}{tried.data.view && `, ${tried.data.view}`}</span>}<span className="quiet">{tried.data.reason}</span></span>
           <ReadingLine file={{ path: asked.path, spans: tried.data.spans, problem: '', place: tried.data.place }} against={tried.data.key ? { key: tried.data.key } : undefined} />
         </>
       )}
