@@ -3,7 +3,10 @@ package pairing
 import (
 	"cmp"
 	"slices"
+	"strings"
 	"sync"
+
+	"ambrosa/core/gtin"
 )
 
 // Suggestion is a key near to what a name says. It is never paired by itself.
@@ -68,7 +71,7 @@ func pairsOf(form string) (pairs [][2]byte) {
 	return pairs
 }
 
-// Nearest returns up to n keys that differ least from a token of the path's
+// Nearest returns up to n keys, barcodes among them, that differ least from a token of the path's
 // base name or nearest folder, by edit distance (Levenshtein) on letters and
 // digits, at most a third of the key's length. Of equally near keys, longer ones come first, since
 // they explain more of the name, then in the order of their spelling.
@@ -77,7 +80,15 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 	r := newReader(c, nil, &compiled{}, english, false)
 	r.open(path)
 	best := map[Target]Suggestion{}
+	offer := func(s Suggestion) {
+		if known, ok := best[s.Target]; !ok || s.Distance < known.Distance || (s.Distance == known.Distance && s.Key < known.Key) {
+			best[s.Target] = s
+		}
+	}
 	for _, read := range r.tokens() {
+		for _, s := range c.nearBarcodes(read) {
+			offer(s)
+		}
 		for _, k := range c.near(read.form) {
 			form := c.nearest.forms[k]
 			limit := max(1, len(form)/3)
@@ -85,10 +96,7 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 			if distance > limit {
 				continue
 			}
-			s := Suggestion{Target: c.keys[k].target(), Key: c.keys[k].text, Distance: distance, Read: read.text}
-			if known, ok := best[s.Target]; !ok || distance < known.Distance || (distance == known.Distance && s.Key < known.Key) {
-				best[s.Target] = s
-			}
+			offer(Suggestion{Target: c.keys[k].target(), Key: c.keys[k].text, Distance: distance, Read: read.text})
 		}
 	}
 	list := make([]Suggestion, 0, len(best))
@@ -103,6 +111,44 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 		list[i].Edits = align(list[i].Key, list[i].Read)
 	}
 	return list
+}
+
+// nearBarcodes returns the items whose GTIN differs from the digits that were
+// read in one figure, in one that is missing or too much, or in two neighbours
+// that changed places: the slips that a check digit is there to find (GS1 General
+// Specifications, section 7.9).
+func (c *Catalog) nearBarcodes(read token) (near []Suggestion) {
+	digits := read.form
+	if len(digits) < 7 || len(digits) > 15 || strings.Trim(digits, "0123456789") != "" {
+		return nil
+	}
+	tried := map[uint64]bool{}
+	try := func(changed string) {
+		number, ok := gtin.Number(changed)
+		if !ok || tried[number] {
+			return
+		}
+		tried[number] = true
+		for _, item := range c.gtins[number] {
+			key := gtin.Pad(c.items[item].GTIN)[14-len(changed):] // as many digits as the name gives of it
+			near = append(near, Suggestion{Target: c.TargetOf(int(item)), Key: key, Distance: levenshtein(key, digits, 2), Read: read.text})
+		}
+	}
+	for i := range len(digits) + 1 {
+		for figure := '0'; figure <= '9'; figure++ {
+			try(digits[:i] + string(figure) + digits[i:])
+			if i < len(digits) {
+				try(digits[:i] + string(figure) + digits[i+1:])
+			}
+		}
+		if i < len(digits) {
+			try(digits[:i] + digits[i+1:])
+		}
+		if i+1 < len(digits) {
+			try(digits[:i] + digits[i+1:i+2] + digits[i:i+1] + digits[i+2:])
+		}
+	}
+	return near
 }
 
 type token struct{ form, text string }
