@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -134,23 +135,69 @@ type Found struct {
 	Lot     int64  `json:"lot,omitempty"`
 }
 
-// Search finds products, variants and files by a part of their code, SKU,
-// GTIN, title or path; what begins with the text comes first.
+const (
+	variantText = `lower(v.sku) || ' ' || coalesce(v.gtin, '')`
+	productText = `lower(p.code) || ' ' || lower(p.title)`
+	optionText  = `lower(coalesce((select string_agg(o->>'value', ' ') from jsonb_array_elements(v.options) o), ''))`
+)
+
+const (
+	mostWords = 6    // of a search, that count
+	mostNear  = 2000 // products that are looked at for the words of their variants: a word that more have tells little
+)
+
+// Search finds products, variants and files by a part of their code, SKU, GTIN,
+// title or path; what begins with the text comes first. Of several words each
+// has to stand somewhere: for a variant in its SKU, GTIN or option values, or in
+// its product's code or title.
 func (s *Store) Search(ctx context.Context, text string, limit int, files bool) ([]Found, error) {
 	args := pgx.NamedArgs{"like": Like(text), "start": strings.TrimPrefix(Like(text), "%"), "limit": limit, "files": files}
+	words := strings.Fields(text)
+	words = words[:min(len(words), mostWords)]
+	for i, word := range words {
+		args[fmt.Sprintf("word%d", i)] = Like(word)
+	}
+	// all tells that each word stands in a text, but for some.
+	all := func(column string, but ...int) string {
+		conditions := make([]string, 0, len(words))
+		for i := range words {
+			if !slices.Contains(but, i) {
+				conditions = append(conditions, fmt.Sprintf("%s like @word%d", column, i))
+			}
+		}
+		return strings.Join(conditions, " and ")
+	}
+	// One word or two that do not stand in code or title may be of SKU, GTIN or
+	// options: the others find the products by an index.
+	which, ofProduct := variantText+" like @like", productText+" like @like"
+	if len(words) > 1 {
+		ofProduct = all("(" + productText + ")")
+		near := []string{ofProduct}
+		for i := range words {
+			near = append(near, all("("+productText+")", i))
+			for j := i + 1; j < len(words) && len(words) > 2; j++ {
+				near = append(near, all("("+productText+")", i, j))
+			}
+		}
+		for i, condition := range near {
+			near[i] = fmt.Sprintf("(select p.id from product p where %s limit %d)", condition, mostNear)
+		}
+		which = `v.product_id in (` + strings.Join(near, " union all ") + `) and ` +
+			all("("+variantText+" || ' ' || "+productText+" || ' ' || "+optionText+")")
+	}
 	return list[Found](ctx, s.Pool, `
 		(select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
 			concat_ws(', ', nullif(p.title, ''), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o)) as title,
 			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
 				where pl.product_id = p.id order by pl.variant_id is distinct from v.id, pl.place limit 1), '') as sum, 0::bigint as lot
 		from variant v join product p on p.id = v.product_id
-		where lower(v.sku) || ' ' || coalesce(v.gtin, '') like @like
+		where `+which+`
 		order by lower(v.sku) not like @start, length(v.sku), v.sku limit @limit)
 		union all
 		(select 'product', p.id, 0, p.code, p.title,
 			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
 				where pl.product_id = p.id order by pl.variant_id is not null, pl.place limit 1), ''), 0
-		from product p where lower(p.code) || ' ' || lower(p.title) like @like
+		from product p where `+ofProduct+`
 		order by lower(p.code) not like @start, length(p.code), p.code limit @limit)
 		union all
 		(select 'file', f.id, 0, f.path, l.name, coalesce(encode(f.sha256, 'hex'), ''), f.lot_id

@@ -372,7 +372,7 @@ func BenchmarkLists(b *testing.B) {
 	paths := map[string]string{
 		"catalog-ms": "/api/v1/products", "catalog-far-ms": "/api/v1/products?offset=99000", "no-picture-ms": "/api/v1/products?noPicture=true",
 		"sku-part-ms": "/api/v1/products?q=0777", "lot-ms": "/api/v1/lots/1/files", "lot-far-ms": "/api/v1/lots/1/files?offset=99000",
-		"lot-loose-ms": "/api/v1/lots/1/files?verdict=loose", "search-ms": "/api/v1/search?q=bm-0777", "lots-ms": "/api/v1/lots/1", "waiting-ms": "/api/v1/waiting",
+		"lot-loose-ms": "/api/v1/lots/1/files?verdict=loose", "search-ms": "/api/v1/search?q=bm-0777", "words-ms": "/api/v1/search?q=thing+bm-0777", "lots-ms": "/api/v1/lots/1", "waiting-ms": "/api/v1/waiting",
 	}
 	for b.Loop() {
 		for unit, path := range paths {
