@@ -366,16 +366,20 @@ func TestAccessibility(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, dark := range []bool{false, true} {
-		v := visit(t, browser.Options{Dark: dark})
-		v.drive()
+	light := visit(t, browser.Options{})
+	light.drive()
+	link := light.handIn()
+	darkPage, err := browser.Open(context.WithoutCancel(t.Context()), browser.Options{Dark: true})
+	light.do(err)
+	t.Cleanup(darkPage.Close)
+	for dark, v := range map[bool]*visitor{false: light, true: {light.instance, darkPage}} {
 		loose := v.count("select id from file where lot_id = 2 and verdict = 'loose' order by id limit 1")
 		bench := fmt.Sprintf("/pair/2?file=%d", loose)
 		for _, c := range []struct{ path, ready, key, then string }{
 			{path: "/", ready: "document.querySelector('.letter')"},
 			{"/", "document.querySelector('.letter')", "i", "document.querySelector('[role=dialog] .letter')"},
 			{path: "/scan", ready: "document.activeElement?.tagName === 'INPUT'"},
-			{path: v.handIn(), ready: "document.querySelectorAll('.row').length > 2"},
+			{path: link, ready: "document.querySelectorAll('.row').length > 2"},
 			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "c", "document.querySelectorAll('[role=dialog] .clue').length > 5"},
 			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "m", "document.querySelector('.chosenbar')"},
 			{path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
