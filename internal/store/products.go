@@ -167,24 +167,34 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 		}
 		return strings.Join(conditions, " and ")
 	}
-	// One word or two that do not stand in code or title may be of SKU, GTIN or
-	// options: the others find the products by an index.
 	which, ofProduct := variantText+" like @like", productText+" like @like"
 	if len(words) > 1 {
 		ofProduct = all("(" + productText + ")")
-		near := []string{ofProduct}
-		for i := range words {
-			near = append(near, all("("+productText+")", i))
-			for j := i + 1; j < len(words) && len(words) > 2; j++ {
-				near = append(near, all("("+productText+")", i, j))
-			}
-		}
-		for i, condition := range near {
-			near[i] = fmt.Sprintf("(select p.id from product p where %s limit %d)", condition, mostNear)
-		}
-		which = `v.product_id in (` + strings.Join(near, " union all ") + `) and ` +
-			all("("+variantText+" || ' ' || "+productText+" || ' ' || "+optionText+")")
+		which = "v.product_id in (select p.id from product p where " + ofProduct + ")"
 	}
+	found, err := s.search(ctx, which, ofProduct, args)
+	if err != nil || len(words) < 2 || len(found) > 0 && found[0].Kind == "variant" {
+		return found, err
+	}
+	// One word or two that do not stand in code or title may be of SKU, GTIN or
+	// options: the others find the products by an index.
+	var near []string
+	for i := range words {
+		near = append(near, all("("+productText+")", i))
+		for j := i + 1; j < len(words) && len(words) > 2; j++ {
+			near = append(near, all("("+productText+")", i, j))
+		}
+	}
+	for i, condition := range near {
+		near[i] = fmt.Sprintf("(select p.id from product p where %s limit %d)", condition, mostNear)
+	}
+	which = `v.product_id in (` + strings.Join(near, " union all ") + `) and ` + all("("+variantText+" || ' ' || "+productText+" || ' ' || "+optionText+")")
+	return s.search(ctx, which, ofProduct, args)
+}
+
+// search returns the variants, products and files that conditions choose, the
+// variants first.
+func (s *Store) search(ctx context.Context, which, ofProduct string, args pgx.NamedArgs) ([]Found, error) {
 	return list[Found](ctx, s.Pool, `
 		(select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
 			concat_ws(', ', nullif(p.title, ''), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o)) as title,
