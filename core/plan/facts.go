@@ -55,14 +55,16 @@ func Warn(before, after Arrangement, facts Facts) (warnings []Warning) {
 			if fact.Small {
 				small = append(small, e.File)
 			}
+			alike, largest := false, int64(0) // of those that stand and look the same
 			for _, o := range will {
 				if o.Sum != e.Sum && find(was, o) >= 0 && facts[o.Sum].Look.Like(fact.Look) {
-					if facts[o.Sum].Pixels < fact.Pixels {
-						larger = append(larger, e.File)
-					} else {
-						twins = append(twins, e.File)
-					}
+					alike, largest = true, max(largest, facts[o.Sum].Pixels)
 				}
+			}
+			if alike && largest < fact.Pixels {
+				larger = append(larger, e.File)
+			} else if alike {
+				twins = append(twins, e.File)
 			}
 		}
 		if held != "" {

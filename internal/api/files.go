@@ -19,6 +19,7 @@ type fileDetail struct {
 	Spans       []store.Span              `json:"spans" nullable:"false" doc:"The path in parts, by bytes of its UTF-8"`
 	Candidates  []store.EvidenceCandidate `json:"candidates" nullable:"false"`
 	Suggestions []suggestion              `json:"suggestions" nullable:"false" doc:"Keys that differ least from what the name says"`
+	Undo        int64                     `json:"undo" doc:"Takes the decision back that was just made, 0 where none was"`
 	Next        int64                     `json:"next" doc:"The next contested or loose file of the lot, 0 when there is none"`
 }
 
@@ -57,10 +58,12 @@ func (s *Server) fileOperations(api huma.API) {
 			ByID
 			Body decision
 		}) (*Body[fileDetail], error) {
-			if err := s.decide(ctx, in.ID, in.Body); err != nil {
+			undo, err := s.decide(ctx, in.ID, in.Body)
+			if err != nil {
 				return nil, err
 			}
 			detail, err := s.file(ctx, in.ID)
+			detail.Undo = undo
 			return &Body[fileDetail]{detail}, problem(err, "file")
 		})
 	huma.Register(api, huma.Operation{OperationID: "decide-together", Method: http.MethodPost, Path: "/api/v1/lots/{id}/together", Summary: "Decide on several files of a lot at once", Tags: tags},
@@ -101,21 +104,22 @@ func (s *Server) together(ctx context.Context, lot int64, d decideTogether) (don
 	return done, s.Index.ReadLot(ctx, lot, func(int64, int64) {})
 }
 
-func (s *Server) decide(ctx context.Context, file int64, d decision) error {
+// decide decides on one file and returns what takes it back.
+func (s *Server) decide(ctx context.Context, file int64, d decision) (undo int64, err error) {
 	switch {
 	case d.Verdict == "open":
-		lot, err := s.Store.GiveBack(ctx, file, d.Version)
+		lot, undo, err := s.Store.GiveBack(ctx, file, d.Version)
 		if err != nil {
-			return problem(err, "file")
+			return 0, problem(err, "file")
 		}
-		return problem(s.Index.ReadLot(ctx, lot, func(int64, int64) {}), "file")
+		return undo, problem(s.Index.ReadLot(ctx, lot, func(int64, int64) {}), "file")
 	case d.Verdict == "paired" && d.Product == 0:
-		return huma.Error422UnprocessableEntity("A pair needs a product.")
+		return 0, huma.Error422UnprocessableEntity("A pair needs a product.")
 	case d.Verdict == "set aside":
 		d.Product, d.Variant, d.Place, d.View = 0, 0, 0, ""
 	}
-	_, err := s.Store.Decide(ctx, file, store.Decision{Verdict: d.Verdict, Product: d.Product, Variant: d.Variant, Place: d.Place, View: d.View, Reason: d.Reason, Version: d.Version})
-	return problem(err, "file")
+	undo, err = s.Store.Decide(ctx, file, store.Decision{Verdict: d.Verdict, Product: d.Product, Variant: d.Variant, Place: d.Place, View: d.View, Reason: d.Reason, Version: d.Version})
+	return undo, problem(err, "file")
 }
 
 // suggested is how many near keys are offered.

@@ -132,8 +132,8 @@ func (s *Server) lotOperations(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "take-back-together", Method: http.MethodPost, Path: "/api/v1/together/{id}/undo",
 		Summary: "Bring files back as they were before they were decided on together", Tags: tags},
 		func(ctx context.Context, in *ByID) (*Body[takenBack], error) {
-			files, err := s.Store.TakeBack(ctx, in.ID)
-			return &Body[takenBack]{takenBack{files}}, problem(err, "decision")
+			files, stayed, err := s.Store.TakeBack(ctx, in.ID)
+			return &Body[takenBack]{takenBack{files, stayed}}, problem(err, "decision")
 		})
 	huma.Register(api, huma.Operation{OperationID: "set-rights", Method: http.MethodPut, Path: "/api/v1/lots/{id}/rights",
 		Summary: "Give rights to a lot's files: to one, to those a filter chooses, or to all", Tags: tags},
@@ -211,7 +211,8 @@ type rightsChange struct {
 }
 
 type takenBack struct {
-	Files []store.Seen `json:"files" nullable:"false" doc:"Those that are as they were, with their new versions"`
+	Files  []store.Seen `json:"files" nullable:"false" doc:"Those that are as they were, in the versions that they had"`
+	Stayed int64        `json:"stayed" doc:"Files that somebody decided on since, which stay as they are"`
 }
 
 type changed struct {

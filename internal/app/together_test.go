@@ -82,16 +82,22 @@ func TestSeveralFilesAreDecidedAtOnce(t *testing.T) {
 	if len(opened.Files) != 2 || l.says(lot.ID, "AT-002-B.jpg") != "paired AT-002-B" || l.says(lot.ID, "sun.jpg") != "loose" {
 		t.Errorf("%+v: %s", opened, l.says(lot.ID, "AT-002-B.jpg"))
 	}
+	// All of it is taken back, the last first: each step finds the files as it left them.
 	for _, step := range []struct {
 		id   int64
 		n    int
 		want string
 	}{{opened.ID, 2, "set aside"}, {aside.ID, 3, "paired AT-001-A detail"}, {viewed.ID, 1, "paired AT-001-A"}, {paired.ID, 2, "loose"}} {
-		// Taking back counts the version up, so that an earlier step knows the files no more as it left them.
-		if n := l.tookBack(step.id); step.id == opened.ID && (n != step.n || l.says(lot.ID, "sun.jpg") != step.want) {
-			t.Errorf("taking back %d: %d files, %s", step.id, n, l.says(lot.ID, "sun.jpg"))
+		if n := l.tookBack(step.id); n != step.n || l.says(lot.ID, "sun.jpg") != step.want {
+			t.Errorf("taking back %d: %d files, %s; expected %d, %s", step.id, n, l.says(lot.ID, "sun.jpg"), step.n, step.want)
 		}
 	}
+	if l.says(lot.ID, "AT-002-B.jpg") != "paired AT-002-B" || l.file(lot.ID, "AT-002-B.jpg").Clue != "same-name" {
+		t.Errorf("what the name said is not back: %+v", l.file(lot.ID, "AT-002-B.jpg"))
+	}
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/together/%d/undo", paired.ID), nil, nil), http.StatusNotFound)
+	// None chosen is not all.
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/lots/%d/together", lot.ID), map[string]any{"do": "set aside", "files": seen{}, "reason": "x"}, nil), http.StatusUnprocessableEntity)
 	if f := l.file(lot.ID, "rain.jpg"); f.Reason != "theirs" {
 		t.Errorf("somebody else's decision is gone: %+v", f)
 	}
@@ -178,7 +184,7 @@ func TestAnOrderGivenOnTheBenchIsApplied(t *testing.T) {
 
 // TestTheEndOfARunIsSaidAndMailed applies a plan of which one product changed
 // in between, and finds in the message and in the mailbox what was done and what
-// was not; a mailbox that is closed for a while gets its mail later.
+// was not.
 func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
 	box := new(standin.Mailbox)
 	smtp, _, err := box.Open(t.Context(), "127.0.0.1:0", "127.0.0.1:0")
@@ -226,9 +232,94 @@ func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
 	l.post(fmt.Sprintf("/api/v1/messages/%d/read", m.ID), nil, nil)
 	l.reverted(id)
 	l.until("the second mail", func() bool { return len(box.Mails()) == 2 })
-	if m := newest(); m.Title != "Taken back: plan of spring ünder.zip, but for 1 product" && m.Title != "Taken back: plan of spring ünder.zip, 2 products" || waiting() != 1 {
+	if m := newest(); m.Title != "Taken back: plan of spring ünder.zip, 2 products" || strings.Contains(m.Body, "Not done") || waiting() != 1 {
 		t.Errorf("%q, %d wait", m.Title, waiting())
 	}
+}
+
+// TestStepsAreTakenBackOneByOne takes decisions back in any mixture: of one file
+// and of several, of one person and of another.
+func TestStepsAreTakenBackOneByOne(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	lot := l.gathered("loose.zip", zipped(t, entry{"sun.jpg", jpg(t, 1)}, entry{"moon.jpg", jpg(t, 2)}))
+	product, variant := l.target("AT-001-A")
+	decide := func(path string, what map[string]any) (undo int64) {
+		t.Helper()
+		f := l.file(lot.ID, path)
+		what["version"] = f.Version
+		var answer struct{ Undo int64 }
+		l.post(fmt.Sprintf("/api/v1/files/%d/decision", f.ID), what, &answer)
+		return answer.Undo
+	}
+	first := l.file(lot.ID, "sun.jpg")
+	pair := l.together(lot.ID, map[string]any{"do": "pair", "files": l.chosen(lot.ID, "sun.jpg", "moon.jpg"), "product": product, "variant": variant, "reason": "seen"})
+	place := decide("sun.jpg", map[string]any{"verdict": "paired", "product": product, "variant": variant, "place": 4})
+	theirs := decide("moon.jpg", map[string]any{"verdict": "set aside", "reason": "theirs"})
+	// Taken back out of order: what was decided on since stays, the rest is as it was.
+	reopened := decide("sun.jpg", map[string]any{"verdict": "open"})
+	if l.says(lot.ID, "sun.jpg") != "loose" {
+		t.Errorf("reopened it is %s", l.says(lot.ID, "sun.jpg"))
+	}
+	for _, step := range []struct {
+		id   int64
+		n    int
+		sun  string
+		moon string
+	}{{place, 0, "loose", "set aside"}, {reopened, 1, "paired AT-001-A", "set aside"}} {
+		if n := l.tookBack(step.id); n != step.n || l.says(lot.ID, "sun.jpg") != step.sun || l.says(lot.ID, "moon.jpg") != step.moon {
+			t.Errorf("taking back %d: %d files, %s and %s", step.id, n, l.says(lot.ID, "sun.jpg"), l.says(lot.ID, "moon.jpg"))
+		}
+	}
+	if f := l.file(lot.ID, "sun.jpg"); f.Place != 4 {
+		t.Errorf("the place is %d", f.Place)
+	}
+	// Their decision goes, and then ours of both files finds one of them as it left it.
+	if n := l.tookBack(theirs); n != 1 || l.says(lot.ID, "moon.jpg") != "paired AT-001-A" {
+		t.Errorf("theirs: %d, %s", n, l.says(lot.ID, "moon.jpg"))
+	}
+	if n := l.tookBack(pair.ID); n != 1 || l.says(lot.ID, "moon.jpg") != "loose" || l.says(lot.ID, "sun.jpg") != "paired AT-001-A" {
+		t.Errorf("ours: %d, %s and %s", n, l.says(lot.ID, "sun.jpg"), l.says(lot.ID, "moon.jpg"))
+	}
+	// Whoever saw the file as it was at first may decide on it when it is so again, and on no other state.
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", first.ID), map[string]any{"verdict": "set aside", "version": first.Version}, nil), http.StatusConflict)
+	moon := l.file(lot.ID, "moon.jpg")
+	l.post(fmt.Sprintf("/api/v1/files/%d/decision", moon.ID), map[string]any{"verdict": "set aside", "reason": "night", "version": moon.Version}, nil)
+	// A lot that is applied is not decided on.
+	l.applied(l.planned(lot.ID, "after"))
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", first.ID), map[string]any{"verdict": "set aside", "version": l.file(lot.ID, "sun.jpg").Version}, nil), http.StatusConflict)
+}
+
+// TestMailIsTriedAgain applies a plan while no mail server answers; the message
+// waits, and is sent when one does.
+func TestMailIsTriedAgain(t *testing.T) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	address := listener.Addr().String()
+	_ = listener.Close()
+	l := start(t, func(c *Config) { c.SMTP, c.From = "smtp://"+address, "ambrosa@example.com" })
+	l.products(1)
+	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": "specialist@example.com"}, nil))
+	l.applied(l.planned(l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID, "after"))
+	l.until("a first try", func() (tried bool) {
+		l.do(l.Store.Pool.QueryRow(t.Context(), `select exists (select from river_job where kind = 'mail' and attempt >= 1 and state = 'retryable')`).Scan(&tried))
+		return tried
+	})
+	state := func() string {
+		var messages struct{ Items []store.Message }
+		l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
+		return messages.Items[0].MailState
+	}
+	if got := state(); got != "waiting" {
+		t.Errorf("the mail is %s", got)
+	}
+	box := new(standin.Mailbox)
+	if _, _, err := box.Open(t.Context(), address, "127.0.0.1:0"); err != nil {
+		t.Fatal(err)
+	}
+	l.until("the mail to be sent", func() bool { return state() == "sent" && len(box.Mails()) == 1 })
 }
 
 // TestMailThatCannotBeSent tells a server that is away for now from an address

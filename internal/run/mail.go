@@ -22,7 +22,7 @@ type mailWorker struct {
 	runner *Runner
 }
 
-// mailTries is how often a mail is tried, over about an hour.
+// mailTries is how often a mail is tried, over some hours.
 const mailTries = 8
 
 // say writes a message about a run that has ended, in the transaction that
@@ -47,9 +47,9 @@ func (r *Runner) say(ctx context.Context, tx pgx.Tx, run store.Run, state, why s
 	return err
 }
 
-// NextRetry waits longer with every try: some seconds, then minutes.
+// NextRetry waits longer with every try: five seconds, then minutes.
 func (w *mailWorker) NextRetry(job *river.Job[mailArgs]) time.Time {
-	return time.Now().Add(5 * time.Second << min(2*job.Attempt, 9))
+	return time.Now().Add(5 * time.Second << min(2*(job.Attempt-1), 10))
 }
 
 // Work sends a message by mail. What the mail server refuses for good is not

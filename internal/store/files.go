@@ -366,22 +366,12 @@ type Decision struct {
 // the product's.
 var ErrOtherBarcode = errors.New("the picture was looked up for another barcode")
 
-// Decide writes a person's decision and returns the file as it is now.
-func (s *Store) Decide(ctx context.Context, file int64, d Decision) (File, error) {
-	err := s.Within(ctx, func(tx pgx.Tx) error {
-		var lot int64
-		var version int
-		var state, verdict string
-		err := tx.QueryRow(ctx, `select f.lot_id, f.version, l.state, f.verdict from file f join lot l on l.id = f.lot_id where f.id = $1 for update of f`, file).
-			Scan(&lot, &version, &state, &verdict)
+// Decide writes a person's decision of one file and returns what takes it back.
+func (s *Store) Decide(ctx context.Context, file int64, d Decision) (undo int64, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		lot, err := openFile(ctx, tx, file, d.Version)
 		if err != nil {
-			return orNotFound(err)
-		}
-		if version != d.Version {
-			return ErrChanged
-		}
-		if verdict == "unusable" {
-			return fmt.Errorf("an unusable file cannot be decided on: %w", ErrChanged)
+			return err
 		}
 		if d.Verdict == "paired" {
 			// A picture that was looked up for one barcode never lands on another.
@@ -393,34 +383,62 @@ func (s *Store) Decide(ctx context.Context, file int64, d Decision) (File, error
 			if other > 0 {
 				return ErrOtherBarcode
 			}
-			n, err := number(ctx, tx, `select count(*) from product p left join variant v on v.id = $2 where p.id = $1 and ($2 = 0 or v.product_id = p.id)`, d.Product, d.Variant)
-			if err != nil || n == 0 {
-				return orNotFound(pgx.ErrNoRows)
+			if err := isTarget(ctx, tx, d.Product, d.Variant); err != nil {
+				return err
 			}
 		}
-		if _, err := tx.Exec(ctx, `update file set verdict = $2, product_id = nullif($3::bigint, 0), variant_id = nullif($4::bigint, 0), place = nullif($5::int, 0),
-				view = $6, reason = $7, decided_by = 'person', decided_at = now(), version = version + 1, clue = '', rung = '', score = 0, why = ''
-			where id = $1`, file, d.Verdict, d.Product, d.Variant, d.Place, d.View, d.Reason); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
-	})
-	if err != nil {
-		return File{}, err
-	}
-	return s.File(ctx, file)
-}
-
-// GiveBack undoes persons' decisions on a file: the engine may read it again.
-func (s *Store) GiveBack(ctx context.Context, file int64, version int) (lot int64, err error) {
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		lot, err = number(ctx, tx, `update file set verdict = 'unread', decided_by = '', version = version + 1 where id = $1 and version = $2 and verdict <> 'unusable' returning lot_id`, file, version)
-		if err == ErrNotFound {
-			return ErrChanged
-		}
+		done, err := change{kind: d.Verdict, of: "true",
+			set: `verdict = @verdict, product_id = nullif(@product::bigint, 0), variant_id = nullif(@variant::bigint, 0), place = nullif(@place::int, 0),
+				view = @view, reason = @reason, ` + ofNoClue + `, ` + byPerson,
+			args: pgx.NamedArgs{"verdict": d.Verdict, "product": d.Product, "variant": d.Variant, "place": d.Place, "view": d.View, "reason": d.Reason},
+		}.record(ctx, tx, lot, "id = @file", pgx.NamedArgs{"file": file})
+		undo = done.ID
 		return err
 	})
-	return lot, err
+	return undo, err
+}
+
+// GiveBack undoes persons' decisions on a file, so that the engine may read it
+// again, and returns its lot and what takes that back.
+func (s *Store) GiveBack(ctx context.Context, file int64, version int) (lot, undo int64, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if lot, err = openFile(ctx, tx, file, version); err != nil {
+			return err
+		}
+		done, err := change{kind: "reopened", of: "true", set: unread}.record(ctx, tx, lot, "id = @file", pgx.NamedArgs{"file": file})
+		undo = done.ID
+		return err
+	})
+	return lot, undo, err
+}
+
+// openFile locks a file that a person decides on, and returns its lot; ErrChanged
+// means that it is not in the version that the person saw, or not to be decided
+// on.
+func openFile(ctx context.Context, tx pgx.Tx, file int64, version int) (lot int64, err error) {
+	var now int
+	var state, verdict string
+	err = tx.QueryRow(ctx, `select f.lot_id, f.version, l.state, f.verdict from file f join lot l on l.id = f.lot_id where f.id = $1 for update of f`, file).
+		Scan(&lot, &now, &state, &verdict)
+	switch {
+	case err != nil:
+		return 0, orNotFound(err)
+	case now != version || state != "ready":
+		return 0, ErrChanged
+	case verdict == "unusable":
+		return 0, fmt.Errorf("an unusable file cannot be decided on: %w", ErrChanged)
+	}
+	return lot, nil
+}
+
+// isTarget tells with ErrNotFound that a product, or the variant of it when that
+// is not 0, is not there.
+func isTarget(ctx context.Context, db DB, product, variant int64) error {
+	n, err := number(ctx, db, `select count(*) from product p left join variant v on v.id = $2 where p.id = $1 and ($2 = 0 or v.product_id = p.id)`, product, variant)
+	if err == nil && n == 0 {
+		err = ErrNotFound
+	}
+	return err
 }
 
 func orNotFound(err error) error {

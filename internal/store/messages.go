@@ -89,7 +89,7 @@ func Report(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why 
 	if err != nil {
 		return plan.Report{}, err
 	}
-	r := plan.Report{Of: found.Describe(), Reverted: reverted, Ended: ended, Why: why, LeftOut: found.LeftOut}
+	r := plan.Report{Of: found.Describe(), Reverted: reverted, Ended: ended, Why: why}
 	is, waits := "applied", "planned"
 	if reverted {
 		is, waits = "reverted", "applied"
@@ -100,6 +100,10 @@ func Report(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why 
 	if err != nil {
 		return r, err
 	}
+	if err != nil || reverted {
+		return r, err // what was never changed is not missing when the rest is taken back
+	}
+	r.LeftOut = found.LeftOut
 	r.NotDone, err = list[plan.NotDone](ctx, tx, `select p.code, pp.problem as why from plan_product pp join product p on p.id = pp.product_id
 		where pp.plan_id = $1 and pp.state in ('stale', 'failed') order by p.code limit $2`, id, listedNotDone)
 	r.More = found.Stale + found.Failed - len(r.NotDone)

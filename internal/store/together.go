@@ -20,7 +20,7 @@ type Together struct {
 }
 
 // asItWas is a file's verdict as it is kept to be taken back to.
-const asItWas = `jsonb_build_object('verdict', verdict, 'product', product_id, 'variant', variant_id, 'place', place, 'view', view, 'clue', clue, 'rung', rung,
+const asItWas = `jsonb_build_object('version', version, 'verdict', verdict, 'product', product_id, 'variant', variant_id, 'place', place, 'view', view, 'clue', clue, 'rung', rung,
 	'score', score, 'reason', reason, 'why', why, 'by', decided_by, 'at', decided_at)`
 
 // change is something that is done to several files at once.
@@ -34,6 +34,9 @@ type change struct {
 const byPerson = `decided_by = 'person', decided_at = now()`
 
 const ofNoClue = `clue = '', rung = '', score = 0, why = ''`
+
+// unread gives a file back to the engine.
+const unread = `verdict = 'unread', decided_by = ''`
 
 // oneCandidate is the condition that one target is proposed for a loose file.
 const oneCandidate = `verdict = 'loose' and jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1`
@@ -59,11 +62,7 @@ func (s *Store) AcceptTogether(ctx context.Context, lot int64, f FileFilter) (To
 // (variant 0) or variant; each keeps the place and view that were read. A
 // picture that was looked up for another barcode stays as it is.
 func (s *Store) PairTogether(ctx context.Context, lot int64, f FileFilter, product, variant int64, reason string) (Together, error) {
-	n, err := number(ctx, s.Pool, `select count(*) from product p left join variant v on v.id = $2 where p.id = $1 and ($2 = 0 or v.product_id = p.id)`, product, variant)
-	if err == nil && n == 0 {
-		err = ErrNotFound
-	}
-	if err != nil {
+	if err := isTarget(ctx, s.Pool, product, variant); err != nil {
 		return Together{}, err
 	}
 	return s.together(ctx, lot, f, change{kind: "paired",
@@ -83,15 +82,13 @@ func (s *Store) ViewTogether(ctx context.Context, lot int64, f FileFilter, view 
 // GiveBackTogether undoes persons' decisions on those of a lot's files that a
 // filter chooses: the engine may read them again.
 func (s *Store) GiveBackTogether(ctx context.Context, lot int64, f FileFilter) (Together, error) {
-	return s.together(ctx, lot, f, change{kind: "reopened", of: `verdict <> 'unusable' and decided_by = 'person'`, set: `verdict = 'unread', decided_by = ''`})
+	return s.together(ctx, lot, f, change{kind: "reopened", of: `verdict <> 'unusable' and decided_by = 'person'`, set: unread})
 }
 
 // together changes a lot's files that a filter chooses, keeps how they were and
 // returns what takes it back. ErrChanged means that the lot is not open.
 func (s *Store) together(ctx context.Context, lot int64, f FileFilter, c change) (done Together, err error) {
 	where, args := f.where(lot)
-	maps.Copy(args, c.args)
-	args["kind"] = c.kind
 	err = s.Within(ctx, func(tx pgx.Tx) error {
 		var state string
 		if err := tx.QueryRow(ctx, `select state from lot where id = @lot`, args).Scan(&state); err != nil {
@@ -100,26 +97,35 @@ func (s *Store) together(ctx context.Context, lot int64, f FileFilter, c change)
 		if state != "ready" {
 			return ErrChanged
 		}
-		if done.ID, err = number(ctx, tx, `insert into aside (lot_id, kind) values (@lot, @kind) returning id`, args); err != nil {
-			return err
-		}
-		args["aside"] = done.ID
-		done.Files, err = list[Seen](ctx, tx, `with chosen as (
-				select id, evidence, `+asItWas+` as before from file where `+where+` and `+c.of+` for update),
-			changed as (update file f set `+c.set+`, version = version + 1 from chosen c where f.id = c.id returning f.id, f.version, c.before)
-			insert into aside_file (aside_id, file_id, version, before) select @aside, id, version, before from changed returning file_id as id, version`, args)
-		if err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
+		done, err = c.record(ctx, tx, lot, where, args)
+		return err
 	})
 	return done, err
 }
 
-// TakeBack brings files back as they were before they were decided on together;
-// those that somebody decided on since stay. It returns those that it brought
-// back, as they are now.
-func (s *Store) TakeBack(ctx context.Context, id int64) (files []Seen, err error) {
+// record makes a change to the files of a lot that a condition chooses,
+// each of which gets a version of its own, and keeps how they were.
+func (c change) record(ctx context.Context, tx pgx.Tx, lot int64, where string, args pgx.NamedArgs) (done Together, err error) {
+	maps.Copy(args, c.args)
+	args["lot"], args["kind"] = lot, c.kind
+	if done.ID, err = number(ctx, tx, `insert into aside (lot_id, kind) values (@lot, @kind) returning id`, args); err != nil {
+		return done, err
+	}
+	args["aside"] = done.ID
+	done.Files, err = list[Seen](ctx, tx, `with chosen as (
+			select id, evidence, `+asItWas+` as before from file where `+where+` and `+c.of+` for update),
+		changed as (update file f set `+c.set+`, version = nextval('file_version') from chosen c where f.id = c.id returning f.id, f.version, c.before)
+		insert into aside_file (aside_id, file_id, version, before) select @aside, id, version, before from changed returning file_id as id, version`, args)
+	if err != nil {
+		return done, err
+	}
+	return done, Notify(ctx, tx, Event{Topic: "files", ID: lot})
+}
+
+// TakeBack brings files back as they were before they were decided on, in the
+// versions that they had; those that somebody decided on since stay. It returns
+// those that it brought back, and how many stayed.
+func (s *Store) TakeBack(ctx context.Context, id int64) (files []Seen, stayed int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
 		lot, err := number(ctx, tx, `update aside set undone_at = now() where id = $1 and undone_at is null returning lot_id`, id)
 		if err != nil {
@@ -127,12 +133,16 @@ func (s *Store) TakeBack(ctx context.Context, id int64) (files []Seen, err error
 		}
 		files, err = list[Seen](ctx, tx, `update file f set verdict = a.before->>'verdict', product_id = (a.before->>'product')::bigint, variant_id = (a.before->>'variant')::bigint,
 				place = (a.before->>'place')::int, view = a.before->>'view', clue = a.before->>'clue', rung = a.before->>'rung', score = (a.before->>'score')::real,
-				reason = a.before->>'reason', why = coalesce(a.before->>'why', ''), decided_by = a.before->>'by', decided_at = (a.before->>'at')::timestamptz, version = f.version + 1
+				reason = a.before->>'reason', why = coalesce(a.before->>'why', ''), decided_by = a.before->>'by', decided_at = (a.before->>'at')::timestamptz,
+				version = coalesce((a.before->>'version')::int, nextval('file_version'))
 			from aside_file a where a.aside_id = $1 and f.id = a.file_id and f.version = a.version returning f.id, f.version`, id)
 		if err != nil {
 			return err
 		}
+		if stayed, err = number(ctx, tx, `select count(*) - $2 from aside_file where aside_id = $1`, id, len(files)); err != nil {
+			return err
+		}
 		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
 	})
-	return files, err
+	return files, stayed, err
 }

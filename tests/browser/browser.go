@@ -81,11 +81,32 @@ func (p *Page) Chord(key string, modifiers ...chromedp.Modifier) error {
 func (p *Page) Click(selector string) error {
 	limit, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	if err := chromedp.Do(limit, chromedp.Click(selector, chromedp.NodeVisible)); err != nil {
+	err := chromedp.Do(limit, chromedp.WaitVisible(selector))
+	if err == nil {
+		_, err = chromedp.Run(limit, chromedp.Evaluate[bool](fmt.Sprintf(stands, selector), chromedp.EvalAwaitPromise))
+	}
+	if err == nil {
+		err = chromedp.Do(limit, chromedp.Click(selector, chromedp.NodeVisible))
+	}
+	if err != nil {
 		return fmt.Errorf("click %s: %w; the page says: %s", selector, err, p.text())
 	}
 	return nil
 }
+
+// stands waits until an element is where it was two frames ago: what comes late
+// may still push it away, and a click would fall where it stood.
+const stands = `new Promise((done) => {
+	let last = '', still = 0
+	const look = () => {
+		const box = document.querySelector(%q)?.getBoundingClientRect()
+		const now = box ? [box.x, box.y, box.width, box.height].join() : ''
+		still = now && now === last ? still + 1 : 0
+		last = now
+		still < 2 ? requestAnimationFrame(look) : done(true)
+	}
+	look()
+})`
 
 // Drag moves the pointer from one point to another with the button held, in
 // pixels of the window.

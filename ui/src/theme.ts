@@ -41,7 +41,7 @@ export const theme = createTheme({
 
 /** Colours by meaning; components use these names only. */
 export const colours: CSSVariablesResolver = () => ({
-  variables: {},
+  variables: { '--on-picture': '#ffffff' },
   light: {
     '--mantine-color-body': '#f7f7f7',
     '--mantine-color-text': '#1f1f1f',
@@ -55,7 +55,6 @@ export const colours: CSSVariablesResolver = () => ({
     '--accent': '#a64b0e',
     '--accent-wash': '#fbeee3',
     '--on-accent': '#ffffff',
-    '--on-picture': '#ffffff',
     '--hover': '#f0f0f0',
     '--paired': '#17694a',
     '--paired-strong': '#0b7a4e',

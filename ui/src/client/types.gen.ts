@@ -499,6 +499,10 @@ export type FileDetail = {
     sum: string;
     title: string;
     type: string;
+    /**
+     * Takes the decision back that was just made, 0 where none was
+     */
+    undo: number;
     variant: number;
     verdict: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
     version: number;
@@ -1790,9 +1794,13 @@ export type TakePicturesRequest = {
 
 export type TakenBack = {
     /**
-     * Those that are as they were, with their new versions
+     * Those that are as they were, in the versions that they had
      */
     files: Array<Seen>;
+    /**
+     * Files that somebody decided on since, which stay as they are
+     */
+    stayed: number;
 };
 
 export type Taught = {

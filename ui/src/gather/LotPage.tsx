@@ -86,7 +86,7 @@ function useless(query: Query): Query {
 /** Sets aside what is shown; what was decided before can be brought back at once. */
 function AsideForm({ open, onClose, lot, query, total }: { open: boolean; onClose: () => void; lot: number; query: Query; total: number }) {
   const [reason, setReason] = useState('');
-  const back = useMutation({ ...takeBackTogetherMutation(), onSuccess: (done) => tell('Brought back', some(done.files.length, 'file')), onError: (e) => tell('Nothing is brought back', said(e), true) });
+  const back = useMutation({ ...takeBackTogetherMutation(), onSuccess: (done) => tell('Brought back', some(done.files.length, 'file') + (done.stayed > 0 ? `; ${some(done.stayed, 'file')} stayed, since somebody decided on it in between` : '')), onError: (e) => tell('Nothing is brought back', said(e), true) });
   const set = useMutation({
     ...setAsideMutation(), onError: (e) => tell('Nothing is set aside', said(e), true),
     onSuccess: (done) => {

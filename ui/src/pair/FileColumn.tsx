@@ -3,10 +3,11 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { memo, useCallback, useEffect, useRef, useState, type MouseEvent, type ReactNode } from 'react';
 import type { File as LotFile, FileDetail, Group, Lot } from '../client';
 import { getFileOptions, listFilesOptions } from '../client/@tanstack/react-query.gen';
-import { baseName, count } from '../shared/format';
+import { baseName, count, said } from '../shared/format';
 import { usePages } from '../shared/paging';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
+import { tell } from '../shared/tell';
 import { VerdictMark } from '../shared/Verdict';
 import type { Chosen } from './chosen';
 import { Groups, kindOf } from './Groups';
@@ -38,7 +39,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
     for (let offset = first; offset <= last && offset < first + chosenAtOnce; offset += 500) chosen.add((await client.fetchQuery(ask({ offset, limit: Math.min(500, last - offset + 1) }))).items);
   };
   const choose = (file: LotFile, index: number, event: MouseEvent) => {
-    if (event.shiftKey && anchor.current >= 0) void upTo(index);
+    if (event.shiftKey && anchor.current >= 0) upTo(index).catch((e: unknown) => tell('Not all are chosen', said(e), true));
     else chosen.toggle(file);
     anchor.current = index;
   };

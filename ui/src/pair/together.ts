@@ -1,11 +1,11 @@
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useCallback } from 'react';
 import type { DecideTogether, Seen, Together } from '../client';
-import { decideTogetherMutation, takeBackTogetherMutation } from '../client/@tanstack/react-query.gen';
+import { decideTogetherMutation, getFileQueryKey, takeBackTogetherMutation } from '../client/@tanstack/react-query.gen';
 import { said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 import type { Chosen } from './chosen';
-import type { Step } from './history';
+import { tellStayed, type Step } from './history';
 
 type What = Omit<DecideTogether, 'files'>;
 
@@ -15,25 +15,47 @@ const words: Record<DecideTogether['do'], string> = { accept: 'Accepted', pair: 
 export function useTurns(lot: number) {
   const { mutateAsync: decide } = useMutation(decideTogetherMutation());
   const { mutateAsync: back } = useMutation(takeBackTogetherMutation());
+  const look = useLookAgain();
   return useCallback((what: What, done: Together): Step => {
-    const undo = (id: number): Step => ({ file: 0, back: async () => redo((await back({ path: { id } })).files) });
-    const redo = (files: Seen[]): Step => ({ file: 0, back: async () => undo((await decide({ path: { id: lot }, body: { ...what, files } })).id) });
+    const undo = (id: number): Step => ({ file: 0, back: async () => {
+      const { files, stayed } = await back({ path: { id } });
+      tellStayed(stayed);
+      look(files);
+      return redo(files);
+    } });
+    const redo = (files: Seen[]): Step => ({ file: 0, back: async () => {
+      if (files.length === 0) throw new Error('Somebody decided on them since.');
+      const again = await decide({ path: { id: lot }, body: { ...what, files } });
+      tellStayed(files.length - again.files.length);
+      look(again.files);
+      return undo(again.id);
+    } });
     return undo(done.id);
-  }, [back, decide, lot]);
+  }, [back, decide, look, lot]);
+}
+
+/** Has files looked at anew that are on the screen: the next decision on them is of the version that they have now. */
+function useLookAgain() {
+  const client = useQueryClient();
+  return useCallback((files: Seen[]) => {
+    for (const { id } of files) void client.invalidateQueries({ queryKey: getFileQueryKey({ path: { id } }) });
+  }, [client]);
 }
 
 /** Decides on the chosen files at once. Files that somebody decided on in between stay as they are, and are told of. */
 export function useTogether(lot: number, chosen: Chosen, did: (step: Step) => void) {
   const { mutateAsync: decide, isPending } = useMutation(decideTogetherMutation());
   const turn = useTurns(lot);
+  const look = useLookAgain();
   const act = useCallback((what: What) => {
     const { files } = chosen;
     decide({ path: { id: lot }, body: { ...what, files } }).then((done) => {
       chosen.clear();
+      look(done.files);
       if (done.files.length > 0) did(turn(what, done));
       const left = files.length - done.files.length;
       tell(`${words[what.do]}: ${some(done.files.length, 'file')}`, left > 0 ? `${some(left, 'file')} stayed: not of that kind, or decided on by somebody else in between.` : 'u takes it back.');
     }, (e: unknown) => tell('Nothing changed', said(e), true));
-  }, [chosen, decide, did, lot, turn]);
+  }, [chosen, decide, did, look, lot, turn]);
   return { act, busy: isPending };
 }

@@ -77,9 +77,10 @@ function Line({ step, pick, report, onChange, on, onPoint, element, address, don
         <Tooltip label="Point at it on the page"><ActionIcon variant={on ? 'filled' : 'default'} {...(on ? { color: 'ember' } : {})} size={30} aria-label={`Point at: ${step.label}`} aria-pressed={on} onClick={onPoint}><IconPointer size={16} /></ActionIcon></Tooltip>
       </div>
       {element > 0 && <Proposals step={step} element={element} address={address} onUse={(selector) => { onChange({ ...pick, selector }); done(); }} />}
-      {report && (report.problem
+      {/* The line is there before its answer is: an answer that comes late moves nothing that somebody is about to press. */}
+      {(report?.problem
         ? <div style={{ fontSize: 12, color: 'var(--unusable)' }} role="status">{report.problem}</div>
-        : <div className="mono clip quiet" style={{ fontSize: 12 }} title={report.samples.join('\n')}>{report.samples.slice(0, 3).map(short).join('  ·  ')}</div>)}
+        : pick.selector && <div className="mono clip quiet" style={{ fontSize: 12, minHeight: '1.55em' }} title={report?.samples.join('\n')}>{report?.samples.slice(0, 3).map(short).join('  ·  ')}</div>)}
     </div>
   );
 }
