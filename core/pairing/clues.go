@@ -4,13 +4,22 @@ import "slices"
 
 // baseKeys returns the keys in the base name.
 func (r *reader) baseKeys() []match {
-	if !r.matched {
-		r.matched = true
-		r.baseMatches = append(r.baseMatches[:0], r.match(r.base, r.end)...)
-		r.baseFound = append(r.baseFound[:0], r.found...)
-		if len(r.baseMatches) == 0 && r.catalog.slashes {
-			r.baseMatches = append(r.baseMatches, r.acrossFolders()...)
-		}
+	if r.matched {
+		return r.baseMatches
+	}
+	r.matched = true
+	if r.known != nil && r.known.done {
+		r.baseMatches = append(r.baseMatches[:0], r.known.matches...)
+		r.baseFound = append(r.baseFound[:0], r.known.found...)
+		return r.baseMatches
+	}
+	r.baseMatches = append(r.baseMatches[:0], r.match(r.base, r.end)...)
+	r.baseFound = append(r.baseFound[:0], r.found...)
+	if len(r.baseMatches) == 0 && r.catalog.slashes {
+		r.baseMatches = append(r.baseMatches, r.acrossFolders()...)
+	}
+	if r.known != nil {
+		*r.known = baseKeys{true, slices.Clone(r.baseMatches), slices.Clone(r.baseFound)}
 	}
 	return r.baseMatches
 }

@@ -9,9 +9,12 @@ import (
 )
 
 // read gives the verdict on one path, as far as it can be told from the path
-// alone; settle then adds what the whole lot tells.
-func (r *reader) read(path string, v *Verdict) {
+// alone; settle then adds what the whole lot tells. The keys in its base name
+// are taken from known, or put there; it may be nil.
+func (r *reader) read(path string, v *Verdict, known *baseKeys) {
+	r.known = known
 	r.readName(path, v)
+	r.known = nil
 	if v.Kind == Loose && len(r.list.steps) > 0 {
 		r.readStepped(path, v)
 	}

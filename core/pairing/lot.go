@@ -64,23 +64,68 @@ func findHabits(paths []string) *lotHabits {
 // in the order given. With spans, each verdict covers its path with spans. The
 // error names a clue that cannot be used.
 func Lot(c *Catalog, list ClueList, paths []string, spans bool) ([]Verdict, error) {
+	return (&Names{catalog: c, paths: paths, habits: findHabits(paths)}).read(list, spans)
+}
+
+// Names is a lot's names, to be read with one clue list after the other: the
+// keys that stand in them are looked up once.
+type Names struct {
+	catalog *Catalog
+	paths   []string
+	habits  *lotHabits
+
+	mu        sync.Mutex
+	known     []baseKeys // of each path, for the languages that it was read with last
+	languages []string
+}
+
+// baseKeys is what matching a base name with the catalog found.
+type baseKeys struct {
+	done           bool
+	matches, found []match // those that count, and with those that better ones explain
+}
+
+// NewNames makes names ready to be read more than once. What the clues need that
+// are asked when no key is found begins to be built: a list may soon ask them.
+func NewNames(c *Catalog, paths []string) *Names {
+	go c.prepare()
+	return &Names{catalog: c, paths: paths, habits: findHabits(paths), known: make([]baseKeys, len(paths))}
+}
+
+// Read is Lot with these names. It may be called from several goroutines; one
+// reads at a time.
+func (n *Names) Read(list ClueList, spans bool) ([]Verdict, error) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	if !slices.Equal(list.Languages, n.languages) {
+		// Words decide which of two matches explains the other.
+		clear(n.known)
+		n.languages = slices.Clone(list.Languages)
+	}
+	return n.read(list, spans)
+}
+
+func (n *Names) read(list ClueList, spans bool) ([]Verdict, error) {
 	with, err := list.compile()
 	if err != nil {
 		return nil, err
 	}
-	habits := findHabits(paths)
 	words := vocabulary(list.Languages)
-	verdicts := make([]Verdict, len(paths))
-	workers := min(runtime.GOMAXPROCS(0), len(paths)/512+1)
+	verdicts := make([]Verdict, len(n.paths))
+	workers := min(runtime.GOMAXPROCS(0), len(n.paths)/512+1)
 	open := make([][]int, workers)
 	var wait sync.WaitGroup
 	for w := range workers {
-		lo, hi := len(paths)*w/workers, len(paths)*(w+1)/workers
+		lo, hi := len(n.paths)*w/workers, len(n.paths)*(w+1)/workers
 		wait.Go(func() {
-			r := newReader(c, habits, with, words, spans)
+			r := newReader(n.catalog, n.habits, with, words, spans)
 			for i := lo; i < hi; i++ {
 				v := &verdicts[i]
-				r.read(paths[i], v)
+				var known *baseKeys
+				if n.known != nil {
+					known = &n.known[i]
+				}
+				r.read(n.paths[i], v, known)
 				if v.Kind == Paired && (v.letter != 0 || v.number == 0) {
 					open[w] = append(open[w], i)
 				}

@@ -36,6 +36,13 @@ func (r *reader) warmUp() {
 	}
 }
 
+// prepare builds what the clues need that are asked when no key is found.
+func (c *Catalog) prepare() {
+	c.parts.once.Do(c.buildParts)
+	c.titles.once.Do(c.buildTitles)
+	c.valueIndex(nil)
+}
+
 func (c *Catalog) buildParts() {
 	x := &c.parts
 	x.heads = newTable(3 * len(c.keys))

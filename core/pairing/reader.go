@@ -32,6 +32,7 @@ type reader struct {
 	baseMatches []match
 	baseFound   []match // with those that better ones explain
 	matched     bool
+	known       *baseKeys // of the path that is read, where they are kept
 	found       []match
 	claims      []claim
 	byFolder    []claim
@@ -57,6 +58,7 @@ func (r *reader) open(path string) {
 	r.whats = resize(r.whats, n)
 	r.regions = resize(r.regions, n)
 	r.region, r.matched = 0, false
+	r.baseMatches, r.baseFound = r.baseMatches[:0], r.baseFound[:0]
 	r.patternedAt = r.patternedAt[:0]
 	r.base = n
 	last := int16(0)

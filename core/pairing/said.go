@@ -105,7 +105,7 @@ func (l *Listener) find(said Said) *Verdict {
 			continue
 		}
 		var v Verdict
-		l.reader.read(text, &v)
+		l.reader.read(text, &v, nil)
 		if v.Kind == Paired && (v.Clue == BarcodeInName || i == 1 && v.Clue == SameName) || v.Kind == Contested {
 			return &v
 		}

@@ -15,6 +15,7 @@ import (
 // lot is what the engine reads of a lot, with all that weighs beside names.
 type lot struct {
 	store.Unpaired
+	names *pairing.Names // where it is read more than once
 	built *Built
 	rows  *pairing.Rows
 	alike *placed
@@ -45,7 +46,7 @@ func (x *Index) load(ctx context.Context, id int64) (*lot, error) {
 // read returns the verdicts that a clue list gives, in the order of the lot's
 // files.
 func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error) {
-	verdicts, err := pairing.Lot(l.built.Catalog, list, l.Paths, spans)
+	verdicts, err := l.readNames(list, spans)
 	if err != nil {
 		return nil, err
 	}
@@ -67,6 +68,13 @@ func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error)
 		}
 	}
 	return verdicts, nil
+}
+
+func (l *lot) readNames(list pairing.ClueList, spans bool) ([]pairing.Verdict, error) {
+	if l.names != nil {
+		return l.names.Read(list, spans)
+	}
+	return pairing.Lot(l.built.Catalog, list, l.Paths, spans)
 }
 
 // near returns the pictures on products that a file looks like, the nearest
@@ -142,6 +150,7 @@ func (x *Index) cached(ctx context.Context, id int64) (*lot, error) {
 	at := c.heard.Load()
 	l, err := x.load(ctx, id)
 	if err == nil {
+		l.names = pairing.NewNames(built.Catalog, l.Paths)
 		c.id, c.at, c.lot = id, at, l
 	}
 	return l, err
