@@ -48,6 +48,9 @@ type nearestIndex struct {
 	counts sync.Pool // of *[]uint8, all nought
 }
 
+// PrepareNearest builds what Nearest searches in; without it, its first call does.
+func (c *Catalog) PrepareNearest() { c.nearest.once.Do(c.buildNearest) }
+
 func (c *Catalog) buildNearest() {
 	c.nearest.pairs = map[[2]byte][]int32{}
 	c.nearest.forms = make([]string, len(c.keys))
@@ -76,7 +79,7 @@ func pairsOf(form string) (pairs [][2]byte) {
 // digits, at most a third of the key's length. Of equally near keys, longer ones come first, since
 // they explain more of the name, then in the order of their spelling.
 func (c *Catalog) Nearest(path string, n int) []Suggestion {
-	c.nearest.once.Do(c.buildNearest)
+	c.PrepareNearest()
 	r := newReader(c, nil, &compiled{}, english, false)
 	r.open(path)
 	best := map[Target]Suggestion{}

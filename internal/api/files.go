@@ -34,6 +34,10 @@ type suggestion struct {
 	Edits    []pairing.Edit `json:"edits" nullable:"false" doc:"The key against what was read, character by character"`
 }
 
+type firstFile struct {
+	File *fileDetail `json:"file,omitempty" doc:"The first that is contested, else loose, else paired; left out when there is none"`
+}
+
 type decision struct {
 	Verdict string `json:"verdict" enum:"paired,set aside,open" doc:"open gives the file back to be read"`
 	Product int64  `json:"product,omitempty"`
@@ -52,6 +56,11 @@ func (s *Server) fileOperations(api huma.API) {
 		func(ctx context.Context, in *ByID) (*Body[fileDetail], error) {
 			detail, err := s.file(ctx, in.ID)
 			return &Body[fileDetail]{detail}, problem(err, "file")
+		})
+	huma.Register(api, huma.Operation{OperationID: "first-file", Method: http.MethodGet, Path: "/api/v1/lots/{id}/first", Summary: "The file of a lot to look at first, with its evidence", Tags: tags},
+		func(ctx context.Context, in *ByID) (*Body[firstFile], error) {
+			first, err := s.first(ctx, in.ID)
+			return &Body[firstFile]{first}, problem(err, "lot")
 		})
 	huma.Register(api, huma.Operation{OperationID: "decide-file", Method: http.MethodPost, Path: "/api/v1/files/{id}/decision", Summary: "Decide on a file by hand", Tags: tags},
 		func(ctx context.Context, in *struct {
@@ -146,6 +155,15 @@ func (s *Server) file(ctx context.Context, id int64) (detail fileDetail, err err
 	}
 	detail.Next, err = s.Store.NextOpen(ctx, detail.LotID, id)
 	return detail, err
+}
+
+func (s *Server) first(ctx context.Context, lot int64) (firstFile, error) {
+	id, err := s.Store.FirstFile(ctx, lot)
+	if err != nil || id == 0 {
+		return firstFile{}, err
+	}
+	detail, err := s.file(ctx, id)
+	return firstFile{&detail}, err
 }
 
 func (s *Server) suggest(ctx context.Context, path string) ([]suggestion, error) {

@@ -377,3 +377,57 @@ func TestBarcodesOfLooseFilesAreRead(t *testing.T) {
 		t.Errorf("codes %+v", f.Codes)
 	}
 }
+
+// TestTheBenchsOrder goes from file to file as the bench does: contested before
+// loose, by arrival, round to those that were passed over.
+func TestTheBenchsOrder(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	first := func(lot int64) (path string) {
+		t.Helper()
+		var answer struct{ File *store.File }
+		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/first", lot), &answer))
+		if answer.File == nil {
+			return ""
+		}
+		return answer.File.Path
+	}
+	entries := []entry{{"rain.jpg", jpg(t, 1)}, {"AT-000-A AT-001-A.jpg", jpg(t, 2)}, {"AT-002-A.jpg", jpg(t, 3)}, {"sun.jpg", jpg(t, 4)}, {"AT-001-A AT-002-A.jpg", jpg(t, 5)}}
+	lot := l.gathered("mixed.zip", zipped(t, entries...)).ID
+	next := func(path string) string {
+		t.Helper()
+		var detail struct{ Next int64 }
+		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/files/%d", l.file(lot, path).ID), &detail))
+		for _, e := range entries {
+			if l.file(lot, e.name).ID == detail.Next {
+				return e.name
+			}
+		}
+		return ""
+	}
+	for from, to := range map[string]string{"AT-000-A AT-001-A.jpg": "AT-001-A AT-002-A.jpg", "AT-001-A AT-002-A.jpg": "AT-000-A AT-001-A.jpg", "rain.jpg": "AT-000-A AT-001-A.jpg",
+		"sun.jpg": "AT-001-A AT-002-A.jpg", "AT-002-A.jpg": "AT-001-A AT-002-A.jpg"} {
+		if got := next(from); got != to {
+			t.Errorf("behind %s comes %q, not %s", from, got, to)
+		}
+	}
+	if got := first(lot); got != "AT-000-A AT-001-A.jpg" {
+		t.Errorf("first comes %s", got)
+	}
+	l.together(lot, map[string]any{"do": "set aside", "files": l.chosen(lot, "AT-000-A AT-001-A.jpg", "AT-001-A AT-002-A.jpg"), "reason": "two keys"})
+	if first(lot) != "rain.jpg" || next("rain.jpg") != "sun.jpg" || next("sun.jpg") != "rain.jpg" {
+		t.Errorf("first comes %s, behind it %s and %s", first(lot), next("rain.jpg"), next("sun.jpg"))
+	}
+	l.together(lot, map[string]any{"do": "set aside", "files": l.chosen(lot, "rain.jpg"), "reason": "night"})
+	if next("sun.jpg") != "" {
+		t.Errorf("behind the only open one comes %s", next("sun.jpg"))
+	}
+	l.together(lot, map[string]any{"do": "set aside", "files": l.chosen(lot, "sun.jpg"), "reason": "night"})
+	if got := first(lot); got != "AT-002-A.jpg" {
+		t.Errorf("when all is decided comes %q", got)
+	}
+	l.together(lot, map[string]any{"do": "set aside", "files": l.chosen(lot, "AT-002-A.jpg"), "reason": "night"})
+	if got := first(lot); got != "" {
+		t.Errorf("of none comes %s", got)
+	}
+}

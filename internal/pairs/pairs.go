@@ -202,6 +202,9 @@ func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, tota
 		progress(int64(hi), int64(len(ids)))
 	}
 	x.Heard(store.Event{Topic: "files", ID: lot})
+	if slices.ContainsFunc(verdicts, func(v pairing.Verdict) bool { return v.Kind == pairing.Loose }) {
+		go l.built.Catalog.PrepareNearest() // somebody will look at what stayed loose
+	}
 	return nil
 }
 

@@ -451,9 +451,27 @@ func orNotFound(err error) error {
 // NextOpen returns the next contested or loose file of a lot behind a file in
 // the bench's order (contested before loose, then by arrival), or 0.
 func (s *Store) NextOpen(ctx context.Context, lot, after int64) (int64, error) {
-	id, err := number(ctx, s.Pool, `
-		select id from file where lot_id = $1 and verdict in ('contested', 'loose') and id <> $2
-		order by (verdict = 'loose'), id <= $2, id limit 1`, lot, after)
+	return orNone(number(ctx, s.Pool, `
+		select id from (
+			(select 1 as turn, id from file where lot_id = $1 and verdict = 'contested' and id > $2 order by id limit 1) union all
+			(select 2, id from file where lot_id = $1 and verdict = 'contested' and id < $2 order by id limit 1) union all
+			(select 3, id from file where lot_id = $1 and verdict = 'loose' and id > $2 order by id limit 1) union all
+			(select 4, id from file where lot_id = $1 and verdict = 'loose' and id < $2 order by id limit 1)) open
+		order by turn limit 1`, lot, after))
+}
+
+// FirstFile returns the file of a lot that the bench begins with: the first that
+// is contested, else loose, else paired; 0 when there is none.
+func (s *Store) FirstFile(ctx context.Context, lot int64) (int64, error) {
+	return orNone(number(ctx, s.Pool, `
+		select id from (
+			(select 1 as turn, id from file where lot_id = $1 and verdict = 'contested' order by id limit 1) union all
+			(select 2, id from file where lot_id = $1 and verdict = 'loose' order by id limit 1) union all
+			(select 3, id from file where lot_id = $1 and verdict = 'paired' order by id limit 1)) open
+		order by turn limit 1`, lot))
+}
+
+func orNone(id int64, err error) (int64, error) {
 	if err == ErrNotFound {
 		return 0, nil
 	}
@@ -477,8 +495,8 @@ func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
 		select (select count(*) from lot where state in ('receiving', 'examining'))::int as receiving,
 			(select count(*) from file f join lot l on l.id = f.lot_id where f.verdict in ('contested', 'loose') and l.state = 'ready')::int as undecided,
 			(select count(*) from lot where state = 'ready')::int as plans,
-			(select count(*) from product where pictures = 0)::int as no_picture,
-			(select count(*) from product)::int as products,
+			p.no_picture::int, p.products::int,
 			(select count(*) from run where state in ('queued', 'running', 'stopping'))::int as runs,
-			(select count(*) from message where read_at is null)::int as messages`)
+			(select count(*) from message where read_at is null)::int as messages
+		from (select count(*) as products, count(*) filter (where pictures = 0) as no_picture from product) p`)
 }

@@ -524,6 +524,13 @@ export type Finding = {
     sku: string;
 };
 
+export type FirstFile = {
+    /**
+     * The first that is contested, else loose, else paired; left out when there is none
+     */
+    file?: FileDetail;
+};
+
 export type FolderView = {
     files: Array<RemoteFile>;
     folders: Array<Subfolder>;
@@ -2745,6 +2752,33 @@ export type ListFilesResponses = {
 };
 
 export type ListFilesResponse = ListFilesResponses[keyof ListFilesResponses];
+
+export type FirstFileData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/first';
+};
+
+export type FirstFileErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type FirstFileError = FirstFileErrors[keyof FirstFileErrors];
+
+export type FirstFileResponses = {
+    /**
+     * OK
+     */
+    200: FirstFile;
+};
+
+export type FirstFileResponse = FirstFileResponses[keyof FirstFileResponses];
 
 export type ListGroupsData = {
     body?: never;

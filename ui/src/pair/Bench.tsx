@@ -2,8 +2,8 @@ import { Button, Kbd } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { memo, useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Link, useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
-import type { FileDetail, Lot } from '../client';
-import { getFileOptions, getLotOptions, listFilesOptions, planLotMutation } from '../client/@tanstack/react-query.gen';
+import { firstFile, type FileDetail, type Lot } from '../client';
+import { getFileOptions, getFileQueryKey, getLotOptions, planLotMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, said } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { Enlarged, Picture } from '../shared/Picture';
@@ -41,8 +41,8 @@ export function Bench() {
   if (at.key !== key) setAt({ key, file: Number(search.get('file') ?? 0) });
   const picked = at.file;
   const lotQuery = useQuery(getLotOptions({ path: { id: lot } }));
-  const first = useFirstOpen(lot, picked === 0);
-  const id = picked || first.id;
+  const first = useFirst(lot, picked === 0);
+  const id = picked || (first.data ?? 0);
   // The address follows without the router, which would have every view look at it again with each key.
   const pick = useCallback((file: number) => {
     setAt((was) => ({ ...was, file }));
@@ -50,22 +50,25 @@ export function Bench() {
   }, []);
   const file = useQuery({ ...getFileOptions({ path: { id } }), enabled: id > 0, placeholderData: (before) => before });
   if (lotQuery.error) return <Failed error={lotQuery.error} again={() => void lotQuery.refetch()} />;
+  if (id === 0 && first.error) return <Failed error={first.error} again={() => void first.refetch()} />;
   if (file.error) return <Failed error={file.error} again={() => void file.refetch()} />;
   if (!lotQuery.data) return null;
-  if (id === 0 && !first.pending) return <><BenchHead lot={lotQuery.data} /><Empty title="This lot has no file that can be paired.">Look at why on <Link to={`/lots/${lot}`}>the lot’s page</Link>.</Empty></>;
+  if (id === 0 && !first.isPending) return <><BenchHead lot={lotQuery.data} /><Empty title="This lot has no file that can be paired.">Look at why on <Link to={`/lots/${lot}`}>the lot’s page</Link>.</Empty></>;
   if (!file.data) return <BenchHead lot={lotQuery.data} />;
   return <Table key={lot} lot={lotQuery.data} file={file.data} passing={file.isPlaceholderData} pick={pick} />;
 }
 
-/** The file to begin with: contested first, then loose, then any. */
-function useFirstOpen(lot: number, on: boolean): { id: number; pending: boolean } {
-  const ask = (verdict: 'contested' | 'loose' | 'paired') => ({ ...listFilesOptions({ path: { id: lot }, query: { verdict, limit: 1 } }), enabled: on });
-  const contested = useQuery(ask('contested'));
-  const loose = useQuery(ask('loose'));
-  const paired = useQuery(ask('paired'));
-  const pending = contested.isPending || loose.isPending || paired.isPending;
-  const found = pending ? undefined : (contested.data?.items[0] ?? loose.data?.items[0] ?? paired.data?.items[0]);
-  return { id: found?.id ?? 0, pending };
+/** The file to begin with: contested first, then loose, then paired. It comes with its evidence. */
+function useFirst(lot: number, on: boolean) {
+  const client = useQueryClient();
+  return useQuery({
+    queryKey: [{ _id: 'firstFile' }, lot], enabled: on, staleTime: 0, gcTime: 0,
+    queryFn: async ({ signal }) => {
+      const { file } = (await firstFile({ path: { id: lot }, signal, throwOnError: true })).data;
+      if (file) client.setQueryData(getFileQueryKey({ path: { id: file.id } }), file);
+      return file?.id ?? 0;
+    },
+  });
 }
 
 const BenchHead = memo(function BenchHead({ lot, onClues }: { lot: Lot; onClues?: () => void }) {
