@@ -229,9 +229,13 @@ func (c *Catalog) valueIndex(names []string) *keyIndex {
 }
 
 func (c *Catalog) buildValues(names []string) *keyIndex {
+	values := 0
+	for i := range c.items {
+		values += len(c.items[i].Attributes)
+	}
 	x := &keyIndex{}
-	x.grow(len(c.items))
-	seen := newTable(len(c.items))
+	x.grow(min(values, len(c.items)))
+	seen := newTable(min(values, len(c.items)))
 	var list keyList
 	var f folded
 	for i := range c.items {
@@ -294,6 +298,9 @@ func (c *Catalog) mayBeCode(names []string, attribute int, value string, f *fold
 // only one product has.
 func (r *reader) attribute(claims []claim) []claim {
 	x := r.catalog.valueIndex(r.list.attributes)
+	if len(x.keys) == 0 {
+		return claims
+	}
 	for _, m := range r.matchIn(x, r.base, r.end, false) {
 		if r.list.wholeValues && (int(m.from) != r.base || int(m.to) != r.end-1) {
 			continue
