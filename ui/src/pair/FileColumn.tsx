@@ -28,7 +28,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
   const [within, setWithin] = useState(0);
   const total = group ? within : all;
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count: total, getScrollElement: () => box.current, estimateSize: () => 46, overscan: 10 });
+  const rows = useVirtualizer({ count: total, getScrollElement: () => box.current, estimateSize: () => rowHeight, overscan: 10 });
   const seen = rows.getVirtualItems();
   const ask = (window: { offset: number; limit: number }) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}), ...(group && group.sure > 0 ? { sort: 'score' as const } : {}) } });
   const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, ask);
@@ -61,7 +61,11 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
     return () => window.clearTimeout(later);
   }, [ahead, client]);
   const index = seen.find((row) => files.at(row.index)?.id === here.id)?.index;
-  useEffect(() => { if (index !== undefined) rows.scrollToIndex(index, { align: 'auto' }); }, [index, here.id, rows]);
+  // Only a row out of sight is scrolled to, with what comes before and after it: asking how far a column can scroll has the page laid out.
+  useEffect(() => {
+    const top = rows.scrollOffset ?? 0, height = rows.scrollRect?.height ?? 0;
+    if (index !== undefined && (index * rowHeight < top || (index + 1) * rowHeight > top + height)) rows.scrollToIndex(index, { align: 'center' });
+  }, [index, here.id, rows]);
   return (
     <section aria-label="Files">
       <div className="classes" role="group" aria-label="Verdict">
@@ -87,6 +91,9 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
     </section>
   );
 }
+
+/** Pixels, as the theme has it. */
+const rowHeight = 46;
 
 type Pressed = (file: LotFile, index: number, event: MouseEvent) => void;
 
