@@ -56,6 +56,7 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 	chosen(3)
 	v.do(v.page.Press("f"))
 	v.says("Which product do these 3 files show?")
+	v.sees(`document.activeElement?.getAttribute('aria-label') === 'SKU, title, GTIN or option'`)
 	v.do(v.page.Press("hv-110-8f-n"))
 	v.sees(`document.querySelector('[role=dialog] .choice .mono')?.innerText === 'HV-110-8F-NAT'`)
 	v.do(v.page.Press(kb.Enter))
