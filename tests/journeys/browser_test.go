@@ -157,6 +157,9 @@ func TestTheBenchByKeyboard(t *testing.T) {
 	v := visit(t, browser.Options{})
 	v.open("/pair/2")
 	v.sees(`document.querySelectorAll('.choice').length === 2 && ` + benchFile)
+	// The whole picture is seen, however low the stage.
+	v.sees(`(() => { const [s, i] = ['.stage', '.stage img'].map((e) => document.querySelector(e)?.getBoundingClientRect());
+		return i && i.height > 100 && i.top >= s.top - 1 && i.bottom <= s.bottom + 1 && i.left >= s.left - 1 && i.right <= s.right + 1 })()`)
 	first := v.value(benchFile)
 	fileOf := func(name string) string {
 		return fmt.Sprintf("select verdict, coalesce(v.sku, ''), coalesce(f.place, 0), f.view from file f left join variant v on v.id = f.variant_id where f.lot_id = 2 and path like '%%%s'", name)
