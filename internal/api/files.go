@@ -86,10 +86,11 @@ func (s *Server) fileOperations(api huma.API) {
 }
 
 type decideTogether struct {
-	Do      string       `json:"do" enum:"accept,pair,set aside,view,open" doc:"accept pairs each loose file with the one target that is proposed for it; open gives files back to be read"`
+	Do      string       `json:"do" enum:"accept,pair,set aside,place,view,open" doc:"accept pairs each loose file with the one target that is proposed for it; place numbers files in the order given, for each product or variant on its own; open gives files back to be read"`
 	Files   []store.Seen `json:"files" nullable:"false" minItems:"1" maxItems:"20000" doc:"In the versions that the person saw; others stay as they are"`
 	Product int64        `json:"product,omitempty"`
 	Variant int64        `json:"variant,omitempty"`
+	Place   int          `json:"place,omitempty" minimum:"0" maximum:"9999" doc:"Of place: the first; 0 leaves it to the names"`
 	View    string       `json:"view,omitempty" maxLength:"40"`
 	Reason  string       `json:"reason,omitempty" maxLength:"300"`
 }
@@ -104,6 +105,8 @@ func (s *Server) together(ctx context.Context, lot int64, d decideTogether) (don
 		return s.Store.PairTogether(ctx, lot, chosen, d.Product, d.Variant, d.Reason)
 	case "set aside":
 		return s.Store.SetAside(ctx, lot, chosen, d.Reason)
+	case "place":
+		return s.Store.PlaceTogether(ctx, lot, d.Files, d.Place)
 	case "view":
 		return s.Store.ViewTogether(ctx, lot, chosen, d.View)
 	}

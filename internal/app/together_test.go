@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -405,18 +406,28 @@ func TestTheBenchsOrder(t *testing.T) {
 		}
 		return ""
 	}
-	for from, to := range map[string]string{"AT-000-A AT-001-A.jpg": "AT-001-A AT-002-A.jpg", "AT-001-A AT-002-A.jpg": "AT-000-A AT-001-A.jpg", "rain.jpg": "AT-000-A AT-001-A.jpg",
-		"sun.jpg": "AT-001-A AT-002-A.jpg", "AT-002-A.jpg": "AT-001-A AT-002-A.jpg"} {
-		if got := next(from); got != to {
-			t.Errorf("behind %s comes %q, not %s", from, got, to)
+	// Files of an archive are examined side by side: they arrive in any order.
+	contested := []store.File{l.file(lot, "AT-000-A AT-001-A.jpg"), l.file(lot, "AT-001-A AT-002-A.jpg")}
+	slices.SortFunc(contested, func(a, b store.File) int { return int(a.ID - b.ID) })
+	for _, e := range entries {
+		to := contested[0].Path
+		if id := l.file(lot, e.name).ID; e.name == to || id > contested[0].ID && id < contested[1].ID {
+			to = contested[1].Path
+		}
+		if got := next(e.name); got != to {
+			t.Errorf("behind %s comes %q, not %s", e.name, got, to)
 		}
 	}
-	if got := first(lot); got != "AT-000-A AT-001-A.jpg" {
+	if got := first(lot); got != contested[0].Path {
 		t.Errorf("first comes %s", got)
 	}
 	l.together(lot, map[string]any{"do": "set aside", "files": l.chosen(lot, "AT-000-A AT-001-A.jpg", "AT-001-A AT-002-A.jpg"), "reason": "two keys"})
-	if first(lot) != "rain.jpg" || next("rain.jpg") != "sun.jpg" || next("sun.jpg") != "rain.jpg" {
-		t.Errorf("first comes %s, behind it %s and %s", first(lot), next("rain.jpg"), next("sun.jpg"))
+	earlier := "rain.jpg"
+	if l.file(lot, "sun.jpg").ID < l.file(lot, earlier).ID {
+		earlier = "sun.jpg"
+	}
+	if first(lot) != earlier || next("rain.jpg") != "sun.jpg" || next("sun.jpg") != "rain.jpg" {
+		t.Errorf("first comes %s, behind them %s and %s", first(lot), next("rain.jpg"), next("sun.jpg"))
 	}
 	l.together(lot, map[string]any{"do": "set aside", "files": l.chosen(lot, "rain.jpg"), "reason": "night"})
 	if next("sun.jpg") != "" {
@@ -430,4 +441,42 @@ func TestTheBenchsOrder(t *testing.T) {
 	if got := first(lot); got != "" {
 		t.Errorf("of none comes %s", got)
 	}
+}
+
+// TestPlacesAreNumberedInTheOrderChosen numbers files of two variants at once.
+func TestPlacesAreNumberedInTheOrderChosen(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	lot := l.gathered("walk.zip", zipped(t, entry{"AT-000-A x.jpg", jpg(t, 1)}, entry{"AT-000-A y.jpg", jpg(t, 2)}, entry{"AT-000-A z.jpg", jpg(t, 3)},
+		entry{"AT-001-A x_7.jpg", jpg(t, 4)}, entry{"AT-001-A y.jpg", jpg(t, 5)}, entry{"fog.jpg", jpg(t, 6)})).ID
+	places := func() (all []int) {
+		for _, path := range []string{"AT-000-A x.jpg", "AT-000-A y.jpg", "AT-000-A z.jpg", "AT-001-A x_7.jpg", "AT-001-A y.jpg", "fog.jpg"} {
+			all = append(all, l.file(lot, path).Place)
+		}
+		return all
+	}
+	want := func(when string, want ...int) {
+		t.Helper()
+		if got := places(); !slices.Equal(got, want) {
+			t.Errorf("%s the places are %v, not %v", when, got, want)
+		}
+	}
+	want("at first", 0, 0, 0, 7, 0, 0)
+	chosen := l.chosen(lot, "AT-000-A z.jpg", "AT-001-A y.jpg", "fog.jpg", "AT-000-A x.jpg", "AT-001-A x_7.jpg")
+	numbered := l.together(lot, map[string]any{"do": "place", "files": chosen, "place": 2})
+	if len(numbered.Files) != 4 {
+		t.Errorf("%d files have places", len(numbered.Files))
+	}
+	want("numbered from 2", 3, 0, 2, 3, 2, 0)
+	// What somebody changed in between is not counted.
+	stale := l.chosen(lot, "AT-000-A x.jpg", "AT-000-A y.jpg", "AT-000-A z.jpg")
+	l.together(lot, map[string]any{"do": "view", "files": l.chosen(lot, "AT-000-A y.jpg"), "view": "back"})
+	again := l.together(lot, map[string]any{"do": "place", "files": stale, "place": 1})
+	want("numbered from 1 without what changed", 1, 0, 2, 3, 2, 0)
+	cleared := l.together(lot, map[string]any{"do": "place", "files": l.chosen(lot, "AT-001-A x_7.jpg", "AT-001-A y.jpg")})
+	want("left to the names", 1, 0, 2, 0, 0, 0)
+	for _, step := range []store.Together{cleared, again, numbered} {
+		l.tookBack(step.ID)
+	}
+	want("taken back", 0, 0, 0, 7, 0, 0)
 }

@@ -1,18 +1,14 @@
 package sheetfile
 
 import (
-	"bufio"
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"path"
 	"strconv"
 	"strings"
-	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
-	"golang.org/x/text/encoding/charmap"
 
 	"ambrosa/core/pairing"
 )
@@ -38,7 +34,7 @@ func ReadRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 		return nil, err
 	}
 	defer end()
-	header, err := next()
+	header, _, err := next()
 	if err != nil {
 		return nil, Refused("It has no header row.")
 	}
@@ -57,8 +53,8 @@ func ReadRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 	if column["file"] == 0 || column["sku"] == 0 {
 		return nil, Refused("It names no files: a column with the file's name and one with the SKU are needed.")
 	}
-	for line := 2; len(rows) < maxRows; line++ {
-		cells, err := next()
+	for {
+		cells, line, err := next()
 		if errors.Is(err, io.EOF) {
 			return rows, nil
 		}
@@ -76,42 +72,34 @@ func ReadRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 			row.Place = n
 		}
 		if row.File != "" && row.SKU != "" {
+			if len(rows) == maxRows {
+				return nil, Refused(fmt.Sprintf("It names more than %d files.", maxRows))
+			}
 			rows = append(rows, row)
 		}
 	}
-	return rows, nil
 }
 
-// cellsOf returns what gives the rows of a sheet one after the other, and what
-// ends it.
-func cellsOf(name string, source io.Reader) (next func() ([]string, error), end func(), err error) {
+// rowReader gives the cells of one row after the other, with its number; the
+// error is io.EOF behind the last.
+type rowReader func() (cells []string, row int, err error)
+
+// cellsOf returns what reads a sheet's rows, and what ends it.
+func cellsOf(name string, source io.Reader) (next rowReader, end func(), err error) {
 	if strings.EqualFold(path.Ext(name), ".xlsx") {
 		return cellsOfWorkbook(source)
 	}
-	guard := &guarded{source: decoded(source), left: maxRow}
-	buffered := bufio.NewReaderSize(guard, 64<<10)
-	head, _ := buffered.Peek(64 << 10)
-	table := csv.NewReader(buffered)
-	table.Comma, table.FieldsPerRecord, table.LazyQuotes, table.ReuseRecord = delimiter(head), -1, true, true
-	first := true
-	return func() ([]string, error) {
-		guard.left = maxRow
-		cells, err := table.Read()
-		for i, cell := range cells {
-			if first && i == 0 {
-				cell = strings.TrimPrefix(cell, "\ufeff")
-			}
-			if !utf8.ValidString(cell) {
-				cell, _ = charmap.Windows1252.NewDecoder().String(cell)
-			}
-			cells[i] = cell
-		}
-		first = false
-		return cells, err
-	}, func() {}, nil
+	table, err := newTable(source)
+	if errors.Is(err, io.EOF) {
+		return nil, nil, Refused("It has no header row.")
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	return table.next, func() {}, nil
 }
 
-func cellsOfWorkbook(source io.Reader) (next func() ([]string, error), end func(), err error) {
+func cellsOfWorkbook(source io.Reader) (next rowReader, end func(), err error) {
 	book, err := excelize.OpenReader(source, excelize.Options{UnzipSizeLimit: 512 << 20, UnzipXMLSizeLimit: 64 << 20})
 	if err != nil {
 		return nil, nil, Refused("It is not a workbook that can be read.")
@@ -124,10 +112,16 @@ func cellsOfWorkbook(source io.Reader) (next func() ([]string, error), end func(
 	if err != nil {
 		return nil, nil, errors.Join(Refused("The workbook's first sheet cannot be read."), book.Close())
 	}
-	return func() ([]string, error) {
+	row := 0
+	return func() ([]string, int, error) {
+		row++
 		if !rows.Next() {
-			return nil, errors.Join(io.EOF, rows.Error())
+			if err := rows.Error(); err != nil {
+				return nil, row, err
+			}
+			return nil, row, io.EOF
 		}
-		return rows.Columns()
+		cells, err := rows.Columns()
+		return cells, row, err
 	}, func() { _, _ = rows.Close(), book.Close() }, nil
 }

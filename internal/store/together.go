@@ -28,6 +28,7 @@ type change struct {
 	kind string
 	of   string // condition on the files, beside the filter
 	set  string // what becomes of them; c is the file as it was
+	also string // what is joined to c for set to read
 	args pgx.NamedArgs
 }
 
@@ -79,6 +80,17 @@ func (s *Store) ViewTogether(ctx context.Context, lot int64, f FileFilter, view 
 		args: pgx.NamedArgs{"view": view}})
 }
 
+// PlaceTogether numbers the chosen of a lot's paired files in the order in which
+// they are given, from first on, for each product or variant on its own; 0
+// leaves their places to the names.
+func (s *Store) PlaceTogether(ctx context.Context, lot int64, chosen []Seen, first int) (Together, error) {
+	return s.together(ctx, lot, FileFilter{Chosen: chosen}, change{kind: "place", of: `verdict = 'paired'`,
+		also: `join (select id, case when @first::int > 0 then @first::int - 1 + row_number() over (partition by product_id, variant_id order by at) end as place
+			from file join unnest(@chosen::bigint[], @versions::int[]) with ordinality as o (id, version, at) using (id, version) where lot_id = @lot and verdict = 'paired') n using (id)`,
+		set:  `place = n.place, reason = 'place set by hand', ` + ofNoClue + `, ` + byPerson,
+		args: pgx.NamedArgs{"first": first}})
+}
+
 // GiveBackTogether undoes persons' decisions on those of a lot's files that a
 // filter chooses: the engine may read them again.
 func (s *Store) GiveBackTogether(ctx context.Context, lot int64, f FileFilter) (Together, error) {
@@ -114,7 +126,7 @@ func (c change) record(ctx context.Context, tx pgx.Tx, lot int64, where string, 
 	args["aside"] = done.ID
 	done.Files, err = list[Seen](ctx, tx, `with chosen as (
 			select id, evidence, `+asItWas+` as before from file where `+where+` and `+c.of+` for update),
-		changed as (update file f set `+c.set+`, version = nextval('file_version') from chosen c where f.id = c.id returning f.id, f.version, c.before)
+		changed as (update file f set `+c.set+`, version = nextval('file_version') from chosen c `+c.also+` where f.id = c.id returning f.id, f.version, c.before)
 		insert into aside_file (aside_id, file_id, version, before) select @aside, id, version, before from changed returning file_id as id, version`, args)
 	if err != nil {
 		return done, err

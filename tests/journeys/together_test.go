@@ -83,6 +83,25 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 		return paired() == 0 && loose() == start && v.count("select count(*) from file where lot_id = 2 and reason = 'set aside on the bench'") == 0
 	})
 
+	// Paired files are numbered in the order in which they were chosen.
+	v.press(`[...document.querySelectorAll('.classes button')].find(b => b.innerText.includes('paired'))`, "")
+	v.sees(`document.querySelectorAll('.filerow .why')[1]?.innerText.includes('-')`)
+	v.press(`[...document.querySelectorAll('.filerow')].find(r => r.innerText.startsWith('shallow 2.jpg')).querySelector('input')`, "")
+	v.press(`[...document.querySelectorAll('.filerow')].find(r => r.innerText.startsWith('shallow.jpg')).querySelector('input')`, "")
+	chosen(2)
+	walk := func() string {
+		return v.rows("select max(coalesce(place, 0)) filter (where path like '%FR 110%/shallow 2.jpg'), max(coalesce(place, 0)) filter (where path like '%FR 110%/shallow.jpg') from file where lot_id = 2")
+	}
+	before := walk()
+	v.do(v.page.Press("p"))
+	v.says("Places of 2 files")
+	v.sees(`document.activeElement?.tagName === 'INPUT' && document.activeElement.value === '1'`)
+	v.do(v.page.Press(kb.Enter))
+	v.until("the places", func() bool { return walk() == "(1,2)" })
+	v.sees(`!document.querySelector('[role=dialog]') && !document.querySelector('.chosenbar')`)
+	v.do(v.page.Press("u"))
+	v.until("the places to be as they were", func() bool { return walk() == before })
+
 	// Escape chooses none.
 	v.press(box(0), "")
 	chosen(1)

@@ -187,13 +187,17 @@ export type Created = {
 
 export type DecideTogether = {
     /**
-     * accept pairs each loose file with the one target that is proposed for it; open gives files back to be read
+     * accept pairs each loose file with the one target that is proposed for it; place numbers files in the order given, for each product or variant on its own; open gives files back to be read
      */
-    do: 'accept' | 'pair' | 'set aside' | 'view' | 'open';
+    do: 'accept' | 'pair' | 'set aside' | 'place' | 'view' | 'open';
     /**
      * In the versions that the person saw; others stay as they are
      */
     files: Array<Seen>;
+    /**
+     * Of place: the first; 0 leaves it to the names
+     */
+    place?: number;
     product?: number;
     reason?: string;
     variant?: number;

@@ -103,11 +103,11 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
 
   const go = useCallback((id: number) => { if (id) pick(id); }, [pick]);
   const showClues = useCallback(() => setDialog('clues'), []);
-  const { did, forget, takeBack, doAgain } = useHistory(pick);
-  const { settle, corrected, learned } = useDecide({ lot, file, passing, neighbours, go, did, forget });
+  const { doing, takeBack, doAgain } = useHistory(pick);
+  const { settle, corrected, learned } = useDecide({ lot, file, passing, neighbours, go, doing });
   const chosen = useChosen();
-  const { act, busy } = useTogether(lot.id, chosen, did);
-  const ordering = useOrder(lot.id, shown?.product ?? 0, file.id, did);
+  const { act, busy } = useTogether(lot.id, chosen, doing);
+  const ordering = useOrder(lot.id, shown?.product ?? 0, file.id, doing);
   const several = chosen.files.length;
 
   // The evidence of the next file is fetched ahead, so that it is there with the key press.
@@ -123,13 +123,18 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
     else if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place: file.place, view, reason: 'view set by hand' }, false);
   }, [act, file, settle, several, shown]);
 
+  const setPlace = useCallback((place: number) => {
+    if (several > 0) act({ do: 'place', place });
+    else if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand' }, false);
+  }, [act, file, settle, several, shown]);
+
   const setAside = useCallback((reason: string) => {
     if (several > 0) act({ do: 'set aside', reason });
     else settle({ verdict: 'set aside', reason }, true);
   }, [act, settle, several]);
 
   const deed = useCallback((what: Deed) => {
-    if (what === 'product' || what === 'view') setDialog(what);
+    if (what === 'product' || what === 'place' || what === 'view') setDialog(what);
     if (what === 'accept') act({ do: 'accept' });
     if (what === 'aside') setAside(unsaid);
     if (what === 'open') act({ do: 'open' });
@@ -168,7 +173,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
     <>
       <BenchHead lot={lot} onClues={showClues} />
       <div className="bench">
-        <FileColumn lot={lot} cls={column} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} chosen={chosen} did={did}>
+        <FileColumn lot={lot} cls={column} setClass={setClass} here={file} pick={pick} onNeighbours={setNeighbours} chosen={chosen} doing={doing}>
           {lot.state === 'ready' && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deed} />}
         </FileColumn>
         <section aria-label="File">
@@ -210,8 +215,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
         </section>
       </div>
       <Still while={dialog !== 'product'}><ProductDialog open={dialog === 'product'} several={several} onClose={() => setDialog('')} onPick={(c) => { setDialog(''); pairWith(c); }} /></Still>
-      <Still while={dialog !== 'place'}><PlaceDialog open={dialog === 'place'} file={file} target={shown} onClose={() => setDialog('')}
-        onPlace={(place) => { setDialog(''); if (shown) settle({ verdict: 'paired', product: shown.product, variant: shown.variant, place, view: file.view, reason: 'place set by hand' }, false); }} /></Still>
+      <Still while={dialog !== 'place'}><PlaceDialog open={dialog === 'place'} several={several} file={file} possible={several > 0 || shown !== undefined} onClose={() => setDialog('')} onPlace={(place) => { setDialog(''); setPlace(place); }} /></Still>
       <Still while={dialog !== 'view'}><ViewDialog open={dialog === 'view'} view={several > 0 ? undefined : file.view} possible={several > 0 || shown !== undefined} onClose={() => setDialog('')} onView={(view) => { setDialog(''); setView(view); }} /></Still>
       <Still while={dialog !== 'reason'}><ReasonDialog open={dialog === 'reason'} several={several} onClose={() => setDialog('')} onReason={(reason) => { setDialog(''); setAside(reason || unsaid); }} /></Still>
       <Still while={dialog !== 'clues'}><Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} path={file.path} /></Still>

@@ -3,13 +3,13 @@ import { some } from '../shared/format';
 import type { Chosen } from './chosen';
 import type { Class } from './FileColumn';
 
-export type Deed = 'accept' | 'product' | 'view' | 'aside' | 'open' | 'clear';
+export type Deed = 'accept' | 'product' | 'place' | 'view' | 'aside' | 'open' | 'clear';
 
 /** What can be done with the files that were chosen; the same keys as for one. */
 export function ChosenBar({ chosen, cls, busy, onDo }: { chosen: Chosen; cls: Class; busy: boolean; onDo: (deed: Deed) => void }) {
   if (chosen.files.length === 0) return null;
   const deeds: [Deed, string, string, boolean][] = [
-    ['accept', 'Accept proposed', 'Enter', cls === 'loose'], ['product', 'Pair…', 'f', true], ['view', 'View…', 'v', cls === 'paired'],
+    ['accept', 'Accept proposed', 'Enter', cls === 'loose'], ['product', 'Pair…', 'f', true], ['place', 'Place…', 'p', cls === 'paired'], ['view', 'View…', 'v', cls === 'paired'],
     ['aside', 'Set aside', 'x', cls !== 'set aside'], ['open', 'Open again', 'o', cls === 'paired' || cls === 'set aside'], ['clear', 'None', 'Esc', true],
   ];
   return (

@@ -11,13 +11,13 @@ import { tell } from '../shared/tell';
 import { VerdictMark } from '../shared/Verdict';
 import type { Chosen } from './chosen';
 import { Groups, kindOf } from './Groups';
-import type { Step } from './history';
+import type { Doing } from './history';
 
 export type Class = 'contested' | 'loose' | 'paired' | 'set aside';
 
 /** The column of files, by verdict. */
-export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chosen, did, children }: {
-  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: Neighbours) => void; chosen: Chosen; did: (step: Step) => void; children: ReactNode;
+export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chosen, doing, children }: {
+  lot: Lot; cls: Class; setClass: (c: Class) => void; here: FileDetail; pick: (id: number) => void; onNeighbours: (n: Neighbours) => void; chosen: Chosen; doing: Doing; children: ReactNode;
 }) {
   const client = useQueryClient();
   const anchor = useRef(-1);
@@ -73,7 +73,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
           <button key={c} aria-pressed={c === cls} onClick={() => setClass(c)}><span className="verdict"><VerdictMark verdict={c} size={12} /><strong>{count(n)}</strong></span>{c}</button>
         ))}
       </div>
-      <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} did={did} />
+      <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} doing={doing} />
       <div className="scroll" ref={box} tabIndex={0} role="region" aria-label={`Files, ${cls}`}>
         {files.error ? <Failed error={files.error} /> : total === 0 && <Empty title={`No file is ${cls}.`} />}
         <div style={{ height: rows.getTotalSize(), position: 'relative' }}>

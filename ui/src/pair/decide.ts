@@ -5,15 +5,15 @@ import { decideFileMutation, getFileOptions, getFileQueryKey, takeBackTogetherMu
 import { said } from '../shared/format';
 import { tell } from '../shared/tell';
 import type { Neighbours } from './FileColumn';
-import { tellStayed, type Step } from './history';
+import { tellStayed, type Doing, type Step } from './history';
 
 /** What is decided of a file, whichever version it has by then. */
 export type Decided = Omit<Decision, 'version'>;
 
-interface At { lot: Lot; file: FileDetail; passing: boolean; neighbours: RefObject<Neighbours>; go: (id: number) => void; did: (step: Step) => void; forget: (step: Step) => void }
+interface At { lot: Lot; file: FileDetail; passing: boolean; neighbours: RefObject<Neighbours>; go: (id: number) => void; doing: Doing }
 
 /** Deciding on the file that is shown. passing: it is the one before, since the next is on its way; nothing may be decided on it. */
-export function useDecide({ lot, file, passing, neighbours, go, did, forget }: At) {
+export function useDecide({ lot, file, passing, neighbours, go, doing }: At) {
   const client = useQueryClient();
   const [corrected, setCorrected] = useState<FileDetail>();
   const settled = useRef(new Set<number>());
@@ -45,7 +45,7 @@ export function useDecide({ lot, file, passing, neighbours, go, did, forget }: A
     if (closed || file.verdict === 'unusable') return;
     const decision = decide({ path: { id: file.id }, body: { ...body, version: file.version } });
     const step = turn(file.id, body, decision);
-    did(step);
+    doing(decision.then(() => step, () => undefined));
     settled.current.add(file.id);
     const open = file.verdict === 'contested' || file.verdict === 'loose';
     // The next file was told when this one was fetched; where it has been decided on since, the answer tells anew.
@@ -58,10 +58,9 @@ export function useDecide({ lot, file, passing, neighbours, go, did, forget }: A
       tell('Not decided', said(e), true);
       void client.invalidateQueries({ queryKey: getFileQueryKey({ path: { id: file.id } }) });
       settled.current.delete(file.id);
-      forget(step);
     });
     if (moveOn && known) go(known);
-  }, [client, closed, decide, did, file, forget, go, neighbours, turn]);
+  }, [client, closed, decide, doing, file, go, neighbours, turn]);
 
   return useMemo(() => ({ settle, corrected, learned: () => setCorrected(undefined) }), [corrected, settle]);
 }

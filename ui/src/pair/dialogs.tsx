@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { FileDetail } from '../client';
 import { searchOptions } from '../client/@tanstack/react-query.gen';
-import { count } from '../shared/format';
+import { count, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import type { Choice } from './choices';
 
@@ -63,18 +63,19 @@ function ReasonForm({ onReason }: { onReason: (reason: string) => void }) {
   );
 }
 
-interface Asked { open: boolean; file: FileDetail; target: { product: number; variant: number } | undefined; onClose: () => void }
+interface PlaceAsked { open: boolean; several: number; file: FileDetail; possible: boolean; onClose: () => void; onPlace: (place: number) => void }
 
-export function PlaceDialog({ open, file, target, onClose, onPlace }: Asked & { onPlace: (place: number) => void }) {
-  return <Modal opened={open} onClose={onClose} title="Place" size="sm">{open && (target ? <PlaceForm key={file.id} start={file.place} onPlace={onPlace} /> : <p>Pair the file first; then it can have a place.</p>)}</Modal>;
+export function PlaceDialog({ open, several, file, possible, onClose, onPlace }: PlaceAsked) {
+  return <Modal opened={open} onClose={onClose} title={several > 0 ? `Places of ${some(several, 'file')}` : 'Place'} size="sm">{open && (possible ? <PlaceForm key={file.id} several={several} start={several > 0 ? 1 : file.place} onPlace={onPlace} /> : <p>Pair the file first; then it can have a place.</p>)}</Modal>;
 }
 
-function PlaceForm({ start, onPlace }: { start: number; onPlace: (place: number) => void }) {
+function PlaceForm({ several, start, onPlace }: { several: number; start: number; onPlace: (place: number) => void }) {
   const [place, setPlace] = useState<number | string>(start || '');
   return (
     <form onSubmit={(e) => { e.preventDefault(); onPlace(Number(place) || 0); }} style={{ display: 'grid', gap: 10 }}>
-      <NumberInput data-autofocus label="Place in the order" description="1 is the lead. Empty leaves it to the names." min={0} max={9999} value={place} onChange={setPlace} />
-      <Button type="submit" variant="filled">Set place</Button>
+      <NumberInput data-autofocus label={several > 0 ? 'First place' : 'Place in the order'} min={0} max={9999} value={place} onChange={setPlace}
+        description={several > 0 ? 'They are numbered from here in the order in which they were chosen, each product and variant on its own. Empty leaves it to the names.' : '1 is the lead. Empty leaves it to the names.'} />
+      <Button type="submit" variant="filled">{several > 0 ? 'Set places' : 'Set place'}</Button>
     </form>
   );
 }

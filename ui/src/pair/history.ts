@@ -1,4 +1,4 @@
-import { useCallback, useRef, useState } from 'react';
+import { useCallback, useRef } from 'react';
 import { said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 
@@ -12,22 +12,30 @@ export function tellStayed(n: number) {
 
 /** What was done in this sitting, to be taken back and done again without limit. */
 export function useHistory(show: (file: number) => void) {
-  const [done, setDone] = useState<Step[]>([]);
-  const [undone, setUndone] = useState<Step[]>([]);
-  // A step is taken back when the one before is: each begins from what the other left.
-  const turn = useRef<Promise<void>>(Promise.resolve());
-  const did = useCallback((step: Step) => {
-    setDone((list) => [...list, step]);
-    setUndone([]);
+  const done = useRef<Step[]>([]);
+  const undone = useRef<Step[]>([]);
+  // Each thing waits for those before it: a key that comes while one is on its way is of what that leaves.
+  const turn = useRef<Promise<unknown>>(Promise.resolve());
+  /** Takes what is on its way, and then a step, or nothing where it came to nothing. */
+  const doing = useCallback((work: Promise<Step | undefined>) => {
+    turn.current = turn.current.then(() => work).then((step) => {
+      if (!step) return;
+      done.current.push(step);
+      undone.current = [];
+    });
   }, []);
-  const forget = useCallback((step: Step) => setDone((list) => list.filter((s) => s !== step)), []);
-  const move = useCallback((step: Step | undefined, from: typeof setDone, to: typeof setDone) => {
-    if (!step) return;
-    from((list) => list.filter((s) => s !== step));
-    if (step.file) show(step.file);
-    turn.current = turn.current.then(() => step.back()).then((reverse) => to((list) => [...list, reverse]), (e: unknown) => tell('Nothing changed', said(e), true));
+  const move = useCallback((from: typeof done, to: typeof done) => {
+    turn.current = turn.current.then(async () => {
+      const step = from.current.pop();
+      if (!step) return;
+      if (step.file) show(step.file);
+      to.current.push(await step.back());
+    }).catch((e: unknown) => tell('Nothing changed', said(e), true));
   }, [show]);
-  const takeBack = useCallback(() => move(done.at(-1), setDone, setUndone), [done, move]);
-  const doAgain = useCallback(() => move(undone.at(-1), setUndone, setDone), [move, undone]);
-  return { did, forget, takeBack, doAgain };
+  const takeBack = useCallback(() => move(done, undone), [move]);
+  const doAgain = useCallback(() => move(undone, done), [move]);
+  return { doing, takeBack, doAgain };
 }
+
+/** Has what is on its way taken into the history; it may not fail. */
+export type Doing = ReturnType<typeof useHistory>['doing'];

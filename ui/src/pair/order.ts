@@ -5,14 +5,14 @@ import type { Preview, PlannedTarget } from '../client';
 import { orderProductMutation, previewProductOptions, previewProductQueryKey } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
 import { tell } from '../shared/tell';
-import type { Step } from './history';
+import type { Doing, Step } from './history';
 
 type Refs = { id: number; file: number }[];
 
 const refs = (target: PlannedTarget): Refs => target.after.map(({ id, file }) => ({ id, file }));
 
 /** What a product shows and will show, and the order that a person gives it. */
-export function useOrder(lot: number, product: number, file: number, did: (step: Step) => void) {
+export function useOrder(lot: number, product: number, file: number, doing: Doing) {
   const client = useQueryClient();
   const preview = useQuery({ ...previewProductOptions({ path: { id: lot, product } }), enabled: product > 0 });
   const { mutateAsync } = useMutation(orderProductMutation());
@@ -23,8 +23,8 @@ export function useOrder(lot: number, product: number, file: number, did: (step:
   const change = useCallback((target: PlannedTarget, pictures: Refs) => {
     const before = preview.data?.ordered.includes(target.variant) ? refs(target) : [];
     const turned = (to: Refs, from: Refs): Step => ({ file, back: async () => { await put(target.variant, to); return turned(from, to); } });
-    put(target.variant, pictures).then(() => did(turned(before, pictures)), (e: unknown) => tell('The order stays', said(e), true));
-  }, [did, file, preview.data, put]);
+    doing(put(target.variant, pictures).then(() => turned(before, pictures), (e: unknown) => { tell('The order stays', said(e), true); return undefined; }));
+  }, [doing, file, preview.data, put]);
   const move = useCallback((target: PlannedTarget, from: number, to: number) => {
     if (from !== to && to >= 0 && to < target.after.length) change(target, arrayMove(refs(target), from, to));
   }, [change]);

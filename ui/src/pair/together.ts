@@ -5,18 +5,20 @@ import { decideTogetherMutation, getFileQueryKey, takeBackTogetherMutation } fro
 import { said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 import type { Chosen } from './chosen';
-import { tellStayed, type Step } from './history';
+import { tellStayed, type Doing, type Step } from './history';
 
 type What = Omit<DecideTogether, 'files'>;
 
-const words: Record<DecideTogether['do'], string> = { accept: 'Accepted', pair: 'Paired', 'set aside': 'Set aside', view: 'View set', open: 'Opened again' };
+const words: Record<DecideTogether['do'], string> = { accept: 'Accepted', pair: 'Paired', 'set aside': 'Set aside', place: 'Place set', view: 'View set', open: 'Opened again' };
 
-/** Makes a step of something that was done to several files at once: it is taken back, and done again to the same files. */
+/** Makes a step of something that was done to several files at once: it is taken back, and done again to the same files in the same order. */
 export function useTurns(lot: number) {
   const { mutateAsync: decide } = useMutation(decideTogetherMutation());
   const { mutateAsync: back } = useMutation(takeBackTogetherMutation());
   const look = useLookAgain();
-  return useCallback((what: What, done: Together): Step => {
+  return useCallback((what: What, done: Together, order: Seen[] = []): Step => {
+    const turns = new Map(order.map((f, i) => [f.id, i]));
+    const inOrder = (files: Seen[]) => files.toSorted((a, b) => (turns.get(a.id) ?? 0) - (turns.get(b.id) ?? 0));
     const undo = (id: number): Step => ({ file: 0, back: async () => {
       const { files, stayed } = await back({ path: { id } });
       tellStayed(stayed);
@@ -25,7 +27,7 @@ export function useTurns(lot: number) {
     } });
     const redo = (files: Seen[]): Step => ({ file: 0, back: async () => {
       if (files.length === 0) throw new Error('Somebody decided on them since.');
-      const again = await decide({ path: { id: lot }, body: { ...what, files } });
+      const again = await decide({ path: { id: lot }, body: { ...what, files: inOrder(files) } });
       tellStayed(files.length - again.files.length);
       look(again.files);
       return undo(again.id);
@@ -43,19 +45,19 @@ function useLookAgain() {
 }
 
 /** Decides on the chosen files at once. Files that somebody decided on in between stay as they are, and are told of. */
-export function useTogether(lot: number, chosen: Chosen, did: (step: Step) => void) {
+export function useTogether(lot: number, chosen: Chosen, doing: Doing) {
   const { mutateAsync: decide, isPending } = useMutation(decideTogetherMutation());
   const turn = useTurns(lot);
   const look = useLookAgain();
   const act = useCallback((what: What) => {
     const { files } = chosen;
-    decide({ path: { id: lot }, body: { ...what, files } }).then((done) => {
+    doing(decide({ path: { id: lot }, body: { ...what, files } }).then((done) => {
       chosen.clear();
       look(done.files);
-      if (done.files.length > 0) did(turn(what, done));
       const left = files.length - done.files.length;
       tell(`${words[what.do]}: ${some(done.files.length, 'file')}`, left > 0 ? `${some(left, 'file')} stayed: not of that kind, or decided on by somebody else in between.` : 'u takes it back.');
-    }, (e: unknown) => tell('Nothing changed', said(e), true));
-  }, [chosen, decide, did, look, lot, turn]);
+      return done.files.length > 0 ? turn(what, done, files) : undefined;
+    }, (e: unknown) => { tell('Nothing changed', said(e), true); return undefined; }));
+  }, [chosen, decide, doing, look, lot, turn]);
   return { act, busy: isPending };
 }
