@@ -74,15 +74,12 @@ func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (A
 		Order(files)
 		warnings = append(warnings, placeWarnings(variant, files)...)
 		stands := standing[variant]
+		var twice, left []Arriving
 		if way == LikeForLike {
-			list, left := likeForLike(stands, files, facts)
-			wanted[variant] = list
-			for _, a := range left {
-				warnings = append(warnings, Warning{Kind: "unmatched", Variant: variant, Text: a.Path + ": nothing like it stands there, so it is left out"})
-			}
-			continue
+			wanted[variant], twice, left = likeForLike(stands, files, facts)
+		} else {
+			wanted[variant], twice = placed(stands, files, way)
 		}
-		fresh, twice := without(files, stands, way)
 		for _, a := range twice {
 			why := "the same bytes arrive under another name"
 			if slices.ContainsFunc(stands, func(e Entry) bool { return e.Sum == a.Sum }) {
@@ -90,16 +87,25 @@ func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (A
 			}
 			warnings = append(warnings, Warning{Kind: "twice", Variant: variant, Text: a.Path + ": " + why + ", so it is left out"})
 		}
-		switch way {
-		case Before:
-			wanted[variant] = slices.Concat(fresh, stands)
-		case Instead:
-			wanted[variant] = keepStanding(fresh, stands)
-		default:
-			wanted[variant] = slices.Concat(stands, fresh)
+		for _, a := range left {
+			warnings = append(warnings, Warning{Kind: "unmatched", Variant: variant, Text: a.Path + ": nothing like it stands there, so it is left out"})
 		}
 	}
 	return wanted, warnings
+}
+
+// placed puts files before, behind or in the stead of what stands; twice are
+// those whose bytes the target shows without them.
+func placed(stands []Entry, files []Arriving, way Way) (list []Entry, twice []Arriving) {
+	fresh, twice := without(files, stands, way)
+	switch way {
+	case Before:
+		return slices.Concat(fresh, stands), twice
+	case Instead:
+		return keepStanding(fresh, stands), twice
+	default:
+		return slices.Concat(stands, fresh), twice
+	}
 }
 
 // without leaves out files whose bytes stand on the target already, or come
@@ -138,11 +144,22 @@ func keepStanding(fresh, stands []Entry) []Entry {
 
 // likeForLike replaces standing pictures by larger ones of the same look, else
 // by those of the same view, else of the same place; text and view stay where
-// the arriving file has none.
-func likeForLike(stands []Entry, files []Arriving, facts Facts) (list []Entry, left []Arriving) {
+// the arriving file has none. A picture whose bytes come again stays as it is.
+// twice are the files whose bytes the target shows without them, left those that
+// nothing is like.
+func likeForLike(stands []Entry, files []Arriving, facts Facts) (list []Entry, twice, left []Arriving) {
 	list = slices.Clone(stands)
 	taken := make([]bool, len(list))
+	shown := map[string]bool{}
+	for i, e := range list {
+		shown[e.Sum] = true
+		taken[i] = slices.ContainsFunc(files, func(a Arriving) bool { return a.Sum == e.Sum })
+	}
 	for _, a := range files {
+		if shown[a.Sum] {
+			twice = append(twice, a)
+			continue
+		}
 		at := facts.sameLook(list, taken, a)
 		for i, e := range list {
 			if at < 0 && !taken[i] && a.View != "" && e.View == a.View {
@@ -157,10 +174,7 @@ func likeForLike(stands []Entry, files []Arriving, facts Facts) (list []Entry, l
 			left = append(left, a)
 			continue
 		}
-		taken[at] = true
-		if list[at].Sum == a.Sum {
-			continue
-		}
+		taken[at], shown[a.Sum] = true, true
 		e := a.Entry
 		e.View = cmp.Or(e.View, list[at].View)
 		if list[at].AltBy == "person" {
@@ -168,7 +182,7 @@ func likeForLike(stands []Entry, files []Arriving, facts Facts) (list []Entry, l
 		}
 		list[at] = e
 	}
-	return list, left
+	return list, twice, left
 }
 
 // Difference counts what changes from before to after, and warns of leads that
