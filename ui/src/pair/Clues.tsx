@@ -135,7 +135,7 @@ function Tester({ lot, list, start }: { lot: number; list: ClueList; start: stri
       {tried.data && !tried.isError && asked.path !== '' && (
         <>
           <span className="spread wrap"><Verdict verdict={tried.data.verdict} />{tried.data.code && <span><span className="mono">{tried.data.code}</span>{tried.data.place > 0 && `, place ${tried.data.place}`}{tried.data.view && `, ${tried.data.view}`}</span>}<span className="quiet">{tried.data.reason}</span></span>
-          <ReadingLine file={{ path: asked.path, spans: tried.data.spans, problem: '', place: tried.data.place }} against={tried.data.key ? { key: tried.data.key } : undefined} />
+          <ReadingLine tight file={{ path: asked.path, spans: tried.data.spans, problem: '', place: tried.data.place }} against={tried.data.key ? { key: tried.data.key } : undefined} />
         </>
       )}
     </section>

@@ -7,15 +7,16 @@ interface Part { kind: Span['kind']; what: string; cells: Cell[]; keyed: boolean
 /** What the line shows of a file, or of a name that is tried. */
 type Read = Pick<FileDetail, 'path' | 'spans' | 'problem' | 'place'>;
 
-/** The file's name and the product's key, one above the other, character against character. */
-export function ReadingLine({ file, against }: { file: Read; against: { key: string; suggestion?: Suggestion } | undefined }) {
+/** The file's name and the product's key, one above the other, character against character. tight: without a line for the key where there is none. */
+export function ReadingLine({ file, against, tight = false }: { file: Read; against: { key: string; suggestion?: Suggestion } | undefined; tight?: boolean }) {
   const parts = partsOf(file, against);
+  const withKey = !tight || parts.some((p) => p.keyed);
   return (
     <div className="reading" aria-label="Reading" role="group">
       {parts.map((p, i) => (
         <div key={i} className={`span ${p.kind}`}>
           <div className="chars">{p.cells.map((c, n) => <span key={n} className={c.read === '' ? 'gap' : p.keyed && !c.same ? differs(c) : undefined}>{c.read || '·'}</span>)}</div>
-          <div className="chars key">{p.cells.map((c, n) => <span key={n} className={p.keyed && !c.same ? (c.key === '' ? 'gap' : differs(c)) : undefined}>{p.keyed ? c.key || '·' : ' '}</span>)}</div>
+          {withKey && <div className="chars key">{p.cells.map((c, n) => <span key={n} className={p.keyed && !c.same ? (c.key === '' ? 'gap' : differs(c)) : undefined}>{p.keyed ? c.key || '·' : ' '}</span>)}</div>}
           <div className={p.keyed && p.kind === 'noise' ? 'what over' : 'what'} title={p.what}>{fits(p) ? p.what : ''}</div>
         </div>
       ))}
