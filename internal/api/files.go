@@ -18,6 +18,7 @@ type fileDetail struct {
 	Key         string                    `json:"key" doc:"The key that decided, as the catalog spells it"`
 	Spans       []store.Span              `json:"spans" nullable:"false" doc:"The path in parts, by bytes of its UTF-8"`
 	Candidates  []store.EvidenceCandidate `json:"candidates" nullable:"false"`
+	Rows        []store.SheetLine         `json:"rows" nullable:"false" doc:"Of the sheet that came with the lot: those that name the file"`
 	Suggestions []suggestion              `json:"suggestions" nullable:"false" doc:"Keys that differ least from what the name says"`
 	Undo        int64                     `json:"undo" doc:"Takes the decision back that was just made, 0 where none was"`
 	Next        int64                     `json:"next" doc:"The next contested or loose file of the lot, 0 when there is none"`
@@ -138,7 +139,7 @@ func (s *Server) decide(ctx context.Context, file int64, d decision) (undo int64
 const suggested = 5
 
 func (s *Server) file(ctx context.Context, id int64) (detail fileDetail, err error) {
-	detail = fileDetail{Spans: []store.Span{}, Candidates: []store.EvidenceCandidate{}, Suggestions: []suggestion{}}
+	detail = fileDetail{Spans: []store.Span{}, Candidates: []store.EvidenceCandidate{}, Rows: []store.SheetLine{}, Suggestions: []suggestion{}}
 	if detail.File, err = s.Store.File(ctx, id); err != nil {
 		return detail, err
 	}
@@ -151,6 +152,7 @@ func (s *Server) file(ctx context.Context, id int64) (detail fileDetail, err err
 	detail.Key = evidence.Key
 	detail.Spans = append(detail.Spans, evidence.Spans...)
 	detail.Candidates = append(detail.Candidates, evidence.Candidates...)
+	detail.Rows = append(detail.Rows, evidence.Rows...)
 	if detail.Verdict == "loose" {
 		if detail.Suggestions, err = s.suggest(ctx, detail.Path); err != nil {
 			return detail, err

@@ -69,6 +69,18 @@ func TestASheetThatComesWithALot(t *testing.T) {
 			t.Errorf("%s: %s, expected %s: %s", path, got, want, f.Reason)
 		}
 	}
+	for path, want := range map[string]string{
+		"pictures/Sunny.jpg": "[{2 sunny.JPG AT-000-A 2 Front A thing in the sun false}]",
+		"pictures/moon.jpg":  "[{3 moon.jpg AT-001-A 0   false} {4 moon.jpg AT-002-A 0   false}]",
+		"rain.jpg":           "[{5 rain.jpg QQ-1 0   false}]",
+		"AT-004-A.jpg":       "[]",
+	} {
+		var detail struct{ Rows []store.SheetLine }
+		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/files/%d", l.file(lot.ID, path).ID), &detail))
+		if got := fmt.Sprint(detail.Rows); got != want {
+			t.Errorf("%s: the rows are %s, not %s", path, got, want)
+		}
+	}
 	if f := l.file(lot.ID, "list.xlsx"); f.Verdict != "unusable" || !strings.Contains(f.Problem, "its 5 rows name files") {
 		t.Errorf("the sheet: %s %s", f.Verdict, f.Problem)
 	}

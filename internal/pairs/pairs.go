@@ -185,14 +185,16 @@ func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, tota
 		hi := min(lo+chunk, len(ids))
 		rows := make([]store.VerdictRow, 0, hi-lo)
 		for i := lo; i < hi; i++ {
-			row, err := l.built.row(ids[i], &verdicts[i])
+			var named []pairing.Row
+			if l.rows.Any() {
+				named = l.rows.Of(l.Paths[i])
+			}
+			row, err := l.built.row(ids[i], &verdicts[i], named)
 			if err != nil {
 				return err
 			}
-			if l.rows.Any() {
-				for _, named := range l.rows.Of(l.Paths[i]) {
-					row.Alt = named.Alt
-				}
+			for _, n := range named {
+				row.Alt = n.Alt
 			}
 			rows = append(rows, row)
 		}
@@ -208,7 +210,8 @@ func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, tota
 	return nil
 }
 
-func (b *Built) row(file int64, v *pairing.Verdict) (store.VerdictRow, error) {
+// row is a verdict as it is stored; named are the sheet's rows that name the file.
+func (b *Built) row(file int64, v *pairing.Verdict, named []pairing.Row) (store.VerdictRow, error) {
 	row := store.VerdictRow{File: file, Verdict: v.Kind.String(), View: v.View, Clue: v.Clue.String(), Rung: v.Rung.String(), Score: v.Score, Reason: v.Reason, Why: string(v.Why)}
 	if product, variant := b.IDs(v.Target); product != 0 {
 		row.Product = &product
@@ -228,6 +231,9 @@ func (b *Built) row(file int64, v *pairing.Verdict) (store.VerdictRow, error) {
 		code, title := b.Name(c.Target)
 		evidence.Candidates = append(evidence.Candidates, store.EvidenceCandidate{Product: product, Variant: variant, Code: code, Title: title,
 			Key: c.Key, Clue: c.Clue.String(), Rung: c.Rung.String(), Score: c.Score})
+	}
+	for _, n := range named {
+		evidence.Rows = append(evidence.Rows, store.SheetLine(n))
 	}
 	var err error
 	row.Evidence, err = json.Marshal(evidence)

@@ -108,6 +108,18 @@ type Evidence struct {
 	Spans      []Span              `json:"spans"`
 	Candidates []EvidenceCandidate `json:"candidates,omitempty"`
 	Bare       bool                `json:"bare,omitempty"`
+	Rows       []SheetLine         `json:"rows,omitempty"`
+}
+
+// SheetLine is a row of a sheet that came with the lot, which names the file.
+type SheetLine struct {
+	Line  int    `json:"line"`
+	File  string `json:"file"`
+	SKU   string `json:"sku"`
+	Place int    `json:"place" doc:"0 when it says none"`
+	View  string `json:"view"`
+	Alt   string `json:"alt"`
+	Lead  bool   `json:"lead"`
 }
 
 // Span is a part of a path and what it was read as.

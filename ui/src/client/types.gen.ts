@@ -475,6 +475,10 @@ export type FileDetail = {
     product: number;
     reason: string;
     rights: 'cleared' | 'restricted' | 'unknown';
+    /**
+     * Of the sheet that came with the lot: those that name the file
+     */
+    rows: Array<SheetLine>;
     rung: string;
     /**
      * What its source said of it, by field
@@ -1664,6 +1668,19 @@ export type SetPlanProductRequest = {
      * Empty for the plan's way
      */
     way: 'after' | 'before' | 'instead' | 'like for like' | '';
+};
+
+export type SheetLine = {
+    alt: string;
+    file: string;
+    lead: boolean;
+    line: number;
+    /**
+     * 0 when it says none
+     */
+    place: number;
+    sku: string;
+    view: string;
 };
 
 export type Shot = {

@@ -2,7 +2,7 @@ import { Button, Kbd } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { memo, useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Link, useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
-import { firstFile, type FileDetail, type Lot } from '../client';
+import { firstFile, type FileDetail, type Lot, type SheetLine } from '../client';
 import { getFileOptions, getFileQueryKey, getLotOptions, planLotMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, said } from '../shared/format';
 import { useKeys } from '../shared/keys';
@@ -187,6 +187,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
               <span className="push quiet">{file.width > 0 && `${file.width} × ${file.height}, `}{bytes(file.bytes)}{file.same > 0 && `, the same bytes ${file.same + 1} times`}</span>
             </div>
             <ReadingLine file={file} against={against} />
+            <SheetLines lines={file.rows} />
             {corrected && <Lessons key={corrected.id} file={corrected} onDone={learned} />}
           </div>
           <div className="keys" aria-label="Keys on the bench">
@@ -221,6 +222,21 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
       <Still while={dialog !== 'clues'}><Clues open={dialog === 'clues'} onClose={() => setDialog('')} lot={lot} path={file.path} /></Still>
       <Still while={dialog !== 'large'}><Enlarged sum={dialog === 'large' ? file.sum : ''} title={baseName(file.path)} onClose={() => setDialog('')} /></Still>
     </>
+  );
+}
+
+/** What a sheet that came with the lot says of the file, row by row. */
+function SheetLines({ lines }: { lines: SheetLine[] }) {
+  if (lines.length === 0) return null;
+  return (
+    <div className="sheetlines" role="group" aria-label="Rows of the sheet">
+      {lines.map((l) => (
+        <div key={`${l.line}-${l.file}`} className="spread wrap">
+          <span className="quiet">row {l.line} of the sheet</span><span className="mono">{l.file}</span><span className="mono sku">{l.sku}</span>
+          <span>{[l.place > 0 && `place ${l.place}`, l.view, l.lead && 'lead', l.alt && `“${l.alt}”`].filter(Boolean).join(', ')}</span>
+        </div>
+      ))}
+    </div>
   );
 }
 
