@@ -22,7 +22,7 @@ export function useHistory(show: (file: number) => void) {
       if (!step) return;
       done.current.push(step);
       undone.current = [];
-    });
+    }).catch((e: unknown) => tell('It cannot be taken back', said(e), true));
   }, []);
   const move = useCallback((from: typeof done, to: typeof done) => {
     turn.current = turn.current.then(async () => {
@@ -37,5 +37,5 @@ export function useHistory(show: (file: number) => void) {
   return { doing, takeBack, doAgain };
 }
 
-/** Has what is on its way taken into the history; it may not fail. */
+/** Has what is on its way taken into the history. */
 export type Doing = ReturnType<typeof useHistory>['doing'];
