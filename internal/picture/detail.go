@@ -60,8 +60,9 @@ func Detail(greys []float64, side int) float64 {
 // enlarged again (cubic) by vips: as they are, the finest octave has 0.67 to 3.0
 // times the energy of the next, enlarged twofold 0.13 to 0.32; the second has
 // 0.26 to 2.6 of the third, enlarged fourfold 0.07 to 0.39, so that some are
-// told as twofold. What was drawn without smooth edges and then enlarged is not
-// told, nor what a soft lens took of the second octave.
+// told as twofold. The limit for twofold lies low between the two, since a lens
+// leaves less in the finest octave than a drawing has: what was drawn without
+// smooth edges and then enlarged is not told.
 const (
 	twofold       = 0.45
 	fourfold      = 0.21
