@@ -103,6 +103,19 @@ func TestTheClueListShowsItsEffect(t *testing.T) {
 	v.idle(2)
 	v.do(v.page.Press("c"))
 	v.sees(`[...document.querySelectorAll('select[aria-label="Read with"] option')].some(o => o.selected && o.innerText === 'Without folders')`)
+
+	// Barcodes are looked for in every picture, also of files that their names pair.
+	looked := func() int {
+		return v.count("select count(*) from file f join blob b using (sha256) where lot_id = 2 and verdict = 'paired' and b.codes is not null")
+	}
+	before := looked()
+	v.click("Look in all pictures")
+	v.until("every picture to be looked at", func() bool {
+		return v.count("select count(*) from run where kind = 'look all' and state = 'done'") == 1
+	})
+	if after, all := looked(), v.count("select count(*) from file where lot_id = 2 and verdict = 'paired'"); after != all || before >= all {
+		t.Errorf("of %d paired files the pictures of %d are looked at, %d before", all, after, before)
+	}
 }
 
 // TestTwoPeopleOnOneLot decides in one browser and sees it in another, where a

@@ -5,7 +5,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { useState } from 'react';
 import type { ClueList, ClueSetting, CluesChange, Lot, NamedClues, Step } from '../client';
 import { previewClues, tryName } from '../client';
-import { addClueListMutation, changeClueListMutation, getLotCluesOptions, getLotCluesQueryKey, listClueListsOptions, listClueListsQueryKey, readLotWithMutation } from '../client/@tanstack/react-query.gen';
+import { addClueListMutation, changeClueListMutation, getLotCluesOptions, getLotCluesQueryKey, listClueListsOptions, listClueListsQueryKey, lookAtLotMutation, readLotWithMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, count, said } from '../shared/format';
 import { Failed } from '../shared/State';
 import { tell } from '../shared/tell';
@@ -84,6 +84,7 @@ function Editor({ lot, path, now, onClose }: { lot: Lot; path: string; now: Name
             <div className="spread" style={{ gap: 8 }}>
               <Switch size="xs" style={{ flex: 'none' }} checked={!c.off} onChange={(e) => set(i, { off: !e.currentTarget.checked })} label={clueNames[c.clue]} aria-label={`Use ${clueNames[c.clue] ?? c.clue}`} />
               <span className="quiet clip" style={{ fontSize: 12 }} title={clueHelp[c.clue]}>{clueHelp[c.clue]}</span>
+              {c.clue === 'barcode-in-picture' && !c.off && <LookInAll lot={lot} />}
               <strong className="push num" title="files that it decides">{count(preview.data?.clues[c.clue] ?? 0)}</strong>
               <ActionIcon size="sm" aria-label={`${c.clue} further up`} disabled={i === 0} onClick={() => move(i, -1)}><IconArrowUp size={14} /></ActionIcon>
               <ActionIcon size="sm" aria-label={`${c.clue} further down`} disabled={i === list.clues.length - 1} onClick={() => move(i, 1)}><IconArrowDown size={14} /></ActionIcon>
@@ -109,6 +110,15 @@ function Editor({ lot, path, now, onClose }: { lot: Lot; path: string; now: Name
       </div>
     </div>
   );
+}
+
+/** Pictures of loose files are looked at by themselves; the others when somebody asks for it. */
+function LookInAll({ lot }: { lot: Lot }) {
+  const look = useMutation({
+    ...lookAtLotMutation(), onError: (e) => tell('No picture is looked at', said(e), true),
+    onSuccess: () => tell('Looking for barcodes', 'In every picture of the lot. It is read again when one is found.'),
+  });
+  return <Button size="compact-xs" style={{ flex: 'none' }} loading={look.isPending} onClick={() => look.mutate({ path: { id: lot.id } })}>Look in all pictures</Button>;
 }
 
 function Patterns({ value, onChange }: { value: ClueSetting; onChange: (next: Partial<ClueSetting>) => void }) {
