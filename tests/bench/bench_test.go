@@ -151,10 +151,17 @@ func BenchmarkExamination(b *testing.B) {
 	uploads := filepath.Join(p.folder, "uploads")
 	must(b, os.MkdirAll(uploads, 0o700))
 	photographs(b, uploads, pictures)
+	kept := filepath.Join(p.folder, "kept") // the examination takes the uploads away
+	must(b, os.Mkdir(kept, 0o700))
+	files, err := os.ReadDir(uploads)
+	must(b, err)
+	for _, f := range files {
+		must(b, os.Link(filepath.Join(uploads, f.Name()), filepath.Join(kept, f.Name())))
+	}
 	reference := func() time.Duration {
 		thumbs := b.TempDir()
 		command := exec.Command("sh", "-c", `ls | xargs -P2 -n8 vipsthumbnail -s 320x320 -o "$0/%s.jpg"`, thumbs)
-		command.Dir = uploads
+		command.Dir = kept
 		begin := time.Now()
 		out, err := command.CombinedOutput()
 		if err != nil {
@@ -163,7 +170,7 @@ func BenchmarkExamination(b *testing.B) {
 		return time.Since(begin)
 	}
 	reference() // warms the page cache
-	theirs := reference()
+	before := reference()
 	p.query(`insert into lot (name, expected) values ('photographs', 300)`)
 	p.query(`insert into upload (id, lot_id, path, bytes) select 'p' || lpad(n::text, 3, '0') || '.jpg', 1, 'p' || n || '.jpg', 1 from generate_series(0, 299) n`)
 	p.query(`update upload set finished_at = now() where id <> 'p299.jpg'`)
@@ -181,6 +188,13 @@ func BenchmarkExamination(b *testing.B) {
 		})
 		ours = time.Since(begin)
 	}
+	// A machine that gets slower meanwhile does so for both; what follows an examination is not a part of it.
+	p.until("what follows to be done", func() bool {
+		open := 0
+		p.query(`select count(*) from run where state in ('queued', 'running')`, &open)
+		return open == 0
+	})
+	theirs := (before + reference()) / 2
 	b.ReportMetric(ours.Seconds(), "s/300")
 	b.ReportMetric(theirs.Seconds(), "s/300-vipsthumbnail")
 	b.ReportMetric(ours.Seconds()/theirs.Seconds(), "ratio(max1.25)")
