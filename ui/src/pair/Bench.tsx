@@ -78,7 +78,7 @@ const BenchHead = memo(function BenchHead({ lot, onClues }: { lot: Lot; onClues?
   return (
     <div className="head">
       <h1 className="clip" style={{ fontSize: 17 }}><Link className="link" to={`/lots/${lot.id}`}>{lot.name}</Link></h1>
-      <span className="quiet">{undecided > 0 ? `${count(undecided)} left to decide` : lot.state === 'applied' ? 'applied' : 'everything is decided'}</span>
+      <span className="quiet">{undecided > 0 ? `${count(undecided)} left to decide` : lot.state === 'applied' ? 'applied' : lot.state === 'ready' ? 'everything is decided' : 'its files are still on their way'}</span>
       <span className="push" />
       {onClues && <Button onClick={onClues}>Clues…</Button>}
       {lot.state === 'ready' && lot.planState !== 'applying' && lot.paired > 0 && (
