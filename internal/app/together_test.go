@@ -285,10 +285,15 @@ func TestStepsAreTakenBackOneByOne(t *testing.T) {
 	// Whoever saw the file as it was at first may decide on it when it is so again, and on no other state.
 	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", first.ID), map[string]any{"verdict": "set aside", "version": first.Version}, nil), http.StatusConflict)
 	moon := l.file(lot.ID, "moon.jpg")
-	l.post(fmt.Sprintf("/api/v1/files/%d/decision", moon.ID), map[string]any{"verdict": "set aside", "reason": "night", "version": moon.Version}, nil)
+	var night struct{ Undo int64 }
+	l.post(fmt.Sprintf("/api/v1/files/%d/decision", moon.ID), map[string]any{"verdict": "set aside", "reason": "night", "version": moon.Version}, &night)
 	// A lot that is applied is not decided on.
 	l.applied(l.planned(lot.ID, "after"))
 	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", first.ID), map[string]any{"verdict": "set aside", "version": l.file(lot.ID, "sun.jpg").Version}, nil), http.StatusConflict)
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/together/%d/undo", night.Undo), nil, nil), http.StatusConflict)
+	if l.says(lot.ID, "moon.jpg") != "set aside" {
+		t.Errorf("in an applied lot the decision is taken back: %s", l.says(lot.ID, "moon.jpg"))
+	}
 }
 
 // TestMailIsTriedAgain applies a plan while no mail server answers; the message

@@ -102,17 +102,25 @@ func (s *Store) GiveBackTogether(ctx context.Context, lot int64, f FileFilter) (
 func (s *Store) together(ctx context.Context, lot int64, f FileFilter, c change) (done Together, err error) {
 	where, args := f.where(lot)
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		var state string
-		if err := tx.QueryRow(ctx, `select state from lot where id = @lot`, args).Scan(&state); err != nil {
-			return orNotFound(err)
-		}
-		if state != "ready" {
-			return ErrChanged
+		if err := isOpen(ctx, tx, lot); err != nil {
+			return err
 		}
 		done, err = c.record(ctx, tx, lot, where, args)
 		return err
 	})
 	return done, err
+}
+
+// isOpen tells with ErrChanged that nothing is decided of a lot now.
+func isOpen(ctx context.Context, tx pgx.Tx, lot int64) error {
+	var state string
+	if err := tx.QueryRow(ctx, `select state from lot where id = $1`, lot).Scan(&state); err != nil {
+		return orNotFound(err)
+	}
+	if state != "ready" {
+		return ErrChanged
+	}
+	return nil
 }
 
 // record makes a change to the files of a lot that a condition chooses,
@@ -136,11 +144,15 @@ func (c change) record(ctx context.Context, tx pgx.Tx, lot int64, where string, 
 
 // TakeBack brings files back as they were before they were decided on, in the
 // versions that they had; those that somebody decided on since stay. It returns
-// those that it brought back, and how many stayed.
+// those that it brought back, and how many stayed. ErrChanged means that the lot
+// is not open any more.
 func (s *Store) TakeBack(ctx context.Context, id int64) (files []Seen, stayed int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
 		lot, err := number(ctx, tx, `update aside set undone_at = now() where id = $1 and undone_at is null returning lot_id`, id)
 		if err != nil {
+			return err
+		}
+		if err := isOpen(ctx, tx, lot); err != nil {
 			return err
 		}
 		files, err = list[Seen](ctx, tx, `update file f set verdict = a.before->>'verdict', product_id = (a.before->>'product')::bigint, variant_id = (a.before->>'variant')::bigint,
