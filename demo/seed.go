@@ -165,7 +165,7 @@ func (s *seeder) firstLot(ctx context.Context) error {
 	if err := s.Post(ctx, fmt.Sprintf("/api/v1/lots/%d/plan", lot.ID), map[string]any{"way": "after"}, &plan); err != nil {
 		return err
 	}
-	if err := s.Post(ctx, fmt.Sprintf("/api/v1/plans/%d/apply", plan.ID), nil, nil); err != nil {
+	if err := s.Apply(ctx, plan.ID); err != nil {
 		return err
 	}
 	return client.Until(ctx, func() (bool, error) {

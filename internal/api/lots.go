@@ -224,6 +224,9 @@ type preview struct {
 	Targets  []plannedTarget `json:"targets" nullable:"false"`
 	Variants []store.Variant `json:"variants" nullable:"false"`
 	Warnings []plan.Warning  `json:"warnings" nullable:"false"`
+	Way      plan.Way        `json:"way" doc:"To place, as it is planned"`
+	Lots     []store.PlanLot `json:"lots" nullable:"false" doc:"Whose files it would show"`
+	LeftOut  bool            `json:"leftOut" doc:"A person left it out of the plan"`
 	Ordered  []int64         `json:"ordered" nullable:"false" doc:"Variants whose pictures a person put into their order, 0 for the product as a whole"`
 }
 
@@ -240,6 +243,7 @@ func (s *Server) preview(ctx context.Context, lot, product int64) (p preview, er
 		return p, err
 	}
 	p.Warnings = append(p.Warnings, found.Warnings...)
+	p.Way, p.Lots, p.LeftOut = found.Way, found.Lots, found.LeftOut
 	for variant := range found.Orders {
 		p.Ordered = append(p.Ordered, variant)
 	}

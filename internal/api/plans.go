@@ -81,9 +81,24 @@ func (s *Server) planOperations(api huma.API) {
 		})
 	huma.Register(api, huma.Operation{OperationID: "apply-plan", Method: http.MethodPost, Path: "/api/v1/plans/{id}/apply", Summary: "Apply a plan",
 		Tags: tags, DefaultStatus: http.StatusAccepted},
-		func(ctx context.Context, in *ByID) (*Body[created], error) {
-			id, err := s.Runner.Apply(ctx, in.ID)
+		func(ctx context.Context, in *struct {
+			ByID
+			Body asSeen
+		}) (*Body[created], error) {
+			id, err := s.Runner.Apply(ctx, in.ID, in.Body.Revision)
 			return &Body[created]{created{id}}, problem(err, "plan")
+		})
+	huma.Register(api, huma.Operation{OperationID: "refresh-plan", Method: http.MethodPost, Path: "/api/v1/plans/{id}/refresh",
+		Summary: "Make again what decisions or products have overtaken", Tags: tags},
+		func(ctx context.Context, in *struct {
+			ByID
+			Body asSeen
+		}) (*Body[store.Plan], error) {
+			if err := s.Runner.Refresh(ctx, in.ID, in.Body.Revision); err != nil {
+				return nil, problem(err, "plan")
+			}
+			found, err := s.Store.Plan(ctx, in.ID)
+			return &Body[store.Plan]{found}, problem(err, "plan")
 		})
 	huma.Register(api, huma.Operation{OperationID: "revert-plan", Method: http.MethodPost, Path: "/api/v1/plans/{id}/revert", Summary: "Take a plan back, whole or for one product",
 		Tags: tags, DefaultStatus: http.StatusAccepted},
@@ -95,11 +110,19 @@ func (s *Server) planOperations(api huma.API) {
 			return &Body[created]{created{id}}, problem(err, "plan")
 		})
 	huma.Register(api, huma.Operation{OperationID: "replan", Method: http.MethodPost, Path: "/api/v1/plans/{id}/replan",
-		Summary: "Plan and apply those products again that had changed since the plan was made", Tags: tags, DefaultStatus: http.StatusAccepted},
-		func(ctx context.Context, in *ByID) (*Body[created], error) {
-			id, err := s.Runner.ApplyAgain(ctx, in.ID)
-			return &Body[created]{created{id}}, problem(err, "plan")
+		Summary: "Plan those products again that could not be changed, to be looked at and applied", Tags: tags},
+		func(ctx context.Context, in *ByID) (*Body[store.Plan], error) {
+			if err := s.Store.PlanAgain(ctx, in.ID); err != nil {
+				return nil, problem(err, "plan")
+			}
+			found, err := s.Store.Plan(ctx, in.ID)
+			return &Body[store.Plan]{found}, problem(err, "plan")
 		})
+}
+
+// asSeen is a plan as a person sees it.
+type asSeen struct {
+	Revision int `json:"revision" minimum:"1" doc:"Of the plan as the person saw it: another one is not touched"`
 }
 
 func (s *Server) planned(ctx context.Context, row store.PlanProduct) (plannedProduct, error) {

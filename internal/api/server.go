@@ -23,6 +23,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"ambrosa/core/plan"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/pairs"
@@ -197,11 +198,16 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 
 // problem turns an error of the packages below into an answer.
 func problem(err error, what string) error {
+	var remade plan.Remade
 	switch {
 	case err == nil:
 		return nil
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("There is no such " + what + ".")
+	case errors.As(err, &remade):
+		return huma.Error409Conflict(remade.Error())
+	case errors.Is(err, store.ErrApplied):
+		return huma.Error409Conflict("The pictures of this lot stand on products by its decisions, or are being put there. Take its plan back first; nothing was changed now.")
 	case errors.Is(err, store.ErrChanged):
 		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
 	case errors.Is(err, store.ErrOtherBarcode):

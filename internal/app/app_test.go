@@ -159,7 +159,7 @@ func (l *line) plan(id int64) (p store.Plan) {
 
 func (l *line) applied(id int64) store.Plan {
 	l.t.Helper()
-	l.post(fmt.Sprintf("/api/v1/plans/%d/apply", id), nil, nil)
+	l.do(l.Apply(l.t.Context(), id))
 	l.until("the plan to be applied", func() bool { return l.plan(id).State == "applied" && l.idle(id) })
 	return l.plan(id)
 }
@@ -324,39 +324,6 @@ func TestArchivesThatCannotBeRead(t *testing.T) {
 	}
 }
 
-// TestAStaleProductIsLeftAndPlannedAgain changes a product between planning and
-// applying.
-func TestAStaleProductIsLeftAndPlannedAgain(t *testing.T) {
-	l := start(t)
-	l.products(3)
-	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-000-A_2.jpg", jpg(t, 2)}, entry{"AT-001-A.jpg", jpg(t, 3)}))
-	l.applied(l.planned(first.ID, "after"))
-	before := l.standing()
-
-	second := l.gathered("second.zip", zipped(t, entry{"AT-000-A_3.jpg", jpg(t, 4)}, entry{"AT-001-A_2.jpg", jpg(t, 5)}))
-	plan := l.planned(second.ID, "after")
-	hand := l.swapFirstTwo("AT-000")
-	if p := l.applied(plan); p.Applied != 1 || p.Stale != 1 {
-		t.Fatalf("%+v", p)
-	}
-	if shown := l.shows("AT-000"); shown != "AT-000-A_2.jpg AT-000-A_1.jpg" {
-		t.Errorf("the stale product shows %s", shown)
-	}
-	l.post(fmt.Sprintf("/api/v1/plans/%d/replan", plan), nil, nil)
-	l.until("the stale product to be applied", func() bool { p := l.plan(plan); return p.Applied == 2 && p.Stale == 0 })
-	if shown := l.shows("AT-000"); shown != "AT-000-A_2.jpg AT-000-A_1.jpg AT-000-A_3.jpg" {
-		t.Errorf("planned again, the product shows %s", shown)
-	}
-	// Planning again finds nothing that is stale.
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/plans/%d/replan", plan), nil, nil), http.StatusConflict)
-	l.until("the run to end", func() bool { return !l.busy() })
-	l.reverted(plan)
-	l.reverted(hand)
-	if after := l.standing(); !slices.Equal(after, before) {
-		t.Errorf("before:\n%s\nafter:\n%s", strings.Join(before, "\n"), strings.Join(after, "\n"))
-	}
-}
-
 func (l *line) busy() bool {
 	l.t.Helper()
 	var waiting store.Waiting
@@ -437,7 +404,7 @@ func TestWaysOfSingleProducts(t *testing.T) {
 	if changed != 4 { // the back, the one instead, and two that moved on
 		t.Errorf("%d placements are not as before:\n%s", changed, strings.Join(l.standing(), "\n"))
 	}
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/plans/%d/apply", plan), nil, nil), http.StatusConflict)
+	l.refused(l.Apply(t.Context(), plan), http.StatusConflict)
 	l.reverted(plan)
 	if after := l.standing(); !slices.Equal(after, before) {
 		t.Errorf("before:\n%s\nafter:\n%s", strings.Join(before, "\n"), strings.Join(after, "\n"))
@@ -472,7 +439,7 @@ func TestStoppedApplying(t *testing.T) {
 		}
 		return run
 	}
-	l.post(fmt.Sprintf("/api/v1/plans/%d/apply", plan), nil, nil)
+	l.do(l.Apply(l.t.Context(), plan))
 	run := stopInBetween()
 	l.post(fmt.Sprintf("/api/v1/runs/%d/resume", run), nil, nil)
 	l.until("the rest", func() bool { return l.plan(plan).State == "applied" && !l.busy() })
@@ -486,7 +453,7 @@ func TestStoppedApplying(t *testing.T) {
 
 	l.until("the run to end", func() bool { return !l.busy() })
 	plan = l.planned(lot.ID, "after")
-	l.post(fmt.Sprintf("/api/v1/plans/%d/apply", plan), nil, nil)
+	l.do(l.Apply(l.t.Context(), plan))
 	stopInBetween()
 	l.reverted(plan)
 	if left := l.standing(); len(left) != 0 {

@@ -202,11 +202,15 @@ func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
 	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": "specialist@example.com"}, nil))
 	lot := l.gathered("spring ünder.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}))
 	id := l.planned(lot.ID, "after")
-	product, _ := l.target("AT-001-A")
-	if _, err := l.Store.Pool.Exec(t.Context(), `update product set version = version + 1 where id = $1`, product); err != nil {
-		t.Fatal(err)
-	}
-	l.applied(id)
+	hold, err := l.Store.Pool.Begin(t.Context())
+	l.do(err)
+	_, err = hold.Exec(t.Context(), `select from product where code = 'AT-000' for update`)
+	l.do(err)
+	l.do(l.Apply(t.Context(), id))
+	_, err = l.Store.Pool.Exec(t.Context(), `update product set version = version + 1 where code = 'AT-001'`)
+	l.do(err)
+	l.do(hold.Rollback(t.Context()))
+	l.until("the plan to be applied", func() bool { return l.plan(id).State == "applied" && l.idle(id) })
 	var messages struct{ Items []store.Message }
 	newest := func() store.Message {
 		l.do(l.Get(t.Context(), "/api/v1/messages", &messages))

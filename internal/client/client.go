@@ -58,6 +58,16 @@ func (c Client) send(ctx context.Context, method, path string, body, into any) e
 	return c.Call(ctx, method, path, "application/json", bytes.NewReader(content), into)
 }
 
+// Apply applies a plan as it stands; the answer comes when its run is queued.
+func (c Client) Apply(ctx context.Context, plan int64) error {
+	path := fmt.Sprintf("/api/v1/plans/%d", plan)
+	var seen struct{ Revision int }
+	if err := c.Get(ctx, path, &seen); err != nil {
+		return err
+	}
+	return c.Post(ctx, path+"/apply", map[string]int{"revision": seen.Revision}, nil)
+}
+
 // Call makes a request with a body of a media type. Answers outside 2xx are
 // errors of type *Status.
 func (c Client) Call(ctx context.Context, method, path, kind string, body io.Reader, into any) error {

@@ -7,6 +7,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"ambrosa/core/plan"
 	"ambrosa/internal/store"
 )
 
@@ -21,45 +22,60 @@ type applyWorker struct {
 	runner *Runner
 }
 
-// Apply queues the applying of a draft plan.
-func (r *Runner) Apply(ctx context.Context, plan int64) (id int64, err error) {
-	return r.ofPlan(ctx, plan, 0, "apply", "applying", "draft")
+// Apply queues the applying of a plan: of a draft, or of those products of an
+// applied one that were planned again. revision is the plan's as the person saw
+// it; another one is store.ErrChanged. A plan that decisions or products have
+// overtaken is made again instead, and the error is a plan.Remade.
+func (r *Runner) Apply(ctx context.Context, id int64, revision int) (run int64, err error) {
+	var remade plan.Remade
+	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+		if remade, err = store.Refresh(ctx, tx, id, revision); err != nil || remade.Any() {
+			return err
+		}
+		run, err = r.ofPlan(ctx, tx, store.About{Plan: id}, "apply", "applying", "draft", "applied")
+		return err
+	})
+	if err == nil && remade.Any() {
+		err = remade
+	}
+	return run, err
+}
+
+// Refresh makes what decisions or products have overtaken of a plan again.
+func (r *Runner) Refresh(ctx context.Context, id int64, revision int) error {
+	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+		_, err := store.Refresh(ctx, tx, id, revision)
+		return err
+	})
 }
 
 // Revert queues the reverting of a plan that was applied, or was stopped while
 // it was; product is 0 for all of it.
-func (r *Runner) Revert(ctx context.Context, plan, product int64) (id int64, err error) {
+func (r *Runner) Revert(ctx context.Context, id, product int64) (run int64, err error) {
+	to, from := "reverting", []string{"applied", "applying"}
 	if product != 0 {
-		return r.ofPlan(ctx, plan, product, "revert", "applied", "applied")
+		to, from = "applied", []string{"applied"}
 	}
-	return r.ofPlan(ctx, plan, 0, "revert", "reverting", "applied", "applying")
-}
-
-// ApplyAgain plans those products of an applied plan again that were stale or
-// failed, and queues applying them.
-func (r *Runner) ApplyAgain(ctx context.Context, plan int64) (id int64, err error) {
-	if err := r.Store.PlanAgain(ctx, plan); err != nil {
-		return 0, err
-	}
-	return r.ofPlan(ctx, plan, 0, "apply", "applying", "applied", "applying")
-}
-
-func (r *Runner) ofPlan(ctx context.Context, plan, product int64, kind, to string, from ...string) (id int64, err error) {
 	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
-		if err := store.PlanState(ctx, tx, plan, to, from...); err != nil {
-			return err
-		}
-		busy := false
-		if err := tx.QueryRow(ctx, `select exists (select from run where plan_id = $1 and state in ('queued', 'running', 'stopping'))`, plan).Scan(&busy); err != nil {
-			return err
-		}
-		if busy {
-			return fmt.Errorf("a run of this plan is under way: %w", store.ErrChanged)
-		}
-		id, err = r.enqueue(ctx, tx, kind, store.About{Plan: plan, Product: product})
+		run, err = r.ofPlan(ctx, tx, store.About{Plan: id, Product: product}, "revert", to, from...)
 		return err
 	})
-	return id, err
+	return run, err
+}
+
+// ofPlan moves a plan on and queues a run of it.
+func (r *Runner) ofPlan(ctx context.Context, tx pgx.Tx, about store.About, kind, to string, from ...string) (int64, error) {
+	if err := store.PlanState(ctx, tx, about.Plan, to, from...); err != nil {
+		return 0, err
+	}
+	busy := false
+	if err := tx.QueryRow(ctx, `select exists (select from run where plan_id = $1 and state in ('queued', 'running', 'stopping'))`, about.Plan).Scan(&busy); err != nil {
+		return 0, err
+	}
+	if busy {
+		return 0, fmt.Errorf("a run of this plan is under way: %w", store.ErrChanged)
+	}
+	return r.enqueue(ctx, tx, kind, about)
 }
 
 // Work applies the plan product by product, each in a transaction of its own.

@@ -2,6 +2,7 @@ package run
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"sync/atomic"
 
@@ -65,7 +66,9 @@ func (w *lookWorker) Work(ctx context.Context, job *river.Job[lookArgs]) error {
 			return "", err
 		}
 		if waiting > 0 {
-			if err := r.Index.ReadLot(ctx, run.LotID, func(int64, int64) {}); err != nil {
+			if err := r.Index.ReadLot(ctx, run.LotID, func(int64, int64) {}); errors.Is(err, store.ErrApplied) {
+				return decisionsStand, nil
+			} else if err != nil {
 				return "", err
 			}
 		}

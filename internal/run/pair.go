@@ -40,7 +40,9 @@ func (w *pairWorker) Work(ctx context.Context, job *river.Job[pairArgs]) error {
 		if err := r.readSheets(ctx, run); err != nil {
 			return "", err
 		}
-		if err := r.Index.ReadLot(ctx, run.LotID, p.set); err != nil {
+		if err := r.Index.ReadLot(ctx, run.LotID, p.set); errors.Is(err, store.ErrApplied) {
+			return decisionsStand, nil
+		} else if err != nil {
 			return "", err
 		}
 		lot, err := r.Store.Lot(ctx, run.LotID)
@@ -58,6 +60,9 @@ func (w *pairWorker) Work(ctx context.Context, job *river.Job[pairArgs]) error {
 		return fmt.Sprintf("%d paired, %d contested, %d loose", lot.Paired, lot.Contested, lot.Loose), nil
 	})
 }
+
+// decisionsStand is what a run says that may not change verdicts.
+const decisionsStand = "The lot is applied, or a plan of it is under way: its verdicts stay as they are."
 
 // lookAtLoose has the pictures of files that stayed loose looked at for barcodes,
 // in the background, when some were not looked at before.

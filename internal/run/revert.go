@@ -27,9 +27,16 @@ func (w *revertWorker) Work(ctx context.Context, job *river.Job[revertArgs]) err
 	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
 		if product := run.Product; product != 0 {
 			p.set(0, 1)
-			_, err := r.Store.RevertProduct(ctx, run.PlanID, product)
+			reverted, err := r.Store.RevertProduct(ctx, run.PlanID, product)
+			if err != nil {
+				return "", err
+			}
 			p.set(1, 1)
-			return "1 product is as it was before", err
+			of, err := r.Store.Product(ctx, product)
+			if !reverted {
+				return of.Code + " had been taken back already", err
+			}
+			return of.Code + " shows what it showed before", err
 		}
 		found, err := r.Store.Plan(ctx, run.PlanID)
 		if err != nil {

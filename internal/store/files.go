@@ -340,9 +340,13 @@ type VerdictRow struct {
 }
 
 // WriteVerdicts writes what the engine found, except on files that a person
-// has decided on in the meantime.
+// has decided on in the meantime. ErrApplied means that the lot's decisions are
+// not changed any more.
 func (s *Store) WriteVerdicts(ctx context.Context, lot int64, verdicts []VerdictRow) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
+		if err := deciding(ctx, tx, lot); err != nil && !errors.Is(err, ErrChanged) {
+			return err
+		}
 		if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, place int, view text,
 			clue text, rung text, score real, reason text, why text, alt text, evidence jsonb) on commit drop`); err != nil {
 			return err
@@ -428,14 +432,19 @@ func (s *Store) GiveBack(ctx context.Context, file int64, version int) (lot, und
 // means that it is not in the version that the person saw, or not to be decided
 // on.
 func openFile(ctx context.Context, tx pgx.Tx, file int64, version int) (lot int64, err error) {
+	if lot, err = number(ctx, tx, `select lot_id from file where id = $1`, file); err != nil {
+		return 0, err
+	}
+	if err := deciding(ctx, tx, lot); err != nil {
+		return 0, err
+	}
 	var now int
-	var state, verdict string
-	err = tx.QueryRow(ctx, `select f.lot_id, f.version, l.state, f.verdict from file f join lot l on l.id = f.lot_id where f.id = $1 for update of f`, file).
-		Scan(&lot, &now, &state, &verdict)
+	var verdict string
+	err = tx.QueryRow(ctx, `select version, verdict from file where id = $1 for update`, file).Scan(&now, &verdict)
 	switch {
 	case err != nil:
 		return 0, orNotFound(err)
-	case now != version || state != "ready":
+	case now != version:
 		return 0, ErrChanged
 	case verdict == "unusable":
 		return 0, fmt.Errorf("an unusable file cannot be decided on: %w", ErrChanged)

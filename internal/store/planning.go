@@ -75,19 +75,22 @@ const batchProducts = 500
 // PlanLot plans a lot, together with those that it is being planned with; "" is
 // the way of its draft, or after where there is none.
 func (s *Store) PlanLot(ctx context.Context, lot int64, way plan.Way) (id int64, err error) {
-	draft, err := one[Plan](ctx, s.Pool, planQuery+` where p.id = (
-		select p.id from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state = 'draft' order by p.id desc limit 1)`, lot)
-	if errors.Is(err, ErrNotFound) {
-		draft, err = Plan{Lots: []PlanLot{{ID: lot}}, Way: string(plan.After)}, nil
-	}
+	draft, err := s.draft(ctx, lot)
 	if err != nil {
 		return 0, err
 	}
-	var lots []int64
-	for _, l := range draft.Lots {
-		lots = append(lots, l.ID)
+	return s.MakePlan(ctx, draft.lots(), cmp.Or(way, plan.Way(draft.Way)))
+}
+
+// draft returns the draft that a lot is planned in; of a lot without one, what it
+// would be: the lot alone, after what stands, with id 0.
+func (s *Store) draft(ctx context.Context, lot int64) (Plan, error) {
+	found, err := one[Plan](ctx, s.Pool, planQuery+` where p.id = (
+		select p.id from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state = 'draft' order by p.id desc limit 1)`, lot)
+	if errors.Is(err, ErrNotFound) {
+		return Plan{Lots: []PlanLot{{ID: lot}}, Way: string(plan.After)}, nil
 	}
-	return s.MakePlan(ctx, lots, cmp.Or(way, plan.Way(draft.Way)))
+	return found, err
 }
 
 // MakePlan writes a plan for what the paired files of lots would change, in the
@@ -104,32 +107,83 @@ func (s *Store) MakePlan(ctx context.Context, lots []int64, way plan.Way) (id in
 		if id, err = draftOf(ctx, tx, lots, way); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `delete from plan_product pp where plan_id = $1 and state = 'planned' and not exists (
-			select from file f where f.lot_id = any($2) and f.verdict = 'paired' and f.product_id = pp.product_id)`, id, lots); err != nil {
+		if _, err := (planning{tx, id, way, lots, false}).whole(ctx); err != nil {
 			return err
 		}
-		last := int64(0)
-		for {
-			products, err := tx.Query(ctx, `select distinct product_id from file where lot_id = any($1) and verdict = 'paired' and product_id > $2
-				order by product_id limit $3`, lots, last, batchProducts)
-			if err != nil {
-				return err
-			}
-			ids, err := pgx.CollectRows(products, pgx.RowTo[int64])
-			if err != nil {
-				return err
-			}
-			if len(ids) == 0 {
-				break
-			}
-			last = ids[len(ids)-1]
-			if err := planProducts(ctx, tx, id, way, ids); err != nil {
-				return err
-			}
-		}
-		return Notify(ctx, tx, Event{Topic: "plan", ID: id})
+		return revise(ctx, tx, id, plan.Remade{})
 	})
 	return id, err
+}
+
+// revise records that a plan shows something else now, and what of that was not
+// asked for.
+func revise(ctx context.Context, tx pgx.Tx, id int64, r plan.Remade) error {
+	if _, err := tx.Exec(ctx, `update plan set revision = revision + 1, remade_changed = $2, remade_fresh = $3, remade_gone = $4 where id = $1`,
+		id, r.Changed, r.Fresh, r.Gone); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "plan", ID: id})
+}
+
+// planning computes a plan, whole or in part, and writes it.
+type planning struct {
+	tx   pgx.Tx
+	id   int64
+	way  plan.Way
+	lots []int64
+	mark bool // products that become different are marked as made again
+}
+
+// whole plans every product that the lots bring a picture for, and returns how
+// many products are no longer among them.
+func (p planning) whole(ctx context.Context) (gone int, err error) {
+	tag, err := p.tx.Exec(ctx, `delete from plan_product pp where plan_id = $1 and state = 'planned' and not exists (
+		select from file f where f.lot_id = any($2) and f.verdict = 'paired' and f.product_id = pp.product_id)`, p.id, p.lots)
+	if err != nil {
+		return 0, err
+	}
+	for last := int64(0); ; {
+		rows, err := p.tx.Query(ctx, `select distinct product_id from file where lot_id = any($1) and verdict = 'paired' and product_id > $2
+			order by product_id limit $3`, p.lots, last, batchProducts)
+		if err != nil {
+			return 0, err
+		}
+		products, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		if err != nil {
+			return 0, err
+		}
+		if len(products) == 0 {
+			break
+		}
+		last = products[len(products)-1]
+		if _, err := p.products(ctx, products); err != nil {
+			return 0, err
+		}
+	}
+	_, err = p.tx.Exec(ctx, `update plan_lot pl set decisions = l.decisions from lot l where pl.plan_id = $1 and l.id = pl.lot_id`, p.id)
+	return int(tag.RowsAffected()), err
+}
+
+// overtaken plans the products again that changed since they were planned, and
+// returns how many are no longer in the plan.
+func (p planning) overtaken(ctx context.Context) (gone int, err error) {
+	for last := int64(0); ; {
+		rows, err := p.tx.Query(ctx, `select pp.product_id from plan_product pp join product o on o.id = pp.product_id
+			where pp.plan_id = $1 and pp.state = 'planned' and pp.version <> o.version and pp.product_id > $2 order by pp.product_id limit $3`, p.id, last, batchProducts)
+		if err != nil {
+			return gone, err
+		}
+		products, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		if err != nil || len(products) == 0 {
+			return gone, err
+		}
+		last = products[len(products)-1]
+		left, err := p.products(ctx, products)
+		if err != nil {
+			return gone, err
+		}
+		gone += left
+	}
 }
 
 // lotsToPlan locks lots and sees whether they can be planned.
@@ -178,44 +232,45 @@ func draftOf(ctx context.Context, tx pgx.Tx, lots []int64, way plan.Way) (id int
 	return id, err
 }
 
-// planProducts computes what a plan does to some products and writes it.
-func planProducts(ctx context.Context, tx pgx.Tx, id int64, way plan.Way, products []int64) error {
-	standing, err := Standing(ctx, tx, products)
+// products computes what the plan does to some products and writes it; those
+// that nothing arrives for any more leave the plan, and it returns how many.
+func (p planning) products(ctx context.Context, products []int64) (gone int, err error) {
+	standing, err := Standing(ctx, p.tx, products)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	found, err := tx.Query(ctx, `select lot_id from plan_lot where plan_id = $1`, id)
+	rows, err := arrivals(ctx, p.tx, p.id, p.lots, products)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	lots, err := pgx.CollectRows(found, pgx.RowTo[int64])
+	known, err := facts(ctx, p.tx, products)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	rows, err := arrivals(ctx, tx, id, lots, products)
+	orders, err := ordersOf(ctx, p.tx, p.lots, products)
 	if err != nil {
-		return err
-	}
-	known, err := facts(ctx, tx, products)
-	if err != nil {
-		return err
-	}
-	orders, err := ordersOf(ctx, tx, lots, products)
-	if err != nil {
-		return err
+		return 0, err
 	}
 	batch := &pgx.Batch{}
+	var reached []int64
 	for len(rows) > 0 {
 		n := 1
 		for n < len(rows) && rows[n].Product == rows[0].Product {
 			n++
 		}
-		if err := queuePlanProduct(batch, id, way, standing[rows[0].Product], rows[:n], known, orders[rows[0].Product]); err != nil {
-			return err
+		product := rows[0].Product
+		if err := p.queue(batch, standing[product], rows[:n], known, orders[product]); err != nil {
+			return 0, err
 		}
+		reached = append(reached, product)
 		rows = rows[n:]
 	}
-	return tx.SendBatch(ctx, batch).Close()
+	if err := p.tx.SendBatch(ctx, batch).Close(); err != nil {
+		return 0, err
+	}
+	tag, err := p.tx.Exec(ctx, `delete from plan_product where plan_id = $1 and product_id = any($2) and product_id <> all(coalesce($3, '{}'::bigint[]))
+		and state in ('planned', 'stale', 'failed')`, p.id, products, reached)
+	return int(tag.RowsAffected()), err
 }
 
 // arrivals returns the paired files of lots for some products.
@@ -261,17 +316,25 @@ type Preview struct {
 	Before, After plan.Arrangement
 	Warnings      []plan.Warning
 	Orders        plan.Orders // given by hand
+	Way           plan.Way    // that it is planned in
+	Lots          []PlanLot   // whose files it would show
+	LeftOut       bool        // of the plan: it would stay as it is
 }
 
 // Preview returns what a product shows now, and what it would show with a lot's
-// files behind it. Nothing is written.
+// files behind it: as the lot's draft has it, with the lots and in the way that
+// it is planned, else on its own and after what stands. Nothing is written.
 func (s *Store) Preview(ctx context.Context, lot, product int64) (p Preview, err error) {
 	standing, err := Standing(ctx, s.Pool, []int64{product})
 	if err != nil {
 		return p, err
 	}
-	p = Preview{Before: standing[product], After: standing[product]}
-	rows, err := arrivals(ctx, s.Pool, 0, []int64{lot}, []int64{product})
+	draft, err := s.draft(ctx, lot)
+	if err != nil {
+		return p, err
+	}
+	p = Preview{Before: standing[product], After: standing[product], Way: plan.Way(draft.Way), Lots: draft.Lots}
+	rows, err := arrivals(ctx, s.Pool, draft.ID, draft.lots(), []int64{product})
 	if err != nil || len(rows) == 0 {
 		return p, err
 	}
@@ -279,17 +342,21 @@ func (s *Store) Preview(ctx context.Context, lot, product int64) (p Preview, err
 	if err != nil {
 		return p, err
 	}
-	orders, err := ordersOf(ctx, s.Pool, []int64{lot}, []int64{product})
+	orders, err := ordersOf(ctx, s.Pool, draft.lots(), []int64{product})
 	if err != nil {
 		return p, err
 	}
-	p.Orders = orders[product]
-	p.After, p.Warnings = arrange(0, plan.After, standing[product], rows, known, p.Orders)
+	p.Orders, p.LeftOut = orders[product], rows[0].LeftOut
+	p.Way = cmp.Or(plan.Way(rows[0].OwnWay), p.Way)
+	if !p.LeftOut {
+		p.After, p.Warnings = arrange(draft.ID, p.Way, standing[product], rows, known, p.Orders)
+	}
 	return p, nil
 }
 
-func queuePlanProduct(batch *pgx.Batch, id int64, way plan.Way, standing plan.Arrangement, rows []arrivingRow, known plan.Facts, orders plan.Orders) error {
-	after, warnings := arrange(id, way, standing, rows, known, orders)
+// queue writes what the plan does to the product that rows arrive for.
+func (p planning) queue(batch *pgx.Batch, standing plan.Arrangement, rows []arrivingRow, known plan.Facts, orders plan.Orders) error {
+	after, warnings := arrange(p.id, p.way, standing, rows, known, orders)
 	difference := plan.Diff(standing, after)
 	warnings = append(warnings, difference.Warnings...)
 	before, err := json.Marshal(standing)
@@ -304,13 +371,14 @@ func queuePlanProduct(batch *pgx.Batch, id int64, way plan.Way, standing plan.Ar
 	if err != nil {
 		return err
 	}
-	batch.Queue(`insert into plan_product (plan_id, product_id, version, before, after, added, removed, moved, warnings)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+	batch.Queue(`insert into plan_product (plan_id, product_id, version, before, after, added, removed, moved, warnings, remade)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 		on conflict (plan_id, product_id) do update set version = excluded.version, before = excluded.before, after = excluded.after,
 			added = excluded.added, removed = excluded.removed, moved = excluded.moved, warnings = excluded.warnings, problem = '',
+			remade = excluded.remade and not plan_product.left_out and plan_product.after <> excluded.after,
 			state = case when plan_product.left_out then 'left out' else 'planned' end
 		where plan_product.state in ('planned', 'stale', 'failed', 'left out')`,
-		id, rows[0].Product, rows[0].Version, before, wanted, difference.Added, difference.Removed, difference.Moved, notes)
+		p.id, rows[0].Product, rows[0].Version, before, wanted, difference.Added, difference.Removed, difference.Moved, notes, p.mark)
 	return nil
 }
 
@@ -338,13 +406,15 @@ func ordersOf(ctx context.Context, db DB, lots, products []int64) (map[int64]pla
 // lot's names again.
 func (s *Store) SetOrder(ctx context.Context, lot, product, variant int64, order []plan.Ref) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
-		open, err := number(ctx, tx, `select count(*) from lot l, product p where l.id = $1 and p.id = $2 and l.state = 'ready'
-			and ($3 = 0 or exists (select from variant v where v.id = $3 and v.product_id = p.id))`, lot, product, variant)
+		err := deciding(ctx, tx, lot)
+		if err == nil {
+			err = isTarget(ctx, tx, product, variant)
+		}
+		if errors.Is(err, ErrNotFound) {
+			return ErrChanged
+		}
 		if err != nil {
 			return err
-		}
-		if open == 0 {
-			return ErrChanged
 		}
 		if len(order) == 0 {
 			_, err = tx.Exec(ctx, `delete from lot_order where lot_id = $1 and product_id = $2 and variant_id = $3`, lot, product, variant)
@@ -378,15 +448,15 @@ func (s *Store) SetProductWay(ctx context.Context, id, product int64, way plan.W
 		if tag.RowsAffected() == 0 {
 			return ErrNotFound
 		}
-		if err := planProducts(ctx, tx, id, plan.Way(p.Way), []int64{product}); err != nil {
+		if _, err := (planning{tx, id, plan.Way(p.Way), p.lots(), false}).products(ctx, []int64{product}); err != nil {
 			return err
 		}
-		return Notify(ctx, tx, Event{Topic: "plan", ID: id})
+		return revise(ctx, tx, id, p.remade())
 	})
 }
 
 // PlanAgain plans the stale and failed products of a plan on what they show
-// now.
+// now, so that they can be looked at and applied.
 func (s *Store) PlanAgain(ctx context.Context, id int64) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
 		p, err := one[Plan](ctx, tx, planQuery+` where p.id = $1 for update of p`, id)
@@ -401,9 +471,61 @@ func (s *Store) PlanAgain(ctx context.Context, id int64) error {
 		if err != nil {
 			return err
 		}
-		if len(products) == 0 || p.Kind != "lot" {
+		if len(products) == 0 || p.Kind != "lot" || p.State != "applied" {
 			return ErrChanged
 		}
-		return planProducts(ctx, tx, id, plan.Way(p.Way), products)
+		if _, err := (planning{tx, id, plan.Way(p.Way), p.lots(), true}).products(ctx, products); err != nil {
+			return err
+		}
+		return revise(ctx, tx, id, plan.Remade{})
 	})
+}
+
+// Refresh looks in a transaction whether a plan still says what applying it would
+// do, and makes again what does not: all of it where its lots were decided on
+// since, else the products that changed. Ways and products left out stay. It
+// locks the plan and its lots, so that nothing is decided until the transaction
+// ends, and returns what became different. revision is the plan's as the person
+// saw it; another one is ErrChanged.
+func Refresh(ctx context.Context, tx pgx.Tx, id int64, revision int) (r plan.Remade, err error) {
+	p, err := one[Plan](ctx, tx, planQuery+` where p.id = $1 for update of p`, id)
+	if err != nil {
+		return r, err
+	}
+	if p.Kind != "lot" || p.Revision != revision {
+		return r, ErrChanged
+	}
+	if p.State != "draft" && (p.State != "applied" || p.Planned == 0) {
+		return r, ErrChanged
+	}
+	if _, err := tx.Exec(ctx, `select from lot where id = any($1) order by id for update`, p.lots()); err != nil {
+		return r, err
+	}
+	decided, err := number(ctx, tx, `select count(*) from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = $1 and pl.decisions <> l.decisions`, id)
+	if err != nil {
+		return r, err
+	}
+	before, err := tx.Exec(ctx, `update plan_product set remade = false where plan_id = $1`, id)
+	if err != nil {
+		return r, err
+	}
+	again := planning{tx, id, plan.Way(p.Way), p.lots(), true}
+	if decided > 0 && p.State == "draft" {
+		r.Gone, err = again.whole(ctx)
+	} else {
+		r.Gone, err = again.overtaken(ctx)
+	}
+	if err != nil {
+		return r, err
+	}
+	var now, remade int
+	if err := tx.QueryRow(ctx, `select count(*), count(*) filter (where remade) from plan_product where plan_id = $1`, id).Scan(&now, &remade); err != nil {
+		return r, err
+	}
+	r.Fresh = now + r.Gone - int(before.RowsAffected())
+	r.Changed = remade - r.Fresh
+	if !r.Any() {
+		return r, nil
+	}
+	return r, revise(ctx, tx, id, r)
 }

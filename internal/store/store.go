@@ -30,6 +30,10 @@ var ErrNotFound = errors.New("not found")
 // ErrChanged means that a row was changed by someone else in between.
 var ErrChanged = errors.New("changed in between")
 
+// ErrApplied means that pictures stand, or are being put, on products by the
+// decisions on a lot, so that they are not changed.
+var ErrApplied = errors.New("the lot is applied, or a plan of it is under way")
+
 // Store is a pool of connections with what is done on them.
 type Store struct {
 	Pool *pgxpool.Pool

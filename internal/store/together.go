@@ -102,7 +102,7 @@ func (s *Store) GiveBackTogether(ctx context.Context, lot int64, f FileFilter) (
 func (s *Store) together(ctx context.Context, lot int64, f FileFilter, c change) (done Together, err error) {
 	where, args := f.where(lot)
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if err := isOpen(ctx, tx, lot); err != nil {
+		if err := deciding(ctx, tx, lot); err != nil {
 			return err
 		}
 		done, err = c.record(ctx, tx, lot, where, args)
@@ -111,13 +111,25 @@ func (s *Store) together(ctx context.Context, lot int64, f FileFilter, c change)
 	return done, err
 }
 
-// isOpen tells with ErrChanged that nothing is decided of a lot now.
-func isOpen(ctx context.Context, tx pgx.Tx, lot int64) error {
+// deciding lets a transaction change what is decided of a lot: it locks the lot
+// and counts its decisions, so that plans can tell that they are overtaken.
+// ErrChanged means that the lot is not ready yet, ErrApplied that its pictures
+// stand by the decisions.
+func deciding(ctx context.Context, tx pgx.Tx, lot int64) error {
 	var state string
-	if err := tx.QueryRow(ctx, `select state from lot where id = $1`, lot).Scan(&state); err != nil {
+	if err := tx.QueryRow(ctx, `update lot set decisions = decisions + 1 where id = $1 returning state`, lot).Scan(&state); err != nil {
 		return orNotFound(err)
 	}
-	if state != "ready" {
+	if state == "applied" {
+		return ErrApplied
+	}
+	busy, err := number(ctx, tx, `select count(*) from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state in ('applying', 'reverting')`, lot)
+	switch {
+	case err != nil:
+		return err
+	case busy > 0:
+		return ErrApplied
+	case state != "ready":
 		return ErrChanged
 	}
 	return nil
@@ -152,7 +164,7 @@ func (s *Store) TakeBack(ctx context.Context, id int64) (files []Seen, stayed in
 		if err != nil {
 			return err
 		}
-		if err := isOpen(ctx, tx, lot); err != nil {
+		if err := deciding(ctx, tx, lot); err != nil {
 			return err
 		}
 		files, err = list[Seen](ctx, tx, `update file f set verdict = a.before->>'verdict', product_id = (a.before->>'product')::bigint, variant_id = (a.before->>'variant')::bigint,

@@ -102,7 +102,9 @@ func (i *instance) line(archive []byte, inUpload, inExamination, inApplying func
 	inExamination()
 	i.until("the lot to be ready", func() bool { return i.rows("select state from lot") == "(ready)" })
 	i.post(fmt.Sprintf("/api/v1/lots/%d/plan", lot.ID), map[string]any{"way": "after"}, &plan)
-	i.post(fmt.Sprintf("/api/v1/plans/%d/apply", plan.ID), nil, nil)
+	if err := i.client().Apply(i.t.Context(), plan.ID); err != nil {
+		i.t.Fatal(err)
+	}
 	inApplying()
 	i.until("the plan to be applied", func() bool {
 		return i.rows("select state from plan") == "(applied)" && i.rows("select distinct state from run") == "(done)"

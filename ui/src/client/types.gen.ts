@@ -23,6 +23,13 @@ export type ArrangementChange = {
     version: number;
 };
 
+export type AsSeen = {
+    /**
+     * Of the plan as the person saw it: another one is not touched
+     */
+    revision: number;
+};
+
 export type AskLookupRequest = {
     /**
      * As they are entered; a wrong check digit is named, and never sent
@@ -1255,8 +1262,32 @@ export type Plan = {
      */
     lots: Array<PlanLot>;
     moved: number;
+    /**
+     * Decisions or products changed since it was made
+     */
+    outdated: boolean;
+    /**
+     * Products whose change waits to be applied
+     */
+    planned: number;
     products: number;
+    /**
+     * Products that would show something else than they did when the plan was last looked at
+     */
+    remadeChanged: number;
+    /**
+     * Products that came to it since
+     */
+    remadeFresh: number;
+    /**
+     * Products that are no longer in it
+     */
+    remadeGone: number;
     removed: number;
+    /**
+     * Of what it shows: only what was seen is applied
+     */
+    revision: number;
     /**
      * Products that changed since the plan was made
      */
@@ -1288,6 +1319,10 @@ export type PlannedProduct = {
     moved: number;
     problem: string;
     product: number;
+    /**
+     * It would show something else than it did when the plan was last looked at
+     */
+    remade: boolean;
     removed: number;
     state: 'planned' | 'applied' | 'reverted' | 'stale' | 'failed' | 'left out';
     /**
@@ -1314,6 +1349,14 @@ export type PlannedTarget = {
 
 export type Preview = {
     /**
+     * A person left it out of the plan
+     */
+    leftOut: boolean;
+    /**
+     * Whose files it would show
+     */
+    lots: Array<PlanLot>;
+    /**
      * Variants whose pictures a person put into their order, 0 for the product as a whole
      */
     ordered: Array<number>;
@@ -1321,6 +1364,10 @@ export type Preview = {
     targets: Array<PlannedTarget>;
     variants: Array<Variant>;
     warnings: Array<Warning>;
+    /**
+     * To place, as it is planned
+     */
+    way: string;
 };
 
 export type Problem = {
@@ -3632,7 +3679,7 @@ export type GetPlanResponses = {
 export type GetPlanResponse = GetPlanResponses[keyof GetPlanResponses];
 
 export type ApplyPlanData = {
-    body?: never;
+    body: AsSeen;
     path: {
         id: number;
     };
@@ -3720,6 +3767,33 @@ export type SetPlanProductResponses = {
 
 export type SetPlanProductResponse = SetPlanProductResponses[keyof SetPlanProductResponses];
 
+export type RefreshPlanData = {
+    body: AsSeen;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/plans/{id}/refresh';
+};
+
+export type RefreshPlanErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RefreshPlanError = RefreshPlanErrors[keyof RefreshPlanErrors];
+
+export type RefreshPlanResponses = {
+    /**
+     * OK
+     */
+    200: Plan;
+};
+
+export type RefreshPlanResponse = RefreshPlanResponses[keyof RefreshPlanResponses];
+
 export type ReplanData = {
     body?: never;
     path: {
@@ -3740,9 +3814,9 @@ export type ReplanError = ReplanErrors[keyof ReplanErrors];
 
 export type ReplanResponses = {
     /**
-     * Accepted
+     * OK
      */
-    202: Created;
+    200: Plan;
 };
 
 export type ReplanResponse = ReplanResponses[keyof ReplanResponses];

@@ -128,7 +128,7 @@ function Head({ lot }: { lot: Lot }) {
         {lot.state === 'ready' && <Button onClick={() => pair.mutate({ path: { id: lot.id } })} loading={pair.isPending} title="What you decided stays">Read again</Button>}
         {lot.state !== 'receiving' && <Button component={Link} to={`/pair/${lot.id}`} variant={decide ? 'filled' : 'default'}>{decide ? `Decide ${count(undecided)}` : 'Bench'}</Button>}
         {lot.state === 'ready' && lot.planState !== 'applying' && lot.paired > 0 && (
-          <Button variant={decide ? 'default' : 'filled'} loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: 'after' } })}>Plan {count(lot.paired)}</Button>
+          <Button variant={decide ? 'default' : 'filled'} loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: '' } })}>Plan {count(lot.paired)}</Button>
         )}
         {lot.plan > 0 && lot.planState !== 'draft' && <Button component={Link} to={`/plans/${lot.plan}`}>Its plan</Button>}
       </div>

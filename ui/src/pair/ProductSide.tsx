@@ -13,7 +13,7 @@ export function ProductSide({ target, file, ordering, open }: { target: { produc
   if (!target || target.product === 0) return <Empty title="No product is marked.">Press f to find one by SKU, title, GTIN or option.</Empty>;
   if (preview.error) return <Failed error={preview.error} />;
   if (!preview.data) return null;
-  const { product: p, targets, variants, warnings, ordered } = preview.data;
+  const { product: p, targets, variants, warnings, ordered, way, lots, leftOut } = preview.data;
   const variant = variants.find((v) => v.id === target.variant);
   return (
     <div className="scroll" style={{ padding: '10px 12px', display: 'grid', gap: 12, alignContent: 'start' }} tabIndex={0} role="region" aria-label="Product’s pictures">
@@ -21,6 +21,9 @@ export function ProductSide({ target, file, ordering, open }: { target: { produc
         <Link className="link" to={`/products/${p.id}`}><strong>{p.title || p.code}</strong></Link>
         <div><span className="mono">{variant?.sku ?? p.code}</span>{variant ? <span className="quiet"> {variant.options.map((o) => o.value).join(', ')}</span> : <span className="quiet"> the product as a whole</span>}</div>
       </div>
+      {(leftOut || way !== 'after' || lots.length > 1) && (
+        <span className="quiet">{leftOut ? 'Left out of the plan: it stays as it is.' : `As it is planned: ${wayName(way)}${lots.length > 1 ? `, with ${lots.length} lots` : ''}.`}</span>
+      )}
       <Warnings list={warnings} targets={targets} />
       {targets.length === 0 && <span className="quiet">It has no picture yet, and none is on its way in this lot.</span>}
       {targets.map((t) => (
@@ -36,6 +39,8 @@ export function ProductSide({ target, file, ordering, open }: { target: { produc
     </div>
   );
 }
+
+const wayName = (way: string) => (way === 'instead' ? 'in its stead' : way);
 
 const idOf = (e: Entry) => `${e.id}-${e.file}`;
 

@@ -4,7 +4,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import type { Plan, PlannedProduct, Warning } from '../client';
-import { applyPlanMutation, decideTogetherMutation, getFileOptions, getPlanOptions, listPlanProductsOptions, listRunsOptions, makePlanMutation, replanMutation, revertPlanMutation, setPlanProductMutation } from '../client/@tanstack/react-query.gen';
+import { applyPlanMutation, decideTogetherMutation, getFileOptions, getPlanOptions, listPlanProductsOptions, listRunsOptions, makePlanMutation, refreshPlanMutation, replanMutation, revertPlanMutation, setPlanProductMutation } from '../client/@tanstack/react-query.gen';
 import { Shots } from '../pair/ProductSide';
 import { count, said, some } from '../shared/format';
 import { usePages } from '../shared/paging';
@@ -44,6 +44,7 @@ export function PlanPage() {
       </div>
       {newest && (newest.state !== 'done' || plan.data.state !== 'draft') && <div className="sheet" style={{ margin: '10px 16px 0' }}><RunLine run={newest} /></div>}
       {plan.data.stale + plan.data.failed > 0 && <Stale plan={plan.data} />}
+      {plan.data.outdated ? <Overtaken plan={plan.data} /> : <Remade plan={plan.data} />}
       <Products key={`${warned}`} plan={plan.data} warned={warned} />
     </>
   );
@@ -54,14 +55,41 @@ function Totals({ plan }: { plan: Plan }) {
   return <span className="spread" style={{ gap: 18 }}>{all.filter(([n, what]) => n > 0 || what === 'removed').map(([n, what]) => <span key={what}><strong>{count(n)}</strong> <span className="quiet">{what}</span></span>)}</span>;
 }
 
+/** What could not be changed, and the way to plan it on what stands now. */
 function Stale({ plan }: { plan: Plan }) {
-  const again = useMutation({ ...replanMutation(), onError: failed });
+  const client = useQueryClient();
+  const again = useMutation({ ...replanMutation(), onError: failed, onSuccess: () => void client.invalidateQueries() });
+  const left = plan.stale + plan.failed;
   return (
-    <div className="note warn spread" style={{ margin: '10px 16px 0' }}>
-      <span>{some(plan.stale + plan.failed, 'product')} changed after this plan was made, so nothing was done to {plan.stale + plan.failed === 1 ? 'it' : 'them'}.</span>
-      <Button className="push" onClick={() => again.mutate({ path: { id: plan.id } })} loading={again.isPending}>Plan and apply {plan.stale + plan.failed === 1 ? 'it' : 'them'} again</Button>
+    <div className="note warn spread beside">
+      <span>{some(left, 'product')} changed while this plan was applied, so nothing was done to {left === 1 ? 'it' : 'them'}.</span>
+      <Button className="push" onClick={() => again.mutate({ path: { id: plan.id } })} loading={again.isPending}>Plan {left === 1 ? 'it' : 'them'} again</Button>
     </div>
   );
+}
+
+/** Says that somebody decided, or changed a product, after the plan was made. */
+function Overtaken({ plan }: { plan: Plan }) {
+  const client = useQueryClient();
+  const refresh = useMutation({ ...refreshPlanMutation(), onError: failed, onSuccess: () => void client.invalidateQueries() });
+  const show = () => refresh.mutate({ path: { id: plan.id }, body: { revision: plan.revision } });
+  return (
+    <div className="note warn spread beside" role="status">
+      <span>Decisions or products changed after this plan was made. It will not be applied as it stands here.</span>
+      <Button className="push" variant="filled" onClick={show} loading={refresh.isPending}>Show it as it is now</Button>
+    </div>
+  );
+}
+
+/** What became different when the plan was made again. */
+function Remade({ plan }: { plan: Plan }) {
+  const parts = [
+    plan.remadeChanged > 0 && `${some(plan.remadeChanged, 'product')} will show something else than before`,
+    plan.remadeFresh > 0 && `${some(plan.remadeFresh, 'product')} came to it`,
+    plan.remadeGone > 0 && `${some(plan.remadeGone, 'product')} left it`,
+  ].filter((part) => part !== false);
+  if (parts.length === 0 || plan.planned === 0) return null;
+  return <div className="note warn beside" role="status">This plan was made again, on the decisions and products as they are now: {parts.join(', ')}. They stand first, marked “made again”.</div>;
 }
 
 function Head({ plan, working }: { plan: Plan; working: boolean }) {
@@ -72,6 +100,7 @@ function Head({ plan, working }: { plan: Plan; working: boolean }) {
   const apply = useMutation({ ...applyPlanMutation(), onError: failed });
   const revert = useMutation({ ...revertPlanMutation(), onError: failed });
   const draft = plan.state === 'draft';
+  const waits = draft ? plan.products : plan.state === 'applied' ? plan.planned : 0;
   return (
     <div className="head">
       <div style={{ minWidth: 0 }}>
@@ -86,7 +115,16 @@ function Head({ plan, working }: { plan: Plan; working: boolean }) {
       </div>
       <div className="spread push" style={{ flex: 'none' }}>
         {draft && <SegmentedControl aria-label="Way to place" value={plan.way} onChange={(w) => make.mutate({ body: { lots, way: w as Way } })} data={ways.map(({ value, label }) => ({ value, label }))} disabled={make.isPending} />}
-        {draft && <Button variant="filled" disabled={plan.products === 0} loading={apply.isPending} onClick={() => apply.mutate({ path: { id: plan.id } })}>Apply to {some(plan.products, 'product')}</Button>}
+        {(draft || waits > 0) && (
+          <Button
+            variant={plan.outdated ? 'default' : 'filled'}
+            disabled={waits === 0 || plan.outdated || working}
+            loading={apply.isPending}
+            onClick={() => apply.mutate({ path: { id: plan.id }, body: { revision: plan.revision } })}
+          >
+            Apply to {some(waits, 'product')}
+          </Button>
+        )}
         {plan.state === 'reverted' && plan.lots[0] && <Button component={Link} to={`/pair/${plan.lots[0].id}`}>Back to its bench</Button>}
         {!working && (plan.state === 'applied' || plan.state === 'applying') && plan.applied > 0 && <Button onClick={() => setSure(true)}>Revert…</Button>}
       </div>
@@ -146,6 +184,7 @@ function Product({ plan, product }: { plan: Plan; product: PlannedProduct }) {
         <Link className="link mono" to={`/products/${product.product}`}>{product.code}</Link><span className="clip">{product.title}</span>
         <span className="quiet" style={{ flex: 'none' }}>{[product.added && `${product.added} added`, product.removed && `${product.removed} removed`, product.moved && `${product.moved} moved`].filter(Boolean).join(', ') || 'no change'}</span>
         <span className="spread push" style={{ flex: 'none' }}>
+          {product.remade && product.state === 'planned' && <span className="quiet">made again</span>}
           {product.state !== 'planned' && <span className="quiet">{product.state}</span>}
           {draft && <NativeSelect size="xs" aria-label={`Way for ${product.code}`} value={product.leftOut ? 'left out' : product.way} onChange={(e) => { const v = e.currentTarget.value; put(v === 'left out' ? '' : (v as Way | ''), v === 'left out'); }}
             data={[{ value: '', label: 'as the plan' }, ...ways.map(({ value, label }) => ({ value, label })), { value: 'left out', label: 'leave out' }]} />}

@@ -6,10 +6,10 @@ const touched: Record<string, string[]> = {
   origin: ['listOrigins', 'getOrigin'],
   lookup: ['getLookup', 'listLookupCodes'],
   lot: ['listLots', 'getLot', 'getWaiting', 'getToday', 'listFiles', 'countMarks', 'listGroups', 'getLotClues', 'getLotSheet'],
-  files: ['listFiles', 'getLotSheet', 'countMarks', 'listGroups', 'getFile', 'getLot', 'listLots', 'getWaiting', 'getToday', 'previewProduct'],
-  plan: ['getPlan', 'listPlanProducts', 'getLot', 'listLots'],
+  files: ['listFiles', 'getLotSheet', 'countMarks', 'listGroups', 'getFile', 'getLot', 'listLots', 'getWaiting', 'getToday', 'previewProduct', 'getPlan'],
+  plan: ['getPlan', 'listPlanProducts', 'getLot', 'listLots', 'getToday', 'previewProduct'],
   message: ['listMessages', 'getWaiting'],
-  product: ['listProducts', 'getProduct', 'getWaiting', 'getToday', 'previewProduct', 'listPlanProducts', 'listCategories'],
+  product: ['listProducts', 'getProduct', 'getWaiting', 'getToday', 'previewProduct', 'getPlan', 'listPlanProducts', 'listCategories'],
 };
 
 function names(query: Query, ids: Set<string>): boolean {
