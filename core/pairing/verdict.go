@@ -119,7 +119,10 @@ type Verdict struct {
 	bare      bool
 }
 
-// ClueList is the order in which clues are weighed, and their settings.
+// ClueList is the order in which clues are weighed, and their settings. Order
+// counts among those that read names. What a sheet says stands before every
+// name, a barcode in the picture and a look-alike behind them, wherever they
+// stand in the list.
 type ClueList struct {
 	Clues     []ClueSetting `json:"clues" nullable:"false"`
 	Languages []string      `json:"languages,omitempty" doc:"Whose view words are read beside English: de, fr, es, it, nl"`
@@ -163,8 +166,18 @@ func DefaultClues() ClueList {
 	return list
 }
 
+// Whole returns the list with what it leaves out: one without clues takes the
+// usual ones, so that {"languages":["de"]} reads as people mean it.
+func (list ClueList) Whole() ClueList {
+	if len(list.Clues) == 0 {
+		list.Clues = DefaultClues().Clues
+	}
+	return list
+}
+
 // ReadClueList reads a clue list in JSON and checks it. The error says which
-// clue, pattern, step or language cannot be used.
+// clue, pattern, step or language cannot be used. A list without clues takes the
+// usual ones.
 func ReadClueList(r io.Reader) (ClueList, error) {
 	var list ClueList
 	decoder := json.NewDecoder(r)
@@ -172,7 +185,7 @@ func ReadClueList(r io.Reader) (ClueList, error) {
 	if err := decoder.Decode(&list); err != nil {
 		return list, fmt.Errorf("read clue list: %w", err)
 	}
-	return list, list.Check()
+	return list.Whole(), list.Check()
 }
 
 // Check says what of a list cannot be used.
@@ -183,6 +196,7 @@ func (list ClueList) Check() error {
 
 // On tells whether a clue is in the list and switched on.
 func (list ClueList) On(clue Clue) bool {
+	list = list.Whole()
 	return slices.ContainsFunc(list.Clues, func(s ClueSetting) bool { return s.Clue == clue.String() && !s.Off })
 }
 
@@ -198,6 +212,7 @@ type compiled struct {
 }
 
 func (list ClueList) compile() (*compiled, error) {
+	list = list.Whole()
 	with := &compiled{steps: list.Steps}
 	seen := map[Clue]bool{}
 	for i, setting := range list.Clues {

@@ -86,7 +86,7 @@ func (s *Server) clueOperations(api huma.API) {
 			if err := checked(in.Body.List); err != nil {
 				return nil, clueProblem(err)
 			}
-			id, err := s.Store.AddClueList(ctx, strings.TrimSpace(in.Body.Name), in.Body.List)
+			id, err := s.Store.AddClueList(ctx, strings.TrimSpace(in.Body.Name), in.Body.List.Whole())
 			return &Body[created]{created{id}}, clueProblem(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "change-clue-list", Method: http.MethodPut, Path: path + "/{id}", Summary: "Change a clue list", Tags: tags, DefaultStatus: http.StatusNoContent},
@@ -97,7 +97,7 @@ func (s *Server) clueOperations(api huma.API) {
 			if err := checked(in.Body.List); err != nil {
 				return nil, clueProblem(err)
 			}
-			return nil, clueProblem(s.Store.ChangeClueList(ctx, store.NamedClues{ID: in.ID, Name: strings.TrimSpace(in.Body.Name), List: in.Body.List, Version: in.Body.Version}))
+			return nil, clueProblem(s.Store.ChangeClueList(ctx, store.NamedClues{ID: in.ID, Name: strings.TrimSpace(in.Body.Name), List: in.Body.List.Whole(), Version: in.Body.Version}))
 		})
 	huma.Register(api, huma.Operation{OperationID: "remove-clue-list", Method: http.MethodDelete, Path: path + "/{id}", Summary: "Forget a clue list", Tags: tags, DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *ByID) (*struct{}, error) {

@@ -58,6 +58,9 @@ func (w *examineWorker) Work(ctx context.Context, job *river.Job[examineArgs]) e
 		if err := r.examineUploads(ctx, run, uploads, p); err != nil {
 			return "", err
 		}
+		if err := errors.Join(r.Store.MarkFiles(ctx, run.LotID), r.Store.GiveLinkRights(ctx, run.LotID)); err != nil {
+			return "", err
+		}
 		err = r.Store.Within(ctx, func(tx pgx.Tx) error {
 			_, err := r.enqueue(ctx, tx, "pair", store.About{Lot: run.LotID})
 			return err
@@ -122,9 +125,6 @@ func (r *Runner) examineUploads(ctx context.Context, run store.Run, uploads []st
 	}
 	err = r.examineAll(ctx, run.LotID, p, func(ctx context.Context, e *examination) error { return e.walkAll(ctx, sources) })
 	if err != nil {
-		return err
-	}
-	if err := errors.Join(r.Store.MarkFiles(ctx, run.LotID), r.Store.GiveLinkRights(ctx, run.LotID), r.Store.SayBarcode(ctx, run.LotID)); err != nil {
 		return err
 	}
 	return r.finish(ctx, run, sources)

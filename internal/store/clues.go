@@ -75,6 +75,7 @@ func (s *Store) LotClues(ctx context.Context, lot int64) (NamedClues, error) {
 	if errors.Is(err, ErrNotFound) {
 		return NamedClues{Name: "the usual clues", List: pairing.DefaultClues()}, nil
 	}
+	found.List = found.List.Whole()
 	return found, err
 }
 

@@ -61,29 +61,23 @@ func (s *Store) Lot(ctx context.Context, id int64) (Lot, error) {
 
 // CreateLot opens a lot that waits for uploads.
 func (s *Store) CreateLot(ctx context.Context, name, origin string, uploads int) (id int64, err error) {
+	return s.createLot(ctx, name, origin, "", uploads)
+}
+
+// CreateScanLot opens a lot of pictures of what has a barcode; "" is for any
+// pictures. Each of its files says the barcode from the moment it is written.
+func (s *Store) CreateScanLot(ctx context.Context, name, barcode string, uploads int) (id int64, err error) {
+	return s.createLot(ctx, name, "upload", barcode, uploads)
+}
+
+func (s *Store) createLot(ctx context.Context, name, origin, barcode string, uploads int) (id int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if id, err = number(ctx, tx, `insert into lot (name, origin, expected) values ($1, $2, $3) returning id`, name, origin, uploads); err != nil {
+		if id, err = number(ctx, tx, `insert into lot (name, origin, barcode, expected) values ($1, $2, $3, $4) returning id`, name, origin, barcode, uploads); err != nil {
 			return err
 		}
 		return Notify(ctx, tx, Event{Topic: "lot", ID: id})
 	})
 	return id, err
-}
-
-// CreateScanLot opens a lot of pictures of what has a barcode; "" is for any
-// pictures.
-func (s *Store) CreateScanLot(ctx context.Context, name, barcode string, uploads int) (id int64, err error) {
-	if id, err = s.CreateLot(ctx, name, "upload", uploads); err != nil || barcode == "" {
-		return id, err
-	}
-	_, err = s.Pool.Exec(ctx, `update lot set barcode = $2 where id = $1`, id, barcode)
-	return id, err
-}
-
-// SayBarcode lets the files of a lot that was made for a barcode say so.
-func (s *Store) SayBarcode(ctx context.Context, lot int64) error {
-	_, err := s.Pool.Exec(ctx, `update file f set said = jsonb_build_object('barcode', l.barcode) from lot l where l.id = $1 and f.lot_id = l.id and l.barcode <> '' and f.said is null`, lot)
-	return err
 }
 
 // SetLotState moves a lot on.
@@ -223,8 +217,9 @@ func (s *Store) AddFiles(ctx context.Context, lot int64, files []Examined) error
 			if f.Problem != "" {
 				verdict = "unusable"
 			}
-			batch.Queue(`insert into file (lot_id, upload_id, entry, path, bytes, sha256, problem, verdict, fetched)
-				values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (upload_id, entry) do nothing`,
+			batch.Queue(`insert into file (lot_id, upload_id, entry, path, bytes, sha256, problem, verdict, fetched, said)
+				select $1, $2, $3, $4, $5, $6, $7, $8, $9, case when barcode <> '' then jsonb_build_object('barcode', barcode) end from lot where id = $1
+				on conflict (upload_id, entry) do nothing`,
 				lot, f.Upload, f.Entry, f.Path, f.Bytes, f.Sum, f.Problem, verdict, !f.Missed)
 		}
 		return tx.SendBatch(ctx, batch).Close()

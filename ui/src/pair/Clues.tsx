@@ -11,7 +11,7 @@ import { Failed } from '../shared/State';
 import { tell } from '../shared/tell';
 import { Verdict } from '../shared/Verdict';
 import { ReadingLine } from './ReadingLine';
-import { clueHelp, clueNames } from './words';
+import { besideNames, clueHelp, clueNames } from './words';
 
 /** The clue list that a lot is read with: every change is tried at once on the whole lot, before it is kept. */
 export function Clues({ open, onClose, lot, path }: { open: boolean; onClose: () => void; lot: Lot; path: string }) {
@@ -48,12 +48,14 @@ function Editor({ lot, path, now, onClose }: { lot: Lot; path: string; now: Name
   const use = useMutation(readLotWithMutation());
   const changed = JSON.stringify(list) !== JSON.stringify(now.list);
   const set = (at: number, next: Partial<ClueSetting>) => setList({ ...list, clues: list.clues.map((c, i) => (i === at ? { ...c, ...next } : c)) });
-  const move = (at: number, by: number) => {
-    const clues = [...list.clues];
-    const [taken] = clues.splice(at, 1);
-    if (taken) clues.splice(at + by, 0, taken);
-    setList({ ...list, clues });
+  const numbered = list.clues.map((clue, at) => ({ clue, at }));
+  const ordered = numbered.filter(({ clue }) => !besideNames.has(clue.clue));
+  const beside = numbered.filter(({ clue }) => besideNames.has(clue.clue));
+  /** Lets two clues change places. */
+  const swap = (one: { clue: ClueSetting; at: number }, other: { clue: ClueSetting; at: number } | undefined) => {
+    if (other) setList({ ...list, clues: list.clues.map((c, i) => (i === one.at ? other.clue : i === other.at ? one.clue : c)) });
   };
+  const decides = (clue: string) => preview.data?.clues[clue] ?? 0;
   const readWith = async (id: number) => {
     await use.mutateAsync({ path: { id: lot.id }, body: { list: id, always } });
     void client.invalidateQueries({ queryKey: getLotCluesQueryKey({ path: { id: lot.id } }) });
@@ -79,23 +81,17 @@ function Editor({ lot, path, now, onClose }: { lot: Lot; path: string; now: Name
         {changed && <Button onClick={() => setList(now.list)}>Undo changes</Button>}
       </div>
       <div className="sheet">
-        {list.clues.map((c, i) => (
-          <div key={c.clue} className="clue">
-            <div className="spread" style={{ gap: 8 }}>
-              <Switch size="xs" style={{ flex: 'none' }} checked={!c.off} onChange={(e) => set(i, { off: !e.currentTarget.checked })} label={clueNames[c.clue]} aria-label={`Use ${clueNames[c.clue] ?? c.clue}`} />
-              <span className="quiet clip" style={{ fontSize: 12 }} title={clueHelp[c.clue]}>{clueHelp[c.clue]}</span>
-              {c.clue === 'barcode-in-picture' && !c.off && <LookInAll lot={lot} />}
-              <strong className="push num" title="files that it decides">{count(preview.data?.clues[c.clue] ?? 0)}</strong>
-              <ActionIcon size="sm" aria-label={`${c.clue} further up`} disabled={i === 0} onClick={() => move(i, -1)}><IconArrowUp size={14} /></ActionIcon>
-              <ActionIcon size="sm" aria-label={`${c.clue} further down`} disabled={i === list.clues.length - 1} onClick={() => move(i, 1)}><IconArrowDown size={14} /></ActionIcon>
-            </div>
-            {c.clue === 'pattern' && !c.off && <Patterns value={c} onChange={(next) => set(i, next)} />}
-            {c.clue === 'attribute' && !c.off && (
-              <TextInput aria-label="Names of the attributes" placeholder="all whose values look like codes; or their names, separated by commas" value={(c.attributes ?? []).join(', ')}
-                onChange={(e) => set(i, { attributes: e.currentTarget.value.split(',').map((s) => s.trimStart()).filter(Boolean) })} />
-            )}
-          </div>
+        <h2>What names say, in this order</h2>
+        {ordered.map((c, n) => (
+          <Setting
+            key={c.clue.clue} lot={lot} clue={c.clue} files={decides(c.clue.clue)} onChange={(next) => set(c.at, next)}
+            moves={{ up: n > 0, down: n < ordered.length - 1, move: (by) => swap(c, ordered[n + by]) }}
+          />
         ))}
+      </div>
+      <div className="sheet">
+        <h2>Beside names</h2>
+        {beside.map(({ clue, at }) => <Setting key={clue.clue} lot={lot} clue={clue} files={decides(clue.clue)} onChange={(next) => set(at, next)} />)}
       </div>
       <Learned steps={list.steps ?? []} onChange={(steps) => setList({ ...list, steps })} />
       <Tester lot={lot.id} list={list} start={path} />
@@ -108,6 +104,34 @@ function Editor({ lot, path, now, onClose }: { lot: Lot; path: string; now: Name
       </div>
       {lot.originId > 0 && <Checkbox size="xs" checked={always} onChange={(e) => setAlways(e.currentTarget.checked)} label="Use it for whatever comes from this origin" />}
       </div>
+    </div>
+  );
+}
+
+/** One clue: whether it is used, what it decides, and its settings. */
+function Setting({ lot, clue, files, moves, onChange }: {
+  lot: Lot; clue: ClueSetting; files: number; moves?: { up: boolean; down: boolean; move: (by: number) => void }; onChange: (next: Partial<ClueSetting>) => void;
+}) {
+  const name = clueNames[clue.clue] ?? clue.clue;
+  return (
+    <div className="clue">
+      <div className="spread clue-head">
+        <Switch size="xs" checked={!clue.off} onChange={(e) => onChange({ off: !e.currentTarget.checked })} label={name} aria-label={`Use ${name}`} />
+        <span className="quiet clip small" title={clueHelp[clue.clue]}>{clueHelp[clue.clue]}</span>
+        {clue.clue === 'barcode-in-picture' && !clue.off && <LookInAll lot={lot} />}
+        <strong className="push num" title="files that it decides">{count(files)}</strong>
+        {moves && <ActionIcon size="sm" aria-label={`${clue.clue} further up`} disabled={!moves.up} onClick={() => moves.move(-1)}><IconArrowUp size={14} /></ActionIcon>}
+        {moves && <ActionIcon size="sm" aria-label={`${clue.clue} further down`} disabled={!moves.down} onClick={() => moves.move(1)}><IconArrowDown size={14} /></ActionIcon>}
+      </div>
+      {clue.clue === 'pattern' && !clue.off && <Patterns value={clue} onChange={onChange} />}
+      {clue.clue === 'attribute' && !clue.off && (
+        <TextInput
+          aria-label="Names of the attributes"
+          placeholder="all whose values look like codes; or their names, separated by commas"
+          value={(clue.attributes ?? []).join(', ')}
+          onChange={(e) => onChange({ attributes: e.currentTarget.value.split(',').map((s) => s.trimStart()).filter(Boolean) })}
+        />
+      )}
     </div>
   );
 }

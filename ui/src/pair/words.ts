@@ -4,6 +4,9 @@ export const clueNames: Record<string, string> = {
   folder: 'folder', title: 'title', attribute: 'attribute', pattern: 'pattern', 'look-alike': 'look-alike', 'said-by-source': 'its source says so',
 };
 
+/** Clues that read no names: they are weighed before or behind all that do, wherever they stand in a list. */
+export const besideNames = new Set(['sheet-row', 'barcode-in-picture', 'look-alike']);
+
 /** What each clue goes by. */
 export const clueHelp: Record<string, string> = {
   'sheet-row': 'a spreadsheet that came with the lot names the file for a SKU', 'same-name': 'the whole name is a key', 'key-in-name': 'a key stands in the name', 'name-in-key': 'the name is a part of one key only',

@@ -1,0 +1,55 @@
+package pairing
+
+import (
+	"reflect"
+	"slices"
+	"testing"
+)
+
+// TestAListWithoutCluesTakesTheUsualOnes reads what people write when they want
+// one thing changed.
+func TestAListWithoutCluesTakesTheUsualOnes(t *testing.T) {
+	catalog := NewCatalog([]Item{{SKU: "BK-1042", Title: "Suit"}})
+	for _, text := range []string{`{}`, `{"languages":["de"]}`, `{"clues":null}`, `{"clues":[]}`} {
+		list := listOf(t, text)
+		verdicts, err := Lot(catalog, list, []string{"BK-1042_hinten.jpg"}, false)
+		if err != nil || verdicts[0].Kind != Paired || !list.On(SheetRow) {
+			t.Errorf("%s: %+v %v", text, verdicts, err)
+		}
+		if back := verdicts[0].View == "back"; back != (len(list.Languages) > 0) {
+			t.Errorf("%s: the view is %q", text, verdicts[0].View)
+		}
+	}
+	// A list that switches every clue off stays so, and so does one that was never read from JSON.
+	off := DefaultClues()
+	for i := range off.Clues {
+		off.Clues[i].Off = true
+	}
+	if v, err := Lot(catalog, off, []string{"BK-1042.jpg"}, false); err != nil || v[0].Kind != Loose {
+		t.Errorf("with all clues off: %+v %v", v, err)
+	}
+	if v, err := Lot(catalog, ClueList{Languages: []string{"de"}}, []string{"BK-1042.jpg"}, false); err != nil || v[0].Kind != Paired {
+		t.Errorf("without clues: %+v %v", v, err)
+	}
+}
+
+// TestCluesBesideNamesHaveNoOrder moves those that read no names through the
+// list: the verdicts stay.
+func TestCluesBesideNamesHaveNoOrder(t *testing.T) {
+	paths := []string{"1042-S-WHT.jpg", "meadow suit.jpg", "BK-2077-S-WHT/vx1043q.jpg", "2000000000107.jpg"}
+	want, err := Lot(wideCatalog(), DefaultClues(), paths, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, clue := range []Clue{SheetRow, BarcodeInPicture, LookAlike} {
+		for at := range DefaultClues().Clues {
+			list := DefaultClues()
+			from := slices.IndexFunc(list.Clues, func(s ClueSetting) bool { return s.Clue == clue.String() })
+			moved := list.Clues[from]
+			list.Clues = slices.Insert(slices.Delete(list.Clues, from, from+1), at, moved)
+			if got, err := Lot(wideCatalog(), list, paths, true); err != nil || !reflect.DeepEqual(got, want) {
+				t.Errorf("%s at %d: %+v %v", clue, at, got, err)
+			}
+		}
+	}
+}
