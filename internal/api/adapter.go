@@ -121,7 +121,7 @@ func copyRequest(c fiber.Ctx, op *huma.Operation) (*humaContext, error) {
 	ctx := &humaContext{op: op, method: strings.Clone(c.Method()), host: strings.Clone(c.Host()), remote: c.RequestCtx().RemoteAddr().String(),
 		proto: strings.Clone(c.Protocol()), url: *parsed, query: parsed.Query(), params: map[string]string{}, headers: http.Header{},
 		tls: c.RequestCtx().TLSConnectionState(), conn: c.RequestCtx().Conn(), out: newResponse()}
-	ctx.ctx, ctx.cancel = context.WithCancel(context.WithoutCancel(c.Context()))
+	ctx.ctx, ctx.cancel = untilGone(context.WithoutCancel(c.Context()), ctx.conn)
 	for _, name := range c.Route().Params {
 		value, err := url.PathUnescape(c.Params(name))
 		if err != nil {

@@ -1,10 +1,14 @@
 package api
 
 import (
-	"bytes"
+	"bufio"
+	"context"
+	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
+	"runtime/debug"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
@@ -65,43 +69,76 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 		return fiber.NewError(http.StatusUnprocessableEntity, "No column is chosen.")
 	}
 	filter := store.FileFilter{Verdict: c.Query("verdict"), Query: c.Query("q"), Rights: c.Query("rights"), Mark: c.Query("mark"), Type: c.Query("type"), Shape: c.Query("shape"), Sort: c.Query("sort"), Down: c.Query("down") == "true", Limit: 500}
+	format := export{kind: "text/csv; charset=utf-8", extension: "csv"}
+	if c.Query("format") == "xlsx" {
+		format = export{kind: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", extension: "xlsx"}
+	}
+	c.Set("Content-Type", format.kind)
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s.%s", url.PathEscape(lot.Name), format.extension))
+	number := strings.Clone(c.GetRespHeader(requestNumber))
+	ctx, cancel := untilGone(context.Background(), c.RequestCtx().Conn())
+	content, writer := io.Pipe()
+	go func() {
+		defer cancel()
+		out := bufio.NewWriterSize(writer, 64<<10)
+		err := contained(func() error { return errors.Join(s.writeFiles(ctx, out, id, filter, columns, format), out.Flush()) })
+		if err != nil && ctx.Err() == nil && !errors.Is(err, io.ErrClosedPipe) {
+			s.Log.Error("export broken off", "request", number, "lot", id, "error", err)
+		}
+		// With an error the connection breaks off: what has begun must not look whole.
+		_ = writer.CloseWithError(err) // never fails, see io.Pipe
+	}()
+	return c.SendStream(content)
+}
+
+// contained turns a panic into an error, so that it costs one answer.
+func contained(work func() error) (err error) {
+	defer func() {
+		if failed := recover(); failed != nil {
+			err = fmt.Errorf("%v\n%s", failed, debug.Stack())
+		}
+	}()
+	return work()
+}
+
+type export struct{ kind, extension string }
+
+// writeFiles writes a lot's files page by page.
+func (s *Server) writeFiles(ctx context.Context, out io.Writer, lot int64, filter store.FileFilter, columns []sheetfile.Column[store.File], format export) error {
+	next := s.eachFile(ctx, lot, filter)
+	if format.extension == "csv" {
+		return sheetfile.WriteCSV(out, columns, next)
+	}
+	return sheetfile.WriteXLSX(out, columns, next, func(f store.File) ([]byte, error) {
+		sum, err := blob.ParseSum(f.Sum)
+		if err != nil || f.Problem != "" {
+			return nil, nil
+		}
+		thumbnail, err := s.Blobs.Rendition(ctx, sum, run.ThumbnailSize)
+		if errors.Is(err, blob.ErrNotFound) {
+			return nil, nil
+		}
+		return thumbnail, err
+	})
+}
+
+// eachFile gives a lot's files one after the other, reading a page of them at a
+// time.
+func (s *Server) eachFile(ctx context.Context, lot int64, filter store.FileFilter) func() (store.File, bool, error) {
 	var page []store.File
 	last := false
-	next := func() (store.File, bool, error) {
+	return func() (f store.File, more bool, err error) {
 		if len(page) == 0 && !last {
-			var err error
-			if page, _, err = s.Store.Files(c.Context(), id, filter); err != nil {
-				return store.File{}, false, err
+			if page, _, err = s.Store.Files(ctx, lot, filter); err != nil {
+				return f, false, err
 			}
 			filter.Offset += len(page)
 			last = len(page) < filter.Limit
 		}
 		if len(page) == 0 {
-			return store.File{}, false, nil
+			return f, false, nil
 		}
-		f := page[0]
-		page = page[1:]
+		f, page = page[0], page[1:]
 		return f, true, nil
 	}
-	var out bytes.Buffer
-	kind, extension := "text/csv; charset=utf-8", "csv"
-	if c.Query("format") == "xlsx" {
-		kind, extension = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "xlsx"
-		err = sheetfile.WriteXLSX(&out, columns, next, func(f store.File) []byte {
-			sum, err := blob.ParseSum(f.Sum)
-			if err != nil || f.Problem != "" {
-				return nil
-			}
-			thumbnail, _ := s.Blobs.Rendition(c.Context(), sum, run.ThumbnailSize)
-			return thumbnail
-		})
-	} else {
-		err = sheetfile.WriteCSV(&out, columns, next)
-	}
-	if err != nil {
-		return err
-	}
-	c.Set("Content-Type", kind)
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s.%s", url.PathEscape(lot.Name), extension))
-	return c.Send(out.Bytes())
 }

@@ -260,7 +260,8 @@ func (s *Server) browse(ctx context.Context, id int64, folder string) (view fold
 		group.Go(func() error {
 			below, err := drive.List(listing, view.Folders[i].Path)
 			if err != nil {
-				return nil // it stays uncounted; opening it will say why
+				s.Log.Debug("a folder is not counted", "origin", id, "error", err)
+				return nil // opening it will say why
 			}
 			view.Folders[i].Files = 0
 			for _, e := range below {
@@ -271,8 +272,7 @@ func (s *Server) browse(ctx context.Context, id int64, folder string) (view fold
 			return nil
 		})
 	}
-	_ = group.Wait()
-	return view, nil
+	return view, group.Wait()
 }
 
 // within tells whether a path lies in a folder; "" is the top.
@@ -327,6 +327,18 @@ func (s *Server) sendSmall(ctx context.Context, c fiber.Ctx, content io.ReadClos
 	return c.Send(result.Rendition)
 }
 
+// notToSee says why a picture is not shown: what is wrong with the other side, or
+// with the picture.
 func notToSee(err error) error {
-	return fiber.NewError(http.StatusUnprocessableEntity, "This picture cannot be shown: "+err.Error())
+	var fault *origin.Fault
+	var large *http.MaxBytesError
+	switch {
+	case errors.As(err, &fault):
+		return fiber.NewError(http.StatusUnprocessableEntity, "This picture cannot be shown: "+fault.Reason)
+	case errors.As(err, &large):
+		return fiber.NewError(http.StatusUnprocessableEntity, "This picture cannot be shown: it is larger than 64 MB.")
+	case errors.Is(err, store.ErrNotFound):
+		return fiber.NewError(http.StatusNotFound, "There is no such origin.")
+	}
+	return &inside{status: http.StatusInternalServerError, cause: err}
 }

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
@@ -255,8 +254,7 @@ func (s *Server) importProducts(ctx context.Context, body io.Reader) (report imp
 		}
 		said := string(refused)
 		if report.Rows > 0 {
-			written, _ := json.Marshal(report.Imported)
-			said += " What stands before it was taken: " + string(written)
+			said += fmt.Sprintf(" What stands before it was taken: %d rows, %d refused.", report.Rows, report.Refused)
 		}
 		return report, huma.Error422UnprocessableEntity(said)
 	}

@@ -6,7 +6,6 @@ package api
 
 import (
 	"context"
-	"errors"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -23,7 +22,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
-	"ambrosa/core/plan"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/pairs"
@@ -106,6 +104,7 @@ func (s *Server) operations() huma.API {
 	config.DocsPath = ""
 	config.SchemasPath = ""
 	config.CreateHooks = nil
+	config.Transformers = append(config.Transformers, s.hideInside)
 	api := huma.NewAPI(config, &adapter{s.app})
 	s.productOperations(api)
 	s.lotOperations(api)
@@ -131,6 +130,9 @@ func (s *Server) Heard(event store.Event) { s.hub.send(event) }
 // observe logs and times every request.
 func (s *Server) observe(c fiber.Ctx) error {
 	start := time.Now()
+	number := newRequestNumber()
+	c.Request().Header.Set(requestNumber, number)
+	c.Set(requestNumber, number)
 	err := c.Next()
 	if err != nil {
 		if failed := s.fail(c, err); failed != nil {
@@ -145,7 +147,7 @@ func (s *Server) observe(c fiber.Ctx) error {
 	if status >= 500 {
 		level = slog.LevelError
 	}
-	s.Log.Log(c.Context(), level, "request", "method", c.Method(), "path", c.Path(), "status", status, "took", took)
+	s.Log.Log(c.Context(), level, "request", "number", number, "method", c.Method(), "path", c.Path(), "status", status, "took", took)
 	return nil
 }
 
@@ -179,43 +181,6 @@ func (s *Server) ready(c fiber.Ctx) error {
 		return fiber.NewError(http.StatusServiceUnavailable, "the database does not answer")
 	}
 	return c.SendString("ready\n")
-}
-
-// fail answers an error that no operation answered, as a problem of RFC 9457.
-func (s *Server) fail(c fiber.Ctx, err error) error {
-	status := http.StatusInternalServerError
-	detail := "Something went wrong inside Ambrosa. Nothing is lost; try again."
-	var known *fiber.Error
-	if errors.As(err, &known) {
-		status, detail = known.Code, known.Message
-	} else {
-		s.Log.Error("request failed", "path", c.Path(), "error", err)
-	}
-	c.Status(status)
-	problem := huma.ErrorModel{Title: http.StatusText(status), Status: status, Detail: detail}
-	return c.JSON(problem, "application/problem+json")
-}
-
-// problem turns an error of the packages below into an answer.
-func problem(err error, what string) error {
-	var remade plan.Remade
-	switch {
-	case err == nil:
-		return nil
-	case errors.Is(err, store.ErrNotFound):
-		return huma.Error404NotFound("There is no such " + what + ".")
-	case errors.As(err, &remade):
-		return huma.Error409Conflict(remade.Error())
-	case errors.Is(err, store.ErrApplied):
-		return huma.Error409Conflict("The pictures of this lot stand on products by its decisions, or are being put there. Take its plan back first; nothing was changed now.")
-	case errors.Is(err, store.ErrChanged):
-		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
-	case errors.Is(err, store.ErrOtherBarcode):
-		return huma.Error422UnprocessableEntity("This picture was looked up for the barcode of another product; it cannot be put on this one.")
-	case errors.Is(err, context.Canceled):
-		return huma.NewError(499, "The request was given up.")
-	}
-	return huma.Error500InternalServerError("Something went wrong inside Ambrosa. Nothing is lost; try again.", err)
 }
 
 // pages serves the interface; addresses that are views of it give its page.

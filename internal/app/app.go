@@ -188,7 +188,7 @@ func (a *App) ServeDrop(ctx context.Context, c Config) error {
 	if err != nil {
 		return fmt.Errorf("the drop folder's address %s is taken by another program; end it, or choose another with AMBROSA_DROP: %w", c.Drop, err)
 	}
-	a.drop = &dropfolder.Server{Folder: filepath.Join(c.Data, "drop"), Admit: a.admitDrop}
+	a.drop = &dropfolder.Server{Folder: filepath.Join(c.Data, "drop"), Admit: a.admitDrop, Log: a.Runner.Log}
 	dropped := &run.Dropped{Runner: a.Runner, Server: a.drop, Quiet: c.Quiet}
 	a.Server.Dropped, a.Server.DropAddress = dropped, "http://"+listener.Addr().String()+"/"
 	watching, cancel := context.WithCancel(context.WithoutCancel(ctx))

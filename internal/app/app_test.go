@@ -16,6 +16,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -46,13 +47,33 @@ type line struct {
 	*App
 	client.Client
 	config Config
+	log    *logged
+}
+
+// logged is what was logged so far.
+type logged struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+func (l *logged) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.Write(p)
+}
+
+func (l *logged) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.String()
 }
 
 func open(t *testing.T, config Config, serves bool) *line {
 	t.Helper()
 	t.Setenv("AMBROSA_TEST_DECODER", "yes")
 	config.Decoder, config.Decoders, config.Timeout = []string{os.Args[0]}, 2, time.Minute
-	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, slog.New(slog.DiscardHandler))
+	log := &logged{}
+	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, slog.New(slog.NewTextHandler(log, nil)))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -72,7 +93,7 @@ func open(t *testing.T, config Config, serves bool) *line {
 			t.Fatal(err)
 		}
 	}
-	return &line{t, a, client.Client{Address: a.URL}, config}
+	return &line{t, a, client.Client{Address: a.URL}, config, log}
 }
 
 func start(t *testing.T, change ...func(*Config)) *line {

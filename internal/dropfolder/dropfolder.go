@@ -8,6 +8,7 @@ import (
 	"context"
 	"errors"
 	"io/fs"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/url"
@@ -26,6 +27,7 @@ type Server struct {
 	Folder string
 	// Admit tells whether a password is a person's.
 	Admit func(ctx context.Context, person, password string) bool
+	Log   *slog.Logger
 
 	mu     sync.Mutex
 	people map[string]*person
@@ -49,7 +51,11 @@ var ErrBusy = errors.New("something is being written just now")
 // Serve answers at a listener until Close.
 func (s *Server) Serve(listener net.Listener) {
 	s.server = &http.Server{Handler: s, ReadHeaderTimeout: 20 * time.Second, IdleTimeout: 5 * time.Minute}
-	go func() { _ = s.server.Serve(listener) }()
+	go func() {
+		if err := s.server.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+			s.Log.Error("the drop folder is not served any more", "error", err)
+		}
+	}()
 }
 
 // Close ends serving.
@@ -70,7 +76,8 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	p, err := s.of(name)
 	if err != nil {
-		http.Error(w, "The drop folder cannot be opened: "+err.Error(), http.StatusInternalServerError)
+		s.Log.Error("open a drop folder", "person", name, "error", err)
+		http.Error(w, "The drop folder cannot be opened. Nothing is lost; try again.", http.StatusInternalServerError)
 		return
 	}
 	p.using.RLock()
@@ -110,7 +117,7 @@ func (p *person) changesCaseOnly(w http.ResponseWriter, r *http.Request) bool {
 	}
 	defer func() { _ = p.locks.Unlock(time.Now(), locked) }()
 	if err := all.Rename(r.Context(), r.URL.Path, to.Path); err != nil {
-		http.Error(w, "It cannot be renamed: "+err.Error(), http.StatusConflict)
+		http.Error(w, "It cannot be renamed: something of that name is there, or its folder is not.", http.StatusConflict)
 		return true
 	}
 	w.WriteHeader(http.StatusCreated)

@@ -92,7 +92,9 @@ func (w *applyWorker) Work(ctx context.Context, job *river.Job[applyArgs]) error
 				if ctx.Err() != nil {
 					return ctx.Err()
 				}
-				if err := r.Store.FailProduct(ctx, run.PlanID, product, err.Error()); err != nil {
+				r.Log.Error("a product was not changed", "run", run.ID, "plan", run.PlanID, "product", product, "error", err)
+				why := fmt.Sprintf("something went wrong inside Ambrosa; in its log this is run %d", run.ID)
+				if err := r.Store.FailProduct(ctx, run.PlanID, product, why); err != nil {
 					return err
 				}
 			}

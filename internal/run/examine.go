@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path"
 	"path/filepath"
@@ -173,11 +174,19 @@ func (r *Runner) finish(ctx context.Context, run store.Run, sources []*source) e
 	}
 	for _, s := range sources {
 		if s.problem == "" && !s.refused {
-			_ = os.Remove(r.uploadPath(s.upload))
-			_ = os.Remove(r.uploadPath(s.upload) + ".info")
+			r.removeUpload(s.upload.ID)
 		}
 	}
 	return nil
+}
+
+// removeUpload lets an upload's bytes go; what is not there is gone already.
+func (r *Runner) removeUpload(id string) {
+	for _, name := range []string{id, id + ".info"} {
+		if err := os.Remove(filepath.Join(r.Uploads, name)); err != nil && !errors.Is(err, os.ErrNotExist) {
+			r.Log.Error("remove an upload that is stored", "upload", id, "error", err)
+		}
+	}
 }
 
 func (e *examination) walkAll(ctx context.Context, sources []*source) error {
@@ -196,11 +205,15 @@ func (e *examination) walkAll(ctx context.Context, sources []*source) error {
 func (e *examination) walk(ctx context.Context, s *source) error {
 	file, err := os.Open(e.uploadPath(s.upload))
 	if err != nil {
-		return archive.Refused{Reason: "the upload's bytes are missing: " + err.Error()}
+		e.Log.Error("an upload's bytes are missing", "upload", s.upload.ID, "error", err)
+		return archive.Refused{Reason: "the upload's bytes are missing: drop the file again"}
 	}
 	defer file.Close()
 	head := make([]byte, picturespec.HeadBytes)
-	n, _ := file.ReadAt(head, 0)
+	n, err := file.ReadAt(head, 0)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return fmt.Errorf("read the upload %s: %w", s.upload.ID, err)
+	}
 	kind := picturespec.TypeOf(head[:n])
 	if opens(kind, s.upload.Path) {
 		return archive.Walk(ctx, file, e.Limits, func(entry archive.Entry) error { return e.visit(ctx, s, "", entry) })

@@ -119,7 +119,9 @@ func (w *fetchWorker) Work(ctx context.Context, job *river.Job[fetchArgs]) error
 		pinned, wrong := "", ""
 		if f.remote != nil {
 			pinned = f.remote.Pinned()
-			_ = f.remote.Close()
+			if err := f.remote.Close(); err != nil {
+				r.Log.Warn("leave an origin", "run", run.ID, "error", err)
+			}
 		}
 		var fault *origin.Fault
 		if errors.As(err, &fault) {
@@ -204,6 +206,7 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 	if err := f.archives(ctx); err != nil {
 		return "", err
 	}
+	// Once, when archives are expanded as well.
 	if err := f.Store.MarkFiles(ctx, f.lot); err != nil {
 		return "", err
 	}

@@ -272,9 +272,9 @@ func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context
 	r.Log.Error("run failed", "run", id, "kind", found.Kind, "error", err)
 	var known failure
 	if !errors.As(err, &known) {
-		err = fmt.Errorf("something went wrong inside Ambrosa, nothing is lost and the run can go on: %w", err)
+		known.reason = fmt.Sprintf("Something went wrong inside Ambrosa. Nothing is lost, and the run can go on. In its log this is run %d.", id)
 	}
-	return r.end(ctx, found, "failed", err.Error())
+	return r.end(ctx, found, "failed", known.reason)
 }
 
 // end records how a run ended, together with what is said of it to people.

@@ -3,11 +3,13 @@ package sheetfile
 import (
 	"bytes"
 	"encoding/csv"
+	"errors"
 	"fmt"
 	"image"
 	"image/jpeg"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
 	"golang.org/x/image/draw"
@@ -68,71 +70,168 @@ func harmless(value any) any {
 	return value
 }
 
-// WriteXLSX writes rows as a workbook with a thumbnail in the first cell of
-// each, as far as thumbnail returns one (WebP). Rows without limit are written
-// without thumbnails beyond the first 5,000.
-func WriteXLSX[T any](out io.Writer, columns []Column[T], next func() (T, bool, error), thumbnail func(T) []byte) error {
+// WriteXLSX writes rows as a workbook whose header stays in sight and whose
+// columns fit their content, with a thumbnail in the first cell of each row as far
+// as thumbnail returns one (WebP); rows beyond the first 5,000 have none. What it
+// holds in memory does not grow with the rows beyond that.
+func WriteXLSX[T any](out io.Writer, columns []Column[T], next func() (T, bool, error), thumbnail func(T) ([]byte, error)) (err error) {
 	book := excelize.NewFile()
-	defer book.Close()
-	const sheet = "Files"
-	if err := book.SetSheetName("Sheet1", sheet); err != nil {
+	defer func() { err = errors.Join(err, book.Close()) }()
+	if err := book.SetSheetName("Sheet1", sheetName); err != nil {
 		return err
 	}
-	shift := 1
-	if thumbnail != nil {
-		shift = 2
-		if err := book.SetColWidth(sheet, "A", "A", 11); err != nil {
-			return err
-		}
-	}
-	bold, err := book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	rows, err := book.NewStreamWriter(sheetName)
 	if err != nil {
 		return err
 	}
-	cell := func(column, row int) string {
-		name, _ := excelize.CoordinatesToCellName(column, row)
-		return name
+	w := &listBook[T]{book: book, rows: rows, columns: columns, thumbnail: thumbnail}
+	if thumbnail != nil {
+		w.shift = 1
 	}
-	for i, c := range columns {
-		if err := book.SetCellValue(sheet, cell(i+shift, 1), c.Title); err != nil {
-			return err
-		}
-	}
-	if err := book.SetRowStyle(sheet, 1, 1, bold); err != nil {
+	first, err := firstRows(next)
+	if err != nil {
 		return err
 	}
-	for row := 2; ; row++ {
-		value, more, err := next()
+	if err := w.begin(first); err != nil {
+		return err
+	}
+	for n := 0; ; n++ {
+		var value T
+		more := n < len(first)
+		if more {
+			value = first[n]
+		} else if len(first) == fitted {
+			value, more, err = next()
+		}
 		if err != nil {
 			return err
 		}
 		if !more {
-			return book.Write(out)
+			break
 		}
-		for i, c := range columns {
-			v := c.Of(value)
-			if text, ok := v.(string); ok { // as text, never as a formula
-				err = book.SetCellStr(sheet, cell(i+shift, row), text)
-			} else {
-				err = book.SetCellValue(sheet, cell(i+shift, row), v)
-			}
-			if err != nil {
-				return err
-			}
-		}
-		if thumbnail == nil || row > maxPictures {
-			continue
-		}
-		if picture := asJPEG(thumbnail(value)); picture != nil {
-			if err := book.SetRowHeight(sheet, row, 60); err != nil {
-				return err
-			}
-			if err := book.AddPictureFromBytes(sheet, cell(1, row), &excelize.Picture{Extension: ".jpg", File: picture,
-				Format: &excelize.GraphicOptions{AutoFit: true, LockAspectRatio: true}}); err != nil {
-				return err
-			}
+		if err := w.add(n+2, value); err != nil {
+			return fmt.Errorf("write row %d: %w", n+2, err)
 		}
 	}
+	if err := rows.Flush(); err != nil {
+		return err
+	}
+	return book.Write(out)
+}
+
+const sheetName = "Files"
+
+// fitted is by how many rows columns are made wide.
+const fitted = 1_000
+
+// Column widths, in characters; longer text is broken into lines.
+const (
+	narrowest = 6
+	widest    = 64
+)
+
+// Heights, in points: of a line of text, and of a thumbnail.
+const (
+	lineHeight    = 15
+	pictureHeight = 60
+	pictureSide   = 76 // pixels
+)
+
+func firstRows[T any](next func() (T, bool, error)) (rows []T, err error) {
+	for len(rows) < fitted {
+		value, more, err := next()
+		if err != nil || !more {
+			return rows, err
+		}
+		rows = append(rows, value)
+	}
+	return rows, nil
+}
+
+// listBook is a workbook that is being written.
+type listBook[T any] struct {
+	book      *excelize.File
+	rows      *excelize.StreamWriter
+	columns   []Column[T]
+	widths    []int
+	shift     int // columns before those: one for thumbnails
+	wrapped   int // style
+	thumbnail func(T) ([]byte, error)
+}
+
+// begin writes the header, as wide as the first rows need.
+func (w *listBook[T]) begin(first []T) error {
+	bold, err := w.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	if err != nil {
+		return err
+	}
+	if w.wrapped, err = w.book.NewStyle(&excelize.Style{Alignment: &excelize.Alignment{WrapText: true, Vertical: "top"}}); err != nil {
+		return err
+	}
+	if w.shift > 0 {
+		if err := w.rows.SetColWidth(1, 1, 11); err != nil {
+			return err
+		}
+	}
+	titles := make([]any, w.shift+len(w.columns))
+	for i, c := range w.columns {
+		titles[w.shift+i] = excelize.Cell{StyleID: bold, Value: c.Title}
+		wide := utf8.RuneCountInString(c.Title)
+		for _, row := range first {
+			wide = max(wide, utf8.RuneCountInString(fmt.Sprint(c.Of(row))))
+		}
+		w.widths = append(w.widths, min(max(wide+2, narrowest), widest))
+		if err := w.rows.SetColWidth(w.shift+i+1, w.shift+i+1, float64(w.widths[i])); err != nil {
+			return err
+		}
+	}
+	if err := w.rows.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+		return err
+	}
+	return w.rows.SetRow("A1", titles)
+}
+
+// add writes a row, high enough for its texts and its picture.
+func (w *listBook[T]) add(row int, value T) error {
+	cells := make([]any, w.shift+len(w.columns))
+	lines := 1
+	for i, c := range w.columns {
+		v := c.Of(value) // a text is written as text, never as a formula
+		if text, ok := v.(string); ok {
+			text = cutText(text)
+			v, lines = text, max(lines, (utf8.RuneCountInString(text)+w.widths[i]-1)/w.widths[i])
+		}
+		cells[w.shift+i] = excelize.Cell{StyleID: w.wrapped, Value: v}
+	}
+	height := float64(lines * lineHeight)
+	var picture []byte
+	if w.thumbnail != nil && row <= maxPictures+1 {
+		small, err := w.thumbnail(value)
+		if err != nil {
+			return err
+		}
+		if picture = asJPEG(small); picture != nil {
+			height = max(height, pictureHeight)
+		}
+	}
+	at, err := excelize.CoordinatesToCellName(1, row)
+	if err != nil {
+		return err
+	}
+	if err := w.rows.SetRow(at, cells, excelize.RowOpts{Height: min(height, 400)}); err != nil || picture == nil {
+		return err
+	}
+	return w.book.AddPictureFromBytes(sheetName, at, &excelize.Picture{Extension: ".jpg", File: picture,
+		Format: &excelize.GraphicOptions{OffsetX: 2, OffsetY: 2, Positioning: "oneCell"}})
+}
+
+// cutText keeps a text within what a cell may hold (ECMA-376: 32,767 characters).
+func cutText(text string) string {
+	if len(text) <= excelize.TotalCellChars {
+		return text
+	}
+	runes := []rune(text)
+	return string(runes[:min(len(runes), excelize.TotalCellChars)])
 }
 
 // asJPEG makes a picture for a cell of a thumbnail; nil where there is none.
@@ -144,7 +243,7 @@ func asJPEG(thumbnail []byte) []byte {
 	if err != nil {
 		return nil
 	}
-	const side = 96
+	const side = pictureSide
 	w, h := whole.Bounds().Dx(), whole.Bounds().Dy()
 	longer := max(w, h, 1)
 	small := image.NewRGBA(image.Rect(0, 0, max(1, w*side/longer), max(1, h*side/longer)))

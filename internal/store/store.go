@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
@@ -33,6 +34,13 @@ var ErrChanged = errors.New("changed in between")
 // ErrApplied means that pictures stand, or are being put, on products by the
 // decisions on a lot, so that they are not changed.
 var ErrApplied = errors.New("the lot is applied, or a plan of it is under way")
+
+// TookTooLong tells whether an error is a statement that the database gave up
+// after its time.
+func TookTooLong(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && refused.Code == queryCanceled || errors.Is(err, context.DeadlineExceeded)
+}
 
 // Store is a pool of connections with what is done on them.
 type Store struct {
@@ -134,6 +142,10 @@ type Event struct {
 }
 
 const channel = "ambrosa"
+
+// queryCanceled is the SQLSTATE of a statement that was given up (PostgreSQL,
+// Appendix A).
+const queryCanceled = "57014"
 
 // Notify announces an event when the transaction commits.
 func Notify(ctx context.Context, db interface {

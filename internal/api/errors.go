@@ -1,0 +1,126 @@
+package api
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+
+	"ambrosa/core/plan"
+	"ambrosa/internal/store"
+)
+
+// requestNumber is the header that names a request, in the answer and in the
+// log.
+const requestNumber = "X-Request-Number"
+
+func newRequestNumber() string { return rand.Text()[:10] }
+
+// inside is what went wrong in Ambrosa itself. Its cause goes to the log, under
+// the request's number; the client gets the number alone.
+type inside struct {
+	status  int
+	message string // for people; may be empty
+	cause   error
+}
+
+func (e *inside) Error() string  { return http.StatusText(e.status) }
+func (e *inside) Unwrap() error  { return e.cause }
+func (e *inside) GetStatus() int { return e.status }
+
+// said is what the client is told of it.
+func (e *inside) said(number string) *huma.ErrorModel {
+	text := e.message
+	if text == "" {
+		text = "Something went wrong inside Ambrosa. Nothing is lost; try again. In its log this is request " + number + "."
+	}
+	return &huma.ErrorModel{Status: e.status, Title: http.StatusText(e.status), Detail: text}
+}
+
+func init() { huma.NewError = newError }
+
+// newError makes every problem that operations answer (RFC 9457). Where input was
+// refused it says where and why, but never repeats the input: it may be a
+// password.
+func newError(status int, message string, causes ...error) huma.StatusError {
+	if status >= http.StatusInternalServerError {
+		if len(causes) > 0 {
+			message = ""
+		}
+		return &inside{status, message, errors.Join(causes...)}
+	}
+	model := &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message}
+	for _, cause := range causes {
+		var detailed huma.ErrorDetailer
+		switch {
+		case cause == nil:
+		case errors.As(cause, &detailed):
+			detail := detailed.ErrorDetail()
+			model.Errors = append(model.Errors, &huma.ErrorDetail{Message: detail.Message, Location: detail.Location})
+		default:
+			model.Errors = append(model.Errors, &huma.ErrorDetail{Message: cause.Error()})
+		}
+	}
+	return model
+}
+
+// hideInside logs the cause of what went wrong inside and answers without it.
+func (s *Server) hideInside(ctx huma.Context, _ string, v any) (any, error) {
+	e, ok := v.(*inside)
+	if !ok {
+		return v, nil
+	}
+	number := ctx.Header(requestNumber)
+	s.Log.Error("request failed", "request", number, "operation", ctx.Operation().OperationID, "error", e.cause)
+	return e.said(number), nil
+}
+
+// problem turns an error of the packages below into an answer.
+func problem(err error, what string) error {
+	var remade plan.Remade
+	var known huma.StatusError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &known):
+		return known
+	case errors.As(err, &remade):
+		return huma.Error409Conflict(remade.Error())
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound("There is no such " + what + ".")
+	case errors.Is(err, store.ErrApplied):
+		return huma.Error409Conflict("The pictures of this lot stand on products by its decisions, or are being put there. Take its plan back first; nothing was changed now.")
+	case errors.Is(err, store.ErrChanged):
+		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
+	case errors.Is(err, store.ErrOtherBarcode):
+		return huma.Error422UnprocessableEntity("This picture was looked up for the barcode of another product; it cannot be put on this one.")
+	case errors.Is(err, context.Canceled):
+		return huma.NewError(499, "The request was given up.")
+	case store.TookTooLong(err):
+		return &inside{http.StatusServiceUnavailable, "This took too long and was given up; nothing was changed. Ask for less at a time.", err}
+	}
+	return &inside{http.StatusInternalServerError, "", err}
+}
+
+// fail answers an error that no operation answered, as a problem of RFC 9457.
+func (s *Server) fail(c fiber.Ctx, err error) error {
+	model := &huma.ErrorModel{Status: http.StatusInternalServerError}
+	var known *fiber.Error
+	var hidden *inside
+	switch number := c.GetRespHeader(requestNumber); {
+	case errors.As(err, &known):
+		model.Status, model.Detail = known.Code, known.Message
+	case errors.As(err, &hidden):
+		s.Log.Error("request failed", "request", number, "path", c.Path(), "error", hidden.cause)
+		model = hidden.said(number)
+	default:
+		s.Log.Error("request failed", "request", number, "path", c.Path(), "error", err)
+		model = (&inside{status: model.Status}).said(number)
+	}
+	model.Title = http.StatusText(model.Status)
+	c.Status(model.Status)
+	return c.JSON(model, "application/problem+json")
+}
