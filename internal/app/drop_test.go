@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -158,5 +159,50 @@ func TestATakingBrokenOffGoesOn(t *testing.T) {
 	})
 	if _, err := os.Stat(taken); !os.IsNotExist(err) {
 		t.Errorf("what was taken is still there: %v", err)
+	}
+}
+
+// TestWhatWasTakenForALotThatIsGone starts over with another database and what
+// the last one had taken: it comes to new lots, and nothing is lost or repeated.
+func TestWhatWasTakenForALotThatIsGone(t *testing.T) {
+	data := t.TempDir()
+	put := func(path string, content []byte) {
+		file := filepath.Join(data, "drop", "taken", path)
+		if err := errors.Join(os.MkdirAll(filepath.Dir(file), 0o755), os.WriteFile(file, content, 0o644)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	put("1/AT-000-A.jpg", jpg(t, 1)) // a lot that will be another's
+	put("77/deep/AT-001-A.jpg", jpg(t, 2))
+	if err := os.MkdirAll(filepath.Join(data, "drop", "taken", "78", "empty"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	database := testdb.Create(t)
+	first := open(t, Config{Database: database, Data: data}, true)
+	first.products(3)
+	first.gathered("other.zip", zipped(t, entry{"AT-002-A.jpg", jpg(t, 3)}))
+	l := open(t, Config{Database: database, Data: data, Drop: "127.0.0.1:0", Quiet: time.Hour}, true)
+	var lots struct{ Items []store.Lot }
+	l.until("two new lots", func() bool {
+		l.do(l.Get(t.Context(), "/api/v1/lots", &lots))
+		ready := 0
+		for _, lot := range lots.Items {
+			if lot.State == "ready" {
+				ready++
+			}
+		}
+		return ready == 3
+	})
+	for _, lot := range lots.Items {
+		if lot.Files != 1 || lot.Paired != 1 {
+			t.Errorf("%s: %d files, %d paired", lot.Name, lot.Files, lot.Paired)
+		}
+	}
+	l.until("all folders to be gone", func() bool {
+		left, err := os.ReadDir(filepath.Join(data, "drop", "taken"))
+		return err == nil && len(left) == 0
+	})
+	if strings.Contains(l.log.String(), "level=ERROR") {
+		t.Errorf("the log complains: %s", l.log)
 	}
 }

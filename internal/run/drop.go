@@ -30,34 +30,46 @@ func (d *Dropped) taken() string { return filepath.Join(d.Server.Folder, "taken"
 // Watch makes a lot of each person's files when they have been quiet, until ctx
 // ends. First it goes on with what was taken before and not brought to its end.
 func (d *Dropped) Watch(ctx context.Context) {
-	log := d.Runner.Log
+	begin := min(5*time.Second, d.Quiet/2+time.Millisecond)
+	pause := begin
 	leftOver := true
 	for {
+		var err error
 		if leftOver {
-			err := d.goOn(ctx)
-			if leftOver = err != nil; leftOver && ctx.Err() == nil {
-				log.Error("go on with what was dropped", "error", err)
-			}
+			err = d.goOn(ctx)
+			leftOver = err != nil
+		}
+		if err = errors.Join(err, d.takeQuiet(ctx)); err != nil && ctx.Err() == nil {
+			d.Runner.Log.Error("look into the drop folder", "error", err, "again", pause)
+			pause = min(2*pause, longestPause)
+		} else {
+			pause = begin
 		}
 		select {
 		case <-ctx.Done():
 			return
-		case <-time.After(min(5*time.Second, d.Quiet/2+time.Millisecond)):
-		}
-		people, err := d.Runner.Store.DropPeople(ctx)
-		for _, name := range people {
-			waiting, waitingErr := d.Server.Waiting(name)
-			if err = errors.Join(err, waitingErr); waitingErr != nil || waiting.Files == 0 || time.Since(waiting.Changed) < d.Quiet {
-				continue
-			}
-			if _, takeErr := d.Take(ctx, name); takeErr != nil && !errors.Is(takeErr, dropfolder.ErrBusy) {
-				err = errors.Join(err, takeErr)
-			}
-		}
-		if err != nil && ctx.Err() == nil {
-			log.Error("look into the drop folder", "error", err)
+		case <-time.After(pause):
 		}
 	}
+}
+
+// longestPause is between two looks at a drop folder that fail.
+const longestPause = 10 * time.Minute
+
+// takeQuiet makes lots of the files of those who have been quiet.
+func (d *Dropped) takeQuiet(ctx context.Context) error {
+	people, failed := d.Runner.Store.DropPeople(ctx)
+	for _, name := range people {
+		waiting, err := d.Server.Waiting(name)
+		if err != nil || waiting.Files == 0 || time.Since(waiting.Changed) < d.Quiet {
+			failed = errors.Join(failed, err)
+			continue
+		}
+		if _, err := d.Take(ctx, name); err != nil && !errors.Is(err, dropfolder.ErrBusy) {
+			failed = errors.Join(failed, err)
+		}
+	}
+	return failed
 }
 
 // Take makes a lot of what a person dropped, and returns it. ErrNotFound means
@@ -82,7 +94,8 @@ func (d *Dropped) Take(ctx context.Context, name string) (lot int64, err error) 
 	return lot, d.gather(ctx, lot, folder)
 }
 
-// goOn takes up what a process that died had taken.
+// goOn takes up what a process that died had taken. What cannot be taken up is
+// left for the next time, and stops nothing else.
 func (d *Dropped) goOn(ctx context.Context) error {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -90,25 +103,64 @@ func (d *Dropped) goOn(ctx context.Context) error {
 	if err != nil && !errors.Is(err, os.ErrNotExist) {
 		return err
 	}
+	var failed error
 	for _, entry := range entries {
 		lot, err := strconv.ParseInt(entry.Name(), 10, 64)
 		if err != nil {
 			continue
 		}
-		if err := d.gather(ctx, lot, filepath.Join(d.taken(), entry.Name())); err != nil {
-			return err
-		}
+		failed = errors.Join(failed, d.takeUp(ctx, lot, filepath.Join(d.taken(), entry.Name())))
 	}
 	empty, err := d.Runner.Store.EmptyDropLots(ctx)
 	if err != nil {
-		return err
+		return errors.Join(failed, err)
 	}
 	for _, lot := range empty {
-		if err := d.Runner.Store.ForgetEmptyLot(ctx, lot); err != nil {
+		if _, err := os.Stat(filepath.Join(d.taken(), strconv.FormatInt(lot, 10))); err == nil {
+			continue // it waits for what is there
+		}
+		failed = errors.Join(failed, d.Runner.Store.ForgetEmptyLot(ctx, lot))
+	}
+	return failed
+}
+
+// takeUp gathers a folder into the lot that it was taken for; where that lot is
+// gone, or is another by now, into a new one.
+func (d *Dropped) takeUp(ctx context.Context, lot int64, folder string) error {
+	waits, err := d.Runner.Store.WaitsForDrop(ctx, lot)
+	if err != nil {
+		return err
+	}
+	if !waits {
+		held, err := holdsFiles(folder)
+		if err != nil {
 			return err
 		}
+		if !held {
+			return os.RemoveAll(folder)
+		}
+		if lot, err = d.Runner.Store.CreateLot(ctx, "Dropped before "+time.Now().Format("2006-01-02 15:04"), "drop", 1); err != nil {
+			return err
+		}
+		to := filepath.Join(d.taken(), strconv.FormatInt(lot, 10))
+		if err := os.Rename(folder, to); err != nil {
+			return errors.Join(err, d.Runner.Store.ForgetEmptyLot(ctx, lot))
+		}
+		folder = to
 	}
-	return nil
+	return d.gather(ctx, lot, folder)
+}
+
+// holdsFiles tells whether there is a file in a folder or below.
+func holdsFiles(folder string) (held bool, err error) {
+	err = filepath.WalkDir(folder, func(_ string, entry fs.DirEntry, err error) error {
+		if err == nil && entry.Type().IsRegular() {
+			held = true
+			return filepath.SkipAll
+		}
+		return err
+	})
+	return held, err
 }
 
 // gather moves a folder's files among the uploads of a lot and has it examined.

@@ -72,3 +72,10 @@ func (s *Store) EmptyDropLots(ctx context.Context) ([]int64, error) {
 	}
 	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
+
+// WaitsForDrop tells whether a lot was made for what was dropped and is not
+// complete yet.
+func (s *Store) WaitsForDrop(ctx context.Context, lot int64) (waits bool, err error) {
+	err = s.Pool.QueryRow(ctx, `select exists (select from lot where id = $1 and origin = 'drop' and state = 'receiving')`, lot).Scan(&waits)
+	return waits, err
+}
