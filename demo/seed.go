@@ -16,7 +16,7 @@ import (
 	"time"
 
 	"ambrosa/internal/client"
-	"ambrosa/internal/picture"
+	"ambrosa/internal/contained"
 )
 
 // Archives lists the sample archives in the order they are made. The last one
@@ -103,7 +103,7 @@ func (s *seeder) draw(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	command := exec.CommandContext(ctx, filepath.Join(filepath.Dir(self), picture.Decoder), "samples", s.samples)
+	command := exec.CommandContext(ctx, filepath.Join(filepath.Dir(self), contained.Name), "samples", s.samples)
 	if said, err := command.CombinedOutput(); err != nil {
 		return fmt.Errorf("draw the sample pictures: %w: %s", err, bytes.TrimSpace(said))
 	}

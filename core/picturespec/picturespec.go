@@ -5,6 +5,8 @@ package picturespec
 import (
 	"bytes"
 	"fmt"
+	"path"
+	"strings"
 )
 
 // Limits bound what is decoded at all.
@@ -108,6 +110,25 @@ func (t Type) Picture() bool {
 	}
 	return false
 }
+
+// Drawn tells whether files of the type show something, though they are not
+// decoded.
+func (t Type) Drawn() bool { return t == SVG || t == BMP || t == Layered }
+
+// Sheet tells whether a file of the type and name is read as a spreadsheet.
+func (t Type) Sheet(name string) bool {
+	switch strings.ToLower(path.Ext(name)) {
+	case ".csv", ".tsv":
+		return t == Text || t == Unknown
+	case ".xlsx":
+		return t == Zip
+	}
+	return false
+}
+
+// Kept tells whether a file of the type and name is stored: pictures, whatever
+// shows something, and sheets. Anything else is listed with its reason only.
+func (t Type) Kept(name string) bool { return t.Picture() || t.Drawn() || t.Sheet(name) }
 
 // Refusal says why files of a type are not used, in the user's words; "" for
 // pictures.

@@ -21,6 +21,7 @@ import (
 
 	"ambrosa/internal/api"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/dropfolder"
 	"ambrosa/internal/mail"
@@ -49,7 +50,7 @@ type Config struct {
 	From     string        `env:"AMBROSA_MAIL_FROM" envDefault:"ambrosa@localhost"`
 	Pages    string        `env:"AMBROSA_URL"`     // where people open the interface, for links in mails; empty for the address that is listened at
 	Mailbox  string        `env:"AMBROSA_MAILBOX"` // page that shows the mails, where there is one
-	Decoder  []string      // command that decodes; empty for the program beside this one
+	Decoder  []string      // command that reads foreign formats; empty for the program beside this one
 }
 
 // App is a running Ambrosa.
@@ -99,9 +100,11 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	if c.Decoders == 0 {
 		c.Decoders = runtime.NumCPU()
 	}
-	if a.pictures, err = picture.NewPool(picture.PoolOptions{Command: c.Decoder, Decoders: c.Decoders, Timeout: c.Timeout}); err != nil {
+	readers, err := contained.Find(c.Decoder)
+	if err != nil {
 		return nil, err
 	}
+	a.pictures = picture.NewPool(picture.PoolOptions{Program: readers, Decoders: c.Decoders, Timeout: c.Timeout})
 	secrets, err := vault.Open(c.Key, filepath.Join(c.Data, "key"))
 	if err != nil {
 		return nil, err
@@ -114,7 +117,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	if err := os.MkdirAll(uploads, 0o700); err != nil {
 		return nil, err
 	}
-	a.Runner = &run.Runner{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Index: index, Drives: opener, Uploads: uploads, Log: log}
+	a.Runner = &run.Runner{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Readers: readers, Index: index, Drives: opener, Uploads: uploads, Log: log}
 	if c.SMTP != "" {
 		if c.Pages == "" {
 			c.Pages = "http://" + c.Listen

@@ -30,10 +30,11 @@ import (
 	"ambrosa/internal/testdb"
 )
 
-// TestMain lets the test binary be its own decoder.
+// TestMain lets the test binary be the program that reads foreign formats.
 func TestMain(m *testing.M) {
 	if os.Getenv("AMBROSA_TEST_DECODER") != "" {
-		if err := decoder.Serve(os.Stdin, os.Stdout); err != nil {
+		if err := decoder.Main(os.Args[1:]); err != nil {
+			fmt.Fprintln(os.Stderr, err)
 			os.Exit(1)
 		}
 		os.Exit(0)
@@ -70,8 +71,7 @@ func (l *logged) String() string {
 
 func open(t *testing.T, config Config, serves bool) *line {
 	t.Helper()
-	t.Setenv("AMBROSA_TEST_DECODER", "yes")
-	config.Decoder, config.Decoders, config.Timeout = []string{os.Args[0]}, 2, time.Minute
+	config.Decoder, config.Decoders, config.Timeout = []string{"env", "AMBROSA_TEST_DECODER=yes", os.Args[0]}, 2, time.Minute
 	log := &logged{}
 	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, slog.New(slog.NewTextHandler(log, nil)))
 	if err != nil {

@@ -1,7 +1,9 @@
 // Package archive walks ZIP, TAR, 7z and RAR archives entry by entry, without
-// unpacking them. It owns what may be in an archive at all: paths that stay
-// within it, limits of number, size and expansion, and names in any encoding.
-// What the entries are is for internal/run to examine.
+// unpacking them, in a process of its own: libraries that read foreign formats
+// may crash, hang or swell, and that costs the archive only. It owns what may be
+// in an archive at all: paths that stay within it, limits of number, size and
+// expansion, and names in any encoding. What the entries are is for internal/run
+// to examine.
 package archive
 
 import (
@@ -20,6 +22,8 @@ import (
 	"github.com/klauspost/compress/zip"
 	"github.com/mholt/archives"
 	"golang.org/x/text/encoding/charmap"
+
+	"ambrosa/core/legible"
 )
 
 // Limits bound what is read from an archive.
@@ -28,6 +32,20 @@ type Limits struct {
 	Entry   int64 // bytes of one entry, expanded
 	Total   int64 // bytes of all entries, expanded
 	Ratio   int64 // how many times its packed size an entry may be, beyond the first MiB
+}
+
+// most is how large an entry may be that is so large when it is packed, 0 where
+// that is not known.
+func (l Limits) most(packed int64) int64 {
+	if packed > 0 {
+		return min(l.Entry, 1<<20+packed*l.Ratio)
+	}
+	return l.Entry
+}
+
+// BudgetFor is what an archive that is so large when it is packed may expand to.
+func (l Limits) BudgetFor(packed int64) *Budget {
+	return NewBudget(l.Entries, min(l.Total, max(1<<30, packed*l.Ratio)), "")
 }
 
 // DefaultLimits suit archives of pictures.
@@ -39,6 +57,7 @@ type Entry struct {
 	Path    string // with slashes, in UTF-8, within the archive
 	Bytes   int64  // as the archive says
 	Problem string
+	packed  int64
 	open    func() (io.ReadCloser, error)
 }
 
@@ -54,10 +73,8 @@ type Refused struct{ Reason string }
 
 func (r Refused) Error() string { return r.Reason }
 
-// Walk calls visit for every file in the archive, in its order. An error of
-// visit ends the walk and is returned as it is; what is wrong with the archive
-// is returned as Refused, after the entries that could be read.
-func Walk(ctx context.Context, file *os.File, limits Limits, visit func(Entry) error) error {
+// walkHere is Walk within this process.
+func walkHere(ctx context.Context, file *os.File, limits Limits, visit func(Entry) error) error {
 	info, err := file.Stat()
 	if err != nil {
 		return err
@@ -134,12 +151,9 @@ func (w *walk) entry(_ context.Context, info archives.FileInfo) error {
 		if err != nil {
 			return nil, err
 		}
-		most := w.limits.Entry
-		if packed > 0 {
-			most = min(most, 1<<20+packed*w.limits.Ratio)
-		}
-		return &bounded{content, w, most}, nil
+		return &bounded{content, w, w.limits.most(packed)}, nil
 	}
+	e.packed = packed
 	if err := w.visit(e); err != nil {
 		return w.stop(err)
 	}
@@ -166,7 +180,9 @@ func (w *walk) judge(info archives.FileInfo) (name, problem string, packed int64
 			problem = fmt.Sprintf("the file would expand %d times, more than the %d that are allowed", int64(header.UncompressedSize64)/max(1, packed), w.limits.Ratio)
 		}
 	} else if !utf8.ValidString(name) {
-		name, _ = charmap.Windows1252.NewDecoder().String(name)
+		if decoded, err := charmap.Windows1252.NewDecoder().String(name); err == nil {
+			name = decoded
+		}
 	}
 	if info.Mode()&fs.ModeType != 0 || info.LinkTarget != "" {
 		problem = "a link or device, not a file"
@@ -180,7 +196,7 @@ func (w *walk) judge(info archives.FileInfo) (name, problem string, packed int64
 
 // clean makes a relative path of a name; ok is false where it leads outside.
 func clean(name string) (cleaned string, ok bool) {
-	name = strings.ReplaceAll(strings.ReplaceAll(name, "\\", "/"), "\x00", "")
+	name = legible.Name(strings.ReplaceAll(name, "\\", "/"))
 	ok = !strings.HasPrefix(name, "/") && !(len(name) > 1 && name[1] == ':' && unicode.IsLetter(rune(name[0])))
 	parts := strings.Split(name, "/")
 	kept := parts[:0]
@@ -241,9 +257,12 @@ func unicodePath(h zip.FileHeader) (string, bool) {
 // format prescribes, or as Windows-1252, which many programs write: whichever
 // makes more letters of the bytes above 127.
 func decodeName(name string) string {
-	dos, _ := charmap.CodePage437.NewDecoder().String(name)
-	windows, _ := charmap.Windows1252.NewDecoder().String(name)
-	if letters(windows) > letters(dos) {
+	dos, dosErr := charmap.CodePage437.NewDecoder().String(name)
+	windows, windowsErr := charmap.Windows1252.NewDecoder().String(name)
+	switch {
+	case dosErr != nil && windowsErr != nil:
+		return legible.Name(name)
+	case dosErr != nil, windowsErr == nil && letters(windows) > letters(dos):
 		return windows
 	}
 	return dos

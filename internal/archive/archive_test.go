@@ -32,7 +32,7 @@ func walked(t testing.TB, content []byte, limits Limits) (map[string]string, err
 	}
 	defer file.Close()
 	found := map[string]string{}
-	err = Walk(context.Background(), file, limits, func(e Entry) error {
+	err = walkHere(context.Background(), file, limits, func(e Entry) error {
 		for found[e.Path] != "" {
 			e.Path += "'"
 		}

@@ -19,12 +19,17 @@ import (
 	"time"
 
 	"ambrosa/core/picturespec"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/picture"
 )
 
 // TestMain lets the test binary be its own decoder, also bad ones.
 func TestMain(m *testing.M) {
-	switch os.Getenv("AMBROSA_TEST_DECODER") {
+	behaviour, err := os.ReadFile(os.Getenv("AMBROSA_TEST_BEHAVIOUR"))
+	if err != nil {
+		os.Exit(m.Run())
+	}
+	switch string(behaviour) {
 	case "good":
 		if err := Serve(os.Stdin, os.Stdout); err != nil {
 			fmt.Fprintln(os.Stderr, err)
@@ -42,17 +47,36 @@ func TestMain(m *testing.M) {
 
 func pool(t testing.TB, behaviour string, limits picturespec.Limits) *picture.Pool {
 	t.Helper()
-	t.Setenv("AMBROSA_TEST_DECODER", behaviour)
+	behave(t, behaviour)
 	timeout := 4 * time.Second
 	if behaviour == "good" {
 		timeout = time.Minute
 	}
-	p, err := picture.NewPool(picture.PoolOptions{Command: []string{os.Args[0]}, Decoders: 2, Timeout: timeout, Limits: limits})
+	program, err := contained.Find([]string{"env", "AMBROSA_TEST_BEHAVIOUR=" + behaviourOf(t), os.Args[0]})
 	if err != nil {
 		t.Fatal(err)
 	}
+	p := picture.NewPool(picture.PoolOptions{Program: program, Decoders: 2, Timeout: timeout, Limits: limits})
 	t.Cleanup(p.Close)
 	return p
+}
+
+// behaviours are the files that say how a test's decoders behave from now on.
+var behaviours = map[string]string{}
+
+func behaviourOf(t testing.TB) string {
+	t.Helper()
+	if behaviours[t.Name()] == "" {
+		behaviours[t.Name()] = filepath.Join(t.TempDir(), "behaviour")
+	}
+	return behaviours[t.Name()]
+}
+
+func behave(t testing.TB, how string) {
+	t.Helper()
+	if err := os.WriteFile(behaviourOf(t), []byte(how), 0o600); err != nil {
+		t.Fatal(err)
+	}
 }
 
 // scene is a picture that is not symmetric, so that turning it shows.
@@ -343,7 +367,7 @@ func TestADecoderThatHangsOrCrashesCostsOneFile(t *testing.T) {
 				t.Errorf("%s: %+v", behaviour, got)
 			}
 		}
-		t.Setenv("AMBROSA_TEST_DECODER", "good")
+		behave(t, "good")
 		if got := examine(t, p, asJPEG(t, scene(20, 20)), 320); got.Problem != "" {
 			t.Errorf("after one that %s: %s", behaviour, got.Problem)
 		}

@@ -17,13 +17,12 @@ import (
 	"io"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"sync"
-	"syscall"
 	"time"
 
 	"ambrosa/core/picturespec"
 	"ambrosa/core/rights"
+	"ambrosa/internal/contained"
 )
 
 // Task asks a decoder for one picture's measurements and a rendition.
@@ -69,7 +68,7 @@ type Result struct {
 // Pool runs decoders. Its methods may be called by many goroutines; as many
 // tasks run at once as there are decoders.
 type Pool struct {
-	command []string
+	program contained.Program
 	timeout time.Duration
 	limits  picturespec.Limits
 	free    chan *decoder // nil where none is started yet
@@ -83,41 +82,28 @@ type decoder struct {
 	answers *bufio.Reader
 }
 
-// Decoder is the name of the program that decodes.
-const Decoder = "ambrosa-decode"
-
 // PoolOptions configure a pool.
 type PoolOptions struct {
-	Command  []string // that decodes; empty for the program Decoder beside this one
+	Program  contained.Program // that decodes
 	Decoders int
 	Timeout  time.Duration // a file
 	Limits   picturespec.Limits
 }
 
 // NewPool returns a pool whose decoders start when they are first needed.
-func NewPool(o PoolOptions) (*Pool, error) {
-	if len(o.Command) == 0 {
-		self, err := os.Executable()
-		if err != nil {
-			return nil, fmt.Errorf("find the decoder's folder: %w", err)
-		}
-		o.Command = []string{filepath.Join(filepath.Dir(self), Decoder)}
-	}
+func NewPool(o PoolOptions) *Pool {
 	if o.Timeout == 0 {
 		o.Timeout = 60 * time.Second
 	}
 	if o.Limits == (picturespec.Limits{}) {
 		o.Limits = picturespec.DefaultLimits
 	}
-	if _, err := exec.LookPath(o.Command[0]); err != nil {
-		return nil, fmt.Errorf("find the program that decodes pictures: %w", err)
-	}
 	o.Decoders = max(1, o.Decoders)
-	p := &Pool{command: o.Command, timeout: o.Timeout, limits: o.Limits, free: make(chan *decoder, o.Decoders), size: o.Decoders}
+	p := &Pool{program: o.Program, timeout: o.Timeout, limits: o.Limits, free: make(chan *decoder, o.Decoders), size: o.Decoders}
 	for range o.Decoders {
 		p.free <- nil
 	}
-	return p, nil
+	return p
 }
 
 // Decoders is how many files can be decoded at once.
@@ -214,10 +200,8 @@ func (p *Pool) ask(ctx context.Context, d *decoder, task Task) (Result, error) {
 }
 
 func (p *Pool) start() (*decoder, error) {
-	process := exec.Command(p.command[0], p.command[1:]...)
 	// Loaders that libvips itself calls unfit for foreign bytes stay off.
-	process.Env = append(os.Environ(), "VIPS_BLOCK_UNTRUSTED=1", "MALLOC_ARENA_MAX=2", "GOMEMLIMIT=256MiB")
-	process.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL, Setpgid: true}
+	process := p.program.Command(nil, []string{"VIPS_BLOCK_UNTRUSTED=1", "MALLOC_ARENA_MAX=2", "GOMEMLIMIT=256MiB"})
 	tasks, err := process.StdinPipe()
 	if err != nil {
 		return nil, err
@@ -233,6 +217,7 @@ func (p *Pool) start() (*decoder, error) {
 }
 
 func (d *decoder) end() {
+	// It is ended whatever it does, so how it ends tells nothing.
 	_ = d.tasks.Close()
 	_ = d.process.Process.Kill()
 	_ = d.process.Wait()

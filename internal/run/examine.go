@@ -16,6 +16,7 @@ import (
 	"github.com/riverqueue/river"
 	"golang.org/x/sync/errgroup"
 
+	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
@@ -106,6 +107,8 @@ type source struct {
 	next    int  // number of the next entry
 	refused bool // some entry could not be stored
 	problem string
+	budget  *archive.Budget // of what is expanded of it
+	over    bool            // it holds more than is allowed, and is not kept
 }
 
 type spooledEntry struct {
@@ -120,15 +123,32 @@ func (r *Runner) examineUploads(ctx context.Context, run store.Run, uploads []st
 	if err != nil {
 		return err
 	}
+	whole, err := r.lotBudget(ctx, run.LotID)
+	if err != nil {
+		return err
+	}
 	sources := make([]*source, 0, len(uploads))
 	for _, u := range uploads {
-		sources = append(sources, &source{upload: u, seen: seen[u.ID]})
+		sources = append(sources, &source{upload: u, seen: seen[u.ID], budget: r.Limits.BudgetFor(u.Bytes).Within(whole)})
 	}
 	err = r.examineAll(ctx, run.LotID, p, func(ctx context.Context, e *examination) error { return e.walkAll(ctx, sources) })
 	if err != nil {
 		return err
 	}
 	return r.finish(ctx, run, sources)
+}
+
+// lotBudget is how much all uploads of a lot may expand to: what its link still
+// takes, where it came through one.
+func (r *Runner) lotBudget(ctx context.Context, lot int64) (*archive.Budget, error) {
+	left, name, err := r.Store.LinkLeft(ctx, lot)
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		return archive.NewBudget(r.Limits.Entries, r.Limits.Total, ""), nil
+	case err != nil:
+		return nil, err
+	}
+	return archive.NewBudget(r.Limits.Entries, left, fmt.Sprintf("the address of %s takes, %.1f MB", name, float64(left)/1e6)), nil
 }
 
 // examineAll stores, measures and lists the files of a lot that bring spools.
@@ -173,7 +193,7 @@ func (r *Runner) finish(ctx context.Context, run store.Run, sources []*source) e
 		return err
 	}
 	for _, s := range sources {
-		if s.problem == "" && !s.refused {
+		if s.over || s.problem == "" && !s.refused {
 			r.removeUpload(s.upload.ID)
 		}
 	}
@@ -191,37 +211,72 @@ func (r *Runner) removeUpload(id string) {
 
 func (e *examination) walkAll(ctx context.Context, sources []*source) error {
 	for _, s := range sources {
+		err := e.tried(ctx, s)
 		var refused archive.Refused
-		if err := e.walk(ctx, s); errors.As(err, &refused) {
+		var over archive.OverBudget
+		switch {
+		case errors.As(err, &over):
+			s.problem, s.over = over.Reason, true
+		case errors.As(err, &refused):
 			s.problem = refused.Reason
-		} else if err != nil {
+		case err != nil:
 			return err
 		}
 	}
 	return nil
 }
 
+// deadly is how often the process may end while it reads one upload.
+const deadly = 2
+
+// tried walks an upload, unless the process ended twice while it did.
+func (e *examination) tried(ctx context.Context, s *source) error {
+	attempt, err := e.Store.TryUpload(ctx, s.upload.ID)
+	if err != nil {
+		return err
+	}
+	if attempt > deadly {
+		return archive.Refused{Reason: "reading it ended the program twice, so it is not read again"}
+	}
+	err = e.walk(ctx, s)
+	// Coming back from it is surviving it, whatever came of it.
+	return errors.Join(err, e.Store.SurvivedUpload(context.WithoutCancel(ctx), s.upload.ID))
+}
+
 // walk spools an upload's files.
 func (e *examination) walk(ctx context.Context, s *source) error {
-	file, err := os.Open(e.uploadPath(s.upload))
-	if err != nil {
+	name := e.uploadPath(s.upload)
+	kind, err := typeOf(name)
+	if errors.Is(err, os.ErrNotExist) {
 		e.Log.Error("an upload's bytes are missing", "upload", s.upload.ID, "error", err)
 		return archive.Refused{Reason: "the upload's bytes are missing: drop the file again"}
 	}
-	defer file.Close()
-	head := make([]byte, picturespec.HeadBytes)
-	n, err := file.ReadAt(head, 0)
-	if err != nil && !errors.Is(err, io.EOF) {
+	if err != nil {
 		return fmt.Errorf("read the upload %s: %w", s.upload.ID, err)
 	}
-	kind := picturespec.TypeOf(head[:n])
 	if opens(kind, s.upload.Path) {
-		return archive.Walk(ctx, file, e.Limits, func(entry archive.Entry) error { return e.visit(ctx, s, "", entry) })
+		return archive.Walk(ctx, e.Readers, name, e.Limits, s.budget, func(entry archive.Entry) error { return e.visit(ctx, s, "", entry) })
 	}
 	if archiveName(s.upload.Path) {
 		return archive.Refused{Reason: "not an archive, whatever its name says: " + kind.Name()}
 	}
-	return e.spool(ctx, s, s.upload.Path, func() (blob.Spooled, error) { return e.Blobs.SpoolFile(file.Name(), picturespec.HeadBytes) }, false)
+	if err := s.budget.Take(s.upload.Bytes); err != nil {
+		return err
+	}
+	return e.spool(ctx, s, s.upload.Path, func() (blob.Spooled, error) { return e.Blobs.SpoolFile(name, picturespec.HeadBytes) }, false)
+}
+
+func typeOf(name string) (picturespec.Type, error) {
+	file, err := os.Open(name)
+	if err != nil {
+		return picturespec.Unknown, err
+	}
+	head := make([]byte, picturespec.HeadBytes)
+	n, err := io.ReadFull(file, head)
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		err = nil
+	}
+	return picturespec.TypeOf(head[:n]), errors.Join(err, file.Close())
 }
 
 // opens tells whether a file is looked into as an archive: documents of office
@@ -264,11 +319,16 @@ func (e *examination) spool(ctx context.Context, s *source, name string, read fu
 	}
 	file, err := read()
 	if ctx.Err() != nil {
+		file.Remove()
 		return ctx.Err()
+	}
+	var over archive.OverBudget
+	if errors.As(err, &over) {
+		return over
 	}
 	if err != nil {
 		s.refused = true
-		reason := "the file is damaged in the archive: " + err.Error()
+		reason := "the file is damaged in the archive: " + legible.Short(legible.Name(err.Error()), 300)
 		if errors.Is(err, archive.ErrTooLarge) {
 			reason = "the file expands to more than is allowed"
 		}
@@ -297,12 +357,7 @@ func archiveName(name string) bool {
 
 // openInner walks an archive within the archive; those within it are refused.
 func (e *examination) openInner(ctx context.Context, s *source, name string, spooled blob.Spooled) error {
-	file, err := os.Open(spooled.Path)
-	if err != nil {
-		return err
-	}
-	defer file.Close()
-	err = archive.Walk(ctx, file, e.Limits, func(entry archive.Entry) error { return e.visit(ctx, s, name+"/", entry) })
+	err := archive.Walk(ctx, e.Readers, spooled.Path, e.Limits, s.budget, func(entry archive.Entry) error { return e.visit(ctx, s, name+"/", entry) })
 	var refused archive.Refused
 	if errors.As(err, &refused) {
 		s.refused = true
@@ -352,6 +407,11 @@ func (e *examination) examine(ctx context.Context, s spooledEntry) (store.Examin
 			return found, err
 		}
 	}
+	if found.Problem = measured.Problem; !measured.Type.Kept(s.path) {
+		s.file.Remove()
+		found.Sum = nil
+		return found, nil
+	}
 	if err := e.Blobs.Keep(ctx, s.file); err != nil {
 		return found, fmt.Errorf("store the file: %w", err)
 	}
@@ -360,7 +420,6 @@ func (e *examination) examine(ctx context.Context, s spooledEntry) (store.Examin
 			return found, fmt.Errorf("store the thumbnail: %w", err)
 		}
 	}
-	found.Problem = measured.Problem
 	found.Blob = blobRow(s.file, measured)
 	return found, nil
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/riverqueue/river"
 	"golang.org/x/sync/errgroup"
 
+	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/origin"
@@ -260,7 +261,7 @@ func (f *fetch) list(ctx context.Context, drive origin.Drive) error {
 				}
 				continue
 			}
-			batch = append(batch, store.FetchItem{Entry: entry, Path: e.Path, Address: e.Path, Tag: tagOf(e), Bytes: e.Bytes, Fresh: f.origin.Selection.Takes(e.Path, e.Bytes, e.Modified, now)})
+			batch = append(batch, store.FetchItem{Entry: entry, Path: legible.Name(e.Path), Address: legible.Key(e.Path), Tag: tagOf(e), Bytes: e.Bytes, Fresh: f.origin.Selection.Takes(e.Path, e.Bytes, e.Modified, now)})
 			if entry++; len(batch) == listBatch {
 				if err := flush(); err != nil {
 					return err
@@ -335,13 +336,14 @@ func (f *fetch) bring(ctx context.Context, e *examination) error {
 // one fetches a file. A fault of the network that stays ends the run, which can
 // go on later; any other fault is the file's own.
 func (f *fetch) one(ctx context.Context, e *examination, item store.FetchItem) error {
-	file, err := again(ctx, func() (blob.Spooled, error) { return f.spoolRemote(ctx, item.Address) })
+	file, err := again(ctx, func() (blob.Spooled, error) { return f.spoolRemote(ctx, item) })
 	var fault *origin.Fault
+	var large moreThanSaid
 	switch {
 	case ctx.Err() != nil:
 		file.Remove()
 		return ctx.Err()
-	case errors.As(err, &fault) && !fault.Again, errors.Is(err, errTooLarge):
+	case errors.As(err, &fault) && !fault.Again, errors.As(err, &large):
 		return e.report(ctx, store.Examined{Upload: store.FetchUpload(f.run.ID), Entry: item.Entry, Path: item.Path, Bytes: item.Bytes, Missed: true,
 			Problem: "it could not be fetched: " + err.Error()})
 	case err != nil:
@@ -361,20 +363,30 @@ func (f *fetch) one(ctx context.Context, e *examination, item store.FetchItem) e
 
 var errTooLarge = errors.New("it is larger than files may be")
 
-func (f *fetch) spoolRemote(ctx context.Context, address string) (blob.Spooled, error) {
-	content, err := f.remote.Read(ctx, address)
+// spoolRemote reads a file from the other side: no more than it said that there
+// is, and no more than files may have.
+func (f *fetch) spoolRemote(ctx context.Context, item store.FetchItem) (blob.Spooled, error) {
+	content, err := f.remote.Read(ctx, legible.FromKey(item.Address))
 	if err != nil {
 		return blob.Spooled{}, err
 	}
-	defer content.Close()
-	limit := f.Limits.Total
+	limit, tooLarge := min(f.Limits.Entry, maxFetched), errTooLarge
+	if item.Bytes > 0 && item.Bytes < limit {
+		limit, tooLarge = item.Bytes, fmt.Errorf("it is larger than the %d bytes that its origin says", item.Bytes)
+	}
 	file, err := f.Blobs.Spool(io.LimitReader(content, limit+1), picturespec.HeadBytes)
 	if err == nil && file.Bytes > limit {
 		file.Remove()
-		return blob.Spooled{}, errTooLarge
+		err = moreThanSaid{tooLarge}
 	}
-	return file, err
+	return file, errors.Join(err, content.Close())
 }
+
+// maxFetched bounds a file that is fetched, as an upload is.
+const maxFetched = 4 << 30
+
+// moreThanSaid is a file that is larger than it may be.
+type moreThanSaid struct{ error }
 
 // keepArchive puts an archive among the uploads, where it is examined as if a
 // person had handed it in.

@@ -95,12 +95,12 @@ func (r *Runner) readSheets(ctx context.Context, run store.Run) error {
 func (r *Runner) readSheet(ctx context.Context, run store.Run, sheet store.SheetFile) error {
 	var sum blob.Sum
 	copy(sum[:], sheet.Sum)
-	content, _, err := r.Blobs.Open(ctx, sum)
+	path, done, err := r.Blobs.Local(ctx, sum)
 	if err != nil {
 		return err
 	}
-	defer content.Close()
-	rows, err := sheetfile.ReadRows(sheet.Path, content)
+	defer done()
+	rows, err := sheetfile.ReadRows(ctx, r.Readers, sheet.Path, path)
 	said := fmt.Sprintf("a spreadsheet, not a picture; its %d rows name files", len(rows))
 	var refused sheetfile.Refused
 	if errors.As(err, &refused) {

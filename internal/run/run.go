@@ -18,6 +18,7 @@ import (
 
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/pairs"
@@ -30,6 +31,7 @@ type Runner struct {
 	Store    *store.Store
 	Blobs    *blob.Store
 	Pictures *picture.Pool
+	Readers  contained.Program // of archives and sheets
 	Index    *pairs.Index
 	Drives   *drives.Opener
 	Mail     *mail.Sender // nil when messages do not go by mail
@@ -236,6 +238,9 @@ func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context
 	if err != nil {
 		return err
 	}
+	if found.Deaths >= deadlyFor(found.Kind) {
+		return r.end(ctx, found, "failed", fmt.Sprintf("The program ended %d times while it did this, and it did not get on. Nothing is lost, and the run can go on by hand. In the log this is run %d.", found.Deaths, id))
+	}
 	working, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	r.mu.Lock()
@@ -275,6 +280,15 @@ func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context
 		known.reason = fmt.Sprintf("Something went wrong inside Ambrosa. Nothing is lost, and the run can go on. In its log this is run %d.", id)
 	}
 	return r.end(ctx, found, "failed", known.reason)
+}
+
+// deadlyFor is how often the process may end while a run does not get on. Runs
+// that go through foreign files give up the file that does it before that.
+func deadlyFor(kind string) int {
+	if kind == "examine" || kind == "fetch" {
+		return deadly + 3
+	}
+	return deadly + 1
 }
 
 // end records how a run ended, together with what is said of it to people.

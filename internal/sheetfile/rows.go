@@ -10,11 +10,22 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"ambrosa/core/legible"
 	"ambrosa/core/pairing"
 )
 
 // maxRows bounds how many rows of a sheet are read.
 const maxRows = 500_000
+
+// maxSheetRow and maxColumns are as many as a workbook may have (ECMA-376, and
+// common practice); beyond them nothing is read.
+const (
+	maxSheetRow = 1_048_576
+	maxColumns  = 16_384
+)
+
+// maxCell bounds the text that is taken of a cell, bytes.
+const maxCell = 4_096
 
 // fileHeaders maps header words, letters and digits only, to what a sheet says
 // of files (common practice).
@@ -25,15 +36,17 @@ var fileHeaders = map[string]string{
 	"view": "view", "shot": "view", "alt": "alt", "alttext": "alt", "alternativetext": "alt", "lead": "lead", "main": "lead", "primary": "lead",
 }
 
-// ReadRows reads which file shows which SKU from a CSV of any delimiter or an
-// XLSX's first sheet. A row without a file or a SKU says nothing and is passed
-// over. Refused says why a sheet as a whole says nothing of files.
-func ReadRows(name string, source io.Reader) (rows []pairing.Row, err error) {
+// tooManyRows is said of a sheet with more rows than are read.
+var tooManyRows = Refused(fmt.Sprintf("It names more than %d files.", maxRows))
+
+// readRows is ReadRows within this process. A row without a file or a SKU says
+// nothing and is passed over.
+func readRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 	next, end, err := cellsOf(name, source)
 	if err != nil {
 		return nil, err
 	}
-	defer end()
+	defer func() { err = errors.Join(err, end()) }()
 	header, _, err := next()
 	if err != nil {
 		return nil, Refused("It has no header row.")
@@ -63,7 +76,7 @@ func ReadRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 		}
 		cell := func(field string) string {
 			if i := column[field]; i > 0 && i <= len(cells) {
-				return strings.TrimSpace(cells[i-1])
+				return legible.Short(legible.Name(strings.TrimSpace(cells[i-1])), maxCell)
 			}
 			return ""
 		}
@@ -73,7 +86,7 @@ func ReadRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 		}
 		if row.File != "" && row.SKU != "" {
 			if len(rows) == maxRows {
-				return nil, Refused(fmt.Sprintf("It names more than %d files.", maxRows))
+				return nil, tooManyRows
 			}
 			rows = append(rows, row)
 		}
@@ -85,7 +98,7 @@ func ReadRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 type rowReader func() (cells []string, row int, err error)
 
 // cellsOf returns what reads a sheet's rows, and what ends it.
-func cellsOf(name string, source io.Reader) (next rowReader, end func(), err error) {
+func cellsOf(name string, source io.Reader) (next rowReader, end func() error, err error) {
 	if strings.EqualFold(path.Ext(name), ".xlsx") {
 		return cellsOfWorkbook(source)
 	}
@@ -96,10 +109,10 @@ func cellsOf(name string, source io.Reader) (next rowReader, end func(), err err
 	if err != nil {
 		return nil, nil, err
 	}
-	return table.next, func() {}, nil
+	return table.next, func() error { return nil }, nil
 }
 
-func cellsOfWorkbook(source io.Reader) (next rowReader, end func(), err error) {
+func cellsOfWorkbook(source io.Reader) (next rowReader, end func() error, err error) {
 	book, err := excelize.OpenReader(source, excelize.Options{UnzipSizeLimit: 512 << 20, UnzipXMLSizeLimit: 64 << 20})
 	if err != nil {
 		return nil, nil, Refused("It is not a workbook that can be read.")
@@ -114,7 +127,9 @@ func cellsOfWorkbook(source io.Reader) (next rowReader, end func(), err error) {
 	}
 	row := 0
 	return func() ([]string, int, error) {
-		row++
+		if row++; row > maxSheetRow {
+			return nil, row, errTooManyRows
+		}
 		if !rows.Next() {
 			if err := rows.Error(); err != nil {
 				return nil, row, err
@@ -122,6 +137,14 @@ func cellsOfWorkbook(source io.Reader) (next rowReader, end func(), err error) {
 			return nil, row, io.EOF
 		}
 		cells, err := rows.Columns()
+		if len(cells) > maxColumns {
+			err = errTooManyColumns
+		}
 		return cells, row, err
-	}, func() { _, _ = rows.Close(), book.Close() }, nil
+	}, func() error { return errors.Join(rows.Close(), book.Close()) }, nil
 }
+
+var (
+	errTooManyRows    = fmt.Errorf("a sheet has at most %d rows", maxSheetRow)
+	errTooManyColumns = fmt.Errorf("a sheet has at most %d columns", maxColumns)
+)

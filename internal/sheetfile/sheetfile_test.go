@@ -145,14 +145,14 @@ func TestRowsThatNameFiles(t *testing.T) {
 	for name, content := range map[string][]byte{"rows.csv": []byte(text), "rows.TXT": []byte("\ufeff" + text),
 		"rows.xlsx": workbook(t, []any{"File name", "Article no.", "Position", "Shot", "Alt text", "Main"}, []any{"a.jpg", "A-1", 2, "front", "A hive", "no"}, nil,
 			[]any{"b.jpg", "A-2", "x", nil, nil, "yes"}, []any{nil, "A-3"}, []any{"c.jpg"})} {
-		rows, err := ReadRows(name, bytes.NewReader(content))
+		rows, err := readRows(name, bytes.NewReader(content))
 		if err != nil || !reflect.DeepEqual(rows, want) {
 			t.Errorf("%s: %+v, %v", name, rows, err)
 		}
 	}
 	for name, content := range map[string]string{"empty.csv": "", "ends.csv": "\n\n", "none.csv": "name,price\na,1\n", "none.xlsx": "PK", "text.xlsx": text} {
 		var refused Refused
-		if rows, err := ReadRows(name, strings.NewReader(content)); !errors.As(err, &refused) {
+		if rows, err := readRows(name, strings.NewReader(content)); !errors.As(err, &refused) {
 			t.Errorf("%s: %+v, %v", name, rows, err)
 		}
 	}
@@ -164,7 +164,7 @@ func TestAWorkbookThatBreaksOff(t *testing.T) {
 	whole := workbook(t, []any{"file", "sku"}, []any{"a.jpg", "A-1"}, []any{"b.jpg", "A-2"})
 	for _, part := range []int{1, 2, 3} {
 		var refused Refused
-		if rows, err := ReadRows("cut.xlsx", bytes.NewReader(whole[:len(whole)*part/4])); !errors.As(err, &refused) {
+		if rows, err := readRows("cut.xlsx", bytes.NewReader(whole[:len(whole)*part/4])); !errors.As(err, &refused) {
 			t.Errorf("%d quarters: %+v, %v", part, rows, err)
 		}
 	}
@@ -201,7 +201,7 @@ func TestListsComeBack(t *testing.T) {
 			t.Errorf("%q came back as %q", cells[i], row)
 		}
 	}
-	read, err := ReadRows("list.csv", &out)
+	read, err := readRows("list.csv", &out)
 	if err != nil || len(read) != len(cells)-2 || read[0].File != "a.jpg" || read[len(read)-1].Line != 11 {
 		t.Errorf("%+v, %v", read, err)
 	}
@@ -228,7 +228,7 @@ func FuzzSheets(f *testing.F) {
 		if err != nil && !errors.As(err, &refused) {
 			t.Fatal(err)
 		}
-		rows, err := ReadRows("any.csv", bytes.NewReader(content))
+		rows, err := readRows("any.csv", bytes.NewReader(content))
 		if err != nil && !errors.As(err, &refused) {
 			t.Fatal(err)
 		}

@@ -160,6 +160,15 @@ func (s *Store) MissingProducts(ctx context.Context, category string, limit int)
 	return missing, total, err
 }
 
+// LinkLeft returns how many bytes the link that a lot came through still takes,
+// beside what its lots hold already, and whose it is; ErrNotFound means that the
+// lot came through none.
+func (s *Store) LinkLeft(ctx context.Context, lot int64) (bytes int64, supplier string, err error) {
+	err = s.Pool.QueryRow(ctx, `select greatest(0, k.max_bytes - coalesce((select sum(f.bytes) from lot o join file f on f.lot_id = o.id where o.link_id = k.id and f.sha256 is not null), 0)), k.supplier
+		from lot l join supplier_link k on k.id = l.link_id where l.id = $1`, lot).Scan(&bytes, &supplier)
+	return bytes, supplier, orNotFound(err)
+}
+
 // GiveLinkRights gives files that came through a supplier's link its rights.
 func (s *Store) GiveLinkRights(ctx context.Context, lot int64) error {
 	_, err := s.Pool.Exec(ctx, `update file f set rights = k.rights, licence = k.licence, credit = k.credit

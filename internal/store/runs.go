@@ -24,11 +24,12 @@ type Run struct {
 	CreatedAt  time.Time  `json:"createdAt"`
 	StartedAt  *time.Time `json:"startedAt"`
 	FinishedAt *time.Time `json:"finishedAt"`
+	Deaths     int        `json:"-"` // of processes that did it, since it last got on
 }
 
 const runQuery = `
 	select r.id, r.kind, coalesce(r.lot_id, o.id, 0) as lot_id, coalesce(l.name, o.name, '') as lot_name, coalesce(r.plan_id, 0) as plan_id, coalesce(r.product_id, 0) as product, coalesce(r.origin_id, 0) as origin, coalesce(g.name, '') as origin_name, r.state, r.done, r.total,
-		r.message, r.created_at, r.started_at, r.finished_at
+		r.message, r.created_at, r.started_at, r.finished_at, r.deaths
 	from run r left join lot l on l.id = r.lot_id left join origin g on g.id = r.origin_id
 	left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = r.plan_id) o on true`
 
@@ -99,7 +100,7 @@ func (s *Store) StopRun(ctx context.Context, id int64) error {
 
 // RequeueRun makes a stopped or failed run ready to go on.
 func RequeueRun(ctx context.Context, tx pgx.Tx, id int64) error {
-	tag, err := tx.Exec(ctx, `update run set state = 'queued', message = '', finished_at = null where id = $1 and state in ('stopped', 'failed')`, id)
+	tag, err := tx.Exec(ctx, `update run set state = 'queued', message = '', finished_at = null, deaths = 0 where id = $1 and state in ('stopped', 'failed')`, id)
 	if err != nil {
 		return err
 	}
@@ -143,13 +144,19 @@ func (s *Store) HoldPresence(ctx context.Context, name string) (release func(), 
 }
 
 // RescueAbandoned makes work available again that a process took and did not
-// live to finish. It returns how many pieces there were.
+// live to finish, and counts against a run that it did not get on meanwhile. It
+// returns how many pieces there were.
 func (s *Store) RescueAbandoned(ctx context.Context) (int64, error) {
-	tag, err := s.Pool.Exec(ctx, `
-		update river_job set state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1)
-		where state = 'running' and not exists (
-			select from pg_locks l, lateral (select hashtextextended(attempted_by[array_upper(attempted_by, 1)], 0) as key) k
-			where l.locktype = 'advisory' and l.granted
-				and ((l.classid::bigint << 32) | l.objid::bigint) = k.key and l.objsubid = 1)`)
-	return tag.RowsAffected(), err
+	return number(ctx, s.Pool, `
+		with abandoned as (
+			update river_job set state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1)
+			where state = 'running' and not exists (
+				select from pg_locks l, lateral (select hashtextextended(attempted_by[array_upper(attempted_by, 1)], 0) as key) k
+				where l.locktype = 'advisory' and l.granted
+					and ((l.classid::bigint << 32) | l.objid::bigint) = k.key and l.objsubid = 1)
+			returning (args->>'run')::bigint as run),
+		counted as (
+			update run set deaths = case when done > done_at_death then 1 else deaths + 1 end, done_at_death = done
+			where id in (select run from abandoned))
+		select count(*) from abandoned`)
 }

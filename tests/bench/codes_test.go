@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ambrosa/internal/codephoto"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/picture"
 )
 
@@ -24,8 +25,9 @@ func BenchmarkCodes(b *testing.B) {
 		}
 	}
 	zbar := time.Since(begin)
-	pool, err := picture.NewPool(picture.PoolOptions{Command: []string{filepath.Join(filepath.Dir(binary), picture.Decoder)}, Decoders: 1})
+	program, err := contained.Find([]string{filepath.Join(filepath.Dir(binary), contained.Name)})
 	must(b, err)
+	pool := picture.NewPool(picture.PoolOptions{Program: program, Decoders: 1})
 	defer pool.Close()
 	for b.Loop() {
 		ours, wrong := 0, 0

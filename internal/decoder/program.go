@@ -1,0 +1,27 @@
+package decoder
+
+import (
+	"fmt"
+	"os"
+
+	"ambrosa/internal/archive"
+	"ambrosa/internal/sheetfile"
+)
+
+// Main is the program that reads foreign formats for the server: pictures, one
+// after the other, without arguments; else one archive or sheet.
+func Main(arguments []string) error {
+	switch {
+	case len(arguments) == 0:
+		return Serve(os.Stdin, os.Stdout)
+	case arguments[0] == "archive":
+		path, limits, err := archive.FromArguments(arguments[1:])
+		if err != nil {
+			return err
+		}
+		return archive.Serve(path, limits, os.Stdin, os.Stdout)
+	case arguments[0] == "sheet" && len(arguments) == 3:
+		return sheetfile.Serve(arguments[1], arguments[2], os.Stdout)
+	}
+	return fmt.Errorf("%q is nothing that is read", arguments)
+}
