@@ -74,7 +74,7 @@ func demoCommand() *cobra.Command {
 			if config.Drop == "" {
 				config.Drop = at(3)
 			}
-			for n := 4; n <= 5; n++ { // the sample supplier's site, and the sample barcode service
+			for n := range 6 { // the sample drives, the sample supplier's site and barcode service
 				config.Allow = append(config.Allow, at(n))
 			}
 			if config.SMTP == "" {

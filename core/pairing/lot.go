@@ -125,7 +125,9 @@ func (n *Names) read(list ClueList, spans bool) ([]Verdict, error) {
 				if n.known != nil {
 					known = &n.known[i]
 				}
-				r.read(n.paths[i], v, known)
+				if !r.reads(n.paths[i], v, known) {
+					r = newReader(n.catalog, n.habits, with, words, spans)
+				}
 				if v.Kind == Paired && (v.letter != 0 || v.number == 0) {
 					open[w] = append(open[w], i)
 				}
@@ -135,6 +137,19 @@ func (n *Names) read(list ClueList, spans bool) ([]Verdict, error) {
 	wait.Wait()
 	settle(verdicts, slices.Concat(open...))
 	return verdicts, nil
+}
+
+// reads is read for names of any kind: one that it cannot cope with is loose, and
+// costs nothing but itself. It returns false then, and the reader is not to be
+// used any more.
+func (r *reader) reads(path string, v *Verdict, known *baseKeys) (read bool) {
+	defer func() {
+		if recover() != nil {
+			*v = Verdict{Kind: Loose, Target: NoTarget, number: -1, Why: NoKey, Reason: "the name could not be read: tell us what it is"}
+		}
+	}()
+	r.read(path, v, known)
+	return true
 }
 
 // settle adds what only the lot as a whole tells: whether single letters are

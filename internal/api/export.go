@@ -8,12 +8,12 @@ import (
 	"io"
 	"net/http"
 	"net/url"
-	"runtime/debug"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/run"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
@@ -81,7 +81,7 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 	go func() {
 		defer cancel()
 		out := bufio.NewWriterSize(writer, 64<<10)
-		err := contained(func() error { return errors.Join(s.writeFiles(ctx, out, id, filter, columns, format), out.Flush()) })
+		err := contained.Safely(func() error { return errors.Join(s.writeFiles(ctx, out, id, filter, columns, format), out.Flush()) })()
 		if err != nil && ctx.Err() == nil && !errors.Is(err, io.ErrClosedPipe) {
 			s.Log.Error("export broken off", "request", number, "lot", id, "error", err)
 		}
@@ -89,16 +89,6 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 		_ = writer.CloseWithError(err) // never fails, see io.Pipe
 	}()
 	return c.SendStream(content)
-}
-
-// contained turns a panic into an error, so that it costs one answer.
-func contained(work func() error) (err error) {
-	defer func() {
-		if failed := recover(); failed != nil {
-			err = fmt.Errorf("%v\n%s", failed, debug.Stack())
-		}
-	}()
-	return work()
 }
 
 type export struct{ kind, extension string }

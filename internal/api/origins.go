@@ -16,6 +16,7 @@ import (
 
 	"ambrosa/core/harvest"
 	"ambrosa/core/picturespec"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/kinds"
 	"ambrosa/internal/origin/lookup"
@@ -257,7 +258,7 @@ func (s *Server) browse(ctx context.Context, id int64, folder string) (view fold
 	group, listing := errgroup.WithContext(ctx)
 	group.SetLimit(4)
 	for i := range view.Folders[:min(len(view.Folders), counted)] {
-		group.Go(func() error {
+		group.Go(contained.Safely(func() error {
 			below, err := drive.List(listing, view.Folders[i].Path)
 			if err != nil {
 				s.Log.Debug("a folder is not counted", "origin", id, "error", err)
@@ -270,7 +271,7 @@ func (s *Server) browse(ctx context.Context, id int64, folder string) (view fold
 				}
 			}
 			return nil
-		})
+		}))
 	}
 	return view, group.Wait()
 }

@@ -142,14 +142,16 @@ func processName() string {
 func (a *App) Work(ctx context.Context) error {
 	listening, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	a.quiet = cancel
-	go a.Store.Listen(listening, func(event store.Event) {
-		a.Runner.Heard(event)
-		a.Server.Heard(event)
-		a.Server.Index.Heard(event)
-	}, func() {
-		missed := store.Event{Topic: "lot", Note: "missed"}
-		a.Server.Heard(missed)
-		a.Server.Index.Heard(missed)
+	contained.Background(a.Runner.Log, "listen for events", func() {
+		a.Store.Listen(listening, func(event store.Event) {
+			a.Runner.Heard(event)
+			a.Server.Heard(event)
+			a.Server.Index.Heard(event)
+		}, func() {
+			missed := store.Event{Topic: "lot", Note: "missed"}
+			a.Server.Heard(missed)
+			a.Server.Index.Heard(missed)
+		})
 	})
 	return a.Runner.Start(ctx)
 }
@@ -197,7 +199,7 @@ func (a *App) ServeDrop(ctx context.Context, c Config) error {
 	watching, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	a.dropping = cancel
 	a.drop.Serve(listener)
-	go dropped.Watch(watching)
+	contained.Background(a.Runner.Log, "watch the drop folder", func() { dropped.Watch(watching) })
 	return nil
 }
 

@@ -24,8 +24,9 @@ type Opener struct {
 }
 
 // Take puts settings by field name into an origin: those that are secret sealed,
-// the others as they are. A secret that is empty keeps the one that is there.
-// The error is a Fault that names the field.
+// the others as they are. A secret that is empty keeps the one that is there, as
+// long as the settings lead to the same host: it was entered for that one. The
+// error is a Fault that names the field.
 func (p *Opener) Take(o *store.Origin, settings map[string]string) error {
 	kind, ok := kinds.Of(o.Kind)
 	if !ok {
@@ -37,10 +38,14 @@ func (p *Opener) Take(o *store.Origin, settings map[string]string) error {
 			return err
 		}
 	}
+	moved := len(o.Settings) > 0 && kind.Host(o.Settings) != kind.Host(settings)
 	o.Settings = map[string]string{}
 	for _, field := range kind.Fields {
 		value := settings[field.Name]
 		if strings.HasPrefix(field.Type, "secret") {
+			if _, kept := sealed[field.Name]; kept && value == "" && moved {
+				return origin.Faulty("the address leads to another host than before: enter its "+strings.ToLower(field.Label)+" again", false, nil)
+			}
 			if value != "" {
 				sealed[field.Name] = base64.StdEncoding.EncodeToString(p.Vault.Seal(value, about(o.Kind, field.Name)))
 			}

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"ambrosa/internal/outgoing"
@@ -30,9 +31,22 @@ type Kind struct {
 	Name   string // in the database and the interface: webdav
 	Label  string
 	Fields []Field
+	// Host returns the host that settings lead to. Secrets are for it alone.
+	Host func(settings map[string]string) string
 	// Open connects to a drive with settings by field name; nil for kinds that
 	// have no folders. What cannot be used is a Fault.
 	Open func(ctx context.Context, settings map[string]string, guard outgoing.Guard) (Drive, error)
+}
+
+// HostIn returns what tells the host of the address in a setting.
+func HostIn(setting string) func(map[string]string) string {
+	return func(settings map[string]string) string {
+		text := strings.TrimSpace(settings[setting])
+		if address, err := url.Parse(text); err == nil && address.Host != "" {
+			return address.Scheme + "://" + outgoing.HostOf(address)
+		}
+		return strings.ToLower(text)
+	}
 }
 
 // Drive is an open connection. Its methods may be called side by side.

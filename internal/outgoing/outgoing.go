@@ -1,5 +1,5 @@
 // Package outgoing makes the connections that Ambrosa opens by itself. They go
-// to public addresses, or to hosts that a person named: the address is checked
+// to public addresses, or to hosts that the steward listed: the address is checked
 // when it is connected to, after its name was resolved and on every redirect,
 // so that no page and no drive can lead inside a network.
 package outgoing
@@ -23,16 +23,17 @@ import (
 	"time"
 )
 
-// ErrPrivate means that an address is inside a network and nobody named it.
+// ErrPrivate means that an address is inside a network and nobody listed it.
 var ErrPrivate = errors.New("leads to a private address, which nobody allowed")
 
 // Guard says where connections may go.
 type Guard struct {
-	named map[string]bool // "host:port", lower case
+	named map[string]bool // "host:port" or "host:*", lower case
 }
 
 // Allow returns a guard that lets connections through to public addresses and
-// to the hosts named ("nas.local:443"), wherever these are.
+// to the hosts listed ("nas.local:443", or "nas.local:*" for every port), inside a
+// network as well.
 func Allow(hosts ...string) Guard {
 	g := Guard{map[string]bool{}}
 	for _, host := range hosts {
@@ -41,13 +42,11 @@ func Allow(hosts ...string) Guard {
 	return g
 }
 
-// And returns a guard that lets through what either does.
-func (g Guard) And(hosts ...string) Guard {
-	all := Allow(hosts...)
-	for host := range g.named {
-		all.named[host] = true
-	}
-	return all
+// lists tells whether the steward listed an address ("host:port").
+func (g Guard) lists(address string) bool {
+	address = strings.ToLower(address)
+	host, _, err := net.SplitHostPort(address)
+	return err == nil && (g.named[address] || g.named[net.JoinHostPort(host, "*")])
 }
 
 // HostOf returns the "host:port" of an http or https address.
@@ -62,17 +61,16 @@ func HostOf(address *url.URL) string {
 // Dial connects to "host:port" over TCP.
 func (g Guard) Dial(ctx context.Context, network, address string) (net.Conn, error) {
 	dialer := net.Dialer{Timeout: 15 * time.Second, KeepAlive: 30 * time.Second}
-	if !g.named[strings.ToLower(address)] {
-		dialer.Control = func(_, resolved string, _ syscall.RawConn) error {
-			at, err := netip.ParseAddrPort(resolved)
-			if err != nil {
-				return err
-			}
-			if !Public(at.Addr()) {
-				return fmt.Errorf("%s %w", address, ErrPrivate)
-			}
-			return nil
+	listed := g.lists(address)
+	dialer.Control = func(_, resolved string, _ syscall.RawConn) error {
+		at, err := netip.ParseAddrPort(resolved)
+		if err != nil {
+			return err
 		}
+		if never(at.Addr()) || !listed && !Public(at.Addr()) {
+			return fmt.Errorf("%s %w", address, ErrPrivate)
+		}
+		return nil
 	}
 	return dialer.DialContext(ctx, network, address)
 }
@@ -86,6 +84,38 @@ var special = func() (list []netip.Prefix) {
 	}
 	return list
 }()
+
+// never tells whether an address is of a link, of many, or of none: there is
+// nothing that files are fetched from, and clouds keep secrets there.
+func never(address netip.Addr) bool {
+	address = address.Unmap()
+	return address.IsLinkLocalUnicast() || address.IsMulticast() || address.IsUnspecified() || address == netip.AddrFrom4([4]byte{255, 255, 255, 255})
+}
+
+// Redirects follows at most so many redirects over HTTP, and keeps what was meant
+// for one host from the next: keys in headers, and the address that was asked for.
+// check, unless it is nil, may refuse each.
+func Redirects(most int, check func(*http.Request) error, keys ...string) func(*http.Request, []*http.Request) error {
+	return func(next *http.Request, via []*http.Request) error {
+		if len(via) > most || next.URL.Scheme != "http" && next.URL.Scheme != "https" {
+			return ErrRedirects
+		}
+		before := via[len(via)-1].URL
+		next.Header.Del("Referer")
+		if HostOf(next.URL) != HostOf(before) || before.Scheme == "https" && next.URL.Scheme == "http" {
+			for _, key := range append([]string{"Authorization", "Cookie"}, keys...) {
+				next.Header.Del(key)
+			}
+		}
+		if check != nil {
+			return check(next)
+		}
+		return nil
+	}
+}
+
+// ErrRedirects means that an address leads to another that is not followed.
+var ErrRedirects = errors.New("leads from one address to the next without end")
 
 // Public tells whether an address is one of the public network: not of this
 // machine, of a network of one's own, of a link, of many, or set apart.
@@ -176,7 +206,7 @@ func Explain(err error, host string) (text string, again, ok bool) {
 	var network net.Error
 	switch {
 	case errors.Is(err, ErrPrivate):
-		return host + " leads to a private address inside a network; only hosts that are named in an origin or in AMBROSA_ALLOW may be reached there", false, true
+		return host + " leads to a private address inside a network; the steward may list it, with its port, in AMBROSA_ALLOW", false, true
 	case errors.As(err, &name) && name.IsNotFound:
 		return "the name " + name.Name + " is not found", false, true
 	case errors.Is(err, syscall.ECONNREFUSED):

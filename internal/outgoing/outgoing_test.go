@@ -52,8 +52,16 @@ func TestTheGuardLooksAtTheAddressAndAtRedirects(t *testing.T) {
 	if err := get(Allow(host(outer.URL)), outer.URL); !errors.Is(err, ErrPrivate) {
 		t.Errorf("by a redirect: %v", err)
 	}
-	if err := get(Allow(host(outer.URL)).And(host(inner.URL)), outer.URL); err != nil {
-		t.Errorf("both are named: %v", err)
+	if err := get(Allow(host(outer.URL), host(inner.URL)), outer.URL); err != nil {
+		t.Errorf("both are listed: %v", err)
+	}
+	if err := get(Allow("127.0.0.1:*"), outer.URL); err != nil {
+		t.Errorf("every port is listed: %v", err)
+	}
+	for _, address := range []string{"http://169.254.169.254/latest", "http://[fe80::1]/", "http://0.0.0.0/", "http://224.0.0.1/"} {
+		if err := get(Allow(host(address), "169.254.169.254:*"), address); !errors.Is(err, ErrPrivate) {
+			t.Errorf("%s is listed and reached: %v", address, err)
+		}
 	}
 }
 
@@ -81,5 +89,42 @@ func TestAServerThatTrickles(t *testing.T) {
 	}
 	if err := errors.Join(quick.Close(), quick.Close()); err != nil {
 		t.Error(err)
+	}
+}
+
+// TestKeysDoNotCrossHosts follows a redirect to another host, which sees neither
+// the key nor the address that was asked for.
+func TestKeysDoNotCrossHosts(t *testing.T) {
+	seen := make(chan http.Header, 1)
+	other := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { seen <- r.Header }))
+	defer other.Close()
+	first := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/here" {
+			seen <- r.Header
+			return
+		}
+		to := map[string]string{"/same": "/here", "/other": other.URL}[r.URL.Path]
+		http.Redirect(w, r, to, http.StatusFound)
+	}))
+	defer first.Close()
+	client := &http.Client{CheckRedirect: Redirects(3, nil, "X-Key")}
+	ask := func(path string) http.Header {
+		request, err := http.NewRequest(http.MethodGet, first.URL+path, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		request.Header.Set("X-Key", "secret")
+		response, err := client.Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_ = response.Body.Close()
+		return <-seen
+	}
+	if h := ask("/same?key=secret"); h.Get("X-Key") != "secret" || h.Get("Referer") != "" {
+		t.Errorf("the same host sees %v", h)
+	}
+	if h := ask("/other?key=secret"); h.Get("X-Key") != "" || h.Get("Referer") != "" {
+		t.Errorf("another host sees %v", h)
 	}
 }

@@ -6,10 +6,12 @@ package pairs
 import (
 	"context"
 	"encoding/json"
+	"log/slog"
 	"slices"
 	"sync"
 
 	"ambrosa/core/pairing"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/store"
 )
 
@@ -205,7 +207,8 @@ func (x *Index) ReadLot(ctx context.Context, lot int64, progress func(done, tota
 	}
 	x.Heard(store.Event{Topic: "files", ID: lot})
 	if slices.ContainsFunc(verdicts, func(v pairing.Verdict) bool { return v.Kind == pairing.Loose }) {
-		go l.built.Catalog.PrepareNearest() // somebody will look at what stayed loose
+		// Somebody will look at what stayed loose.
+		contained.Background(slog.Default(), "prepare suggestions", l.built.Catalog.PrepareNearest)
 	}
 	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"ambrosa/core/harvest"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/page"
 	"ambrosa/internal/store"
@@ -184,10 +185,10 @@ func (c *crawl) pictures(ctx context.Context, p *store.CrawlPage, read *harvest.
 	group, measuring := errgroup.WithContext(ctx)
 	group.SetLimit(fetchers)
 	for i, shot := range product.Shots {
-		group.Go(func() (err error) {
+		group.Go(contained.Safely(func() (err error) {
 			largest[i], err = c.largest(measuring, shot)
 			return err
-		})
+		}))
 	}
 	if err := group.Wait(); err != nil {
 		return nil, err

@@ -20,6 +20,7 @@ import (
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/picture"
 	"ambrosa/internal/store"
 )
@@ -156,19 +157,19 @@ func (r *Runner) examineAll(ctx context.Context, lot int64, p *progress, bring f
 	e := &examination{Runner: r, lot: lot, p: p,
 		spooled: make(chan spooledEntry, 2*r.Pictures.Decoders()), results: make(chan store.Examined, 64)}
 	group, within := errgroup.WithContext(ctx)
-	group.Go(func() error {
+	group.Go(contained.Safely(func() error {
 		defer close(e.spooled)
 		return bring(within, e)
-	})
+	}))
 	decoders, decoding := errgroup.WithContext(within)
 	for range r.Pictures.Decoders() {
-		decoders.Go(func() error { return e.decode(decoding) })
+		decoders.Go(contained.Safely(func() error { return e.decode(decoding) }))
 	}
 	group.Go(func() error {
 		defer close(e.results)
 		return decoders.Wait()
 	})
-	group.Go(func() error { return e.write(within) })
+	group.Go(contained.Safely(func() error { return e.write(within) }))
 	err := group.Wait()
 	for left := range e.spooled {
 		left.file.Remove()

@@ -17,6 +17,7 @@ import (
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/page"
 	"ambrosa/internal/store"
@@ -327,7 +328,7 @@ func (f *fetch) bring(ctx context.Context, e *examination) error {
 			if within.Err() != nil {
 				break
 			}
-			group.Go(func() error { return f.one(within, e, item) })
+			group.Go(contained.Safely(func() error { return f.one(within, e, item) }))
 		}
 	}
 	return errors.Join(group.Wait(), ctx.Err())

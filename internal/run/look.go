@@ -11,6 +11,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/store"
 )
 
@@ -50,12 +51,12 @@ func (w *lookWorker) Work(ctx context.Context, job *river.Job[lookArgs]) error {
 		group, within := errgroup.WithContext(ctx)
 		group.SetLimit(r.Pictures.Decoders())
 		for _, picture := range pictures {
-			group.Go(func() error {
+			group.Go(contained.Safely(func() error {
 				n, err := r.lookAt(within, picture.Sum)
 				found.Add(int64(n))
 				p.add(1, 0)
 				return err
-			})
+			}))
 		}
 		if err := group.Wait(); err != nil {
 			return "", err

@@ -95,7 +95,7 @@ func (r *Runner) Start(ctx context.Context) error {
 	}
 	watching, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	r.watch = cancel
-	go r.rescueNowAndThen(watching)
+	contained.Background(r.Log, "look after abandoned work", func() { r.rescueNowAndThen(watching) })
 	return r.client.Start(context.WithoutCancel(ctx))
 }
 
@@ -257,7 +257,11 @@ func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context
 		defer close(reported)
 		r.report(working, id, p, cancel)
 	}()
-	message, err := work(working, found, p)
+	var message string
+	err = contained.Safely(func() (err error) {
+		message, err = work(working, found, p)
+		return err
+	})()
 	stopped := errors.Is(context.Cause(working), errStopped)
 	cancel(nil)
 	<-reported

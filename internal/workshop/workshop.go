@@ -18,6 +18,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"ambrosa/core/harvest"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/page"
 	"ambrosa/internal/outgoing"
@@ -97,10 +98,10 @@ func (w *Workshop) Measure(ctx context.Context, addresses []string) ([]Measure, 
 	group, measuring := errgroup.WithContext(ctx)
 	group.SetLimit(abreast)
 	for i, address := range addresses {
-		group.Go(func() error {
+		group.Go(contained.Safely(func() error {
 			list[i] = w.measure(measuring, address)
 			return nil
-		})
+		}))
 	}
 	return list, errors.Join(group.Wait(), ctx.Err())
 }

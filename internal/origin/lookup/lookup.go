@@ -14,6 +14,7 @@ import (
 
 	"github.com/tidwall/gjson"
 
+	"ambrosa/core/legible"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outgoing"
 )
@@ -21,6 +22,7 @@ import (
 // Kind is the kind of origin. It is no drive: nothing is opened.
 var Kind = origin.Kind{
 	Name: "lookup", Label: "Barcode service",
+	Host: origin.HostIn("address"),
 	Fields: []origin.Field{
 		{Name: "address", Label: "Address, with {gtin}", Hint: "https://codes.example.com/v1/items/{gtin}", Type: "text", Required: true},
 		{Name: "header", Label: "Header of the key", Hint: "X-Key", Type: "text"},
@@ -44,13 +46,21 @@ type Service struct {
 	Pause           time.Duration // between two requests
 }
 
+// maxTitle bounds a title, bytes, and maxPictures how many pictures are taken of
+// an answer.
+const (
+	maxTitle    = 500
+	maxPictures = 200
+)
+
 // maxAnswer bounds an answer, bytes.
 const maxAnswer = 4 << 20
 
 // Open returns the service that settings describe. What cannot be used is an
 // origin.Fault.
 func Open(settings map[string]string, guard outgoing.Guard) (*Service, error) {
-	s := &Service{http: &http.Client{Transport: guard.Transport()}, template: strings.TrimSpace(settings["address"]), header: strings.TrimSpace(settings["header"]), key: settings["key"],
+	client := &http.Client{Transport: guard.Transport(), CheckRedirect: outgoing.Redirects(5, nil, strings.TrimSpace(settings["header"]))}
+	s := &Service{http: client, template: strings.TrimSpace(settings["address"]), header: strings.TrimSpace(settings["header"]), key: settings["key"],
 		pictures: strings.TrimSpace(settings["pictures"]), title: strings.TrimSpace(settings["title"]), digits: 13, Pause: 500 * time.Millisecond}
 	if !strings.Contains(s.template, "{gtin}") {
 		return nil, origin.Faulty("the address has no {gtin}, where the barcode would stand", false, nil)
@@ -147,7 +157,7 @@ func (s *Service) read(content []byte, address *url.URL) (a Answer, err error) {
 		return a, origin.Faulty("the answer is not JSON", false, nil)
 	}
 	if s.title != "" {
-		a.Title = gjson.GetBytes(content, s.title).String()
+		a.Title = legible.Short(legible.Name(gjson.GetBytes(content, s.title).String()), maxTitle)
 	}
 	var add func(r gjson.Result)
 	seen := map[string]bool{}
@@ -160,7 +170,7 @@ func (s *Service) read(content []byte, address *url.URL) (a Answer, err error) {
 		if r.Type != gjson.String || err != nil || r.String() == "" {
 			return
 		}
-		if u = address.ResolveReference(u); (u.Scheme == "http" || u.Scheme == "https") && !seen[u.String()] {
+		if u = address.ResolveReference(u); (u.Scheme == "http" || u.Scheme == "https") && !seen[u.String()] && len(a.Pictures) < maxPictures {
 			seen[u.String()] = true
 			a.Pictures = append(a.Pictures, u.String())
 		}

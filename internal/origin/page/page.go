@@ -12,6 +12,7 @@ import (
 	"mime"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -19,6 +20,7 @@ import (
 	"golang.org/x/net/html/charset"
 
 	"ambrosa/core/harvest"
+	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outgoing"
@@ -41,7 +43,8 @@ const DefaultPause = 500 * time.Millisecond
 
 // Client reads pages. It may be used side by side.
 type Client struct {
-	http  *http.Client
+	http  *http.Client // for what robots.txt has to allow, on every redirect too
+	plain *http.Client // for robots.txt itself
 	pause time.Duration
 
 	mu    sync.Mutex
@@ -64,21 +67,17 @@ func New(guard outgoing.Guard, pause time.Duration) *Client {
 		pause = DefaultPause
 	}
 	c := &Client{pause: pause, sites: map[string]*site{}}
-	c.http = &http.Client{Transport: guard.Transport(), CheckRedirect: func(r *http.Request, via []*http.Request) error {
-		if len(via) > maxRedirects {
-			return errRedirects
-		}
-		if r.URL.Scheme != "http" && r.URL.Scheme != "https" {
-			return errRedirects
-		}
-		return nil
-	}}
+	transport := guard.Transport()
+	c.plain = &http.Client{Transport: transport, CheckRedirect: outgoing.Redirects(maxRedirects, nil)}
+	c.http = &http.Client{Transport: transport, CheckRedirect: outgoing.Redirects(maxRedirects, func(next *http.Request) error {
+		return c.admit(next.Context(), next.URL, false)
+	})}
 	return c
 }
 
+// maxRedirects is how many redirects are followed (RFC 9309 section 2.3.1.2 asks
+// for five at least).
 const maxRedirects = 8
-
-var errRedirects = errors.New("leads from one address to the next without end")
 
 // Close lets the connections go.
 func (c *Client) Close() error {
@@ -113,7 +112,7 @@ func (c *Client) Page(ctx context.Context, address, known string) (*Page, error)
 	} else if at, ok := strings.CutPrefix(known, "T"); ok {
 		header.Set("If-Modified-Since", at)
 	}
-	response, body, err := c.get(ctx, u, header)
+	response, body, err := get(ctx, c.http, u, header)
 	if err != nil {
 		return nil, err
 	}
@@ -140,7 +139,7 @@ func (c *Client) Page(ctx context.Context, address, known string) (*Page, error)
 			content = converted
 		}
 	}
-	return &Page{Address: response.Request.URL, Content: bytes.ToValidUTF8(content, []byte("\ufffd")), Tag: tagOf(response.Header)}, nil
+	return &Page{Address: response.Request.URL, Content: []byte(legible.Text(string(content))), Tag: tagOf(response.Header)}, nil
 }
 
 func tagOf(h http.Header) string {
@@ -168,7 +167,7 @@ func isPage(kind string, content []byte) bool {
 
 // get asks for an address; the body that comes is watched for its speed, and
 // has to be closed.
-func (c *Client) get(ctx context.Context, u *url.URL, header http.Header) (*http.Response, io.ReadCloser, error) {
+func get(ctx context.Context, client *http.Client, u *url.URL, header http.Header) (*http.Response, io.ReadCloser, error) {
 	ctx, stop := context.WithCancel(ctx)
 	request, err := http.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
 	if err != nil {
@@ -177,7 +176,7 @@ func (c *Client) get(ctx context.Context, u *url.URL, header http.Header) (*http
 	}
 	request.Header = header
 	request.Header.Set("User-Agent", userAgent)
-	response, err := c.http.Do(request)
+	response, err := client.Do(request)
 	if err != nil {
 		stop()
 		return nil, nil, explain(u, err)
@@ -197,8 +196,12 @@ func (s *stopping) Close() error {
 }
 
 func explain(u *url.URL, err error) error {
-	if errors.Is(err, errRedirects) {
-		return origin.Faulty(u.Host+" "+errRedirects.Error(), false, err)
+	var refused *origin.Fault
+	if errors.As(err, &refused) {
+		return refused // by robots.txt of where it leads to
+	}
+	if errors.Is(err, outgoing.ErrRedirects) {
+		return origin.Faulty(u.Host+" "+outgoing.ErrRedirects.Error(), false, err)
 	}
 	var wrapped *url.Error
 	host := u.Host
@@ -268,7 +271,7 @@ func (c *Client) forget(u *url.URL, s *site) {
 // of the network are the error.
 func (c *Client) robots(ctx context.Context, u *url.URL) (harvest.Robots, error) {
 	at := &url.URL{Scheme: u.Scheme, Host: u.Host, Path: "/robots.txt"}
-	response, body, err := c.get(ctx, at, http.Header{})
+	response, body, err := get(ctx, c.plain, at, http.Header{})
 	if err != nil {
 		return harvest.Robots{}, err
 	}
@@ -296,7 +299,7 @@ func (c *Client) Read(ctx context.Context, address string) (io.ReadCloser, error
 	if err := c.admit(ctx, u, false); err != nil {
 		return nil, err
 	}
-	response, body, err := c.get(ctx, u, http.Header{"Accept": {pictureTypes}})
+	response, body, err := get(ctx, c.http, u, http.Header{"Accept": {pictureTypes}})
 	if err != nil {
 		return nil, err
 	}
@@ -337,7 +340,7 @@ func (c *Client) Measure(ctx context.Context, address string) (m Measured, err e
 }
 
 func (c *Client) measure(ctx context.Context, u *url.URL) (m Measured, err error) {
-	response, body, err := c.get(ctx, u, http.Header{"Accept": {pictureTypes}, "Range": {fmt.Sprintf("bytes=0-%d", maxHead-1)}})
+	response, body, err := get(ctx, c.http, u, http.Header{"Accept": {pictureTypes}, "Range": {fmt.Sprintf("bytes=0-%d", maxHead-1)}})
 	if err != nil {
 		return m, err
 	}
@@ -346,8 +349,12 @@ func (c *Client) measure(ctx context.Context, u *url.URL) (m Measured, err error
 	case http.StatusOK:
 		m.Bytes = max(0, response.ContentLength)
 	case http.StatusPartialContent:
-		_, total, _ := strings.Cut(response.Header.Get("Content-Range"), "/")
-		_, _ = fmt.Sscan(total, &m.Bytes)
+		// A total that is not said, or not as a number, stays unknown.
+		if _, total, said := strings.Cut(response.Header.Get("Content-Range"), "/"); said {
+			if n, err := strconv.ParseInt(total, 10, 64); err == nil && n > 0 {
+				m.Bytes = n
+			}
+		}
 	case http.StatusRequestedRangeNotSatisfiable:
 		m.Problem = "the file is empty"
 		return m, nil

@@ -20,6 +20,7 @@ import (
 // Kind is the kind of origin.
 var Kind = origin.Kind{
 	Name: "s3", Label: "S3 bucket",
+	Host: origin.HostIn("address"),
 	Fields: []origin.Field{
 		{Name: "address", Label: "Address", Hint: "https://objects.example.com", Type: "text", Required: true},
 		{Name: "bucket", Label: "Bucket", Type: "text", Required: true},
@@ -45,9 +46,9 @@ func open(_ context.Context, settings map[string]string, guard outgoing.Guard) (
 	if region == "" {
 		region = "us-east-1"
 	}
-	d := &drive{transport: guard.And(outgoing.HostOf(address)).Transport(), host: address.Host, bucket: settings["bucket"]}
+	d := &drive{transport: guard.Transport(), host: address.Host, bucket: settings["bucket"]}
 	options := s3.Options{
-		Region: region, BaseEndpoint: aws.String(address.String()), UsePathStyle: true, HTTPClient: &http.Client{Transport: d.transport},
+		Region: region, BaseEndpoint: aws.String(address.String()), UsePathStyle: true, HTTPClient: &http.Client{Transport: d.transport, CheckRedirect: outgoing.Redirects(3, nil)},
 		RetryMaxAttempts: 1, // runs try again by themselves
 	}
 	if settings["access"] != "" {

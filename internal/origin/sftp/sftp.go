@@ -24,6 +24,7 @@ import (
 // Kind is the kind of origin.
 var Kind = origin.Kind{
 	Name: "sftp", Label: "SFTP",
+	Host: origin.HostIn("host"),
 	Fields: []origin.Field{
 		{Name: "host", Label: "Host", Hint: "files.example.com or files.example.com:2222", Type: "text", Required: true},
 		{Name: "user", Label: "User name", Type: "text", Required: true},
@@ -59,7 +60,7 @@ func open(ctx context.Context, settings map[string]string, guard outgoing.Guard)
 	if password := settings["password"]; password != "" {
 		config.Auth = append(config.Auth, ssh.Password(password))
 	}
-	connection, err := guard.And(host).Dial(ctx, "tcp", host)
+	connection, err := guard.Dial(ctx, "tcp", host)
 	if err != nil {
 		return nil, origin.Explained("connect", host, err)
 	}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/studio-b12/gowebdav"
 
+	"ambrosa/internal/contained"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outgoing"
 )
@@ -20,6 +21,7 @@ import (
 // Kind is the kind of origin.
 var Kind = origin.Kind{
 	Name: "webdav", Label: "WebDAV",
+	Host: origin.HostIn("address"),
 	Fields: []origin.Field{
 		{Name: "address", Label: "Address", Hint: "https://files.example.com/dav/", Type: "text", Required: true},
 		{Name: "user", Label: "User name", Type: "text"},
@@ -39,8 +41,7 @@ func open(_ context.Context, settings map[string]string, guard outgoing.Guard) (
 	if err != nil {
 		return nil, err
 	}
-	host := outgoing.HostOf(address)
-	d := &drive{transport: guard.And(host).Transport(), host: address.Host, base: strings.TrimSuffix(address.Path, "/")}
+	d := &drive{transport: guard.Transport(), host: address.Host, base: strings.TrimSuffix(address.Path, "/")}
 	d.client = gowebdav.NewClient(address.String(), settings["user"], settings["password"])
 	d.client.SetTransport(d.transport)
 	return d, nil
@@ -62,8 +63,12 @@ func do[T any](ctx context.Context, call func() (T, error)) (T, error) {
 	}
 	answers := make(chan answer, 1)
 	go func() {
-		value, err := call()
-		answers <- answer{value, err}
+		var a answer
+		a.err = contained.Safely(func() (err error) {
+			a.value, err = call()
+			return err
+		})()
+		answers <- a
 	}()
 	select {
 	case a := <-answers:
