@@ -99,6 +99,8 @@ func problem(err error, what string) error {
 		return huma.Error422UnprocessableEntity("This picture was looked up for the barcode of another product; it cannot be put on this one.")
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "The request was given up.")
+	case store.Unfit(err):
+		return huma.Error422UnprocessableEntity("A text holds a character that cannot be kept (NUL, or no Unicode). Nothing was changed.")
 	case store.TookTooLong(err):
 		return &inside{http.StatusServiceUnavailable, "This took too long and was given up; nothing was changed. Ask for less at a time.", err}
 	}

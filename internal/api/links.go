@@ -6,7 +6,6 @@ import (
 	"crypto/sha256"
 	"errors"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -125,9 +124,6 @@ func (s *Server) linkOperations(api huma.API) {
 			k, err := s.Store.SupplierLinkBy(ctx, sumOf(in.Token))
 			if err != nil {
 				return nil, problem(err, "address")
-			}
-			if k.Files+in.Body.Uploads > k.MaxFiles {
-				return nil, huma.Error409Conflict("This address takes " + strconv.Itoa(max(0, k.MaxFiles-k.Files)) + " more" + " files. Put the pictures into one archive, or hand in fewer; nothing was sent.")
 			}
 			id, err := s.Store.HandInLot(ctx, k, in.Body.Uploads)
 			if reason, closed := store.IsLinkClosed(err); closed {

@@ -6,6 +6,7 @@ package api
 
 import (
 	"context"
+	"crypto/subtle"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -45,6 +46,9 @@ type Server struct {
 	Pages    fs.FS        // the built interface
 	Log      *slog.Logger
 
+	Limits  Limits
+	Metrics string // token that /metrics is read with; empty for none, and no /metrics
+
 	DropAddress string // of the drop folder
 	Mailbox     string // page that shows the mails that go out, where there is one
 
@@ -76,7 +80,9 @@ func (s *Server) Handler() (*fiber.App, huma.API, error) {
 	s.app.Use(recover.New(), s.observe, secure, admit)
 	s.app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("ok\n") })
 	s.app.Get("/readyz", s.ready)
-	s.app.Get("/metrics", adaptor.HTTPHandler(promhttp.HandlerFor(registry, promhttp.HandlerOpts{})))
+	if s.Metrics != "" {
+		s.app.Get("/metrics", s.withToken, adaptor.HTTPHandler(promhttp.HandlerFor(registry, promhttp.HandlerOpts{})))
+	}
 	s.app.Use([]string{"/api", "/assets"}, compress.New(compress.Config{Level: compress.LevelBestSpeed, Next: func(c fiber.Ctx) bool {
 		return strings.HasSuffix(c.Path(), "/events")
 	}}))
@@ -119,6 +125,7 @@ func (s *Server) operations() huma.API {
 	s.linkOperations(api)
 	s.scanOperations(api)
 	s.overviewOperations(api)
+	s.limitOperations(api)
 	s.messageOperations(api)
 	s.eventOperations(api)
 	return api
@@ -168,8 +175,21 @@ func admit(c fiber.Ctx) error {
 	if host != "localhost" && host != "127.0.0.1" && host != "::1" && host != "[::1]" {
 		return fiber.NewError(http.StatusForbidden, "Ambrosa answers on this machine's own address only, http://127.0.0.1")
 	}
+	// What a browser loads for a page from elsewhere (Fetch Metadata Request Headers, W3C): that page may link here, no more.
+	if site := c.Get("Sec-Fetch-Site"); (site == "cross-site" || site == "same-site") && (c.Get("Sec-Fetch-Mode") != "navigate" || c.Method() != http.MethodGet || strings.HasPrefix(c.Path(), "/media/")) {
+		return fiber.NewError(http.StatusForbidden, "a page from elsewhere may not load anything from here")
+	}
 	if origin := c.Get("Origin"); origin != "" && c.Method() != http.MethodGet && c.Method() != http.MethodHead && origin != "http://"+c.Host() {
 		return fiber.NewError(http.StatusForbidden, "a page from elsewhere may not change anything here")
+	}
+	return c.Next()
+}
+
+// withToken lets in who knows the metrics' token (RFC 6750).
+func (s *Server) withToken(c fiber.Ctx) error {
+	token := strings.TrimPrefix(c.Get("Authorization"), "Bearer ")
+	if subtle.ConstantTimeCompare([]byte(token), []byte(s.Metrics)) != 1 {
+		return fiber.NewError(http.StatusUnauthorized, "Metrics are read with the token that AMBROSA_METRICS_TOKEN says.")
 	}
 	return c.Next()
 }

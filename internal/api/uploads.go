@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
-
 	"io"
 	"net/http"
 	"os"
@@ -19,11 +18,12 @@ import (
 	"github.com/tus/tusd/v2/pkg/memorylocker"
 	"golang.org/x/exp/slog"
 
+	"ambrosa/core/legible"
 	"ambrosa/internal/store"
 )
 
-// maxUpload bounds one upload, in bytes.
-const maxUpload = 4 << 30
+// MaxUpload bounds one upload, in bytes.
+const MaxUpload = 4 << 30
 
 // uploads takes files in chunks by the tus protocol (1.0), so that a broken
 // connection or a closed page loses nothing that was acknowledged. The
@@ -36,45 +36,90 @@ func (s *Server) uploads() error {
 	composer := handler.NewStoreComposer()
 	filestore.New(s.Uploads).UseIn(composer)
 	memorylocker.New().UseIn(composer)
-	for _, at := range []struct {
-		base  string
-		begin func(handler.HookEvent, store.Upload) error
-	}{
-		{"/uploads/", func(event handler.HookEvent, u store.Upload) error { return s.Store.BeginUpload(event.Context, u) }},
-		{"/hand-in/uploads/", func(event handler.HookEvent, u store.Upload) error {
-			return s.Store.BeginHandIn(event.Context, sumOf(event.Upload.MetaData["link"]), u)
-		}},
+	for _, at := range []door{
+		{"/uploads/",
+			func(event handler.HookEvent, u store.Upload) error {
+				return s.Store.BeginUpload(event.Context, u, s.Limits.Pending)
+			},
+			s.Store.UploadOpen},
+		{"/hand-in/uploads/",
+			func(event handler.HookEvent, u store.Upload) error {
+				return s.Store.BeginHandIn(event.Context, sumOf(event.Upload.MetaData["link"]), u, s.Limits.Pending)
+			},
+			s.Store.HandInOpen},
 	} {
-		if err := s.takeUploads(at.base, composer, at.begin); err != nil {
+		if err := s.takeUploads(at, composer); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (s *Server) takeUploads(base string, composer *handler.StoreComposer, begin func(handler.HookEvent, store.Upload) error) error {
+// door is an address that uploads come in at.
+type door struct {
+	base  string
+	begin func(handler.HookEvent, store.Upload) error    // records one, or says why not
+	open  func(ctx context.Context, upload string) error // tells whether one may go on
+}
+
+func (s *Server) takeUploads(at door, composer *handler.StoreComposer) error {
 	tus, err := handler.NewHandler(handler.Config{
-		BasePath: base, StoreComposer: composer, MaxSize: maxUpload, DisableDownload: true, DisableTermination: true,
+		BasePath: at.base, StoreComposer: composer, MaxSize: MaxUpload, DisableDownload: true, DisableTermination: true,
+		Cors:   &handler.CorsConfig{Disable: true},
 		Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), PreFinishResponseCallback: s.finishUpload,
 		PreUploadCreateCallback: func(event handler.HookEvent) (handler.HTTPResponse, handler.FileInfoChanges, error) {
-			changes, err := beginUpload(event, begin)
+			changes, err := beginUpload(event, at.begin)
 			return handler.HTTPResponse{}, changes, err
 		},
 	})
 	if err != nil {
 		return err
 	}
-	serve := adaptor.HTTPHandler(untilAnswered(http.StripPrefix(base, tus)))
-	for _, pattern := range []string{base, base + ":id"} {
+	serve := adaptor.HTTPHandler(untilAnswered(http.StripPrefix(at.base, tus)))
+	for _, pattern := range []string{at.base, at.base + ":id"} {
 		s.app.All(pattern, func(c fiber.Ctx) error {
-			if c.Method() == http.MethodPatch && c.Request().Header.ContentLength() > maxBody {
-				return fiber.NewError(http.StatusRequestEntityTooLarge, "Send uploads in chunks of at most 16 MB.")
+			if err := at.admit(c); err != nil {
+				// What was sent along is not read: the next request begins on another connection.
+				c.RequestCtx().SetConnectionClose()
+				return err
 			}
 			return serve(c)
 		})
 	}
 	return nil
 }
+
+// admit looks at a request before its body is read into memory: only a chunk of
+// an upload that may go on has one, and says how large it is.
+func (d door) admit(c fiber.Ctx) error {
+	// A method in a header would be another one than what was looked at here.
+	c.Request().Header.Del("X-HTTP-Method-Override")
+	length := c.Request().Header.ContentLength()
+	if c.Method() != http.MethodPatch {
+		if length != 0 && length != emptyBody {
+			return fiber.NewError(http.StatusRequestEntityTooLarge, "An upload is sent in chunks, by PATCH.")
+		}
+		return nil
+	}
+	switch {
+	case length < 0:
+		return fiber.NewError(http.StatusLengthRequired, "A chunk says how large it is.")
+	case length > maxBody:
+		return fiber.NewError(http.StatusRequestEntityTooLarge, "Send uploads in chunks of at most 16 MB.")
+	}
+	err := d.open(c.Context(), c.Params("id"))
+	reason, closed := store.IsLinkClosed(err)
+	switch {
+	case closed:
+		return fiber.NewError(http.StatusConflict, reason)
+	case errors.Is(err, store.ErrNotFound):
+		return fiber.NewError(http.StatusNotFound, "There is no such upload any more. Drop the file again.")
+	}
+	return err
+}
+
+// emptyBody is what fasthttp says of a request without a body.
+const emptyBody = -2
 
 // untilAnswered gives each request a context that ends when it is answered, as
 // net/http does and handlers rely on. The server's own ends with the server
@@ -96,7 +141,7 @@ func beginUpload(event handler.HookEvent, begin func(handler.HookEvent, store.Up
 	if err != nil {
 		return changes, refuseUpload(http.StatusUnprocessableEntity, "The upload does not say which lot it belongs to.")
 	}
-	name := strings.TrimLeft(path.Clean("/"+strings.ReplaceAll(event.Upload.MetaData["path"], "\\", "/")), "/")
+	name := strings.TrimLeft(path.Clean("/"+legible.Name(strings.ReplaceAll(event.Upload.MetaData["path"], "\\", "/"))), "/")
 	if name == "" || len(name) > 4096 {
 		return changes, refuseUpload(http.StatusUnprocessableEntity, "The upload has no name.")
 	}
@@ -104,9 +149,14 @@ func beginUpload(event handler.HookEvent, begin func(handler.HookEvent, store.Up
 		return changes, refuseUpload(http.StatusUnprocessableEntity, "The upload does not say how large it is.")
 	}
 	changes.ID = rand.Text()
+	// A link's token is kept nowhere, and this is written beside the upload.
+	changes.MetaData = handler.MetaData{"lot": event.Upload.MetaData["lot"], "path": name}
 	err = begin(event, store.Upload{ID: changes.ID, LotID: lot, Path: name, Bytes: event.Upload.Size})
 	if reason, closed := store.IsLinkClosed(err); closed {
 		return changes, refuseUpload(http.StatusConflict, reason)
+	}
+	if errors.Is(err, store.ErrTooMuch) {
+		return changes, refuseUpload(http.StatusInsufficientStorage, "More is on its way already than there is room for. Wait until it has arrived, or give up what will not.")
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		return changes, refuseUpload(http.StatusConflict, "The lot does not wait for files any more. Drop them again to make a new lot.")

@@ -72,6 +72,9 @@ func (l *logged) String() string {
 func open(t *testing.T, config Config, serves bool) *line {
 	t.Helper()
 	config.Decoder, config.Decoders, config.Timeout = []string{"env", "AMBROSA_TEST_DECODER=yes", os.Args[0]}, 2, time.Minute
+	if config.Allow == nil { // sample drives and sites
+		config.Allow = []string{"127.0.0.1:*"}
+	}
 	log := &logged{}
 	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, slog.New(slog.NewTextHandler(log, nil)))
 	if err != nil {

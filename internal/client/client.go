@@ -118,11 +118,16 @@ func (c Client) Upload(ctx context.Context, lot int64, path string, content io.R
 // HandIn sends a file of a lot through a supplier's link, in chunks; link is
 // what the link's address ends with.
 func (c Client) HandIn(ctx context.Context, link string, lot int64, path string, content io.Reader, size int64) error {
-	location, err := c.begin(ctx, "/hand-in/uploads/", size, map[string]string{"link": link, "lot": strconv.FormatInt(lot, 10), "path": path})
+	location, err := c.HandInBegin(ctx, link, lot, path, size)
 	if err != nil {
 		return err
 	}
 	return c.sendChunks(ctx, location, path, content, size)
+}
+
+// HandInBegin opens an upload through a supplier's link and returns its address.
+func (c Client) HandInBegin(ctx context.Context, link string, lot int64, path string, size int64) (location string, err error) {
+	return c.begin(ctx, "/hand-in/uploads/", size, map[string]string{"link": link, "lot": strconv.FormatInt(lot, 10), "path": path})
 }
 
 func (c Client) sendChunks(ctx context.Context, location, path string, content io.Reader, size int64) error {

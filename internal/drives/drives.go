@@ -39,6 +39,9 @@ func (p *Opener) Take(o *store.Origin, settings map[string]string) error {
 		}
 	}
 	moved := len(o.Settings) > 0 && kind.Host(o.Settings) != kind.Host(settings)
+	if moved {
+		o.Pinned = "" // the other host has another key
+	}
 	o.Settings = map[string]string{}
 	for _, field := range kind.Fields {
 		value := settings[field.Name]

@@ -6,7 +6,9 @@ package dropfolder
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -16,6 +18,7 @@ import (
 	"path"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/net/webdav"
@@ -27,7 +30,11 @@ type Server struct {
 	Folder string
 	// Admit tells whether a password is a person's.
 	Admit func(ctx context.Context, person, password string) bool
+	// Quota bounds what one person has dropped that is no lot yet, in bytes.
+	Quota int64
 	Log   *slog.Logger
+
+	slow refusals
 
 	mu     sync.Mutex
 	people map[string]*person
@@ -43,6 +50,9 @@ type person struct {
 
 	mu     sync.Mutex
 	active time.Time // of the last change
+
+	measured atomic.Bool
+	room     atomic.Int64 // bytes that still fit, while it is measured
 }
 
 // ErrBusy means that something is being written just now.
@@ -70,6 +80,10 @@ func (s *Server) Close() error {
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	name, password, _ := r.BasicAuth()
 	if name == "" || !s.Admit(r.Context(), name, password) {
+		if name != "" && !s.slow.wait(r.Context(), name) {
+			http.Error(w, "Too many wrong passwords. Wait a little.", http.StatusTooManyRequests)
+			return
+		}
 		w.Header().Set("WWW-Authenticate", `Basic realm="Ambrosa drop folder", charset="UTF-8"`)
 		http.Error(w, "Your name and your password of the drop folder are needed.", http.StatusUnauthorized)
 		return
@@ -99,7 +113,73 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if !p.conditionsHold(w, r) {
 		return
 	}
+	switch r.Method {
+	case http.MethodGet, http.MethodHead:
+		asFile(w.Header())
+	case http.MethodPut, "COPY":
+		if err := p.measure(filepath.Join(s.Folder, folderOf(name)), s.Quota); err != nil {
+			s.Log.Error("measure a drop folder", "person", name, "error", err)
+			http.Error(w, "The drop folder cannot be read. Nothing is lost; try again.", http.StatusInternalServerError)
+			return
+		}
+		if p.room.Load() < max(0, r.ContentLength) {
+			http.Error(w, "The drop folder is full: make a lot of what is there first.", http.StatusInsufficientStorage)
+			return
+		}
+	case http.MethodDelete, "MOVE":
+		defer p.measured.Store(false)
+	}
 	p.handler.ServeHTTP(w, r)
+	if r.Method == http.MethodPut && p.room.Load() < 0 {
+		// It did not fit, and half a file is none.
+		if err := p.files.RemoveAll(r.Context(), r.URL.Path); err != nil {
+			s.Log.Error("remove a file that did not fit", "person", name, "error", err)
+		}
+		p.measured.Store(false)
+	}
+}
+
+// asFile has browsers keep what is here as a file, and never show it as a page of
+// this place.
+func asFile(h http.Header) {
+	h.Set("Content-Disposition", "attachment")
+	h.Set("Content-Security-Policy", "sandbox; default-src 'none'")
+	h.Set("X-Content-Type-Options", "nosniff")
+}
+
+// errFull means that a person's folder holds as much as it may.
+var errFull = errors.New("the drop folder is full")
+
+// measure looks how much room a folder has, unless that is known.
+func (p *person) measure(folder string, quota int64) error {
+	if p.measured.Load() {
+		return nil
+	}
+	_, bytes, err := measure(folder)
+	if err == nil {
+		p.room.Store(quota - bytes)
+		p.measured.Store(true)
+	}
+	return err
+}
+
+// measure counts the files in a folder and below, and their bytes.
+func measure(folder string) (files int, bytes int64, err error) {
+	err = filepath.WalkDir(folder, func(_ string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() {
+			return err
+		}
+		info, err := entry.Info()
+		if errors.Is(err, os.ErrNotExist) {
+			return nil
+		}
+		if err == nil {
+			files++
+			bytes += info.Size()
+		}
+		return err
+	})
+	return files, bytes, err
 }
 
 // changesCaseOnly moves something to its own name in another case, which is for
@@ -126,7 +206,8 @@ func (p *person) changesCaseOnly(w http.ResponseWriter, r *http.Request) bool {
 
 // empty serves a folder in which nothing is yet.
 func (p *person) empty(folder string) {
-	p.files, p.locks = newFiles(folder), newLocks()
+	p.measured.Store(false)
+	p.files, p.locks = newFiles(folder, &p.room), newLocks()
 	p.handler = &webdav.Handler{FileSystem: p.files, LockSystem: p.locks}
 }
 
@@ -157,7 +238,15 @@ func (s *Server) of(name string) (*person, error) {
 }
 
 // folderOf makes a file name of a person's name that is no other's.
-func folderOf(name string) string { return filepath.Base(encode(name)) }
+func folderOf(name string) string {
+	if encoded := encode(name); len(encoded) <= maxFolder {
+		return encoded
+	}
+	return fmt.Sprintf("p-%x", sha256.Sum256([]byte(name)))
+}
+
+// maxFolder is how long a folder's name may be, bytes (file systems take 255).
+const maxFolder = 200
 
 // Waiting is what a person dropped and has not become a lot yet.
 type Waiting struct {
@@ -175,20 +264,7 @@ func (s *Server) Waiting(name string) (w Waiting, err error) {
 	p.mu.Lock()
 	w.Changed = p.active
 	p.mu.Unlock()
-	err = filepath.WalkDir(filepath.Join(s.Folder, folderOf(name)), func(_ string, entry fs.DirEntry, err error) error {
-		if err != nil || entry.IsDir() {
-			return err
-		}
-		info, err := entry.Info()
-		if errors.Is(err, os.ErrNotExist) {
-			return nil
-		}
-		if err == nil {
-			w.Files++
-			w.Bytes += info.Size()
-		}
-		return err
-	})
+	w.Files, w.Bytes, err = measure(filepath.Join(s.Folder, folderOf(name)))
 	return w, err
 }
 

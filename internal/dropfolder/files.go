@@ -9,6 +9,7 @@ import (
 	"path"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"golang.org/x/net/webdav"
 )
@@ -20,13 +21,14 @@ func encode(text string) string { return "p-" + url.PathEscape(text) }
 // entries hold the properties that file managers set (RFC 4918, section 4).
 type files struct {
 	root webdav.Dir
+	room *atomic.Int64 // bytes that still fit
 
 	mu    sync.Mutex
 	props map[string]map[xml.Name]webdav.Property
 }
 
-func newFiles(folder string) *files {
-	return &files{root: webdav.Dir(folder), props: map[string]map[xml.Name]webdav.Property{}}
+func newFiles(folder string, room *atomic.Int64) *files {
+	return &files{root: webdav.Dir(folder), room: room, props: map[string]map[xml.Name]webdav.Property{}}
 }
 
 // find returns the path under which something stands that is named with other
@@ -128,6 +130,14 @@ type opened struct {
 	webdav.File
 	files *files
 	name  string
+}
+
+// Write takes what fits.
+func (o *opened) Write(p []byte) (int, error) {
+	if o.files.room.Add(-int64(len(p))) < 0 {
+		return 0, errFull
+	}
+	return o.File.Write(p)
 }
 
 // maxProperties and maxProperty bound what is kept for one file: how many, and

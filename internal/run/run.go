@@ -37,6 +37,7 @@ type Runner struct {
 	Mail     *mail.Sender // nil when messages do not go by mail
 	Uploads  string       // folder that complete uploads lie in, by id
 	Limits   archive.Limits
+	Terms    Terms
 	Log      *slog.Logger
 
 	client  *river.Client[pgx.Tx]
@@ -68,7 +69,7 @@ func (r *Runner) Open(name string) error {
 	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
 		ID:         name,
 		Workers:    workers,
-		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 4}},
+		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 6}, longQueue: {MaxWorkers: 12}},
 		JobTimeout: -1,
 		Logger:     slog.New(slog.DiscardHandler),
 		// A process that dies is noticed by its missing presence, at once.
@@ -111,7 +112,14 @@ func (r *Runner) rescue(ctx context.Context) error {
 }
 
 func (r *Runner) rescueNowAndThen(ctx context.Context) {
+	cleaned := time.Time{}
 	for {
+		if time.Since(cleaned) > cleanEvery {
+			cleaned = time.Now()
+			if err := r.Clean(ctx); err != nil && ctx.Err() == nil {
+				r.Log.Error("let go what is past its term", "error", err)
+			}
+		}
 		select {
 		case <-ctx.Done():
 			return
@@ -179,8 +187,21 @@ func (r *Runner) insert(ctx context.Context, tx pgx.Tx, kind string, id int64) e
 	default:
 		return fmt.Errorf("there is no run of kind %q", kind)
 	}
-	_, err := r.client.InsertTx(ctx, tx, args, nil)
+	_, err := r.client.InsertTx(ctx, tx, args, &river.InsertOpts{Queue: queueOf(kind)})
 	return err
+}
+
+// longQueue is for runs that go through many files. Those that a person waits for
+// have the other one for themselves; of the long ones many run side by side, and
+// take turns at the decoders, so that no lot waits for all of another's.
+const longQueue = "long"
+
+func queueOf(kind string) string {
+	switch kind {
+	case "examine", "fetch", "look", "look all", "lookup":
+		return longQueue
+	}
+	return river.QueueDefault
 }
 
 // Resume lets a stopped or failed run go on.

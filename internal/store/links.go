@@ -99,6 +99,22 @@ func (s *Store) HandInLot(ctx context.Context, link SupplierLink, uploads int) (
 		return 0, err
 	}
 	err = s.Within(ctx, func(tx pgx.Tx) error {
+		// Lots of one link are counted one after the other.
+		if _, err := number(ctx, tx, `select id from supplier_link where id = $1 for update`, link.ID); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `delete from lot l where link_id = $1 and state = 'receiving' and created_at < now() - interval '10 minutes'
+			and not exists (select from upload where lot_id = l.id)`, link.ID); err != nil {
+			return err
+		}
+		taken, err := number(ctx, tx, `select coalesce(sum(greatest(u.n, case when l.state = 'receiving' then l.expected else 0 end)), 0)::bigint
+			from lot l, lateral (select count(*) as n from upload where lot_id = l.id) u where l.link_id = $1`, link.ID)
+		if err != nil {
+			return err
+		}
+		if left := max(0, int64(link.MaxFiles)-taken); int64(uploads) > left {
+			return LinkClosed{fmt.Sprintf("This address takes %d more files. Put the pictures into one archive, or hand in fewer; nothing was sent.", left)}
+		}
 		id, err = number(ctx, tx, `insert into lot (name, origin, expected, link_id) values ($1, 'link', $2, $3) returning id`,
 			link.Supplier+" "+time.Now().Format("2006-01-02 15:04"), uploads, link.ID)
 		if err != nil {
@@ -112,8 +128,11 @@ func (s *Store) HandInLot(ctx context.Context, link SupplierLink, uploads int) (
 // BeginHandIn records that an upload through a link has begun, when the link
 // still takes it. ErrNotFound means that the lot is not the link's or does not
 // wait for files; LinkClosed says why the link does not take it.
-func (s *Store) BeginHandIn(ctx context.Context, token []byte, u Upload) error {
+func (s *Store) BeginHandIn(ctx context.Context, token []byte, u Upload, pending int64) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
+		if err := roomFor(ctx, tx, u.Bytes, pending); err != nil {
+			return err
+		}
 		// Uploads of one link are counted one after the other.
 		id, err := number(ctx, tx, `select id from supplier_link where token = $1 for update`, token)
 		if err != nil {
@@ -136,6 +155,23 @@ func (s *Store) BeginHandIn(ctx context.Context, token []byte, u Upload) error {
 		}
 		return err
 	})
+}
+
+// HandInOpen tells with LinkClosed or ErrNotFound that an upload through a link
+// does not go on: it was complete, or the link has ended since.
+func (s *Store) HandInOpen(ctx context.Context, upload string) error {
+	id, err := number(ctx, s.Pool, `select l.link_id from upload u join lot l on l.id = u.lot_id where u.id = $1 and u.finished_at is null and l.link_id is not null`, upload)
+	if err != nil {
+		return err
+	}
+	link, err := s.SupplierLink(ctx, id)
+	if err != nil {
+		return err
+	}
+	if link.State == "full" {
+		return nil // by this very upload
+	}
+	return link.closed()
 }
 
 func megabytes(n int64) string { return fmt.Sprintf("%.1f MB", float64(n)/1e6) }

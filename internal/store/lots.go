@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -99,14 +100,41 @@ type Upload struct {
 	Bytes int64
 }
 
+// ErrTooMuch means that there is no room for more.
+var ErrTooMuch = errors.New("no room for more")
+
 // BeginUpload records that an upload to a lot has begun. ErrNotFound means that
-// the lot does not wait for files.
-func (s *Store) BeginUpload(ctx context.Context, u Upload) error {
-	tag, err := s.Pool.Exec(ctx, `insert into upload (id, lot_id, path, bytes)
-		select $1, id, $3, $4 from lot where id = $2 and state = 'receiving' on conflict do nothing`, u.ID, u.LotID, u.Path, u.Bytes)
-	if err == nil && tag.RowsAffected() == 0 {
-		err = ErrNotFound
+// the lot does not wait for files, ErrTooMuch that more than pending bytes would
+// be on their way then.
+func (s *Store) BeginUpload(ctx context.Context, u Upload, pending int64) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if err := roomFor(ctx, tx, u.Bytes, pending); err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes)
+			select $1, id, $3, $4 from lot where id = $2 and state = 'receiving' on conflict do nothing`, u.ID, u.LotID, u.Path, u.Bytes)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrNotFound
+		}
+		return err
+	})
+}
+
+// roomFor sees whether so many bytes more may be on their way.
+func roomFor(ctx context.Context, tx pgx.Tx, bytes, pending int64) error {
+	if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtext('uploads on their way'))`); err != nil {
+		return err
 	}
+	waits, err := number(ctx, tx, `select coalesce(sum(bytes), 0)::bigint from upload where finished_at is null`)
+	if err == nil && waits+bytes > pending {
+		err = ErrTooMuch
+	}
+	return err
+}
+
+// UploadOpen tells with ErrNotFound that an upload does not go on.
+func (s *Store) UploadOpen(ctx context.Context, id string) error {
+	_, err := number(ctx, s.Pool, `select u.lot_id from upload u join lot l on l.id = u.lot_id where u.id = $1 and u.finished_at is null and l.link_id is null`, id)
 	return err
 }
 
@@ -259,6 +287,43 @@ func (s *Store) SeenEntries(ctx context.Context, lot int64) (map[string]map[int]
 		return nil
 	})
 	return seen, err
+}
+
+// LateUploads returns the uploads that were begun longer ago than term and are
+// not complete.
+func (s *Store) LateUploads(ctx context.Context, term time.Duration) ([]Upload, error) {
+	return list[Upload](ctx, s.Pool, `select id, lot_id, path, bytes from upload where finished_at is null and begun_at < now() - make_interval(secs => $1) limit 1000`, term.Seconds())
+}
+
+// GiveUpUpload forgets an upload that is not complete. When the lot's other
+// uploads are here, complete is run in the same transaction; a lot that nothing
+// came for is forgotten. ErrNotFound means that there is no such upload.
+func (s *Store) GiveUpUpload(ctx context.Context, id string, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		lot, err := number(ctx, tx, `delete from upload where id = $1 and finished_at is null returning lot_id`, id)
+		if err != nil {
+			return err
+		}
+		waits, err := number(ctx, tx, `select count(*) from upload where lot_id = $1 and finished_at is null`, lot)
+		if err != nil {
+			return err
+		}
+		if waits == 0 {
+			if err := completeLot(ctx, tx, lot, true, complete); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.Exec(ctx, `delete from lot where id = $1 and state = 'receiving' and not exists (select from upload where lot_id = $1)`, lot); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+	})
+}
+
+// UploadNeeded tells whether an upload's bytes are still to be read.
+func (s *Store) UploadNeeded(ctx context.Context, id string) (needed bool, err error) {
+	err = s.Pool.QueryRow(ctx, `select exists (select from upload where id = $1 and examined_at is null)`, id).Scan(&needed)
+	return needed, err
 }
 
 // UnfinishedUploads returns the uploads that are not complete yet.

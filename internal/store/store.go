@@ -35,6 +35,13 @@ var ErrChanged = errors.New("changed in between")
 // decisions on a lot, so that they are not changed.
 var ErrApplied = errors.New("the lot is applied, or a plan of it is under way")
 
+// Unfit tells whether an error is a text that the database cannot keep, such as
+// one with NUL.
+func Unfit(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && (refused.Code == notInRepertoire || refused.Code == untranslatable)
+}
+
 // TookTooLong tells whether an error is a statement that the database gave up
 // after its time.
 func TookTooLong(err error) bool {
@@ -143,9 +150,13 @@ type Event struct {
 
 const channel = "ambrosa"
 
-// queryCanceled is the SQLSTATE of a statement that was given up (PostgreSQL,
-// Appendix A).
-const queryCanceled = "57014"
+// SQLSTATE of a statement that was given up, and of texts that cannot be kept
+// (PostgreSQL, Appendix A).
+const (
+	queryCanceled   = "57014"
+	notInRepertoire = "22021"
+	untranslatable  = "22P05"
+)
 
 // Notify announces an event when the transaction commits.
 func Notify(ctx context.Context, db interface {

@@ -6,6 +6,9 @@ alter table upload
     add column attempts     int not null default 0,
     add column attempted_at bigint not null default -1; -- files that it had given
 
+alter table upload add column begun_at timestamptz not null default now();
+create index upload_begun on upload (begun_at) where finished_at is null;
+
 -- how often the process ended while a run did not get on
 alter table run add column deaths int not null default 0;
 alter table run add column done_at_death bigint not null default -1;
@@ -18,4 +21,4 @@ create index file_blob on file (sha256, id);
 drop index file_blob;
 create index file_blob on file (sha256);
 alter table run drop column deaths, drop column done_at_death;
-alter table upload drop column attempts, drop column attempted_at;
+alter table upload drop column begun_at, drop column attempts, drop column attempted_at;

@@ -667,6 +667,15 @@ export type Lesson = {
     rewriting: Array<Rewrite>;
 };
 
+export type Limit = {
+    name: string;
+    /**
+     * Of the environment, that changes it; empty for none
+     */
+    setting: string;
+    value: string;
+};
+
 export type LinkInput = {
     /**
      * Who asks, as the supplier reads it
@@ -1081,6 +1090,14 @@ export type PageGroup = {
 
 export type PageLesson = {
     items: Array<Lesson>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageLimit = {
+    items: Array<Limit>;
     /**
      * How many there are in all
      */
@@ -2437,6 +2454,31 @@ export type OpenHandInResponses = {
 };
 
 export type OpenHandInResponse = OpenHandInResponses[keyof OpenHandInResponses];
+
+export type ListLimitsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/limits';
+};
+
+export type ListLimitsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListLimitsError = ListLimitsErrors[keyof ListLimitsErrors];
+
+export type ListLimitsResponses = {
+    /**
+     * OK
+     */
+    200: PageLimit;
+};
+
+export type ListLimitsResponse = ListLimitsResponses[keyof ListLimitsResponses];
 
 export type ListLotsData = {
     body?: never;

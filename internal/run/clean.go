@@ -1,0 +1,72 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+)
+
+// Terms are how long what is not complete is kept.
+type Terms struct {
+	Upload  time.Duration // for an upload to arrive
+	Refused time.Duration // that the bytes of an upload are kept that could not be read whole
+}
+
+// cleanEvery is how often is looked for what is past its term.
+const cleanEvery = time.Hour
+
+// Clean lets go what is past its term: uploads that did not arrive, with lots
+// that nothing came for, and the bytes of uploads that could not be read whole.
+func (r *Runner) Clean(ctx context.Context) error {
+	late, err := r.Store.LateUploads(ctx, r.Terms.Upload)
+	if err != nil {
+		return err
+	}
+	for _, u := range late {
+		if err := r.GiveUpUpload(ctx, u.ID); err != nil {
+			return err
+		}
+		r.Log.Info("an upload did not arrive in its time", "upload", u.ID, "lot", u.LotID, "path", u.Path)
+	}
+	return r.cleanUploads(ctx)
+}
+
+// GiveUpUpload lets an upload go that is not complete. A lot whose other uploads
+// are here goes on without it; one that nothing came for goes with it.
+func (r *Runner) GiveUpUpload(ctx context.Context, id string) error {
+	if err := r.Store.GiveUpUpload(ctx, id, r.Examine); err != nil {
+		return err
+	}
+	r.removeUpload(id)
+	return nil
+}
+
+// cleanUploads removes files of uploads that nobody knows, and those that could
+// not be read whole when their time is over.
+func (r *Runner) cleanUploads(ctx context.Context) error {
+	entries, err := os.ReadDir(r.Uploads)
+	if err != nil {
+		return err
+	}
+	var failed error
+	for _, entry := range entries {
+		info, err := entry.Info()
+		if errors.Is(err, os.ErrNotExist) || err == nil && time.Since(info.ModTime()) < r.Terms.Refused {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		open, err := r.Store.UploadNeeded(ctx, strings.TrimSuffix(entry.Name(), ".info"))
+		if err != nil {
+			return err
+		}
+		if !open {
+			failed = errors.Join(failed, os.RemoveAll(filepath.Join(r.Uploads, entry.Name())))
+		}
+	}
+	return failed
+}
