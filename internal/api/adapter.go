@@ -122,6 +122,11 @@ func copyRequest(c fiber.Ctx, op *huma.Operation) (*humaContext, error) {
 		proto: strings.Clone(c.Protocol()), url: *parsed, query: parsed.Query(), params: map[string]string{}, headers: http.Header{},
 		tls: c.RequestCtx().TLSConnectionState(), conn: c.RequestCtx().Conn(), out: newResponse()}
 	ctx.ctx, ctx.cancel = untilGone(context.WithoutCancel(c.Context()), ctx.conn)
+	if !endless(op) {
+		gone := ctx.cancel
+		bounded, end := context.WithTimeout(ctx.ctx, longest)
+		ctx.ctx, ctx.cancel = bounded, func() { end(); gone() }
+	}
 	for _, name := range c.Route().Params {
 		value, err := url.PathUnescape(c.Params(name))
 		if err != nil {
@@ -138,6 +143,20 @@ func copyRequest(c fiber.Ctx, op *huma.Operation) (*humaContext, error) {
 		ctx.body = bytes.NewReader(bytes.Clone(c.Body()))
 	}
 	return ctx, nil
+}
+
+// longest is how long an operation may take that does not stream.
+const longest = time.Minute
+
+// endless tells whether an operation goes on for as long as somebody listens or
+// sends.
+func endless(op *huma.Operation) bool {
+	for _, answer := range op.Responses {
+		if answer.Content["text/event-stream"] != nil {
+			return true
+		}
+	}
+	return op.OperationID == "import-products"
 }
 
 func (c *humaContext) Operation() *huma.Operation { return c.op }

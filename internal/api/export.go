@@ -68,7 +68,7 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 	if len(columns) == 0 {
 		return fiber.NewError(http.StatusUnprocessableEntity, "No column is chosen.")
 	}
-	filter := store.FileFilter{Verdict: c.Query("verdict"), Query: c.Query("q"), Rights: c.Query("rights"), Mark: c.Query("mark"), Type: c.Query("type"), Shape: c.Query("shape"), Sort: c.Query("sort"), Down: c.Query("down") == "true", Limit: 500}
+	filter := store.FileFilter{Verdict: c.Query("verdict"), Query: c.Query("q"), Rights: c.Query("rights"), Mark: c.Query("mark"), Type: c.Query("type"), Shape: c.Query("shape"), Sort: c.Query("sort"), Down: c.Query("down") == "true"}
 	format := export{kind: "text/csv; charset=utf-8", extension: "csv"}
 	if c.Query("format") == "xlsx" {
 		format = export{kind: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", extension: "xlsx"}
@@ -112,18 +112,30 @@ func (s *Server) writeFiles(ctx context.Context, out io.Writer, lot int64, filte
 	})
 }
 
+// exportPage is how many files are read at a time.
+const exportPage = 500
+
 // eachFile gives a lot's files one after the other, reading a page of them at a
-// time.
+// time; which they are is told when it begins.
 func (s *Server) eachFile(ctx context.Context, lot int64, filter store.FileFilter) func() (store.File, bool, error) {
 	var page []store.File
-	last := false
+	var ids []int64
+	begun := false
 	return func() (f store.File, more bool, err error) {
-		if len(page) == 0 && !last {
-			if page, _, err = s.Store.Files(ctx, lot, filter); err != nil {
+		bounded, end := context.WithTimeout(ctx, longest)
+		defer end()
+		if !begun {
+			begun = true
+			if ids, err = s.Store.FileIDs(bounded, lot, filter); err != nil {
 				return f, false, err
 			}
-			filter.Offset += len(page)
-			last = len(page) < filter.Limit
+		}
+		for len(page) == 0 && len(ids) > 0 {
+			n := min(len(ids), exportPage)
+			if page, err = s.Store.FilesByID(bounded, ids[:n]); err != nil {
+				return f, false, err
+			}
+			ids = ids[n:]
 		}
 		if len(page) == 0 {
 			return f, false, nil

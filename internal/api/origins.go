@@ -15,6 +15,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"ambrosa/core/harvest"
+	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/origin"
@@ -236,8 +237,9 @@ func (s *Server) browse(ctx context.Context, id int64, folder string) (view fold
 		return view, err
 	}
 	defer drive.Close()
-	view = folderView{Path: cleanFolder(folder), Folders: []subfolder{}, Files: []remoteFile{}}
-	entries, err := drive.List(ctx, view.Path)
+	folder = cleanFolder(legible.FromKey(folder))
+	view = folderView{Path: legible.Key(folder), Folders: []subfolder{}, Files: []remoteFile{}}
+	entries, err := drive.List(ctx, folder)
 	if err != nil {
 		return view, faulty(err)
 	}
@@ -245,10 +247,10 @@ func (s *Server) browse(ctx context.Context, id int64, folder string) (view fold
 	for _, e := range entries {
 		name := path.Base(e.Path)
 		if e.Folder {
-			view.Folders = append(view.Folders, subfolder{e.Path, name, -1})
+			view.Folders = append(view.Folders, subfolder{legible.Key(e.Path), legible.Name(name), -1})
 			continue
 		}
-		file := remoteFile{e.Path, name, e.Bytes, e.Modified, within(o.Folder, e.Path) && o.Selection.Takes(e.Path, e.Bytes, e.Modified, now)}
+		file := remoteFile{legible.Key(e.Path), legible.Name(name), e.Bytes, e.Modified, within(o.Folder, e.Path) && o.Selection.Takes(e.Path, e.Bytes, e.Modified, now)}
 		if view.Files = append(view.Files, file); looksLikePicture(name) {
 			view.Pictures++
 		}
@@ -259,7 +261,7 @@ func (s *Server) browse(ctx context.Context, id int64, folder string) (view fold
 	group.SetLimit(4)
 	for i := range view.Folders[:min(len(view.Folders), counted)] {
 		group.Go(contained.Safely(func() error {
-			below, err := drive.List(listing, view.Folders[i].Path)
+			below, err := drive.List(listing, legible.FromKey(view.Folders[i].Path))
 			if err != nil {
 				s.Log.Debug("a folder is not counted", "origin", id, "error", err)
 				return nil // opening it will say why
@@ -300,7 +302,7 @@ func (s *Server) peek(c fiber.Ctx) error {
 		return notToSee(err)
 	}
 	defer drive.Close()
-	content, err := drive.Read(ctx, cleanFolder(c.Query("path")))
+	content, err := drive.Read(ctx, cleanFolder(legible.FromKey(c.Query("path"))))
 	if err != nil {
 		return notToSee(err)
 	}

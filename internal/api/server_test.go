@@ -48,6 +48,7 @@ func testServer(t *testing.T) *fiber.App {
 		t.Fatal(err)
 	}
 	server := &Server{Store: s, Blobs: blobs, Index: index, Runner: runner, Uploads: folder + "/uploads", Log: slog.New(slog.DiscardHandler),
+		Limits: Limits{Pending: 1 << 40}, Metrics: "token",
 		Pages: fstest.MapFS{"index.html": {Data: []byte("<!doctype html><title>Ambrosa</title>")}, "api.html": {Data: []byte("<title>api</title>")}, "assets/a.js": {Data: []byte("1")}}}
 	app, _, err := server.Handler()
 	if err != nil {
@@ -82,7 +83,7 @@ func TestPagesAndHealth(t *testing.T) {
 	app := testServer(t)
 	for path, want := range map[string]string{"/": "Ambrosa", "/products/7": "Ambrosa", "/api": "api", "/assets/a.js": "1", "/healthz": "ok", "/readyz": "ready",
 		"/metrics": "go_goroutines", "/api/openapi.json": `"openapi":"3.1`} {
-		status, text, headers := ask(t, app, "GET", path, "")
+		status, text, headers := ask(t, app, "GET", path, "", "Authorization", "Bearer token")
 		if status != 200 || !strings.Contains(text, want) || headers.Get("X-Content-Type-Options") != "nosniff" {
 			t.Errorf("%s: %d %.80s", path, status, text)
 		}

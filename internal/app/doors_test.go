@@ -185,7 +185,9 @@ func TestUploadsHaveATermAndABound(t *testing.T) {
 	l.do(err)
 	l.do(l.Runner.Clean(t.Context()))
 	l.refused(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d", made.ID), nil), http.StatusNotFound)
-	var limits struct{ Items []struct{ Name, Value, Setting string } }
+	var limits struct {
+		Items []struct{ Name, Value, Setting string }
+	}
 	l.do(l.Get(t.Context(), "/api/v1/limits", &limits))
 	if len(limits.Items) < 8 {
 		t.Errorf("limits shown: %+v", limits)

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"ambrosa/core/legible"
 	"ambrosa/internal/outgoing"
 )
 
@@ -85,9 +86,13 @@ func (f *Fault) Error() string { return f.Reason }
 
 func (f *Fault) Unwrap() error { return f.cause }
 
+// maxReason bounds what is said of a fault, bytes: some of it comes from the other
+// side.
+const maxReason = 600
+
 // Faulty makes a fault of an error that a kind understands.
 func Faulty(reason string, again bool, cause error) error {
-	return &Fault{Reason: reason, Again: again, cause: cause}
+	return &Fault{Reason: legible.Short(legible.Text(reason), maxReason), Again: again, cause: cause}
 }
 
 // MaxWait is how long is waited at most because the other side asks for it; who
@@ -167,7 +172,7 @@ func Explained(doing, host string, err error) error {
 		return err
 	}
 	if text, again, ok := outgoing.Explain(err, host); ok {
-		return &Fault{Reason: text, Again: again, cause: err}
+		return Faulty(text, again, err)
 	}
-	return &Fault{Reason: doing + ": " + err.Error(), cause: err}
+	return Faulty(doing+": "+err.Error(), false, err)
 }

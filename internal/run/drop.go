@@ -12,6 +12,7 @@ import (
 	"sync"
 	"time"
 
+	"ambrosa/core/legible"
 	"ambrosa/internal/dropfolder"
 	"ambrosa/internal/store"
 )
@@ -195,7 +196,7 @@ func (d *Dropped) gather(ctx context.Context, lot int64, folder string) error {
 			return err
 		}
 		sum := sha256.Sum256([]byte(path))
-		uploads = append(uploads, store.Upload{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: filepath.ToSlash(path), Bytes: info.Size()})
+		uploads = append(uploads, store.Upload{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: legible.Name(filepath.ToSlash(path)), Bytes: info.Size()})
 		if files = append(files, name); len(files) == listBatch {
 			return flush()
 		}

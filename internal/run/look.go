@@ -10,6 +10,7 @@ import (
 	"github.com/riverqueue/river"
 	"golang.org/x/sync/errgroup"
 
+	"ambrosa/core/legible"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/store"
@@ -77,6 +78,10 @@ func (w *lookWorker) Work(ctx context.Context, job *river.Job[lookArgs]) error {
 	})
 }
 
+// maxCode bounds the text of a code in a picture, bytes (QR codes hold up to
+// 2,953, ISO/IEC 18004).
+const maxCode = 3_000
+
 // lookAt reads and records the barcodes of a picture, and returns how many there
 // are.
 func (r *Runner) lookAt(ctx context.Context, bytes []byte) (int, error) {
@@ -93,7 +98,7 @@ func (r *Runner) lookAt(ctx context.Context, bytes []byte) (int, error) {
 	}
 	codes := make([]store.Code, 0, len(result.Codes))
 	for _, c := range result.Codes {
-		codes = append(codes, store.Code{Text: c.Text, Format: c.Format, Points: c.Points})
+		codes = append(codes, store.Code{Text: legible.Short(legible.Name(c.Text), maxCode), Format: c.Format, Points: c.Points})
 	}
 	return len(codes), r.Store.SetCodes(ctx, bytes, codes)
 }

@@ -13,6 +13,8 @@ import (
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
+
+	"ambrosa/core/legible"
 )
 
 // maxRow bounds the bytes of one row, whatever its quotes say.
@@ -71,8 +73,11 @@ func (t *table) next() (cells []string, row int, err error) {
 	for i, cell := range cells {
 		t.breaks += strings.Count(cell, "\n")
 		if !utf8.ValidString(cell) {
-			cells[i], _ = charmap.Windows1252.NewDecoder().String(cell)
+			if decoded, err := charmap.Windows1252.NewDecoder().String(cell); err == nil {
+				cell = decoded
+			}
 		}
+		cells[i] = legible.Text(cell)
 	}
 	return cells, row, nil
 }

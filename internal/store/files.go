@@ -148,10 +148,12 @@ const fileColumns = `
 	coalesce(b.frames, 1) as frames, f.verdict, coalesce(f.product_id, 0) as product, coalesce(f.variant_id, 0) as variant,
 	coalesce(v.sku, p.code, '') as code, coalesce(p.title, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
 	f.score::float8 as score, f.reason, f.why, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit, f.expires::timestamptz as expires,
-	(case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256 limit 100) twins) end)::int as same,
 	f.address, f.said, coalesce(b.stated, '{}') as stated, coalesce(b.codes, '[]') as codes, f.marks as mark_bits, coalesce(b.content_width, 0) as content_width, coalesce(b.content_height, 0) as content_height,
 	coalesce(b.detail, 0)::float8 as detail, f.like_bits, coalesce(lf.path, '') as like_path, coalesce(lf.pixels, 0) as like_pixels, coalesce(ll.name, '') as like_lot,
 	coalesce(sf.path, '') as same_path, coalesce(sf.name, '') as same_lot`
+
+// twinsCounted is how many other files have the same bytes, as far as it is counted.
+const twinsCounted = `, (case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256 limit 100) twins) end)::int as same`
 
 const fileJoins = `
 	left join blob b on b.sha256 = f.sha256 left join product p on p.id = f.product_id left join variant v on v.id = f.variant_id
@@ -236,7 +238,7 @@ func (s *Store) Files(ctx context.Context, lot int64, f FileFilter) (page []File
 	if total, err = number(ctx, s.Pool, `select count(*) from file where `+where, args); err != nil {
 		return nil, 0, err
 	}
-	page, err = list[File](ctx, s.Pool, `select `+fileColumns+`
+	page, err = list[File](ctx, s.Pool, `select `+fileColumns+twinsCounted+`
 		from (select id from file f where `+where+` order by `+f.order()+` offset @offset limit @limit) page
 		join file f using (id) `+fileJoins+` order by `+f.order(), args)
 	for i := range page {
@@ -245,9 +247,30 @@ func (s *Store) Files(ctx context.Context, lot int64, f FileFilter) (page []File
 	return page, total, err
 }
 
+// FileIDs returns a lot's files that a filter chooses, in its order, all of them.
+func (s *Store) FileIDs(ctx context.Context, lot int64, f FileFilter) ([]int64, error) {
+	where, args := f.where(lot)
+	rows, err := s.Pool.Query(ctx, `select f.id from file f where `+where+` order by `+f.order(), args)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
+}
+
+// FilesByID returns files in the order given; those that are gone are left out.
+// How many have the same bytes is not counted.
+func (s *Store) FilesByID(ctx context.Context, ids []int64) ([]File, error) {
+	files, err := list[File](ctx, s.Pool, `select `+fileColumns+`, 0 as same
+		from unnest($1::bigint[]) with ordinality as chosen (id, at) join file f using (id) `+fileJoins+` order by chosen.at`, ids)
+	for i := range files {
+		files[i].view()
+	}
+	return files, err
+}
+
 // File returns one file.
 func (s *Store) File(ctx context.Context, id int64) (File, error) {
-	f, err := one[File](ctx, s.Pool, `select `+fileColumns+` from file f `+fileJoins+` where f.id = $1`, id)
+	f, err := one[File](ctx, s.Pool, `select `+fileColumns+twinsCounted+` from file f `+fileJoins+` where f.id = $1`, id)
 	f.view()
 	return f, err
 }

@@ -3,7 +3,6 @@ package store
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -124,105 +123,6 @@ func (s *Store) Categories(ctx context.Context) ([]Category, error) {
 		group by c.id order by c.path`)
 }
 
-// Found is an answer of the search.
-type Found struct {
-	Kind    string `json:"kind" enum:"product,variant,file"`
-	ID      int64  `json:"id" doc:"Of the product, or of the file"`
-	Variant int64  `json:"variant,omitempty"`
-	Code    string `json:"code"`
-	Title   string `json:"title"`
-	Sum     string `json:"sum" doc:"SHA-256 of its picture, empty when it has none"`
-	Lot     int64  `json:"lot,omitempty"`
-}
-
-const (
-	variantText = `lower(v.sku) || ' ' || coalesce(v.gtin, '')`
-	productText = `lower(p.code) || ' ' || lower(p.title)`
-	optionText  = `lower(coalesce((select string_agg(o->>'value', ' ') from jsonb_array_elements(v.options) o), ''))`
-)
-
-const (
-	mostWords = 6    // of a search, that count
-	mostNear  = 2000 // products that are looked at for the words of their variants: a word that more have tells little
-)
-
-// Search finds products, variants and files by a part of their code, SKU, GTIN,
-// title or path; what begins with the text comes first. Of several words each
-// has to stand somewhere: for a variant in its SKU, GTIN or option values, or in
-// its product's code or title.
-func (s *Store) Search(ctx context.Context, text string, limit int, files bool) ([]Found, error) {
-	args := pgx.NamedArgs{"like": Like(text), "start": strings.TrimPrefix(Like(text), "%"), "limit": limit, "files": files}
-	words := strings.Fields(text)
-	words = words[:min(len(words), mostWords)]
-	for i, word := range words {
-		args[fmt.Sprintf("word%d", i)] = Like(word)
-	}
-	// all tells that each word stands in a text, but for some.
-	all := func(column string, but ...int) string {
-		conditions := make([]string, 0, len(words))
-		for i := range words {
-			if !slices.Contains(but, i) {
-				conditions = append(conditions, fmt.Sprintf("%s like @word%d", column, i))
-			}
-		}
-		return strings.Join(conditions, " and ")
-	}
-	which, ofProduct := variantText+" like @like", productText+" like @like"
-	if len(words) > 1 {
-		ofProduct = all("(" + productText + ")")
-		which = "v.product_id in (select p.id from product p where " + ofProduct + ")"
-	}
-	found, err := s.search(ctx, which, ofProduct, args)
-	if err != nil || len(words) < 2 || len(found) > 0 && found[0].Kind == "variant" {
-		return found, err
-	}
-	// One word or two that do not stand in code or title may be of SKU, GTIN or
-	// options: the others find the products by an index.
-	var near []string
-	for i := range words {
-		near = append(near, all("("+productText+")", i))
-		for j := i + 1; j < len(words) && len(words) > 2; j++ {
-			near = append(near, all("("+productText+")", i, j))
-		}
-	}
-	for i, condition := range near {
-		near[i] = fmt.Sprintf("(select p.id from product p where %s limit %d)", condition, mostNear)
-	}
-	which = `v.product_id in (` + strings.Join(near, " union all ") + `) and ` + all("("+variantText+" || ' ' || "+productText+" || ' ' || "+optionText+")")
-	return s.search(ctx, which, ofProduct, args)
-}
-
-// search returns the variants, products and files that conditions choose, the
-// variants first.
-func (s *Store) search(ctx context.Context, which, ofProduct string, args pgx.NamedArgs) ([]Found, error) {
-	return list[Found](ctx, s.Pool, `
-		(select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
-			concat_ws(', ', nullif(p.title, ''), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o)) as title,
-			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
-				where pl.product_id = p.id order by pl.variant_id is distinct from v.id, pl.place limit 1), '') as sum, 0::bigint as lot
-		from variant v join product p on p.id = v.product_id
-		where `+which+`
-		order by lower(v.sku) not like @start, length(v.sku), v.sku limit @limit)
-		union all
-		(select 'product', p.id, 0, p.code, p.title,
-			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
-				where pl.product_id = p.id order by pl.variant_id is not null, pl.place limit 1), ''), 0
-		from product p where `+ofProduct+`
-		order by lower(p.code) not like @start, length(p.code), p.code limit @limit)
-		union all
-		(select 'file', f.id, 0, f.path, l.name, coalesce(encode(f.sha256, 'hex'), ''), f.lot_id
-		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like limit @limit)`, args)
-}
-
-// ByBarcode returns the variants that have a GTIN of 14 digits.
-func (s *Store) ByBarcode(ctx context.Context, gtin string) ([]Found, error) {
-	return list[Found](ctx, s.Pool, `select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
-			concat_ws(', ', nullif(p.title, ''), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o)) as title,
-			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
-				where pl.product_id = p.id order by pl.variant_id is distinct from v.id, pl.place limit 1), '') as sum, 0::bigint as lot
-		from variant v join product p on p.id = v.product_id where v.gtin = $1 order by v.sku limit 20`, gtin)
-}
-
 // Imported counts what an import did.
 type Imported struct {
 	Created   int `json:"created" doc:"Variants that are new"`
@@ -254,8 +154,10 @@ func (s *Store) ImportRows(ctx context.Context, rows []catalog.Row) (done Import
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, changed)
-		return err
+		if _, err = tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, changed); err != nil {
+			return err
+		}
+		return keepSearch(ctx, tx, version)
 	})
 	return done, err
 }

@@ -61,6 +61,9 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("read the database's address: %w", err)
 	}
 	config.MaxConns = max(config.MaxConns, 16)
+	if config.ConnConfig.RuntimeParams["statement_timeout"] == "" {
+		config.ConnConfig.RuntimeParams["statement_timeout"] = longestStatement
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, err
@@ -71,6 +74,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	return &Store{pool}, nil
 }
+
+// longestStatement is how long one statement may take, also of a run over a large
+// lot; what a person waits for is given up much sooner.
+const longestStatement = "15min"
 
 // Close lets all connections go.
 func (s *Store) Close() { s.Pool.Close() }
