@@ -164,15 +164,17 @@ func (s *Server) saveOrigin(ctx context.Context, o store.Origin, in originInput)
 // testOrigin takes the settings of an origin's kind, and tries whether it can be
 // used. What is wrong is an origin.Fault or a harvest.Problem.
 func (s *Server) testOrigin(ctx context.Context, o *store.Origin, in originInput) error {
-	o.Settings, o.Recipe = map[string]string{}, nil
+	o.Recipe = nil
 	switch o.Kind {
 	case store.RecipeKind:
+		o.Settings = map[string]string{}
 		if in.Recipe == nil {
 			return origin.Faulty("there is no recipe", false, nil)
 		}
 		o.Recipe = in.Recipe
 		return s.Workshop.Check(ctx, *in.Recipe)
 	case store.PagesKind:
+		o.Settings = map[string]string{}
 		return nil
 	}
 	if err := s.Drives.Take(o, in.Settings); err != nil {

@@ -203,7 +203,7 @@ func TestOriginsThatCannotBeUsed(t *testing.T) {
 	defer plain.Close()
 	secure := httptest.NewTLSServer(http.NotFoundHandler())
 	defer secure.Close()
-	away := httptest.NewServer(http.RedirectHandler("http://"+address.String()+"/", http.StatusTemporaryRedirect))
+	away := httptest.NewServer(http.RedirectHandler("http://10.1.2.3/", http.StatusTemporaryRedirect))
 	defer away.Close()
 	closed, err := net.Listen("tcp", "127.0.0.1:0")
 	l.do(err)
@@ -229,6 +229,9 @@ func TestOriginsThatCannotBeUsed(t *testing.T) {
 		{"no WebDAV", "There is no / at", "webdav", "", with("address", plain.URL)},
 		{"a certificate nobody signed", "is signed by nobody this machine trusts", "webdav", "", with("address", secure.URL)},
 		{"a redirect inside the network", "private address", "webdav", "", with("address", away.URL)},
+		{"a host inside the network", "private address", "webdav", "", with("address", "http://192.168.3.4:445/")},
+		{"a host inside the network", "private address", "sftp", "", map[string]string{"host": "10.0.0.1:22", "user": "x", "password": "guessed-secret"}},
+		{"where clouds keep secrets", "private address", "s3", "", map[string]string{"address": "http://169.254.169.254", "bucket": "latest"}},
 		{"no such name", "is not found", "webdav", "", with("address", "http://nowhere.invalid/")},
 		{"no address", "is not an address", "webdav", "", with("address", "nas")},
 		{"nothing entered", "Address is missing.", "webdav", "", map[string]string{}},

@@ -6,13 +6,21 @@ import (
 	"runtime/debug"
 )
 
-// Safely returns work that cannot end the process: a panic becomes its error.
+// Panic is a panic that was caught, as an error.
+type Panic struct {
+	Value any
+	Stack string
+}
+
+func (p *Panic) Error() string { return fmt.Sprintf("panic: %v\n%s", p.Value, p.Stack) }
+
+// Safely returns work that cannot end the process: a panic becomes its error, a *Panic.
 // Every goroutine that touches what came from outside runs such work.
 func Safely(work func() error) func() error {
 	return func() (err error) {
 		defer func() {
 			if failed := recover(); failed != nil {
-				err = fmt.Errorf("panic: %v\n%s", failed, debug.Stack())
+				err = &Panic{failed, string(debug.Stack())}
 			}
 		}()
 		return work()

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"ambrosa/core/legible"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/outgoing"
 )
 
@@ -170,6 +171,10 @@ func Explained(doing, host string, err error) error {
 	var known *Fault
 	if err == nil || errors.As(err, &known) || errors.Is(err, context.Canceled) && !errors.Is(err, outgoing.ErrSlow) {
 		return err
+	}
+	var failed *contained.Panic
+	if errors.As(err, &failed) {
+		return Faulty("what "+host+" answers cannot be read", false, err)
 	}
 	if text, again, ok := outgoing.Explain(err, host); ok {
 		return Faulty(text, again, err)
