@@ -147,6 +147,9 @@ func (p *person) listHolds(tag, list string) (kept string, holds bool) {
 		if after, found := strings.CutPrefix(rest, "Not"); found {
 			not, rest = true, strings.TrimSpace(after)
 		}
+		if rest == "" {
+			return list, true // malformed: for the handler to say
+		}
 		closing := map[byte]byte{'<': '>', '[': ']'}[rest[0]]
 		end := strings.IndexByte(rest, closing)
 		if closing == 0 || end < 0 {

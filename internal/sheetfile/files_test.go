@@ -1,7 +1,9 @@
 package sheetfile
 
 import (
+	"archive/zip"
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
 	"io"
@@ -9,6 +11,7 @@ import (
 	"runtime"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -124,4 +127,43 @@ func TestExportsDoNotHoldTheirRows(t *testing.T) {
 	if many > few+48<<20 {
 		t.Errorf("%d MB are held for 10,000 rows, %d for 80,000", few>>20, many>>20)
 	}
+}
+
+// FuzzWorkbook reads a workbook whose sheet and shared strings are anything.
+func FuzzWorkbook(f *testing.F) {
+	f.Add(`<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>file</t></is></c><c r="B1" t="s"><v>0</v></c></row><row r="9"><c r="XFD9" t="str"><v>x_x0000_</v></c></row></sheetData></worksheet>`, `<sst xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><si><t>sku</t></si></sst>`)
+	f.Add(`<worksheet><sheetData><row r="200000000"/></sheetData></worksheet>`, `<`)
+	f.Fuzz(func(t *testing.T, sheet, strings string) {
+		var out bytes.Buffer
+		book := zip.NewWriter(&out)
+		const office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+		for _, part := range []struct{ name, content string }{
+			{"[Content_Types].xml", `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/></Types>`},
+			{"_rels/.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` + office + `/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
+			{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="` + office + `"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`},
+			{"xl/_rels/workbook.xml.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` + office + `/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="r2" Type="` + office + `/sharedStrings" Target="sharedStrings.xml"/></Relationships>`},
+			{"xl/worksheets/sheet1.xml", sheet}, {"xl/sharedStrings.xml", strings},
+		} {
+			w, err := book.Create(part.name)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if _, err := io.WriteString(w, part.content); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := book.Close(); err != nil {
+			t.Fatal(err)
+		}
+		rows, err := readRows("any.xlsx", bytes.NewReader(out.Bytes()))
+		var refused Refused
+		if err != nil && !errors.As(err, &refused) {
+			t.Fatalf("%v", err)
+		}
+		for _, row := range rows {
+			if !utf8.ValidString(row.File+row.SKU+row.Alt+row.View) || row.Line > maxSheetRow {
+				t.Fatalf("%+v", row)
+			}
+		}
+	})
 }
