@@ -51,6 +51,9 @@ type markCounts struct {
 	Types map[string]int64 `json:"types"`
 }
 
+// shownGivenUp is how many lots that were given up are listed.
+const shownGivenUp = 200
+
 func (s *Server) lotOperations(api huma.API) {
 	tags := []string{"Lots"}
 	huma.Register(api, huma.Operation{OperationID: "list-lots", Method: http.MethodGet, Path: "/api/v1/lots", Summary: "Lots, the newest first", Tags: tags},
@@ -59,6 +62,21 @@ func (s *Server) lotOperations(api huma.API) {
 		}) (*Body[Page[store.Lot]], error) {
 			items, err := s.Store.Lots(ctx, in.Limit)
 			return pageOf(items, int64(len(items))), problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "list-given-up", Method: http.MethodGet, Path: "/api/v1/given-up", Summary: "Lots that were given up, and can be restored", Tags: tags},
+		func(ctx context.Context, _ *struct{}) (*Body[Page[store.Lot]], error) {
+			items, err := s.Store.GivenUp(ctx, shownGivenUp)
+			return pageOf(items, int64(len(items))), problem(err, "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "give-up-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/give-up", Summary: "Hide a lot that is not applied; nothing is deleted",
+		Tags: tags, DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.GiveUpLot(ctx, in.ID), "lot")
+		})
+	huma.Register(api, huma.Operation{OperationID: "restore-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/restore", Summary: "Bring a lot back that was given up", Tags: tags,
+		DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.RestoreLot(ctx, in.ID, s.Runner.Examine), "lot")
 		})
 	huma.Register(api, huma.Operation{OperationID: "create-lot", Method: http.MethodPost, Path: "/api/v1/lots", Summary: "Open a lot that waits for uploads",
 		Tags: tags, DefaultStatus: http.StatusCreated},

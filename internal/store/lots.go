@@ -16,7 +16,7 @@ type Lot struct {
 	Name      string    `json:"name"`
 	Origin    string    `json:"origin" doc:"Kind of place it came from"`
 	OriginID  int64     `json:"originId" doc:"0 for files that a person handed in"`
-	State     string    `json:"state" enum:"receiving,examining,ready,applied"`
+	State     string    `json:"state" enum:"receiving,examining,ready,applied,given up"`
 	Expected  int       `json:"expected" doc:"Uploads it is made of"`
 	Arrived   int       `json:"arrived" doc:"Uploads that are complete"`
 	CreatedAt time.Time `json:"createdAt"`
@@ -52,7 +52,7 @@ const lotQuery = `
 
 // Lots returns the newest lots first.
 func (s *Store) Lots(ctx context.Context, limit int) ([]Lot, error) {
-	return list[Lot](ctx, s.Pool, lotQuery+` order by l.id desc limit $1`, limit)
+	return list[Lot](ctx, s.Pool, lotQuery+` where l.state <> 'given up' order by l.id desc limit $1`, limit)
 }
 
 // Lot returns one lot.
@@ -150,9 +150,16 @@ func (s *Store) FinishUpload(ctx context.Context, id string, complete func(ctx c
 	})
 }
 
-// CloseLot takes a lot as complete with the uploads that are here.
+// CloseLot takes a lot as complete with the uploads that are here, and forgets
+// those that are not.
 func (s *Store) CloseLot(ctx context.Context, lot int64, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
-	return s.Within(ctx, func(tx pgx.Tx) error { return completeLot(ctx, tx, lot, true, complete) })
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if err := completeLot(ctx, tx, lot, true, complete); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, `delete from upload where lot_id = $1 and finished_at is null and exists (select from lot where id = $1 and state = 'examining')`, lot)
+		return err
+	})
 }
 
 func completeLot(ctx context.Context, tx pgx.Tx, lot int64, asItIs bool, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {

@@ -69,7 +69,7 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 		order by lower(p.code) not like @start, length(p.code), p.code)
 		union all
 		(select 'file', f.id, 0, f.path, l.name, coalesce(encode(f.sha256, 'hex'), ''), f.lot_id
-		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like limit @limit)`, args)
+		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like and l.state <> 'given up' limit @limit)`, args)
 }
 
 // keepSearch writes down anew what the products are found by that were changed in

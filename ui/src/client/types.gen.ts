@@ -811,7 +811,7 @@ export type Lot = {
      */
     problems: Array<string>;
     setAside: number;
-    state: 'receiving' | 'examining' | 'ready' | 'applied';
+    state: 'receiving' | 'examining' | 'ready' | 'applied' | 'given up';
     unread: number;
     unusable: number;
 };
@@ -2401,6 +2401,31 @@ export type LearnFromResponses = {
 
 export type LearnFromResponse = LearnFromResponses[keyof LearnFromResponses];
 
+export type ListGivenUpData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/given-up';
+};
+
+export type ListGivenUpErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListGivenUpError = ListGivenUpErrors[keyof ListGivenUpErrors];
+
+export type ListGivenUpResponses = {
+    /**
+     * OK
+     */
+    200: PageLot;
+};
+
+export type ListGivenUpResponse = ListGivenUpResponses[keyof ListGivenUpResponses];
+
 export type GetHandInData = {
     body?: never;
     path: {
@@ -2890,6 +2915,33 @@ export type FirstFileResponses = {
 
 export type FirstFileResponse = FirstFileResponses[keyof FirstFileResponses];
 
+export type GiveUpLotData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/give-up';
+};
+
+export type GiveUpLotErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GiveUpLotError = GiveUpLotErrors[keyof GiveUpLotErrors];
+
+export type GiveUpLotResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type GiveUpLotResponse = GiveUpLotResponses[keyof GiveUpLotResponses];
+
 export type ListGroupsData = {
     body?: never;
     path: {
@@ -3080,6 +3132,33 @@ export type PreviewProductResponses = {
 };
 
 export type PreviewProductResponse = PreviewProductResponses[keyof PreviewProductResponses];
+
+export type RestoreLotData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/restore';
+};
+
+export type RestoreLotErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RestoreLotError = RestoreLotErrors[keyof RestoreLotErrors];
+
+export type RestoreLotResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type RestoreLotResponse = RestoreLotResponses[keyof RestoreLotResponses];
 
 export type SetRightsData = {
     body: RightsChange;

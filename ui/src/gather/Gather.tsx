@@ -3,7 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import type { Lot } from '../client';
-import { closeLotMutation, listLotsOptions, listRunsOptions } from '../client/@tanstack/react-query.gen';
+import { closeLotMutation, giveUpLotMutation, listGivenUpOptions, listLotsOptions, listRunsOptions, restoreLotMutation } from '../client/@tanstack/react-query.gen';
 import { bytes, count, said, some, when } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
@@ -37,29 +37,31 @@ export function Gather() {
             {working.map((r) => <RunLine key={r.id} run={r} />)}
           </section>
         )}
-        <Origins />
-        <DropFolder />
-        <SupplierLinks />
         <section className="sheet">
           <h2>Lots</h2>
           {lots.error && <Failed error={lots.error} again={() => void lots.refetch()} />}
           {lots.data?.items.length === 0 && <Empty title="No lot has come in yet.">Each archive you drop becomes a lot: its files are examined and paired, and wait for you on the bench.</Empty>}
           {(lots.data?.items.length ?? 0) > 0 && (
             <div className="row th" style={{ gridTemplateColumns: lotColumns }}>
-              <span>Name</span><span>State</span><span className="num">Files</span><span className="num">Size</span><span className="num">Paired</span><span className="num">Contested</span><span className="num">Loose</span><span className="num">Unusable</span><span className="num">Came in</span>
+              <span>Name</span><span>State</span><span className="num">Files</span><span className="num">Size</span><span className="num">Paired</span><span className="num">Contested</span><span className="num">Loose</span><span className="num">Unusable</span><span className="num">Came in</span><span />
             </div>
           )}
           {lots.data?.items.map((lot) => <LotLine key={lot.id} lot={lot} sendingHere={sending.some((s) => s.lot === lot.id && !s.problem)} />)}
         </section>
+        <Origins />
+        <DropFolder />
+        <SupplierLinks />
+        <GivenUp />
       </div>
     </div>
   );
 }
 
-const lotColumns = 'minmax(180px, 1fr) 150px 64px 74px 64px 76px 60px 72px 108px';
+const lotColumns = 'minmax(160px, 1fr) 126px 56px 72px 58px 76px 54px 72px 100px 92px';
 
+/** A lot with where it is, and what to do next with it. */
 function LotLine({ lot, sendingHere }: { lot: Lot; sendingHere: boolean }) {
-  const close = useMutation({ ...closeLotMutation(), onError: (e) => tell('Nothing changed', said(e), true) });
+  const waits = lot.state === 'receiving' && !sendingHere;
   return (
     <>
       <div className="row pick" style={{ gridTemplateColumns: lotColumns }}>
@@ -68,18 +70,58 @@ function LotLine({ lot, sendingHere }: { lot: Lot; sendingHere: boolean }) {
         <span className="num">{count(lot.files)}</span>
         <span className="num">{bytes(lot.bytes)}</span>
         {([['paired', lot.paired], ['contested', lot.contested], ['loose', lot.loose], ['unusable', lot.unusable]] as const).map(([verdict, n]) => (
-          <span key={verdict} className="num" style={{ opacity: n ? 1 : 0.5 }}>{n > 0 && verdict !== 'paired' && <VerdictMark verdict={verdict} size={11} />} {count(n)}</span>
+          <span key={verdict} className={n ? 'num' : 'num none'}>{n > 0 && verdict !== 'paired' && <VerdictMark verdict={verdict} size={11} />} {count(n)}</span>
         ))}
         <span className="num quiet">{when(lot.createdAt)}</span>
+        <NextStep lot={lot} />
       </div>
-      {lot.state === 'receiving' && !sendingHere && (
-        <div className="note warn spread">
-          <span>{lot.arrived} of {some(lot.expected, 'upload')} arrived. Drop the same files again to send the rest; nothing is sent twice.</span>
-          {lot.arrived > 0 && <Button className="push" onClick={() => close.mutate({ path: { id: lot.id } })}>Go on with what is here</Button>}
-        </div>
-      )}
+      {waits && <Waiting lot={lot} />}
       {lot.problems.map((p) => <div key={p} className="note bad">{p}</div>)}
     </>
+  );
+}
+
+/** Leads on from a lot, to where it waits for a person. */
+function NextStep({ lot }: { lot: Lot }) {
+  const open = lot.contested + lot.loose;
+  if (lot.state === 'applied') return <Button component={Link} size="compact-xs" to={`/plans/${lot.plan}`}>Its plan</Button>;
+  if (lot.state !== 'ready') return <span />;
+  if (open > 0) return <Button component={Link} size="compact-xs" variant="filled" to={`/pair/${lot.id}`}>Decide {count(open)}</Button>;
+  if (lot.planState === 'draft' || lot.planState === 'applying') return <Button component={Link} size="compact-xs" to={`/plans/${lot.plan}`}>Check plan</Button>;
+  return <Button component={Link} size="compact-xs" to={`/lots/${lot.id}`}>{lot.paired > 0 ? 'Plan' : 'Look'}</Button>;
+}
+
+/** A lot whose uploads are not all here, and nothing is on its way from this page. */
+function Waiting({ lot }: { lot: Lot }) {
+  const nothing = (e: unknown) => tell('Nothing changed', said(e), true);
+  const close = useMutation({ ...closeLotMutation(), onError: nothing });
+  const giveUp = useMutation({ ...giveUpLotMutation(), onError: nothing });
+  return (
+    <div className="note warn spread">
+      <span>{lot.arrived} of {some(lot.expected, 'upload')} arrived. Drop the same files again to send the rest; nothing is sent twice.</span>
+      {lot.arrived > 0
+        ? <Button className="push" onClick={() => close.mutate({ path: { id: lot.id } })} loading={close.isPending}>Go on without the rest</Button>
+        : <Button className="push" onClick={() => giveUp.mutate({ path: { id: lot.id } })} loading={giveUp.isPending}>Give it up</Button>}
+    </div>
+  );
+}
+
+/** Lots that were given up: nothing of them is gone. */
+function GivenUp() {
+  const gone = useQuery(listGivenUpOptions());
+  const restore = useMutation({ ...restoreLotMutation(), onError: (e) => tell('Not restored', said(e), true) });
+  const list = gone.data?.items ?? [];
+  if (list.length === 0) return null;
+  return (
+    <section className="sheet">
+      <h2>Given up</h2>
+      {list.map((lot) => (
+        <div key={lot.id} className="row given-up">
+          <span className="clip">{lot.name}</span><span className="num quiet">{some(lot.files, 'file')}</span><span className="num quiet">{when(lot.createdAt)}</span>
+          <Button size="compact-xs" onClick={() => restore.mutate({ path: { id: lot.id } })} loading={restore.isPending}>Restore</Button>
+        </div>
+      ))}
+    </section>
   );
 }
 

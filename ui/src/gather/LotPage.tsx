@@ -6,7 +6,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { File as LotFile, ListFilesData, Lot } from '../client';
-import { countMarksOptions, getLotOptions, listFilesOptions, listRunsOptions, pairLotMutation, planLotMutation, setAsideMutation, takeBackTogetherMutation } from '../client/@tanstack/react-query.gen';
+import { countMarksOptions, getLotOptions, giveUpLotMutation, listFilesOptions, listRunsOptions, pairLotMutation, planLotMutation, restoreLotMutation, setAsideMutation, takeBackTogetherMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, folderOf, said, some, when } from '../shared/format';
 import { usePages } from '../shared/paging';
 import { Picture } from '../shared/Picture';
@@ -131,8 +131,32 @@ function Head({ lot }: { lot: Lot }) {
           <Button variant={decide ? 'default' : 'filled'} loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: '' } })}>Plan {count(lot.paired)}</Button>
         )}
         {lot.plan > 0 && lot.planState !== 'draft' && <Button component={Link} to={`/plans/${lot.plan}`}>Its plan</Button>}
+        <GiveUp lot={lot} />
       </div>
     </div>
+  );
+}
+
+/** Hides a lot that is not needed, or brings it back. */
+function GiveUp({ lot }: { lot: Lot }) {
+  const [sure, setSure] = useState(false);
+  const navigate = useNavigate();
+  const nothing = (e: unknown) => tell('Nothing changed', said(e), true);
+  const giveUp = useMutation({ ...giveUpLotMutation(), onError: nothing, onSuccess: () => void navigate('/gather') });
+  const restore = useMutation({ ...restoreLotMutation(), onError: nothing });
+  if (lot.state === 'given up') return <Button variant="filled" loading={restore.isPending} onClick={() => restore.mutate({ path: { id: lot.id } })}>Restore</Button>;
+  if (lot.state === 'applied' || lot.planState === 'applying' || lot.planState === 'reverting') return null;
+  return (
+    <>
+      <Button onClick={() => setSure(true)}>Give up…</Button>
+      <Modal opened={sure} onClose={() => setSure(false)} title="Give this lot up?">
+        <p className="first">It is no longer shown, and waits for nobody. Nothing of it is deleted: it is restored at the foot of Gather, with every decision.</p>
+        <div className="spread">
+          <Button variant="filled" loading={giveUp.isPending} onClick={() => giveUp.mutate({ path: { id: lot.id } })}>Give up {lot.name}</Button>
+          <Button onClick={() => setSure(false)}>Leave it</Button>
+        </div>
+      </Modal>
+    </>
   );
 }
 

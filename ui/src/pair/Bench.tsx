@@ -94,7 +94,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
   const [cls, setClass] = useState<Class>(classOf(file));
   const [dialog, setDialog] = useState<'product' | 'place' | 'view' | 'reason' | 'large' | 'clues' | ''>('');
   const [marked, setMarked] = useState({ file: 0, at: 0 });
-  const neighbours = useRef<Neighbours>({ before: 0, after: 0 });
+  const neighbours = useRef<Neighbours>({ before: 0, after: 0, first: 0 });
   const setNeighbours = useCallback((now: Neighbours) => { neighbours.current = now; }, []);
   const choices = useMemo(() => choicesOf(file), [file]);
   const at = marked.file === file.id ? marked.at : 0;
@@ -168,6 +168,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
   useKeys(keys, dialog === '' && !passing);
 
   const column = inClass(lot, cls) > 0 ? cls : classOf(file);
+  const claims = useMemo(() => (file.verdict === 'contested' ? file.candidates.map((c) => c.key) : []), [file]);
   const against = choice ? { key: choice.key, suggestion: choice.suggestion } : file.key ? { key: file.key } : undefined;
   return (
     <>
@@ -186,7 +187,7 @@ function Table({ lot, file, passing, pick }: { lot: Lot; file: FileDetail; passi
               <span>{file.problem || file.reason}</span>
               <span className="push quiet">{file.width > 0 && `${file.width} × ${file.height}, `}{bytes(file.bytes)}{file.same > 0 && `, the same bytes ${file.same + 1} times`}</span>
             </div>
-            <ReadingLine file={file} against={against} />
+            <ReadingLine file={file} against={against} claims={claims} />
             <SheetLines lines={file.rows} />
             {corrected && <Lessons key={corrected.id} file={corrected} onDone={learned} />}
           </div>

@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { memo, useCallback, useEffect, useRef, useState, type MouseEvent, type ReactNode } from 'react';
-import type { File as LotFile, FileDetail, Group, Lot } from '../client';
+import type { File as LotFile, FileDetail, Group, ListFilesData, Lot } from '../client';
 import { getFileOptions, listFilesOptions } from '../client/@tanstack/react-query.gen';
 import { baseName, count, said } from '../shared/format';
 import { usePages } from '../shared/paging';
@@ -21,6 +21,17 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
 }) {
   const client = useQueryClient();
   const anchor = useRef(-1);
+  /** Goes to the first file of what was chosen to be worked through. */
+  const begin = useCallback((query: NonNullable<ListFilesData['query']>) => {
+    client.fetchQuery({ ...listFilesOptions({ path: { id: lot.id }, query: { ...query, offset: 0, limit: 1 } }), staleTime: 0 }).then(
+      ({ items }) => { if (items[0]) pick(items[0].id); },
+      (e: unknown) => tell('The first file is not here', said(e), true),
+    );
+  }, [client, lot.id, pick]);
+  const chooseClass = (c: Class) => {
+    setClass(c);
+    begin({ verdict: c });
+  };
   const classes: [Class, number][] = [['contested', lot.contested], ['loose', lot.loose], ['paired', lot.paired], ['set aside', lot.setAside]];
   const [kind, setKind] = useState<Group>();
   const group = kind?.verdict === cls ? kind : undefined;
@@ -32,7 +43,11 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
   const seen = rows.getVirtualItems();
   const ask = (window: { offset: number; limit: number }) => listFilesOptions({ path: { id: lot.id }, query: { ...window, verdict: cls, ...(group ? kindOf(group) : {}), ...(group && group.sure > 0 ? { sort: 'score' as const } : {}) } });
   const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, ask);
-  const chooseKind = useCallback((g: Group | undefined) => { setKind(g); setWithin(g?.files ?? 0); }, []);
+  const chooseKind = useCallback((g: Group | undefined) => {
+    setKind(g);
+    setWithin(g?.files ?? 0);
+    if (g) begin({ verdict: cls, ...kindOf(g), ...(g.sure > 0 ? { sort: 'score' as const } : {}) });
+  }, [begin, cls]);
   const handlers = useRef<{ press: Pressed; choose: Pressed }>(null);
   const upTo = async (to: number) => {
     const [first, last] = [Math.min(anchor.current, to), Math.max(anchor.current, to)];
@@ -54,7 +69,8 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
   if (group && !files.loading && files.total !== within) setWithin(files.total);
   const around = neighboursOf(seen.map((row) => files.at(row.index)), here.id);
   const ahead = around.ahead.join(' ');
-  useEffect(() => onNeighbours({ before: around.before, after: around.after }), [around.before, around.after, onNeighbours]);
+  const first = files.at(0)?.id ?? 0;
+  useEffect(() => onNeighbours({ before: around.before, after: around.after, first }), [around.before, around.after, first, onNeighbours]);
   // The evidence of the next files is fetched before their turn comes, when the one that was asked for is on the screen.
   useEffect(() => {
     const later = window.setTimeout(() => { for (const id of ahead.split(' ')) if (id) void client.prefetchQuery(getFileOptions({ path: { id: Number(id) } })); }, 60);
@@ -70,7 +86,7 @@ export function FileColumn({ lot, cls, setClass, here, pick, onNeighbours, chose
     <section aria-label="Files">
       <div className="classes" role="group" aria-label="Verdict">
         {classes.map(([c, n]) => (
-          <button key={c} aria-pressed={c === cls} onClick={() => setClass(c)}><span className="verdict"><VerdictMark verdict={c} size={12} /><strong>{count(n)}</strong></span>{c}</button>
+          <button key={c} aria-pressed={c === cls} onClick={() => chooseClass(c)}><span className="verdict"><VerdictMark verdict={c} size={12} /><strong>{count(n)}</strong></span>{c}</button>
         ))}
       </div>
       <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} doing={doing} />
@@ -116,12 +132,13 @@ const Row = memo(function Row({ file, index, on, chosen, press, choose }: { file
 /** How many files one press can choose. */
 const chosenAtOnce = 20_000;
 
-export interface Neighbours { before: number; after: number }
+/** The files before and behind the one that is shown, and the first of the list that is worked through; 0 for none. */
+export interface Neighbours { before: number; after: number; first: number }
 
 /** How many files ahead are fetched before their turn comes. */
 const fetchedAhead = 4;
 
-function neighboursOf(files: (LotFile | undefined)[], here: number): Neighbours & { ahead: number[] } {
+function neighboursOf(files: (LotFile | undefined)[], here: number): Omit<Neighbours, 'first'> & { ahead: number[] } {
   const at = files.findIndex((f) => f?.id === here);
   const ids = (from: number) => files.slice(from, from + fetchedAhead).flatMap((f) => (f ? [f.id] : []));
   if (at < 0) return { before: 0, after: files.find((f) => f !== undefined)?.id ?? 0, ahead: ids(0) };

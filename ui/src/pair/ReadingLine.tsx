@@ -1,74 +1,60 @@
-import type { FileDetail, Span, Suggestion } from '../client';
-import { align, bySpan, type Cell } from '../shared/align';
-import { folderOf } from '../shared/format';
+import { useResizeObserver } from '@mantine/hooks';
+import { useMemo, type CSSProperties } from 'react';
+import type { Cell } from '../shared/align';
+import { linesOf, partsOf, type Against, type Line, type Piece, type Read } from './readingParts';
 
-interface Part { kind: Span['kind']; what: string; cells: Cell[]; keyed: boolean }
+/** Pixels: of a character of the line's face at its size, and of what stands beside the characters (theme.css). */
+const character = 10.4;
+const beside = 30;
 
-/** What the line shows of a file, or of a name that is tried. */
-type Read = Pick<FileDetail, 'path' | 'spans' | 'problem' | 'place'>;
+const noClaims: string[] = [];
 
-/** The file's name and the product's key, one above the other, character against character. tight: without a line for the key where there is none. */
-export function ReadingLine({ file, against, tight = false }: { file: Read; against: { key: string; suggestion?: Suggestion } | undefined; tight?: boolean }) {
-  const parts = partsOf(file, against);
-  const withKey = !tight || parts.some((p) => p.keyed);
+/**
+ * The file's name and the product's key, one above the other, character against character; labels below. claims: the keys that claim the file, in
+ * the order in which they can be chosen. tight: without a line for the key where there is none.
+ */
+export function ReadingLine({ file, against, claims = noClaims, tight = false }: { file: Read; against: Against | undefined; claims?: string[]; tight?: boolean }) {
+  const [box, { width }] = useResizeObserver<HTMLDivElement>();
+  const across = width > 0 ? Math.max(8, Math.floor((width - beside) / character)) : 60;
+  const lines = useMemo(() => linesOf(partsOf(file, against, claims), across), [file, against, claims, across]);
+  const keyed = !tight || lines.some((l) => l.keyed);
   return (
-    <div className="reading" aria-label="Reading" role="group">
-      {parts.map((p, i) => (
-        <div key={i} className={`span ${p.kind}`}>
-          <div className="chars">{p.cells.map((c, n) => <span key={n} className={c.read === '' ? 'gap' : p.keyed && !c.same ? differs(c) : undefined}>{c.read || '·'}</span>)}</div>
-          {withKey && <div className="chars key">{p.cells.map((c, n) => <span key={n} className={p.keyed && !c.same ? (c.key === '' ? 'gap' : differs(c)) : undefined}>{p.keyed ? c.key || '·' : ' '}</span>)}</div>}
-          <div className={p.keyed && p.kind === 'noise' ? 'what over' : 'what'} title={p.what}>{fits(p) ? p.what : ''}</div>
-        </div>
-      ))}
+    <div className="reading" aria-label="Reading" role="group" ref={box}>
+      {lines.map((line, i) => <ReadingRow key={i} line={line} keyed={keyed} />)}
     </div>
   );
 }
 
-/** Noise is named where there is room for it; keys, places and views always. */
-const fits = (p: Part) => p.kind !== 'noise' || p.keyed || p.what.length * 6 <= p.cells.length * 10;
+function ReadingRow({ line, keyed }: { line: Line; keyed: boolean }) {
+  return (
+    <div className="reading-row">
+      <div className="chars">{line.pieces.map((p) => <Pieces key={p.at} piece={p} of="read" />)}</div>
+      {keyed && <div className="chars key">{line.pieces.map((p) => <Pieces key={p.at} piece={p} of="key" />)}</div>}
+      <div className="labels" style={{ '--rows': line.rows } as CSSProperties}>
+        {line.labels.map((l) => (
+          <span key={l.at} className={`label ${l.kind}${claimOf(l.claim)}`} style={{ '--at': l.at, '--label-row': l.row } as CSSProperties}>{l.text}</span>
+        ))}
+      </div>
+    </div>
+  );
+}
+
+const claimOf = (claim: number) => (claim > 0 ? ` claim claim-${claim > 2 ? 3 : claim}` : '');
+
+/** One part's characters: of the name, or of the key below it. */
+function Pieces({ piece: { part, cells }, of }: { piece: Piece; of: 'read' | 'key' }) {
+  return (
+    <span className={`part ${part.kind}${claimOf(part.claim)}`}>
+      {cells.map((c, n) => <span key={n} className={lookOf(c, part.keyed, of)}>{textOf(c, part.keyed, of)}</span>)}
+    </span>
+  );
+}
+
+const textOf = (c: Cell, keyed: boolean, of: 'read' | 'key') => (of === 'read' ? c.read || '·' : keyed ? c.key || '·' : ' ');
 
 /** Letter case and separators are differences that the rung explains; only the others are marked. */
-function differs(c: Cell): string | undefined {
-  if (c.read.toLowerCase() === c.key.toLowerCase()) return undefined;
+function lookOf(c: Cell, keyed: boolean, of: 'read' | 'key'): string | undefined {
+  if (c[of] === '' && (of === 'read' || keyed)) return 'gap';
+  if (!keyed || c.same || c.read.toLowerCase() === c.key.toLowerCase()) return undefined;
   return /[\p{L}\p{N}]/u.test(c.read + c.key) ? 'off' : undefined;
-}
-
-function partsOf(file: Read, against: { key: string; suggestion?: Suggestion } | undefined): Part[] {
-  const cut = bySpan(file.path);
-  const spans: Span[] = file.spans.length > 0 ? file.spans : [{ start: 0, end: new TextEncoder().encode(file.path).length, kind: 'noise', what: file.problem ? 'not read' : '' }];
-  const near = against?.suggestion;
-  if (near && spans.every((s) => s.kind !== 'key')) return nearParts(file, near);
-  const keys = spans.filter((s) => s.kind === 'key' && s.what !== 'option');
-  const named = keys.find((s) => s.what === against?.key) ?? keys[0];
-  const folderEnd = new TextEncoder().encode(folderOf(file.path)).length + 1;
-  return spans.map((s) => {
-    const text = cut(s.start, s.end);
-    const keyed = s === named && against !== undefined;
-    const folder = s.end <= folderEnd && s.kind === 'noise';
-    return { kind: s.kind, what: folder ? '' : labelOf(s, file), keyed, cells: keyed && against ? align(text, against.key) : plainCells(text) };
-  });
-}
-
-function labelOf(s: Span, file: Read): string {
-  switch (s.kind) {
-    case 'key': return s.what === 'option' ? 'option' : 'key';
-    case 'place': return `place ${file.place || ''}`.trim();
-    case 'view': return s.what ? `view: ${s.what}` : 'view';
-    default: return s.what ?? '';
-  }
-}
-
-const plainCells = (text: string): Cell[] => [...text.normalize('NFC')].map((c) => ({ read: c, key: '', same: true }));
-
-/** A loose name against the nearest key: what was read stands above it, the differing characters marked. */
-function nearParts(file: Read, near: Suggestion): Part[] {
-  const at = file.path.lastIndexOf(near.read);
-  if (at < 0) return [{ kind: 'noise', what: '', keyed: false, cells: plainCells(file.path) }];
-  const parts: Part[] = [];
-  if (at > 0) parts.push({ kind: 'noise', what: '', keyed: false, cells: plainCells(file.path.slice(0, at)) });
-  parts.push({ kind: 'noise', what: near.distance === 1 ? '1 character differs' : `${near.distance} characters differ`, keyed: true,
-    cells: near.edits.map((e) => ({ read: e.read, key: e.key, same: e.read === e.key })) });
-  const rest = file.path.slice(at + near.read.length);
-  if (rest) parts.push({ kind: 'noise', what: '', keyed: false, cells: plainCells(rest) });
-  return parts;
 }

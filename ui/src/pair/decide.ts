@@ -47,9 +47,9 @@ export function useDecide({ lot, file, passing, neighbours, go, doing }: At) {
     const step = turn(file.id, body, decision);
     doing(decision.then(() => step, () => undefined));
     settled.current.add(file.id);
-    const open = file.verdict === 'contested' || file.verdict === 'loose';
-    // The next file was told when this one was fetched; where it has been decided on since, the answer tells anew.
-    const known = open ? (settled.current.has(file.next) ? 0 : file.next) : neighbours.current.after;
+    // The next file comes from the list that is worked through; when that is at its end, the answer tells of another.
+    const { after, first } = neighbours.current;
+    const known = [after, first].find((id) => id !== 0 && id !== file.id && !settled.current.has(id)) ?? 0;
     decision.then((now) => {
       client.setQueryData(getFileQueryKey({ path: { id: file.id } }), now);
       if (moveOn && !known && now.next) go(now.next);

@@ -5,7 +5,7 @@ const touched: Record<string, string[]> = {
   run: ['listRuns', 'getRun', 'getWaiting', 'getToday', 'getLot', 'listLots', 'getPlan', 'listOrigins', 'getOrigin', 'getLookup'],
   origin: ['listOrigins', 'getOrigin'],
   lookup: ['getLookup', 'listLookupCodes'],
-  lot: ['listLots', 'getLot', 'getWaiting', 'getToday', 'listFiles', 'countMarks', 'listGroups', 'getLotClues', 'getLotSheet'],
+  lot: ['listLots', 'listGivenUp', 'getLot', 'getWaiting', 'getToday', 'listFiles', 'countMarks', 'listGroups', 'getLotClues', 'getLotSheet'],
   files: ['listFiles', 'getLotSheet', 'countMarks', 'listGroups', 'getFile', 'getLot', 'listLots', 'getWaiting', 'getToday', 'previewProduct', 'getPlan'],
   plan: ['getPlan', 'listPlanProducts', 'getLot', 'listLots', 'getToday', 'previewProduct'],
   message: ['listMessages', 'getWaiting'],

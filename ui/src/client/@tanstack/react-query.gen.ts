@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeProduct, askLookup, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, fetchOrigin, firstFile, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, importProducts, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGroups, listLimits, listLookupCodes, listLots, listMessages, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, listSupplierLinks, lookAtLot, lookAtPage, makePlan, measurePictures, openHandIn, type Options, orderProduct, pagePictures, pairLot, planLot, previewClues, previewProduct, proposeSelectors, readLotWith, readMessages, refreshPlan, removeClueList, removeDropPerson, renewSupplierLink, replan, resumeRun, revertPlan, revokeSupplierLink, scan, search, setAside, setMailing, setPlanProduct, setRights, stopRun, takeBackTogether, takeCandidates, takeDropped, takePictures, teach, tryName, tryRecipe, updateOrigin } from '../sdk.gen';
-import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FirstFileData, FirstFileError, FirstFileResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderProductData, OrderProductError, OrderProductResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackTogetherData, TakeBackTogetherError, TakeBackTogetherResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeProduct, askLookup, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, fetchOrigin, firstFile, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, giveUpLot, importProducts, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGivenUp, listGroups, listLimits, listLookupCodes, listLots, listMessages, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, listSupplierLinks, lookAtLot, lookAtPage, makePlan, measurePictures, openHandIn, type Options, orderProduct, pagePictures, pairLot, planLot, previewClues, previewProduct, proposeSelectors, readLotWith, readMessages, refreshPlan, removeClueList, removeDropPerson, renewSupplierLink, replan, restoreLot, resumeRun, revertPlan, revokeSupplierLink, scan, search, setAside, setMailing, setPlanProduct, setRights, stopRun, takeBackTogether, takeCandidates, takeDropped, takePictures, teach, tryName, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FirstFileData, FirstFileError, FirstFileResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderProductData, OrderProductError, OrderProductResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackTogetherData, TakeBackTogetherError, TakeBackTogetherResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -246,6 +246,24 @@ export const learnFromOptions = (options: Options<LearnFromData>) => queryOption
         return data;
     },
     queryKey: learnFromQueryKey(options)
+});
+
+export const listGivenUpQueryKey = (options?: Options<ListGivenUpData>) => createQueryKey('listGivenUp', options);
+
+/**
+ * Lots that were given up, and can be restored
+ */
+export const listGivenUpOptions = (options?: Options<ListGivenUpData>) => queryOptions<ListGivenUpResponse, ListGivenUpError, ListGivenUpResponse, ReturnType<typeof listGivenUpQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listGivenUp({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listGivenUpQueryKey(options)
 });
 
 export const getHandInQueryKey = (options: Options<GetHandInData>) => createQueryKey('getHandIn', options);
@@ -583,6 +601,23 @@ export const firstFileOptions = (options: Options<FirstFileData>) => queryOption
     queryKey: firstFileQueryKey(options)
 });
 
+/**
+ * Hide a lot that is not applied; nothing is deleted
+ */
+export const giveUpLotMutation = (options?: Partial<Options<GiveUpLotData>>): UseMutationOptions<GiveUpLotResponse, GiveUpLotError, Options<GiveUpLotData>> => {
+    const mutationOptions: UseMutationOptions<GiveUpLotResponse, GiveUpLotError, Options<GiveUpLotData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await giveUpLot({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
 export const listGroupsQueryKey = (options: Options<ListGroupsData>) => createQueryKey('listGroups', options);
 
 /**
@@ -704,6 +739,23 @@ export const previewProductOptions = (options: Options<PreviewProductData>) => q
     },
     queryKey: previewProductQueryKey(options)
 });
+
+/**
+ * Bring a lot back that was given up
+ */
+export const restoreLotMutation = (options?: Partial<Options<RestoreLotData>>): UseMutationOptions<RestoreLotResponse, RestoreLotError, Options<RestoreLotData>> => {
+    const mutationOptions: UseMutationOptions<RestoreLotResponse, RestoreLotError, Options<RestoreLotData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await restoreLot({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 /**
  * Give rights to a lot's files: to one, to those a filter chooses, or to all
