@@ -85,6 +85,8 @@ func (s *Server) lotOperations(api huma.API) {
 				Name    string `json:"name" minLength:"1" maxLength:"300"`
 				Uploads int    `json:"uploads" minimum:"1" maximum:"200000" doc:"How many uploads it is made of"`
 				Barcode string `json:"barcode,omitempty" maxLength:"14" doc:"That its pictures were taken of, as a scanner read it"`
+				Product int64  `json:"product,omitempty" doc:"That its pictures are put on, without asking again"`
+				Variant int64  `json:"variant,omitempty"`
 			}
 		}) (*Body[created], error) {
 			barcode := ""
@@ -93,6 +95,10 @@ func (s *Server) lotOperations(api huma.API) {
 				if barcode, err = gtin.Normalise(in.Body.Barcode); err != nil {
 					return nil, huma.Error422UnprocessableEntity(in.Body.Barcode + " is not a GTIN: " + err.Error() + ".")
 				}
+			}
+			if in.Body.Product != 0 {
+				id, err := s.Store.CreateProductLot(ctx, in.Body.Name, in.Body.Uploads, in.Body.Product, in.Body.Variant)
+				return &Body[created]{created{id}}, problem(err, "product")
 			}
 			id, err := s.Store.CreateScanLot(ctx, in.Body.Name, barcode, in.Body.Uploads)
 			return &Body[created]{created{id}}, problem(err, "lot")

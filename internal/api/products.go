@@ -2,9 +2,12 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -51,7 +54,8 @@ type arrangementChange struct {
 }
 
 type pictureChange struct {
-	ID      int64   `json:"id" doc:"Of the placement"`
+	ID      int64   `json:"id" doc:"Of the placement; 0 for a copy"`
+	Of      int64   `json:"of,omitempty" doc:"Of a copy: the placement that it is a copy of"`
 	Variant int64   `json:"variant" doc:"Where it shall stand; 0 for the product as a whole"`
 	View    string  `json:"view" maxLength:"40"`
 	Alt     *string `json:"alt,omitempty" maxLength:"500" doc:"A person's own text; empty asks for a draft again"`
@@ -173,9 +177,14 @@ func (s *Server) arrange(ctx context.Context, id int64, change arrangementChange
 				byID[e.ID] = e
 			}
 		}
+		copied := maps.Clone(byID)
 		wanted := plan.Arrangement{}
 		for _, p := range change.Pictures {
 			e, stands := byID[p.ID]
+			if p.ID == 0 {
+				e, stands = copied[p.Of]
+				e.ID = 0
+			}
 			if !stands {
 				return nil, store.ErrChanged
 			}
@@ -188,12 +197,20 @@ func (s *Server) arrange(ctx context.Context, id int64, change arrangementChange
 			default:
 				e.Alt, e.AltBy = *p.Alt, "person"
 			}
+			if slices.ContainsFunc(wanted[p.Variant], func(o plan.Entry) bool { return o.Sum == e.Sum }) {
+				return nil, errTwice
+			}
 			wanted[p.Variant] = append(wanted[p.Variant], e)
 		}
 		return wanted, nil
 	})
+	if errors.Is(err, errTwice) {
+		return huma.Error422UnprocessableEntity("The same picture stands there already; nothing was changed.")
+	}
 	return problem(err, "product")
 }
+
+var errTwice = errors.New("the same picture twice on one target")
 
 func draft(page productPage, v store.Variant, view string) string {
 	title := page.Title

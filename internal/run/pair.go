@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"ambrosa/core/plan"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
@@ -54,11 +55,45 @@ func (w *pairWorker) Work(ctx context.Context, job *river.Job[pairArgs]) error {
 				return "", err
 			}
 		}
+		placed, err := r.placeDropped(ctx, lot.ID)
+		if err != nil || placed != "" {
+			return placed, err
+		}
 		if err := r.lookAtLoose(ctx, lot.ID); err != nil {
 			return "", err
 		}
 		return fmt.Sprintf("%d paired, %d contested, %d loose", lot.Paired, lot.Contested, lot.Loose), nil
 	})
+}
+
+// placeDropped puts pictures that were dropped on a product there, behind what
+// stands: as a plan that can be taken back. It says what it did, "" where the lot
+// was not dropped on one.
+func (r *Runner) placeDropped(ctx context.Context, lot int64) (said string, err error) {
+	product, variant, err := r.Store.LotTarget(ctx, lot)
+	if err != nil || product == 0 {
+		return "", err
+	}
+	done, err := r.Store.PairTogether(ctx, lot, store.FileFilter{}, product, variant, "dropped on the product")
+	if errors.Is(err, store.ErrApplied) {
+		return decisionsStand, nil
+	}
+	if err != nil {
+		return "", err
+	}
+	if len(done.Files) == 0 {
+		return "None of the files is a picture that can be used", nil
+	}
+	id, err := r.Store.MakePlan(ctx, []int64{lot}, plan.After)
+	if err != nil {
+		return "", err
+	}
+	made, err := r.Store.Plan(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	_, err = r.Apply(ctx, id, made.Revision)
+	return fmt.Sprintf("%d pictures are put where they were dropped", len(done.Files)), err
 }
 
 // decisionsStand is what a run says that may not change verdicts.

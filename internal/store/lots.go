@@ -62,18 +62,35 @@ func (s *Store) Lot(ctx context.Context, id int64) (Lot, error) {
 
 // CreateLot opens a lot that waits for uploads.
 func (s *Store) CreateLot(ctx context.Context, name, origin string, uploads int) (id int64, err error) {
-	return s.createLot(ctx, name, origin, "", uploads)
+	return s.createLot(ctx, name, origin, "", uploads, 0, 0)
+}
+
+// CreateProductLot opens a lot whose pictures are put on a product (variant 0) or
+// variant as soon as they are examined. ErrNotFound means that there is none.
+func (s *Store) CreateProductLot(ctx context.Context, name string, uploads int, product, variant int64) (id int64, err error) {
+	if err := isTarget(ctx, s.Pool, product, variant); err != nil {
+		return 0, err
+	}
+	return s.createLot(ctx, name, "upload", "", uploads, product, variant)
+}
+
+// LotTarget returns the product and variant that a lot's pictures were dropped on,
+// 0 for none.
+func (s *Store) LotTarget(ctx context.Context, lot int64) (product, variant int64, err error) {
+	err = s.Pool.QueryRow(ctx, `select coalesce(product_id, 0), coalesce(variant_id, 0) from lot where id = $1`, lot).Scan(&product, &variant)
+	return product, variant, orNotFound(err)
 }
 
 // CreateScanLot opens a lot of pictures of what has a barcode; "" is for any
 // pictures. Each of its files says the barcode from the moment it is written.
 func (s *Store) CreateScanLot(ctx context.Context, name, barcode string, uploads int) (id int64, err error) {
-	return s.createLot(ctx, name, "upload", barcode, uploads)
+	return s.createLot(ctx, name, "upload", barcode, uploads, 0, 0)
 }
 
-func (s *Store) createLot(ctx context.Context, name, origin, barcode string, uploads int) (id int64, err error) {
+func (s *Store) createLot(ctx context.Context, name, origin, barcode string, uploads int, product, variant int64) (id int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if id, err = number(ctx, tx, `insert into lot (name, origin, barcode, expected) values ($1, $2, $3, $4) returning id`, name, origin, barcode, uploads); err != nil {
+		if id, err = number(ctx, tx, `insert into lot (name, origin, barcode, expected, product_id, variant_id)
+			values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0)) returning id`, name, origin, barcode, uploads, product, variant); err != nil {
 			return err
 		}
 		return Notify(ctx, tx, Event{Topic: "lot", ID: id})

@@ -183,9 +183,14 @@ export type CreateLotRequest = {
     barcode?: string;
     name: string;
     /**
+     * That its pictures are put on, without asking again
+     */
+    product?: number;
+    /**
      * How many uploads it is made of
      */
     uploads: number;
+    variant?: number;
 };
 
 export type Created = {
@@ -1252,9 +1257,13 @@ export type PictureChange = {
      */
     alt?: string;
     /**
-     * Of the placement
+     * Of the placement; 0 for a copy
      */
     id: number;
+    /**
+     * Of a copy: the placement that it is a copy of
+     */
+    of?: number;
     /**
      * Where it shall stand; 0 for the product as a whole
      */

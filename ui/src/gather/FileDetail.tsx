@@ -25,7 +25,7 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
     <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 330px', gap: 14 }}>
       <div className="mat" style={{ height: '74vh' }}>{file.sum && <img src={large(file.sum)} alt={file.path} />}</div>
       <div className="scroll" style={{ maxHeight: '74vh' }} tabIndex={0} role="region" aria-label="About this file">
-        {file.marks.length > 0 && <><h3 className="stephead" style={{ marginTop: 0 }}>To look at</h3>{file.marks.map((m) => <div key={m.name} style={{ padding: '4px 0' }}><Marks file={{ ...file, marks: [m] }} words /> <span className="quiet">{m.measure}</span></div>)}</>}
+        {file.marks.length > 0 && <><h3 className="stephead" style={{ marginTop: 0 }}>To look at</h3>{file.marks.map((m) => <div key={m.name} style={{ padding: '4px 0' }}><Marks file={{ ...file, marks: [m] }} /> <span className="quiet">{m.measure}</span></div>)}</>}
         <h3 className="stephead">File</h3>
         <dl className="facts" style={{ padding: '6px 0' }}>{facts.filter(([, v]) => v).map(([name, v]) => <div key={name}><dt>{name}</dt><dd>{v}</dd></div>)}</dl>
         <h3 className="stephead">Rights</h3>

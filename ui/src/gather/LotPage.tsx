@@ -160,7 +160,7 @@ function GiveUp({ lot }: { lot: Lot }) {
   );
 }
 
-const fileColumns = '40px minmax(200px, 1.5fr) minmax(130px, 1fr) 44px 70px 92px 66px 78px 92px 76px';
+const fileColumns = '40px minmax(190px, 1.5fr) minmax(130px, 1fr) 40px 62px 88px 62px 108px 92px 76px';
 
 function Files({ lot, query, table, onOpen, waiting, onTotal }: { lot: number; query: Query; table: boolean; onOpen: (f: LotFile) => void; waiting: boolean; onTotal: (n: number) => void }) {
   const box = useRef<HTMLDivElement>(null);
@@ -168,7 +168,7 @@ function Files({ lot, query, table, onOpen, waiting, onTotal }: { lot: number; q
   const [across, setAcross] = useState(7);
   const columns = table ? 1 : across;
   const rows = useVirtualizer({
-    count: Math.ceil(total / columns), getScrollElement: () => box.current, estimateSize: () => (table ? 44 : 256), overscan: 8,
+    count: Math.ceil(total / columns), getScrollElement: () => box.current, estimateSize: () => (table ? 44 : 274), overscan: 8,
     onChange: (v) => setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 1200) - 32) / 160))),
   });
   const seen = rows.getVirtualItems();
@@ -211,7 +211,7 @@ function FileRow({ file, onOpen }: { file: LotFile | undefined; onOpen: (f: LotF
       </Link>
       <span className="clip" title={file.problem || file.reason}>{file.code ? <span className="mono">{file.code}</span> : <span className="quiet">{file.problem || file.reason}</span>}</span>
       <span className="num">{file.place || ''}</span><span>{file.view}</span>
-      <span className="num quiet">{file.width ? `${file.width} × ${file.height}` : ''}</span><span className="num quiet">{bytes(file.bytes)}</span><Marks file={file} />
+      <span className="num quiet">{file.width ? `${file.width} × ${file.height}` : ''}</span><span className="num quiet">{bytes(file.bytes)}</span><Marks file={file} most={1} />
       <Verdict verdict={file.verdict} />
       <HeldBack file={file} />
     </div>
@@ -224,8 +224,9 @@ function FileCard({ file, onOpen }: { file: LotFile | undefined; onOpen: (f: Lot
     <button className="link card" onClick={() => onOpen(file)} title={file.path}>
       <Picture sum={file.problem ? '' : file.sum} none={file.problem || 'not a picture'} />
       <span className="mono clip">{baseName(file.path)}</span>
-      <span className="spread" style={{ gap: 6 }}><span className="clip"><Verdict verdict={file.verdict} text={file.code || file.verdict} /></span><span className="push"><Marks file={file} /></span></span>
-      <span className="spread quiet" style={{ gap: 6, fontSize: 12 }}><span>{file.width ? `${file.width} × ${file.height}` : ''}</span><span className="push"><HeldBack file={file} /></span></span>
+      <span className="clip"><Verdict verdict={file.verdict} text={file.code || file.verdict} /></span>
+      <span className="cardline quiet"><span>{file.width ? `${file.width} × ${file.height}` : ''}</span><span className="push"><HeldBack file={file} /></span></span>
+      <span className="cardline"><Marks file={file} most={2} /></span>
     </button>
   );
 }

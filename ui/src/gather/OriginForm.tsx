@@ -4,8 +4,8 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Origin, Field, OriginInput } from '../client';
 import { createOriginMutation, listOriginKindsOptions, updateOriginMutation } from '../client/@tanstack/react-query.gen';
-import { said } from '../shared/format';
-import { TermsFields } from './Terms';
+import { said, some } from '../shared/format';
+import { TermsFields, termsInWords } from './Terms';
 
 const lines = (text: string) => text.split('\n').map((line) => line.trim()).filter(Boolean);
 
@@ -37,16 +37,47 @@ function Fields({ onClose, origin }: { onClose: () => void; origin: Origin | und
       <TextInput label="Name" required value={input.name} onChange={(e) => set({ name: e.currentTarget.value })} placeholder="the supplier’s name" data-autofocus />
       {kind?.fields.map((field) => <Setting key={field.name} field={field} kept={origin !== undefined} value={input.settings[field.name] ?? ''} onChange={(value) => set({ settings: { ...input.settings, [field.name]: value } })} />)}
       {drive && <TextInput label="Folder to take" value={input.folder} onChange={(e) => set({ folder: e.currentTarget.value })} placeholder="everything" />}
-      <div className="columns" style={{ gridTemplateColumns: '1fr 1fr' }}>
-        {drive && <><Textarea label="Only files like" description="a pattern a line: *.jpg, spring/**" autosize minRows={1} maxRows={4} value={(input.selection.include ?? []).join('\n')} onChange={(e) => choose({ include: e.currentTarget.value.split('\n') })} onBlur={(e) => choose({ include: lines(e.currentTarget.value) })} />
-        <Textarea label="Leave out" description="a pattern a line: **/raw/**" autosize minRows={1} maxRows={4} value={(input.selection.exclude ?? []).join('\n')} onChange={(e) => choose({ exclude: e.currentTarget.value.split('\n') })} onBlur={(e) => choose({ exclude: lines(e.currentTarget.value) })} />
-        <NumberInput label="At least, kB" min={0} value={(input.selection.minBytes ?? 0) / 1000} onChange={(n) => choose({ minBytes: Math.round(Number(n) * 1000) })} />
-        <NumberInput label="Changed within, days" min={0} value={input.selection.days ?? 0} onChange={(n) => choose({ days: Math.round(Number(n)) })} /></>}
-        <TermsFields value={input} onChange={set} />
+      {drive && <Choosing selection={input.selection} choose={choose} />}
+      <details className="rarely" open={origin !== undefined && (input.everyMinutes > 0 || input.rights !== 'unknown')}>
+        <summary>When it is fetched, and rights of its files <span className="quiet">{termsInWords(input)}</span></summary>
+        <div className="columns two"><TermsFields value={input} onChange={set} /></div>
+      </details>
+      <div className="formfoot">
+        {error && <div className="note bad" role="alert">{said(error)}</div>}
+        <div className="spread">
+          <Button type="submit" variant="filled" loading={working}>{origin ? 'Test and keep' : 'Test and add'}</Button>
+          <Button onClick={onClose}>Leave it</Button>
+          {working && <span className="quiet">asking {input.settings['address'] ?? input.settings['host'] ?? 'the drive'}…</span>}
+        </div>
       </div>
-      {error && <div className="note bad" role="alert">{said(error)}</div>}
-      <div className="spread"><Button type="submit" variant="filled" loading={working}>{origin ? 'Test and keep' : 'Test and add'}</Button><Button onClick={onClose}>Leave it</Button>{working && <span className="quiet">asking {input.settings['address'] ?? input.settings['host'] ?? 'the drive'}…</span>}</div>
     </form>
+  );
+}
+
+type Selection = OriginInput['selection'];
+
+/** Which of a drive's files are taken; rarely other than all. */
+function Choosing({ selection, choose }: { selection: Selection; choose: (change: Partial<Selection>) => void }) {
+  const limits = [(selection.include ?? []).length > 0, (selection.exclude ?? []).length > 0, (selection.minBytes ?? 0) > 0, (selection.days ?? 0) > 0].filter(Boolean).length;
+  return (
+    <details className="rarely" open={limits > 0}>
+      <summary>Only some of its files <span className="quiet">{limits === 0 ? 'all are taken' : some(limits, 'limit')}</span></summary>
+      <div className="columns two">
+        <Patterns label="Only files like" hint="a pattern a line: *.jpg, spring/**" value={selection.include ?? []} onChange={(include) => choose({ include })} />
+        <Patterns label="Leave out" hint="a pattern a line: **/raw/**" value={selection.exclude ?? []} onChange={(exclude) => choose({ exclude })} />
+        <NumberInput label="At least, kB" min={0} value={(selection.minBytes ?? 0) / 1000} onChange={(n) => choose({ minBytes: Math.round(Number(n) * 1000) })} />
+        <NumberInput label="Changed within, days" min={0} value={selection.days ?? 0} onChange={(n) => choose({ days: Math.round(Number(n)) })} />
+      </div>
+    </details>
+  );
+}
+
+function Patterns({ label, hint, value, onChange }: { label: string; hint: string; value: string[]; onChange: (value: string[]) => void }) {
+  return (
+    <Textarea
+      label={label} description={hint} autosize minRows={1} maxRows={4} value={value.join('\n')}
+      onChange={(e) => onChange(e.currentTarget.value.split('\n'))} onBlur={(e) => onChange(lines(e.currentTarget.value))}
+    />
   );
 }
 

@@ -5,6 +5,12 @@ const timetables = [{ value: '0', label: 'by hand only' }, { value: '60', label:
 
 type Terms = Pick<OriginInput, 'everyMinutes' | 'rights' | 'licence' | 'credit'>;
 
+/** The terms in a few words, where their fields are out of sight. */
+export function termsInWords({ everyMinutes, rights, licence }: Terms): string {
+  const fetched = timetables.find((t) => t.value === String(everyMinutes))?.label ?? `every ${everyMinutes} minutes`;
+  return [fetched, `rights ${rights}`, licence].filter(Boolean).join(', ');
+}
+
 /** When an origin is fetched from, and what may be done with what it brings. */
 export function TermsFields({ value, onChange }: { value: Terms; onChange: (change: Partial<Terms>) => void }) {
   return (
