@@ -54,6 +54,12 @@ export const gateOf = (barcode: string): Gate => ({
   open: async (name, uploads) => (await createLot({ body: { name, uploads, barcode }, throwOnError: true })).data.id,
 });
 
+/** A gate whose lots are put on a product, or a variant of it (0 for none), by themselves. */
+export const targetGate = (product: number, variant: number): Gate => ({
+  ...ownGate, mayAskForLots: false,
+  open: async (name, uploads) => (await createLot({ body: { name, uploads, product, variant }, throwOnError: true })).data.id,
+});
+
 /** Uploads a lot's files; what was sent before a broken connection or a reload is not sent again. */
 export async function send(name: string, files: Picked[], gate = ownGate): Promise<void> {
   const single = files.length === 1 ? files[0] : undefined;

@@ -1,4 +1,7 @@
 import { Kbd, Modal } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+import { listLimitsOptions } from '../client/@tanstack/react-query.gen';
+import { Failed } from './State';
 
 const sheets: { name: string; keys: [string[], string][] }[] = [
   { name: 'Everywhere', keys: [
@@ -10,9 +13,27 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
     [['o'], 'open again: read the file anew'], [['m'], 'choose the file, and go on: what follows is done with all that are chosen'], [['Esc'], 'choose none'], [['Shift', '← →'], 'move the picture in what the product will show'], [['u'], 'undo what was done last'], [['Shift', 'u'], 'do it again'], [['c'], 'the clues that the lot is read with'], [['space'], 'large view'],
   ] },
   { name: 'On a product', keys: [
-    [['←', '→'], 'mark a picture'], [['Shift', '← →'], 'move it'], [['a'], 'alternative text'], [['space'], 'large view'],
+    [['←', '→'], 'mark a picture; in the large view, the one before and the next'], [['Shift', '← →'], 'move it'], [['a'], 'alternative text'],
+    [['space'], 'large view'], [['s'], 'hold it beside the next that is marked with s'], [['x'], 'remove it from the product'], [['u'], 'take the last change back'],
+  ] },
+  { name: 'In the catalog', keys: [
+    [['←', '→', '↑', '↓'], 'go from product to product'], [['m'], 'choose it'], [['Shift', '← → ↑ ↓'], 'choose up to there'], [['Enter'], 'open it'], [['Esc'], 'choose none'],
   ] },
 ];
+
+/** What the server takes at most, as the steward has set it. */
+function Limits() {
+  const limits = useQuery({ ...listLimitsOptions(), staleTime: Infinity });
+  if (limits.error) return <Failed error={limits.error} again={() => void limits.refetch()} />;
+  return (
+    <section>
+      <h2 className="first">What is taken at most</h2>
+      {(limits.data?.items ?? []).map((l) => (
+        <div key={l.name} className="row limit"><span>{l.name}</span><strong className="num">{l.value}</strong><span className="mono quiet clip" title={l.setting}>{l.setting}</span></div>
+      ))}
+    </section>
+  );
+}
 
 export function Help({ open, onClose }: { open: boolean; onClose: () => void }) {
   return (
@@ -28,6 +49,7 @@ export function Help({ open, onClose }: { open: boolean; onClose: () => void }) 
           </div>
         </section>
       ))}
+      <Limits />
     </Modal>
   );
 }
