@@ -7,6 +7,7 @@ import (
 	"net"
 	"path/filepath"
 	"strconv"
+	"time"
 
 	"ambrosa/core/harvest"
 	"ambrosa/internal/client"
@@ -44,7 +45,8 @@ func Drives(ctx context.Context, address, folder string, port int, out io.Writer
 	if err != nil {
 		return err
 	}
-	c := client.Client{Address: address}
+	d := &driven{client.Client{Address: address}}
+	c := d.Client
 	var known struct{ Total int }
 	if err := c.Get(ctx, "/api/v1/origins", &known); err != nil || known.Total > 0 {
 		return err
@@ -74,8 +76,91 @@ func Drives(ctx context.Context, address, folder string, port int, out io.Writer
 		MinWidth: 500, MinHeight: 500, PauseMS: 50}
 	body := map[string]any{"kind": "recipe", "name": "Weidenau site", "settings": map[string]string{}, "folder": "", "selection": map[string]any{}, "recipe": recipe, "everyMinutes": 0,
 		"rights": "unknown", "licence": "", "credit": ""}
-	if err := c.Post(ctx, "/api/v1/origins", body, nil); err != nil {
+	var recipeOrigin struct{ ID int64 }
+	if err := c.Post(ctx, "/api/v1/origins", body, &recipeOrigin); err != nil {
 		return fmt.Errorf("make the sample recipe: %w", err)
 	}
+	fmt.Fprintln(out, "Fetching from two of the sample origins, as on the days before …")
+	return d.daysBefore(ctx, recipeOrigin.ID, "Apigrund archive")
+}
+
+// driven is an application whose origins are used.
+type driven struct{ client.Client }
+
+// daysBefore fetches from a supplier's site and applies what came, and from a
+// drive, whose lot waits to be planned.
+func (d *driven) daysBefore(ctx context.Context, site int64, drive string) error {
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
+	defer cancel()
+	lot, err := d.fetched(ctx, site)
+	if err != nil {
+		return err
+	}
+	if err := d.applied(ctx, lot); err != nil {
+		return err
+	}
+	var page struct {
+		Items []struct {
+			ID   int64
+			Name string
+		}
+	}
+	if err := d.Get(ctx, "/api/v1/origins", &page); err != nil {
+		return err
+	}
+	for _, o := range page.Items {
+		if o.Name != drive {
+			continue
+		}
+		if _, err := d.fetched(ctx, o.ID); err != nil {
+			return err
+		}
+	}
 	return nil
+}
+
+// fetched fetches from an origin and returns the lot, when it is read.
+func (d *driven) fetched(ctx context.Context, origin int64) (lot int64, err error) {
+	var run struct{ ID int64 }
+	if err := d.Post(ctx, fmt.Sprintf("/api/v1/origins/%d/fetch", origin), nil, &run); err != nil {
+		return 0, fmt.Errorf("fetch from a sample origin: %w", err)
+	}
+	err = client.Until(ctx, func() (bool, error) {
+		var now struct {
+			State, Message string
+			Lot            int64
+		}
+		if err := d.Get(ctx, fmt.Sprintf("/api/v1/runs/%d", run.ID), &now); err != nil {
+			return false, err
+		}
+		if now.State == "failed" {
+			return false, fmt.Errorf("fetch from a sample origin: %s", now.Message)
+		}
+		if lot = now.Lot; now.State != "done" || lot == 0 {
+			return now.State == "done", nil
+		}
+		var found struct{ State string }
+		err := d.Get(ctx, fmt.Sprintf("/api/v1/lots/%d", lot), &found)
+		return found.State == "ready", err
+	})
+	return lot, err
+}
+
+// applied plans a lot and applies the plan.
+func (d *driven) applied(ctx context.Context, lot int64) error {
+	if lot == 0 {
+		return nil
+	}
+	var plan struct{ ID int64 }
+	if err := d.Post(ctx, fmt.Sprintf("/api/v1/lots/%d/plan", lot), map[string]any{"way": "after"}, &plan); err != nil {
+		return err
+	}
+	if err := d.Apply(ctx, plan.ID); err != nil {
+		return err
+	}
+	return client.Until(ctx, func() (bool, error) {
+		var now struct{ State string }
+		err := d.Get(ctx, fmt.Sprintf("/api/v1/plans/%d", plan.ID), &now)
+		return now.State == "applied", err
+	})
 }

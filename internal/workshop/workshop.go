@@ -185,7 +185,53 @@ func (w *Workshop) Pictures(ctx context.Context, address string) (read *harvest.
 			pictures = append(pictures, p)
 		}
 	}
+	if err := w.enlarge(ctx, pictures); err != nil {
+		return nil, nil, err
+	}
 	return read, listed(pictures), nil
+}
+
+// maxEnlarged bounds how many addresses are measured that the page does not name.
+const maxEnlarged = 120
+
+// enlarge looks for larger renditions where the page shows by one of its pictures
+// how it names them, and puts those that are there in front.
+func (w *Workshop) enlarge(ctx context.Context, pictures []Picture) error {
+	known := make([][]harvest.Sized, len(pictures))
+	for i, p := range pictures {
+		for _, r := range p.Renditions {
+			known[i] = append(known[i], sized(r.Measure))
+		}
+	}
+	tries := harvest.Larger(known)
+	var addresses []string
+	for i := range tries {
+		tries[i] = tries[i][:min(len(tries[i]), maxEnlarged-len(addresses))]
+		addresses = append(addresses, tries[i]...)
+	}
+	measures, err := w.Measure(ctx, addresses)
+	if err != nil {
+		return err
+	}
+	for i := range pictures {
+		mine := measures[:len(tries[i])]
+		measures = measures[len(tries[i]):]
+		for _, m := range mine {
+			if m.Problem != "" || !harvest.LargerOf(known[i], sized(m)) {
+				continue
+			}
+			known[i] = append(known[i], sized(m))
+			pictures[i].Renditions = slices.Insert(pictures[i].Renditions, 0, Rendition{m, foundByRewriting})
+		}
+	}
+	return nil
+}
+
+// foundByRewriting is where a rendition stands that the page does not name.
+const foundByRewriting = "as the page names another"
+
+func sized(m Measure) harvest.Sized {
+	return harvest.Sized{Address: m.Address, Width: m.Width, Height: m.Height}
 }
 
 // Trial is what a recipe finds on a page.
