@@ -311,49 +311,6 @@ func arrange(id int64, way plan.Way, standing plan.Arrangement, rows []arrivingR
 	return after, append(warnings, plan.Warn(standing, after, known)...)
 }
 
-// Preview is what a product shows now and what it would show.
-type Preview struct {
-	Before, After plan.Arrangement
-	Warnings      []plan.Warning
-	Orders        plan.Orders // given by hand
-	Way           plan.Way    // that it is planned in
-	Lots          []PlanLot   // whose files it would show
-	LeftOut       bool        // of the plan: it would stay as it is
-}
-
-// Preview returns what a product shows now, and what it would show with a lot's
-// files behind it: as the lot's draft has it, with the lots and in the way that
-// it is planned, else on its own and after what stands. Nothing is written.
-func (s *Store) Preview(ctx context.Context, lot, product int64) (p Preview, err error) {
-	standing, err := Standing(ctx, s.Pool, []int64{product})
-	if err != nil {
-		return p, err
-	}
-	draft, err := s.draft(ctx, lot)
-	if err != nil {
-		return p, err
-	}
-	p = Preview{Before: standing[product], After: standing[product], Way: plan.Way(draft.Way), Lots: draft.Lots}
-	rows, err := arrivals(ctx, s.Pool, draft.ID, draft.lots(), []int64{product})
-	if err != nil || len(rows) == 0 {
-		return p, err
-	}
-	known, err := facts(ctx, s.Pool, []int64{product})
-	if err != nil {
-		return p, err
-	}
-	orders, err := ordersOf(ctx, s.Pool, draft.lots(), []int64{product})
-	if err != nil {
-		return p, err
-	}
-	p.Orders, p.LeftOut = orders[product], rows[0].LeftOut
-	p.Way = cmp.Or(plan.Way(rows[0].OwnWay), p.Way)
-	if !p.LeftOut {
-		p.After, p.Warnings = arrange(draft.ID, p.Way, standing[product], rows, known, p.Orders)
-	}
-	return p, nil
-}
-
 // queue writes what the plan does to the product that rows arrive for.
 func (p planning) queue(batch *pgx.Batch, standing plan.Arrangement, rows []arrivingRow, known plan.Facts, orders plan.Orders) error {
 	after, warnings := arrange(p.id, p.way, standing, rows, known, orders)
@@ -380,53 +337,6 @@ func (p planning) queue(batch *pgx.Batch, standing plan.Arrangement, rows []arri
 		where plan_product.state in ('planned', 'stale', 'failed', 'left out')`,
 		p.id, rows[0].Product, rows[0].Version, before, wanted, difference.Added, difference.Removed, difference.Moved, notes, p.mark)
 	return nil
-}
-
-// ordersOf returns the orders that persons gave pictures of products by hand
-// while they decided on lots; of two for one target, the later one.
-func ordersOf(ctx context.Context, db DB, lots, products []int64) (map[int64]plan.Orders, error) {
-	type row struct {
-		Product, Variant int64
-		Pictures         []plan.Ref
-	}
-	rows, err := list[row](ctx, db, `select distinct on (product_id, variant_id) product_id as product, variant_id as variant, pictures
-		from lot_order where lot_id = any($1) and product_id = any($2) order by product_id, variant_id, set_at desc, lot_id desc`, lots, products)
-	orders := map[int64]plan.Orders{}
-	for _, r := range rows {
-		if orders[r.Product] == nil {
-			orders[r.Product] = plan.Orders{}
-		}
-		orders[r.Product][r.Variant] = r.Pictures
-	}
-	return orders, err
-}
-
-// SetOrder gives the pictures of a product (variant 0) or variant the order in
-// which they will stand when a lot is applied; an empty one leaves it to the
-// lot's names again.
-func (s *Store) SetOrder(ctx context.Context, lot, product, variant int64, order []plan.Ref) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		err := deciding(ctx, tx, lot)
-		if err == nil {
-			err = isTarget(ctx, tx, product, variant)
-		}
-		if errors.Is(err, ErrNotFound) {
-			return ErrChanged
-		}
-		if err != nil {
-			return err
-		}
-		if len(order) == 0 {
-			_, err = tx.Exec(ctx, `delete from lot_order where lot_id = $1 and product_id = $2 and variant_id = $3`, lot, product, variant)
-		} else {
-			_, err = tx.Exec(ctx, `insert into lot_order (lot_id, product_id, variant_id, pictures) values ($1, $2, $3, $4)
-				on conflict (lot_id, product_id, variant_id) do update set pictures = excluded.pictures, set_at = now()`, lot, product, variant, order)
-		}
-		if err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
-	})
 }
 
 // SetProductWay gives one product of a draft its own way ("" for the plan's),

@@ -70,7 +70,7 @@ func start(b *testing.B, environment ...string) *program {
 	must(b, listener.Close())
 	p := &program{b: b, address: "http://" + address, database: testdb.Create(b), folder: b.TempDir()}
 	p.process = exec.Command(binary, "serve")
-	p.process.Env = append(os.Environ(), "AMBROSA_DATABASE="+p.database, "AMBROSA_DATA="+p.folder, "AMBROSA_LISTEN="+address)
+	p.process.Env = append(os.Environ(), "AMBROSA_DATABASE="+p.database, "AMBROSA_DATA="+p.folder, "AMBROSA_LISTEN="+address, "AMBROSA_ALLOW=127.0.0.1:*")
 	p.process.Env = append(p.process.Env, environment...)
 	p.process.Stderr = os.Stderr
 	must(b, p.process.Start())

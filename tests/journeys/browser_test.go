@@ -26,6 +26,7 @@ type visitor struct {
 
 func visit(t *testing.T, o browser.Options) *visitor {
 	t.Helper()
+	t.Parallel() // each has a program, a database and a browser of its own
 	i := newSeeded(t)
 	page, err := browser.Open(context.WithoutCancel(t.Context()), o) // lives until the page was read in Cleanup
 	if err != nil {
@@ -60,13 +61,28 @@ func (v *visitor) says(text string) {
 	v.sees(fmt.Sprintf("document.body.innerText.includes(%q)", text))
 }
 
-// click presses the button or link with the text, when it is there.
+// click presses the button or link whose text begins so, when it is there: in the
+// dialog that is open, else on the page.
 func (v *visitor) click(text string) {
 	v.t.Helper()
-	find := fmt.Sprintf(`[...(document.querySelector('[role=dialog]') ?? document).querySelectorAll('button, a')].find(b => b.innerText.trim().startsWith(%q) && !b.disabled && !b.dataset.loading)`, text)
-	v.sees(find)
-	_, err := browser.Eval[bool](v.page, "("+find+".click(), true)")
-	v.do(err)
+	v.clickIn(`(document.querySelector('[role=dialog]') ?? document)`, text)
+}
+
+// confirm presses a button of a dialog, when that has opened: the button behind it,
+// which opened it, may begin with the same word.
+func (v *visitor) confirm(text string) {
+	v.t.Helper()
+	v.clickIn(`(document.querySelector('[role=dialog]') ?? document.createElement('div'))`, text)
+}
+
+// clickIn finds and presses in one look, so that nothing changes in between.
+func (v *visitor) clickIn(where, text string) {
+	v.t.Helper()
+	v.sees(fmt.Sprintf(`(() => {
+		const found = [...%s.querySelectorAll('button, a')].find(b => b.innerText.trim().startsWith(%q) && !b.disabled && !b.dataset.loading)
+		found?.click()
+		return found !== undefined
+	})()`, where, text))
 }
 
 func (v *visitor) value(expression string) string {
@@ -145,7 +161,7 @@ func TestTheWholeLine(t *testing.T) {
 
 	v.open(fmt.Sprintf("/plans/%d", v.count("select max(id) from plan")))
 	v.click("Revert…")
-	v.click("Revert ")
+	v.confirm("Revert ")
 	v.says("Taken back: every product is as it was.")
 	if after := v.rows(standing); after != before {
 		t.Errorf("placements before:\n%.500s\nafter reverting:\n%.500s", before, after)
@@ -411,4 +427,64 @@ func TestAccessibility(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestAPlanThatIsOvertaken has somebody decide while a person looks at a plan: the
+// page says so, is not applied as it was, and shows what became different.
+func TestAPlanThatIsOvertaken(t *testing.T) {
+	v := visit(t, browser.Options{})
+	var plan struct{ ID int64 }
+	v.post("/api/v1/lots/2/plan", map[string]any{"way": ""}, &plan)
+	v.open(fmt.Sprintf("/plans/%d", plan.ID))
+	v.sees(`document.querySelector('section.sheet[aria-label]')`)
+	file := v.count("select id from file where lot_id = 2 and verdict = 'paired' order by id limit 1")
+	code := strings.Trim(v.rows(fmt.Sprintf("select p.code from file f join product p on p.id = f.product_id where f.id = %d", file)), "()")
+	left := v.count(fmt.Sprintf("select count(*) from file where lot_id = 2 and verdict = 'paired' and product_id = (select product_id from file where id = %d)", file))
+	v.post(fmt.Sprintf("/api/v1/files/%d/decision", file), map[string]any{"verdict": "set aside", "reason": "theirs", "version": v.count(fmt.Sprintf("select version from file where id = %d", file))}, nil)
+	v.says("Decisions or products changed after this plan was made")
+	v.sees(`[...document.querySelectorAll('button')].some(b => b.innerText.startsWith('Apply to') && b.disabled)`)
+	v.click("Show it as it is now")
+	v.says("This plan was made again")
+	if left > 1 {
+		v.sees(fmt.Sprintf(`document.querySelector('section.sheet[aria-label=%q]')?.innerText.includes('made again')`, code))
+	}
+	v.click("Apply to")
+	v.until("the plan to be applied", func() bool { return v.rows(fmt.Sprintf("select state from plan where id = %d", plan.ID)) == "(applied)" })
+	if n := v.count(fmt.Sprintf("select count(*) from placement where file_id = %d", file)); n != 0 {
+		t.Error("the file that was set aside stands")
+	}
+}
+
+// TestAProductByHand removes a picture by key and takes it back, puts a dropped
+// one on a variant, and goes through products chosen in the catalog.
+func TestAProductByHand(t *testing.T) {
+	v := visit(t, browser.Options{})
+	product := v.count("select product_id from placement group by 1 order by count(*) desc, 1 limit 1")
+	shown := fmt.Sprintf("select count(*) from placement where product_id = %d", product)
+	before := v.count(shown)
+	v.open(fmt.Sprintf("/products/%d", product))
+	v.sees(fmt.Sprintf(`document.querySelectorAll('.placed img').length === %d`, before))
+	v.do(v.page.Press("x"))
+	v.sees(fmt.Sprintf(`document.querySelectorAll('.placed img').length === %d`, before-1))
+	v.click("Undo")
+	v.sees(fmt.Sprintf(`document.querySelectorAll('.placed img').length === %d`, before))
+	picture := filepath.Join(t.TempDir(), "any name.jpg")
+	v.do(os.WriteFile(picture, photograph(t, 4), 0o600))
+	v.do(v.page.Choose(`input[aria-label^="Pictures for The product as a whole"]`, picture))
+	v.until("the picture to stand", func() bool { return v.count(shown) == before+1 })
+	v.click("Undo")
+	v.until("the picture to be gone", func() bool { return v.count(shown) == before })
+
+	v.open("/catalog?noPicture=1")
+	v.sees(`document.querySelectorAll('.card .choose').length > 6`)
+	for range 2 {
+		v.do(v.page.Press(kb.ArrowRight, "m"))
+	}
+	v.says("2 products chosen")
+	v.do(v.page.Chord(kb.ArrowRight, chromedp.ModifierShift))
+	v.says("3 products chosen")
+	v.click("Go through them")
+	v.says("1 of 3 chosen")
+	v.click("Next")
+	v.says("2 of 3 chosen")
 }

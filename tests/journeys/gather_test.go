@@ -5,7 +5,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"syscall"
 	"testing"
 
 	"github.com/chromedp/chromedp/kb"
@@ -14,14 +13,6 @@ import (
 	"ambrosa/internal/standin"
 	"ambrosa/tests/browser"
 )
-
-// allowed starts the program anew with the hosts of sample services allowed.
-func (v *visitor) allowed(hosts ...string) {
-	v.t.Helper()
-	v.stop(syscall.SIGTERM)
-	v.allow = hosts
-	v.start()
-}
 
 // fill puts a text into the field with a label, in place of what is there.
 func (v *visitor) fill(label, text string) {
@@ -53,7 +44,6 @@ func TestARecipeFromNothing(t *testing.T) {
 	v := visit(t, browser.Options{})
 	site, err := standin.Site(t.Context(), "127.0.0.1:0", filepath.Join(samples, demo.Goods))
 	v.do(err)
-	v.allowed(site.String())
 	v.open("/recipes/new")
 	v.fill("Start pages", "http://"+site.String()+"/goods")
 	v.points("Product pages", "li a")
@@ -88,7 +78,6 @@ func TestBarcodesFromTheInterface(t *testing.T) {
 	v := visit(t, browser.Options{})
 	codes, err := standin.Codes(t.Context(), "127.0.0.1:0", filepath.Join(samples, demo.Goods))
 	v.do(err)
-	v.allowed(codes.String())
 	v.post("/api/v1/origins", map[string]any{"kind": "lookup", "name": "Sample service", "folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
 		"settings": map[string]string{"address": "http://" + codes.String() + "/v1/items/{gtin}", "header": "X-Key", "key": standin.CodesKey, "pictures": "items.#.pictures.#.address", "pause": "1"}}, nil)
 	known := v.rows(`select string_agg(gtin, ' ') from (select gtin from variant where sku like 'JR-%' order by sku limit 12) v`)

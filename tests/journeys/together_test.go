@@ -151,7 +151,7 @@ func TestLotsArePlannedTogether(t *testing.T) {
 	v := visit(t, browser.Options{})
 	v.open("/plans/1")
 	v.click("Revert…")
-	v.click("Revert")
+	v.confirm("Revert ")
 	v.until("the first lot to be open", func() bool { return v.count("select count(*) from lot where state = 'ready'") == 2 })
 	v.says("Taken back: every product is as it was")
 	v.open("/pair")
