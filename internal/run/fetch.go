@@ -371,7 +371,7 @@ func (f *fetch) spoolRemote(ctx context.Context, item store.FetchItem) (blob.Spo
 	if err != nil {
 		return blob.Spooled{}, err
 	}
-	limit, tooLarge := min(f.Limits.Entry, maxFetched), errTooLarge
+	limit, tooLarge := int64(maxFetched), errTooLarge
 	if item.Bytes > 0 && item.Bytes < limit {
 		limit, tooLarge = item.Bytes, fmt.Errorf("it is larger than the %d bytes that its origin says", item.Bytes)
 	}

@@ -409,7 +409,7 @@ func TestAccessibility(t *testing.T) {
 			{path: "/pair", ready: "document.querySelector('.reading, .sheet')"},
 			{path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
 			{path: "/catalog", ready: "document.querySelectorAll('.card').length > 5"},
-			{path: "/catalog?as=table", ready: "document.querySelectorAll('a.row').length > 5"},
+			{path: "/catalog?as=table", ready: "document.querySelectorAll('.row.pick').length > 5"},
 			{path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
 		} {
 			v.open(c.path)

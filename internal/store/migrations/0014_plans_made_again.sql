@@ -1,4 +1,5 @@
 -- +goose Up
+set local statement_timeout = 0; -- a large database takes its time
 
 -- Counts what is decided of a lot's files, so that a plan can tell whether it is
 -- made of the decisions that stand. Drafts from before this are made again.

@@ -1,4 +1,5 @@
 -- +goose Up
+set local statement_timeout = 0; -- a large database takes its time
 
 -- how often the process ended while it read an upload: twice,
 -- without a file more; then it is not read again

@@ -1,4 +1,5 @@
 -- +goose Up
+set local statement_timeout = 0; -- a large database takes its time
 
 -- What a product is found by when several words are looked for: its code and
 -- title, and the SKU, GTIN and options of its variants, in lower case. Kept by

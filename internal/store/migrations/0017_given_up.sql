@@ -1,4 +1,5 @@
 -- +goose Up
+set local statement_timeout = 0; -- a large database takes its time
 
 -- A lot that was given up is hidden, and can be restored to the state that it had.
 alter table lot drop constraint lot_state_check;

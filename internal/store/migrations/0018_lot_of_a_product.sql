@@ -1,4 +1,5 @@
 -- +goose Up
+set local statement_timeout = 0; -- a large database takes its time
 
 -- The product, or variant of it, that a lot's pictures were dropped on: they are
 -- paired with it, planned and applied by themselves.

@@ -128,7 +128,7 @@ function ProductRow(look: Look) {
       <Choose {...look} />
       <Picture sum={p.lead} none="–" className="small" />
       <Link className="link mono clip" to={`/products/${p.id}`} onClick={look.onPress}>{p.code}</Link>
-      <span className="clip">{p.title}</span>
+      <Link className="link clip" to={`/products/${p.id}`} onClick={look.onPress} tabIndex={-1} aria-hidden>{p.title}</Link>
       <span className="clip quiet">{p.category}</span>
       <span className="num">{count(p.variants)}</span>
       <span className={p.pictures ? 'num' : 'num lacking'}>{count(p.pictures)}</span>
