@@ -449,7 +449,9 @@ func TestAPlanThatIsOvertaken(t *testing.T) {
 		v.sees(fmt.Sprintf(`document.querySelector('section.sheet[aria-label=%q]')?.innerText.includes('made again')`, code))
 	}
 	v.click("Apply to")
-	v.until("the plan to be applied", func() bool { return v.rows(fmt.Sprintf("select state from plan where id = %d", plan.ID)) == "(applied)" })
+	v.until("the plan to be applied", func() bool {
+		return v.rows(fmt.Sprintf("select state from plan where id = %d", plan.ID)) == "(applied)"
+	})
 	if n := v.count(fmt.Sprintf("select count(*) from placement where file_id = %d", file)); n != 0 {
 		t.Error("the file that was set aside stands")
 	}
