@@ -11,6 +11,9 @@ import (
 	"time"
 )
 
+// held is what a child that swells holds on to.
+var held [][]byte
+
 // TestMain lets the test binary be a child that behaves in different ways.
 func TestMain(m *testing.M) {
 	switch os.Getenv("AMBROSA_TEST_CHILD") {
@@ -21,7 +24,6 @@ func TestMain(m *testing.M) {
 		if err := Limit(128<<20, time.Minute); err != nil {
 			os.Exit(3)
 		}
-		var held [][]byte
 		for {
 			piece := make([]byte, 8<<20)
 			for i := range piece {
