@@ -64,8 +64,9 @@ lint: build
 	cd ui && npx eslint src --max-warnings 0
 	@bin/ambrosa openapi | diff -q - ui/openapi.json > /dev/null || { echo "ui/openapi.json is older than the operations: run make client"; exit 1; }
 
+# The journeys take longest, and begin first.
 test: build $(STAMPS)/browser lint
-	bin/ambrosa with-postgres -- go test -timeout 20m ./...
+	bin/ambrosa with-postgres -- go test -timeout 30m ./tests/journeys $$(go list ./... | grep -v tests/journeys)
 
 $(STAMPS)/bench: tools/install-system.sh
 	@bash tools/install-system.sh bench

@@ -146,7 +146,8 @@ func (d *driven) fetched(ctx context.Context, origin int64) (lot int64, err erro
 	return lot, err
 }
 
-// applied plans a lot and applies the plan.
+// applied plans a lot, leaves every other product out for another day, and applies
+// the plan.
 func (d *driven) applied(ctx context.Context, lot int64) error {
 	if lot == 0 {
 		return nil
@@ -155,12 +156,25 @@ func (d *driven) applied(ctx context.Context, lot int64) error {
 	if err := d.Post(ctx, fmt.Sprintf("/api/v1/lots/%d/plan", lot), map[string]any{"way": "after"}, &plan); err != nil {
 		return err
 	}
+	path := fmt.Sprintf("/api/v1/plans/%d", plan.ID)
+	var page struct{ Items []struct{ Product int64 } }
+	if err := d.Get(ctx, path+"/products?limit=500", &page); err != nil {
+		return err
+	}
+	for n, p := range page.Items {
+		if n%2 == 0 {
+			continue
+		}
+		if err := d.Put(ctx, fmt.Sprintf("%s/products/%d", path, p.Product), map[string]any{"way": "", "leftOut": true}, nil); err != nil {
+			return err
+		}
+	}
 	if err := d.Apply(ctx, plan.ID); err != nil {
 		return err
 	}
 	return client.Until(ctx, func() (bool, error) {
 		var now struct{ State string }
-		err := d.Get(ctx, fmt.Sprintf("/api/v1/plans/%d", plan.ID), &now)
+		err := d.Get(ctx, path, &now)
 		return now.State == "applied", err
 	})
 }

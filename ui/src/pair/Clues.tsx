@@ -80,6 +80,7 @@ function Editor({ lot, path, now, onClose }: { lot: Lot; path: string; now: Name
           data={[{ value: '0', label: 'the usual clues' }, ...(lists.data?.items ?? []).map((l) => ({ value: String(l.id), label: l.name }))]} />
         {changed && <Button onClick={() => setList(now.list)}>Undo changes</Button>}
       </div>
+      <Tester lot={lot.id} list={list} start={path} />
       <div className="sheet">
         <h2>What names say, in this order</h2>
         {ordered.map((c, n) => (
@@ -94,7 +95,6 @@ function Editor({ lot, path, now, onClose }: { lot: Lot; path: string; now: Name
         {beside.map(({ clue, at }) => <Setting key={clue.clue} lot={lot} clue={clue} files={decides(clue.clue)} onChange={(next) => set(at, next)} />)}
       </div>
       <Learned steps={list.steps ?? []} onChange={(steps) => setList({ ...list, steps })} />
-      <Tester lot={lot.id} list={list} start={path} />
       <Languages value={list.languages ?? []} onChange={(languages) => setList({ ...list, languages })} />
       <div className="cluefoot">
       <Effect change={preview.data} error={preview.error} changed={changed} />
