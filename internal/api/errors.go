@@ -31,6 +31,9 @@ func (e *inside) Error() string  { return http.StatusText(e.status) }
 func (e *inside) Unwrap() error  { return e.cause }
 func (e *inside) GetStatus() int { return e.status }
 
+// ContentType is that of a problem.
+func (e *inside) ContentType(asked string) string { return (&huma.ErrorModel{}).ContentType(asked) }
+
 // said is what the client is told of it.
 func (e *inside) said(number string) *huma.ErrorModel {
 	text := e.message

@@ -23,6 +23,9 @@ func TestWhatGoesWrongInside(t *testing.T) {
 			t.Errorf("the client is told %q: %s", inner, said)
 		}
 	}
+	if _, headers, _ := l.asks(http.MethodGet, "/api/v1/messages", nil, nil); headers.Get("Content-Type") != "application/problem+json" || headers.Get("X-Request-Number") == "" {
+		t.Errorf("the answer's headers: %v", headers)
+	}
 	number := regexp.MustCompile("this is request ([A-Z0-9]{10})").FindStringSubmatch(said)
 	if number == nil || !strings.Contains(l.log.String(), "request="+number[1]) || !strings.Contains(l.log.String(), "SQLSTATE") {
 		t.Errorf("%q; the log has: %s", said, l.log)
