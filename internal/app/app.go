@@ -136,7 +136,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		return nil, err
 	}
 	a.Server = &api.Server{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Index: index, Runner: a.Runner, Drives: opener, Workshop: a.workshop, Uploads: uploads, Pages: pages, Mailbox: c.Mailbox,
-		Limits: api.Limits{Pending: c.Limits.Pending, Shown: c.Limits.shown(c.Timeout)}, Metrics: c.Metrics, Log: log}
+		Limits: api.Limits{Pending: c.Limits.Pending, Shown: c.Limits.shown(c.Timeout, c.Quiet)}, Metrics: c.Metrics, Log: log}
 	return a, nil
 }
 

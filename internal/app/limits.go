@@ -53,7 +53,7 @@ func (l Limits) archives() archive.Limits {
 }
 
 // shown are the limits in words.
-func (l Limits) shown(decode time.Duration) []api.Limit {
+func (l Limits) shown(decode, quiet time.Duration) []api.Limit {
 	return []api.Limit{
 		{Name: "Files in an archive", Value: fmt.Sprint(l.Entries), Setting: "AMBROSA_MAX_ENTRIES"},
 		{Name: "A file in an archive, unpacked", Value: size(l.Entry), Setting: "AMBROSA_MAX_ENTRY"},
@@ -66,7 +66,7 @@ func (l Limits) shown(decode time.Duration) []api.Limit {
 		{Name: "For an upload to arrive", Value: days(l.UploadTerm), Setting: "AMBROSA_UPLOAD_TERM"},
 		{Name: "An upload is kept that could not be read whole", Value: days(l.RefusedTerm), Setting: "AMBROSA_REFUSED_TERM"},
 		{Name: "Dropped by a person, until it becomes a lot", Value: size(l.DropQuota), Setting: "AMBROSA_DROP_QUOTA"},
-		{Name: "Nothing dropped, and what was becomes a lot", Value: "see AMBROSA_DROP_QUIET", Setting: "AMBROSA_DROP_QUIET"},
+		{Name: "Nothing dropped, and what was becomes a lot", Value: quiet.String(), Setting: "AMBROSA_DROP_QUIET"},
 	}
 }
 

@@ -10,6 +10,8 @@ import (
 	"os"
 	"time"
 
+	"github.com/klauspost/compress/zip"
+
 	"ambrosa/internal/contained"
 )
 
@@ -39,6 +41,26 @@ func Serve(path string, limits Limits, in io.Reader, out io.Writer) error {
 		return err
 	}
 	return errors.Join(writeFrame(said, frameEnd, []byte(refused.Reason)), said.Flush())
+}
+
+// ServeCount is the process that counts the files of the ZIP at path by its table
+// of contents, and says their number on out.
+func ServeCount(path string, out io.Writer) error {
+	if err := contained.Limit(childMemory, time.Minute); err != nil {
+		return err
+	}
+	listing, err := zip.OpenReader(path)
+	if err != nil {
+		return err
+	}
+	n := 0
+	for _, f := range listing.File {
+		if !f.FileInfo().IsDir() {
+			n++
+		}
+	}
+	_, err = fmt.Fprintln(out, n)
+	return errors.Join(err, listing.Close())
 }
 
 type child struct {

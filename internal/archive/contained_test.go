@@ -44,6 +44,12 @@ func TestMain(m *testing.M) {
 		_ = writeFrame(os.Stdout, frameEnd, []byte(strings.Join(os.Environ(), " ")))
 		os.Exit(0)
 	}
+	if os.Args[1] == "count" {
+		if err := ServeCount(os.Args[2], os.Stdout); err != nil {
+			os.Exit(2)
+		}
+		os.Exit(0)
+	}
 	path, limits, err := FromArguments(os.Args[2:])
 	if err == nil {
 		err = Serve(path, limits, os.Stdin, os.Stdout)
@@ -187,6 +193,25 @@ func TestReadersInheritNothing(t *testing.T) {
 	_, err := through(t, reader(t, "environment"), nil, plenty())
 	if err == nil || strings.Contains(err.Error(), "secret-key") || strings.Contains(err.Error(), "password") || !strings.Contains(err.Error(), "GOMEMLIMIT") {
 		t.Errorf("a reader knows %v", err)
+	}
+}
+
+// TestFilesAreCountedByAProcessOfItsOwn counts those of good and bad archives.
+func TestFilesAreCountedByAProcessOfItsOwn(t *testing.T) {
+	good := makeZip(t, zipped{"a.jpg", "1"}, zipped{"folder/", ""}, zipped{"folder/b.jpg", "2"})
+	for name, c := range map[string]struct {
+		how     string
+		content []byte
+		n       int64
+		ok      bool
+	}{"good": {"well", good, 2, true}, "cut": {"well", good[:len(good)-9], 0, false}, "no ZIP": {"well", []byte("text"), 0, false}, "a reader that babbles": {"babbles", good, 0, false}} {
+		path := filepath.Join(t.TempDir(), "archive")
+		if err := os.WriteFile(path, c.content, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if n, ok := Count(t.Context(), reader(t, c.how), path); n != c.n && c.ok || ok != c.ok {
+			t.Errorf("%s: %d, %t", name, n, ok)
+		}
 	}
 }
 

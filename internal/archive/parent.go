@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strconv"
+	"strings"
 
 	"ambrosa/core/legible"
 	"ambrosa/internal/contained"
@@ -23,7 +25,7 @@ func Walk(ctx context.Context, program contained.Program, path string, limits Li
 	}
 	w := &heard{child: child, in: bufio.NewReaderSize(child, maxFrame), budget: budget, limits: limits, buffer: make([]byte, maxFrame)}
 	err = w.frames(visit)
-	ended := child.Close(err == nil && w.reason == nil)
+	ended := child.Close(w.reason != nil)
 	switch {
 	case ctx.Err() != nil:
 		return ctx.Err()
@@ -35,6 +37,24 @@ func Walk(ctx context.Context, program contained.Program, path string, limits Li
 		return Refused{*w.reason}
 	}
 	return nil
+}
+
+// maxCount bounds what is read of a count, bytes.
+const maxCount = 32
+
+// Count tells how many files the ZIP at path says that it holds, counted by a
+// process of the program; ok is false where that cannot be told.
+func Count(ctx context.Context, program contained.Program, path string) (n int64, ok bool) {
+	child, err := program.Start(ctx, childSilence, "count", path)
+	if err != nil {
+		return 0, false
+	}
+	said, err := io.ReadAll(io.LimitReader(child, maxCount))
+	if err := errors.Join(err, child.Close(err == nil)); err != nil {
+		return 0, false
+	}
+	n, err = strconv.ParseInt(strings.TrimSpace(string(said)), 10, 64)
+	return n, err == nil && n >= 0
 }
 
 // failed says why a reader did not come to the end of an archive.

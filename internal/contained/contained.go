@@ -175,6 +175,9 @@ func (c *Child) watch(ctx context.Context) {
 // kill ends the child and whatever it started; one that has ended is no error.
 func (c *Child) kill() { _ = syscall.Kill(-c.command.Process.Pid, syscall.SIGKILL) }
 
+// farewell is how long a child that has said all may take to end.
+const farewell = 5 * time.Second
+
 // Close ends the child, if it has not ended, and says how it did: nil when it
 // ended by itself and well, else ErrSilent, ErrMemory or ErrFailed with what it
 // last said.
@@ -184,7 +187,9 @@ func (c *Child) Close(finished bool) error {
 		// What it would still say is not heard any more, so it must not wait to say it.
 		c.kill()
 	}
+	late := time.AfterFunc(farewell, c.kill)
 	err := c.end()
+	late.Stop()
 	switch {
 	case c.silent.Load():
 		return ErrSilent

@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/klauspost/compress/zip"
 	"github.com/riverqueue/river"
 	"golang.org/x/sync/errgroup"
 
@@ -57,7 +56,7 @@ func (w *examineWorker) Work(ctx context.Context, job *river.Job[examineArgs]) e
 			return "", err
 		}
 		for _, u := range uploads {
-			p.add(0, r.countEntries(u))
+			p.add(0, r.countEntries(ctx, u))
 		}
 		if err := r.examineUploads(ctx, run, uploads, p); err != nil {
 			return "", err
@@ -76,20 +75,18 @@ func (w *examineWorker) Work(ctx context.Context, job *river.Job[examineArgs]) e
 
 func (r *Runner) uploadPath(u store.Upload) string { return filepath.Join(r.Uploads, u.ID) }
 
-// countEntries tells how many files an upload holds, as far as that can be told
-// without reading it.
-func (r *Runner) countEntries(u store.Upload) (n int64) {
-	listing, err := zip.OpenReader(r.uploadPath(u))
-	if err != nil {
+// countEntries tells how many files an upload holds, as far as its table of
+// contents tells; what has none counts as one.
+func (r *Runner) countEntries(ctx context.Context, u store.Upload) int64 {
+	name := r.uploadPath(u)
+	if kind, err := typeOf(name); err != nil || kind != picturespec.Zip || !opens(kind, u.Path) {
 		return 1
 	}
-	defer listing.Close()
-	for _, f := range listing.File {
-		if !f.FileInfo().IsDir() {
-			n++
-		}
+	n, ok := archive.Count(ctx, r.Readers, name)
+	if !ok {
+		return 1
 	}
-	return n
+	return min(n, int64(r.Limits.Entries))
 }
 
 // examination is a lot on its way: entries are spooled one after the other,

@@ -411,7 +411,7 @@ func (f *fetch) archives(ctx context.Context) error {
 	for _, u := range uploads {
 		if u.ID != store.FetchUpload(f.run.ID) {
 			open = append(open, u)
-			f.p.add(0, f.countEntries(u))
+			f.p.add(0, f.countEntries(ctx, u))
 		}
 	}
 	run := f.run

@@ -88,13 +88,22 @@ func (r *Runner) placeDropped(ctx context.Context, lot int64) (said string, err 
 	if err != nil {
 		return "", err
 	}
-	made, err := r.Store.Plan(ctx, id)
-	if err != nil {
-		return "", err
+	// Somebody may drop on the same product at the same time: then it is planned again on what stands.
+	for range applyTries {
+		made, planErr := r.Store.Plan(ctx, id)
+		if planErr != nil {
+			return "", planErr
+		}
+		var remade plan.Remade
+		if _, err = r.Apply(ctx, id, made.Revision); !errors.As(err, &remade) {
+			break
+		}
 	}
-	_, err = r.Apply(ctx, id, made.Revision)
 	return fmt.Sprintf("%d pictures are put where they were dropped", len(done.Files)), err
 }
+
+// applyTries is how often a plan of what was dropped is made again.
+const applyTries = 5
 
 // decisionsStand is what a run says that may not change verdicts.
 const decisionsStand = "The lot is applied, or a plan of it is under way: its verdicts stay as they are."
