@@ -61,6 +61,7 @@ lint: build
 	@bad="$$(gofmt -l cmd core demo internal tests ui/*.go)"; if [ -n "$$bad" ]; then echo "gofmt: $$bad"; exit 1; fi
 	go vet ./...
 	go tool staticcheck ./...
+	cd ui && npx prettier --check --log-level warn src eslint.config.js vite.config.ts
 	cd ui && npx eslint src --max-warnings 0
 	@bin/ambrosa openapi | diff -q - ui/openapi.json > /dev/null || { echo "ui/openapi.json is older than the operations: run make client"; exit 1; }
 

@@ -9,6 +9,7 @@ import (
 	"io"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -86,14 +87,128 @@ func TestCoreIsPure(t *testing.T) {
 	}
 }
 
-// TestOnlyTheStoreSpeaksSQL keeps the interface free of the database and of
-// decoding.
+// statement tells that a text is one that a database carries out.
+var statement = regexp.MustCompile(`(?i)^\s*(select\s|insert\s+into\s|update\s+\w+\s+(\w+\s+)?set\s|delete\s+from\s|with\s+\w+\s+as\s*\()`)
+
+// speaksSQL are the packages that may: the store, and what makes databases.
+var speaksSQL = []string{"ambrosa/internal/store", "ambrosa/internal/postgres", "ambrosa/internal/testdb"}
+
+// TestOnlyTheStoreSpeaksSQL looks for statements in all that is not the store, and
+// keeps the interface free of the database and of decoding.
 func TestOnlyTheStoreSpeaksSQL(t *testing.T) {
+	for _, p := range packages(t, "ambrosa/...") {
+		inside := strings.HasPrefix(p.ImportPath, "ambrosa/internal/") || strings.HasPrefix(p.ImportPath, "ambrosa/core/")
+		if !inside || slices.Contains(speaksSQL, p.ImportPath) {
+			continue
+		}
+		eachNode(t, p, func(name string, n ast.Node) {
+			if text, ok := n.(*ast.BasicLit); ok && text.Kind == token.STRING && statement.MatchString(strings.Trim(text.Value, "`\"")) {
+				t.Errorf("%s/%s has a statement: %.60s", p.ImportPath, name, text.Value)
+			}
+		})
+	}
 	for _, p := range packages(t, "ambrosa/internal/api") {
 		for _, imported := range p.Imports {
 			if strings.Contains(imported, "jackc/pgx") || strings.Contains(imported, "govips") || strings.Contains(imported, "riverqueue") {
 				t.Errorf("%s imports %s", p.ImportPath, imported)
 			}
 		}
+	}
+}
+
+// floors are the packages that decide, from the top; each may import those below
+// it only.
+var floors = [][]string{
+	{"ambrosa/internal/app"},
+	{"ambrosa/internal/api"},
+	{"ambrosa/internal/run"},
+	{"ambrosa/internal/planning"},
+	{"ambrosa/internal/deciding", "ambrosa/internal/receiving", "ambrosa/internal/reading"},
+	{"ambrosa/internal/store"},
+}
+
+// TestImportsPointDown keeps use cases from knowing who calls them, and the store
+// from knowing use cases.
+func TestImportsPointDown(t *testing.T) {
+	floor := map[string]int{}
+	for i, of := range floors {
+		for _, p := range of {
+			floor[p] = i
+		}
+	}
+	for _, p := range packages(t, "ambrosa/internal/...") {
+		at, known := floor[p.ImportPath]
+		if !known {
+			continue
+		}
+		for _, imported := range p.Imports {
+			if below, decides := floor[imported]; decides && below <= at {
+				t.Errorf("%s imports %s, which stands beside or above it", p.ImportPath, imported)
+			}
+		}
+	}
+}
+
+// rules are what core's packages judge with: the store may know their types, and
+// asks none of them.
+var rules = []string{
+	"plan.Arrange", "plan.Diff", "plan.Reverse", "plan.Warn", "plan.ByHand", "naming.AltText", "gtin.Normalise",
+	"pairing.Lot", "time.Now",
+}
+
+// speechless are the packages that hold rows or hand on what others say.
+var speechless = []string{"ambrosa/internal/store"}
+
+// TestTheStoreJudgesNothing looks into the store for rules, for words that people
+// read, and for functions that it is given to call.
+func TestTheStoreJudgesNothing(t *testing.T) {
+	for _, of := range speechless {
+		for _, p := range packages(t, of) {
+			eachNode(t, p, func(name string, n ast.Node) {
+				switch n := n.(type) {
+				case *ast.SelectorExpr:
+					if of, ok := n.X.(*ast.Ident); ok && slices.Contains(rules, of.Name+"."+n.Sel.Name) {
+						t.Errorf("%s/%s judges: %s.%s", p.ImportPath, name, of.Name, n.Sel.Name)
+					}
+				case *ast.BasicLit:
+					// A sentence: it begins large and ends with a full stop.
+					text := strings.Trim(n.Value, "`\"")
+					if n.Kind == token.STRING && sentence.MatchString(text) {
+						t.Errorf("%s/%s speaks to people: %.60s", p.ImportPath, name, text)
+					}
+				case *ast.FuncType:
+					for _, field := range n.Params.List {
+						if called, ok := field.Type.(*ast.FuncType); ok && takes(called, "Tx") && len(called.Params.List) > 1 {
+							t.Errorf("%s/%s is given work to do in its transaction", p.ImportPath, name)
+						}
+					}
+				}
+			})
+		}
+	}
+}
+
+var sentence = regexp.MustCompile(`^[A-Z][a-z]+ .*[.]$`)
+
+// takes tells whether a function takes a value of a package's type of this name.
+func takes(f *ast.FuncType, name string) bool {
+	return slices.ContainsFunc(f.Params.List, func(p *ast.Field) bool {
+		s, ok := p.Type.(*ast.SelectorExpr)
+		return ok && s.Sel.Name == name
+	})
+}
+
+// eachNode goes through the syntax of a package's files.
+func eachNode(t *testing.T, p pkg, each func(file string, n ast.Node)) {
+	t.Helper()
+	for _, name := range p.GoFiles {
+		file, err := parser.ParseFile(token.NewFileSet(), filepath.Join(p.Dir, name), nil, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			each(name, n)
+			return true
+		})
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"time"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/harvest"
 	"ambrosa/internal/client"
 	"ambrosa/internal/standin"
@@ -55,14 +56,24 @@ func Drives(ctx context.Context, address, folder string, port int, out io.Writer
 		kind, name, folder string
 		settings           map[string]string
 	}{
-		{"webdav", "Apigrund share", "", map[string]string{"address": "http://" + dav.String() + "/", "user": standin.User, "password": standin.Password}},
-		{"sftp", "Apigrund studio", "", map[string]string{"host": ssh.String(), "user": standin.User, "password": standin.Password, "folder": "/"}},
-		{"lookup", "Sample barcode service", "", map[string]string{"address": "http://" + codes.String() + "/v1/items/{gtin}", "header": "X-Key", "key": standin.CodesKey,
+		{"webdav", "Apigrund share", "", map[string]string{"address": "http://" + dav.String() + "/", "user": standin.User,
+			"password": standin.Password}},
+		{"sftp", "Apigrund studio", "", map[string]string{"host": ssh.String(), "user": standin.User, "password": standin.Password,
+			"folder": "/"}},
+		{"lookup", "Sample barcode service", "", map[string]string{"address": "http://" + codes.String() + "/v1/items/{gtin}",
+			"header": "X-Key", "key": standin.CodesKey,
 			"pictures": "items.#.pictures.#.address", "title": "items.0.title", "quota": "500", "pause": "20"}},
-		{"s3", "Apigrund archive", "letters", map[string]string{"address": "http://" + objects.String(), "bucket": standin.Bucket, "access": "demo", "secret": standin.Password}},
+		{"s3", "Apigrund archive", "letters", map[string]string{"address": "http://" + objects.String(), "bucket": standin.Bucket,
+			"access": "demo", "secret": standin.Password}},
 	} {
-		body := map[string]any{"kind": o.kind, "name": o.name, "settings": o.settings, "folder": o.folder, "selection": map[string]any{"exclude": []string{"*.txt"}},
-			"everyMinutes": 0, "rights": "cleared", "licence": "supplier's terms 2026", "credit": "Apigrund"}
+		body := map[string]any{
+			"kind":         o.kind,
+			"name":         o.name,
+			"settings":     o.settings,
+			"folder":       o.folder,
+			"selection":    map[string]any{"exclude": []string{"*.txt"}},
+			"everyMinutes": 0, "rights": "cleared", "licence": "supplier's terms 2026", "credit": "Apigrund",
+		}
 		if o.kind == "lookup" {
 			body["rights"], body["licence"], body["credit"], body["selection"] = "unknown", "", "", map[string]any{}
 		}
@@ -70,12 +81,33 @@ func Drives(ctx context.Context, address, folder string, port int, out io.Writer
 			return fmt.Errorf("make the origin %s: %w", o.name, err)
 		}
 	}
-	recipe := harvest.Recipe{Start: []string{"http://" + site.String() + "/goods"}, Next: harvest.Pick{Selector: "a.onward"}, Product: harvest.Pick{Selector: "a.tile-link"},
-		Name: harvest.Pick{Selector: "h1"}, SKU: harvest.Pick{Selector: `dt:contains("Article") + dd`}, Barcode: harvest.Pick{Selector: `dt:contains("EAN") + dd`},
-		Pictures: harvest.Pick{Selector: ".stage img, .strip img"}, Exclude: []string{".film"}, Rewriting: harvest.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
-		MinWidth: 500, MinHeight: 500, PauseMS: 50}
-	body := map[string]any{"kind": "recipe", "name": "Weidenau site", "settings": map[string]string{}, "folder": "", "selection": map[string]any{}, "recipe": recipe, "everyMinutes": 0,
-		"rights": "unknown", "licence": "", "credit": ""}
+	recipe := harvest.Recipe{
+		Start:   []string{"http://" + site.String() + "/goods"},
+		Next:    harvest.Pick{Selector: "a.onward"},
+		Product: harvest.Pick{Selector: "a.tile-link"},
+		Name: harvest.Pick{
+			Selector: "h1",
+		},
+		SKU:     harvest.Pick{Selector: `dt:contains("Article") + dd`},
+		Barcode: harvest.Pick{Selector: `dt:contains("EAN") + dd`},
+		Pictures: harvest.Pick{
+			Selector: ".stage img, .strip img",
+		},
+		Exclude:   []string{".film"},
+		Rewriting: harvest.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
+		MinWidth:  500,
+		MinHeight: 500,
+		PauseMS:   50,
+	}
+	body := map[string]any{
+		"kind":         "recipe",
+		"name":         "Weidenau site",
+		"settings":     map[string]string{},
+		"folder":       "",
+		"selection":    map[string]any{},
+		"recipe":       recipe,
+		"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+	}
 	var recipeOrigin struct{ ID int64 }
 	if err := c.Post(ctx, "/api/v1/origins", body, &recipeOrigin); err != nil {
 		return fmt.Errorf("make the sample recipe: %w", err)
@@ -157,15 +189,18 @@ func (d *driven) applied(ctx context.Context, lot int64) error {
 		return err
 	}
 	path := fmt.Sprintf("/api/v1/plans/%d", plan.ID)
-	var page struct{ Items []struct{ Product int64 } }
-	if err := d.Get(ctx, path+"/products?limit=500", &page); err != nil {
+	var page struct {
+		Items []struct{ Owner catalog.Target }
+	}
+	if err := d.Get(ctx, path+"/changes?limit=500", &page); err != nil {
 		return err
 	}
 	for n, p := range page.Items {
 		if n%2 == 0 {
 			continue
 		}
-		if err := d.Put(ctx, fmt.Sprintf("%s/products/%d", path, p.Product), map[string]any{"way": "", "leftOut": true}, nil); err != nil {
+		if err := d.Put(ctx, fmt.Sprintf("%s/changes/%s/%d", path, p.Owner.Kind, p.Owner.ID), map[string]any{"way": "", "leftOut": true},
+			nil); err != nil {
 			return err
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"ambrosa/core/catalog"
 	"ambrosa/internal/client"
 	"ambrosa/internal/contained"
 )
@@ -66,7 +67,8 @@ func (s *seeder) bring(ctx context.Context) error {
 	if err := s.bringProducts(ctx); err != nil {
 		return err
 	}
-	if err := s.Call(ctx, http.MethodPut, "/api/v1/mailing", "application/json", strings.NewReader(`{"address":"catalog@northcomb.example"}`), nil); err != nil {
+	if err := s.Call(ctx, http.MethodPut, "/api/v1/mailing", "application/json",
+		strings.NewReader(`{"address":"catalog@northcomb.example"}`), nil); err != nil {
 		return err
 	}
 	if err := s.firstLot(ctx); err != nil {
@@ -202,7 +204,12 @@ func (s *seeder) secondLot(ctx context.Context) error {
 		if len(detail.Candidates) == 0 {
 			return errors.New("a contested file has no candidates")
 		}
-		decision := map[string]any{"verdict": "paired", "product": detail.Candidates[0].Product, "variant": detail.Candidates[0].Variant, "reason": "chosen among those that claim it", "version": f.Version}
+		decision := map[string]any{
+			"verdict": "paired",
+			"target":  catalog.TargetOf(detail.Candidates[0].Product, detail.Candidates[0].Variant),
+			"reason":  "chosen among those that claim it",
+			"version": f.Version,
+		}
 		if err := s.Post(ctx, fmt.Sprintf("/api/v1/files/%d/decision", f.ID), decision, nil); err != nil {
 			return err
 		}
@@ -211,7 +218,8 @@ func (s *seeder) secondLot(ctx context.Context) error {
 		return err
 	}
 	for _, f := range page.Items {
-		if err := s.Post(ctx, fmt.Sprintf("/api/v1/files/%d/decision", f.ID), map[string]any{"verdict": "set aside", "reason": "not in our range", "version": f.Version}, nil); err != nil {
+		if err := s.Post(ctx, fmt.Sprintf("/api/v1/files/%d/decision", f.ID),
+			map[string]any{"verdict": "set aside", "reason": "not in our range", "version": f.Version}, nil); err != nil {
 			return err
 		}
 	}

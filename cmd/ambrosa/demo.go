@@ -91,7 +91,11 @@ func demoCommand() *cobra.Command {
 				if err := demo.Drives(ctx, a.URL, config.Data, drives, os.Stdout); err != nil {
 					return err
 				}
-				fmt.Printf("\nAmbrosa is ready: %s\nThe suppliers' archives to try are in %s. Ctrl-C ends everything.\n", a.URL, filepath.Join(config.Data, "samples"))
+				fmt.Printf(
+					"\nAmbrosa is ready: %s\nThe suppliers' archives to try are in %s. Ctrl-C ends everything.\n",
+					a.URL,
+					filepath.Join(config.Data, "samples"),
+				)
 				return nil
 			})
 		}}

@@ -5,11 +5,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"ambrosa/internal/pairfile"
+	"ambrosa/internal/listpairing"
 )
 
 func pairCommand() *cobra.Command {
-	var files pairfile.Files
+	var files listpairing.Files
 	command := &cobra.Command{
 		Use:   "pair --catalog products.csv --files files.txt",
 		Short: "Read file names against a catalog, without a database",
@@ -19,7 +19,7 @@ func pairCommand() *cobra.Command {
 			// otherwise pass the measure of 1 GiB.
 			debug.SetGCPercent(-1)
 			debug.SetMemoryLimit(700 << 20)
-			return pairfile.Run(files, command.InOrStdin(), command.OutOrStdout())
+			return listpairing.Run(files, command.InOrStdin(), command.OutOrStdout())
 		},
 	}
 	flags := command.Flags()

@@ -15,7 +15,11 @@ import (
 // whose address the command finds in AMBROSA_TEST_DATABASE; the server and its
 // data go when the command ends.
 func withPostgresCommand() *cobra.Command {
-	return &cobra.Command{Use: "with-postgres -- command …", Short: "Run a command beside a throwaway PostgreSQL", Hidden: true, Args: cobra.MinimumNArgs(1),
+	return &cobra.Command{
+		Use:    "with-postgres -- command …",
+		Short:  "Run a command beside a throwaway PostgreSQL",
+		Hidden: true,
+		Args:   cobra.MinimumNArgs(1),
 		RunE: func(command *cobra.Command, args []string) (err error) {
 			folder, err := os.MkdirTemp("", "ambrosa-postgres-*")
 			if err != nil {
@@ -34,5 +38,6 @@ func withPostgresCommand() *cobra.Command {
 			child.Stdin, child.Stdout, child.Stderr = os.Stdin, os.Stdout, os.Stderr
 			child.Env = append(os.Environ(), "AMBROSA_TEST_DATABASE="+server.URL("postgres"))
 			return child.Run()
-		}}
+		},
+	}
 }

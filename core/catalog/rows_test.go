@@ -47,7 +47,10 @@ func TestAHeaderOfManyColumnsIsCutInTheMessage(t *testing.T) {
 
 func TestRowsAreJudged(t *testing.T) {
 	columns := header(t, "sku", "product", "title", "gtin", "category", "codes", "Size", "", "Colour")
-	row, problems := columns.Judge([]string{" HB-10-S ", "HB-10", "Hive body", "4006381333931", "Hives > Bodies /  Deep", "A1| B2 |A1|", "8 frame", "no name", " "}, 2)
+	row, problems := columns.Judge(
+		[]string{" HB-10-S ", "HB-10", "Hive body", "4006381333931", "Hives > Bodies /  Deep", "A1| B2 |A1|", "8 frame", "no name", " "},
+		2,
+	)
 	if len(problems) != 0 {
 		t.Fatalf("problems: %+v", problems)
 	}
@@ -92,19 +95,6 @@ func TestRowsWithTrouble(t *testing.T) {
 				t.Errorf("the value is shown with %d bytes", len(p.Value))
 			}
 		})
-	}
-}
-
-func TestClip(t *testing.T) {
-	for text, want := range map[string]string{
-		"short":                   "short",
-		strings.Repeat("ö", 60):   strings.Repeat("ö", 60),
-		strings.Repeat("ö", 61):   strings.Repeat("ö", 60) + "…",
-		strings.Repeat("a", 9000): strings.Repeat("a", 60) + "…",
-	} {
-		if got := Clip(text); got != want {
-			t.Errorf("%q became %q", text, got)
-		}
 	}
 }
 

@@ -190,7 +190,9 @@ func (f *finder) meta(n *html.Node, owner int) {
 	}
 }
 
-var scriptAddress = regexp.MustCompile(`(?i)["']((?:https?:)?(?:\\?/|[\w.-]+\\?/)[^"'\s<>{}]{1,900}?\.(?:jpe?g|png|webp|avif|gif|tiff?)(?:\?[^"'\s<>{}]{0,900})?)["']`)
+var scriptAddress = regexp.MustCompile(
+	`(?i)["']((?:https?:)?(?:\\?/|[\w.-]+\\?/)[^"'\s<>{}]{1,900}?\.(?:jpe?g|png|webp|avif|gif|tiff?)(?:\?[^"'\s<>{}]{0,900})?)["']`,
+)
 
 // script reads structured data and inline JSON; of other scripts, the texts in
 // quotes that end like a picture's name.
@@ -325,9 +327,14 @@ func Group(found []Found) (pictures []Picture) {
 }
 
 var (
-	wordsOfSize = regexp.MustCompile(`^(?:thumb(?:nail)?s?|tiny|mini|small|medium|large|big|huge|full|orig(?:inal)?s?|zoom|preview|lowres|hires|highres|xs|sm|md|lg|xl|xxl|x?\d{2,4}x\d{0,4}|[wh]_?\d{2,4}|\d{2,4}(?:px|w|h)|\d(?:\.\d)?x)$`)
-	parameters  = []string{"w", "h", "width", "height", "size", "sz", "q", "quality", "fit", "crop", "dpr", "format", "fmt", "auto", "resize", "scale", "mode", "v"}
-	separators  = regexp.MustCompile(`[/._@,-]+`)
+	wordsOfSize = regexp.MustCompile(
+		`^(?:thumb(?:nail)?s?|tiny|mini|small|medium|large|big|huge|full|orig(?:inal)?s?|zoom|preview|lowres|hires|highres|xs|sm|md|lg|xl|xxl|x?\d{2,4}x\d{0,4}|[wh]_?\d{2,4}|\d{2,4}(?:px|w|h)|\d(?:\.\d)?x)$`,
+	)
+	parameters = []string{
+		"w", "h", "width", "height", "size", "sz", "q", "quality", "fit", "crop", "dpr", "format", "fmt", "auto", "resize",
+		"scale", "mode", "v",
+	}
+	separators = regexp.MustCompile(`[/._@,-]+`)
 )
 
 // withoutSize returns an address without what tells one rendition from another.

@@ -32,11 +32,14 @@ func page(t *testing.T, address, content string) *Page {
 func TestRelativeAddresses(t *testing.T) {
 	base := parsed(t, "http://a/b/c/d;p?q")
 	for reference, want := range map[string]string{
-		"g": "http://a/b/c/g", "./g": "http://a/b/c/g", "g/": "http://a/b/c/g/", "/g": "http://a/g", "//g": "http://g", "?y": "http://a/b/c/d;p?y",
+		"g": "http://a/b/c/g", "./g": "http://a/b/c/g", "g/": "http://a/b/c/g/", "/g": "http://a/g", "//g": "http://g",
+		"?y":  "http://a/b/c/d;p?y",
 		"g?y": "http://a/b/c/g?y", "#s": "http://a/b/c/d;p?q", "g#s": "http://a/b/c/g", "g?y#s": "http://a/b/c/g?y", ";x": "http://a/b/c/;x",
-		"g;x": "http://a/b/c/g;x", "g;x?y#s": "http://a/b/c/g;x?y", "": "http://a/b/c/d;p?q", ".": "http://a/b/c/", "./": "http://a/b/c/", "..": "http://a/b/",
+		"g;x": "http://a/b/c/g;x", "g;x?y#s": "http://a/b/c/g;x?y", "": "http://a/b/c/d;p?q", ".": "http://a/b/c/", "./": "http://a/b/c/",
+		"..":  "http://a/b/",
 		"../": "http://a/b/", "../g": "http://a/b/g", "../..": "http://a/", "../../": "http://a/", "../../g": "http://a/g",
-		"../../../g": "http://a/g", "../../../../g": "http://a/g", "/./g": "http://a/g", "/../g": "http://a/g", "g.": "http://a/b/c/g.", ".g": "http://a/b/c/.g",
+		"../../../g": "http://a/g", "../../../../g": "http://a/g", "/./g": "http://a/g", "/../g": "http://a/g", "g.": "http://a/b/c/g.",
+		".g":  "http://a/b/c/.g",
 		"g..": "http://a/b/c/g..", "..g": "http://a/b/c/..g", "./../g": "http://a/b/g", "./g/.": "http://a/b/c/g/", "g/./h": "http://a/b/c/g/h",
 		"g/../h": "http://a/b/c/h", "g;x=1/./y": "http://a/b/c/g;x=1/y", "g;x=1/../y": "http://a/b/c/y", "g?y/./x": "http://a/b/c/g?y/./x",
 		"g?y/../x": "http://a/b/c/g?y/../x", "g#s/./x": "http://a/b/c/g", "g#s/../x": "http://a/b/c/g",
@@ -138,11 +141,14 @@ func TestEveryPictureThatAPageKnows(t *testing.T) {
 	for _, f := range p.Pictures() {
 		got = append(got, f.Where+" "+strings.TrimPrefix(f.Address, "https://"))
 	}
-	want := []string{"page description shop.test/img/jar-lead_1600.jpg", "structured data cdn.test/ld/jar-1.jpg", "structured data shop.test/ld/resize?id=2",
-		"link shop.test/img/jar-1_1600.jpg", "picture element shop.test/img/jar-1_120.jpg",
-		"set of sizes shop.test/img/jar-2_400.webp", "set of sizes shop.test/img/jar-2_900.webp", "picture element shop.test/img/jar-2_400.jpg",
+	want := []string{
+		"page description shop.test/img/jar-lead_1600.jpg", "structured data cdn.test/ld/jar-1.jpg",
+		"structured data shop.test/ld/resize?id=2", "link shop.test/img/jar-1_1600.jpg",
+		"picture element shop.test/img/jar-1_120.jpg", "set of sizes shop.test/img/jar-2_400.webp",
+		"set of sizes shop.test/img/jar-2_900.webp", "picture element shop.test/img/jar-2_400.jpg",
 		"picture element shop.test/blank.gif", "attribute shop.test/img/lid.png", "attribute shop.test/img/lid_2000.png",
-		"style shop.test/img/mood.jpg", "script shop.test/img/scripted.jpg"}
+		"style shop.test/img/mood.jpg", "script shop.test/img/scripted.jpg",
+	}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("found\n%s\nexpected\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
@@ -153,12 +159,15 @@ func TestRenditionsOfOnePicture(t *testing.T) {
 		content string
 		want    []int // renditions of each picture
 	}{
-		"a link around a thumbnail":       {`<a href=/zoom/9f.jpg><img src=/t/1.jpg></a><img src=/t/2.jpg>`, []int{2, 1}},
-		"one picture element":             {`<picture><source srcset="/a.webp 1x, /b.webp 2x"><img src=/c.jpg></picture>`, []int{3}},
-		"sizes in the name":               {`<img src=/p/jar-1_300x300.jpg><img src=/p/jar-1_1200x1200.jpg><img src=/p/jar-2_300x300.jpg>`, []int{2, 1}},
-		"words for sizes":                 {`<img src=/p/thumb/jar.jpg><img src=/p/large/jar.jpg><img src=/p/full/lid.jpg>`, []int{2, 1}},
-		"sizes in the query":              {`<img src="/p?id=7&amp;w=100"><img src="/p?w=900&amp;id=7"><img src="/p?id=8&amp;w=100">`, []int{2, 1}},
-		"numbers of pictures are no size": {`<img src=/p/jar-1.jpg><img src=/p/jar-2.jpg><img src=/p/10234.jpg><img src=/p/10235.jpg>`, []int{1, 1, 1, 1}},
+		"a link around a thumbnail": {`<a href=/zoom/9f.jpg><img src=/t/1.jpg></a><img src=/t/2.jpg>`, []int{2, 1}},
+		"one picture element":       {`<picture><source srcset="/a.webp 1x, /b.webp 2x"><img src=/c.jpg></picture>`, []int{3}},
+		"sizes in the name": {`<img src=/p/jar-1_300x300.jpg><img src=/p/jar-1_1200x1200.jpg><img src=/p/jar-2_300x300.jpg>`,
+			[]int{2, 1}},
+		"words for sizes": {`<img src=/p/thumb/jar.jpg><img src=/p/large/jar.jpg><img src=/p/full/lid.jpg>`, []int{2, 1}},
+		"sizes in the query": {`<img src="/p?id=7&amp;w=100"><img src="/p?w=900&amp;id=7"><img src="/p?id=8&amp;w=100">`,
+			[]int{2, 1}},
+		"numbers of pictures are no size": {`<img src=/p/jar-1.jpg><img src=/p/jar-2.jpg><img src=/p/10234.jpg><img src=/p/10235.jpg>`,
+			[]int{1, 1, 1, 1}},
 	} {
 		var got []int
 		for _, g := range Group(page(t, "https://shop.test/", c.content).Pictures()) {
@@ -186,23 +195,29 @@ func TestNamesFromATemplate(t *testing.T) {
 			t.Errorf("%q: %q, expected %q", template, got, want)
 		}
 	}
-	if FileOf("https://x.test/a/jar%201.large.jpg?x=1") != "jar 1.large" || ExtensionOf("https://x.test/a.PNG?x") != "png" || ExtensionOf("https://x.test/a?b.png") != "jpg" {
+	if FileOf("https://x.test/a/jar%201.large.jpg?x=1") != "jar 1.large" || ExtensionOf("https://x.test/a.PNG?x") != "png" ||
+		ExtensionOf("https://x.test/a?b.png") != "jpg" {
 		t.Error("names of addresses")
 	}
 }
 
 // TestSafeRendering leaves nothing that runs or loads.
 func TestSafeRendering(t *testing.T) {
-	p := page(t, "https://shop.test/", `<body onload=x()><script>x()</script><h1 class=t onclick="x()">Jar &lt;b&gt;</h1><iframe src=//evil></iframe>
+	p := page(
+		t,
+		"https://shop.test/",
+		`<body onload=x()><script>x()</script><h1 class=t onclick="x()">Jar &lt;b&gt;</h1><iframe src=//evil></iframe>
 		<svg><script>x()</script></svg><form action=/x><input value=1><button formaction=javascript:x()>Buy</button></form>
-		<a href="javascript:x()">go</a><img src=/a.jpg onerror=x() srcset="/b.jpg 2x"><img src="data:image/gif;base64,R0" data-src="/lazy.jpg"><style>@import "//evil"</style><math><mtext></math>`)
+		<a href="javascript:x()">go</a><img src=/a.jpg onerror=x() srcset="/b.jpg 2x"><img src="data:image/gif;base64,R0" data-src="/lazy.jpg"><style>@import "//evil"</style><math><mtext></math>`,
+	)
 	safe := p.Safe(func(address string) string { return "/seen?" + address })
 	for _, bad := range []string{"x()", "evil", "javascript", "script", "style", "srcset", "<form", "<input", "href", "data:"} {
 		if strings.Contains(safe, bad) {
 			t.Errorf("holds %q: %s", bad, safe)
 		}
 	}
-	for _, good := range []string{`<h1 data-element=`, "Jar &lt;b&gt;</h1>", `src="/seen?https://shop.test/a.jpg"`, `src="/seen?https://shop.test/lazy.jpg"`, "Buy"} {
+	for _, good := range []string{`<h1 data-element=`, "Jar &lt;b&gt;</h1>", `src="/seen?https://shop.test/a.jpg"`,
+		`src="/seen?https://shop.test/lazy.jpg"`, "Buy"} {
 		if !strings.Contains(safe, good) {
 			t.Errorf("lacks %q: %s", good, safe)
 		}
@@ -214,7 +229,8 @@ func FuzzSrcset(f *testing.F) {
 	f.Add("a (,) 1w,,")
 	f.Fuzz(func(t *testing.T, text string) {
 		for _, c := range ReadSrcset(text) {
-			if c.Address == "" || strings.ContainsAny(c.Address, spaces) || !strings.Contains(text, c.Address) || c.Width < 0 || c.Density < 0 {
+			if c.Address == "" || strings.ContainsAny(c.Address, spaces) || !strings.Contains(text, c.Address) || c.Width < 0 ||
+				c.Density < 0 {
 				t.Errorf("%q: %+v", text, c)
 			}
 		}

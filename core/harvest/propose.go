@@ -143,11 +143,18 @@ func place(n *html.Node) int {
 // kept are the elements that a safe rendering shows as they are; others are
 // shown as plain boxes, and those that are dropped not at all.
 var (
-	kept = map[string]bool{"a": true, "p": true, "h1": true, "h2": true, "h3": true, "h4": true, "h5": true, "h6": true, "ul": true, "ol": true, "li": true, "dl": true,
-		"dt": true, "dd": true, "table": true, "thead": true, "tbody": true, "tr": true, "td": true, "th": true, "img": true, "span": true, "b": true, "strong": true, "i": true, "em": true,
-		"nav": true, "main": true, "header": true, "footer": true, "section": true, "article": true, "figure": true, "figcaption": true, "br": true, "hr": true, "small": true}
-	dropped = map[string]bool{"script": true, "style": true, "noscript": true, "template": true, "iframe": true, "object": true, "embed": true, "svg": true, "math": true, "canvas": true,
-		"head": true, "link": true, "meta": true, "base": true, "source": true, "track": true, "audio": true, "param": true, "area": true}
+	kept = map[string]bool{
+		"a": true, "p": true, "h1": true, "h2": true, "h3": true, "h4": true, "h5": true, "h6": true, "ul": true, "ol": true,
+		"li": true, "dl": true, "dt": true, "dd": true, "table": true, "thead": true, "tbody": true, "tr": true, "td": true,
+		"th": true, "img": true, "span": true, "b": true, "strong": true, "i": true, "em": true, "nav": true, "main": true,
+		"header": true, "footer": true, "section": true, "article": true, "figure": true, "figcaption": true, "br": true,
+		"hr": true, "small": true,
+	}
+	dropped = map[string]bool{
+		"script": true, "style": true, "noscript": true, "template": true, "iframe": true, "object": true, "embed": true,
+		"svg": true, "math": true, "canvas": true, "head": true, "link": true, "meta": true, "base": true, "source": true,
+		"track": true, "audio": true, "param": true, "area": true,
+	}
 )
 
 // Safe renders a page's body without scripts, styles, forms, frames and

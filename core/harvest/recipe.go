@@ -79,7 +79,14 @@ func (p *Problem) Error() string { return p.Step + ": " + p.Reason }
 // NewReader makes a recipe ready; the error is a *Problem.
 func NewReader(r Recipe) (*Reader, error) {
 	reader := &Reader{Recipe: r, picks: map[string]*pick{}}
-	steps := []NamedPick{{StepNext, r.Next}, {StepProduct, r.Product}, {StepName, r.Name}, {StepSKU, r.SKU}, {StepBarcode, r.Barcode}, {StepPictures, r.Pictures}}
+	steps := []NamedPick{
+		{StepNext, r.Next},
+		{StepProduct, r.Product},
+		{StepName, r.Name},
+		{StepSKU, r.SKU},
+		{StepBarcode, r.Barcode},
+		{StepPictures, r.Pictures},
+	}
 	for _, a := range r.Attributes {
 		steps = append(steps, NamedPick{attributeStep(a.Name), a.Pick})
 	}
@@ -268,7 +275,13 @@ func (r *Reader) Product(page *Page) Finding {
 		}
 		return ""
 	}
-	p := Finding{Name: first(StepName), SKU: first(StepSKU), Barcode: first(StepBarcode), Attributes: map[string]string{}, Shots: r.shots(page)}
+	p := Finding{
+		Name:       first(StepName),
+		SKU:        first(StepSKU),
+		Barcode:    first(StepBarcode),
+		Attributes: map[string]string{},
+		Shots:      r.shots(page),
+	}
 	for _, a := range r.Recipe.Attributes {
 		if text := first(attributeStep(a.Name)); text != "" {
 			p.Attributes[strings.ToLower(a.Name)] = text

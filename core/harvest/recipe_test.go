@@ -17,7 +17,9 @@ const product = `<h1>Hexagon jar</h1><dl><dt>Article no.</dt><dd>Art. JR-250</dd
 <img src=/blank.gif data-large="/m/raw/jar-3.jpg"></div>`
 
 var recipe = Recipe{Start: []string{"https://shop.test/list"}, Next: Pick{Selector: "a.go"}, Product: Pick{Selector: ".goods a"},
-	Name: Pick{Selector: "h1"}, SKU: Pick{Selector: "dd:nth-of-type(1)", Pattern: `Art\. (\S+)`}, Barcode: Pick{Selector: `dt:contains("EAN") + dd`},
+	Name: Pick{
+		Selector: "h1",
+	}, SKU: Pick{Selector: "dd:nth-of-type(1)", Pattern: `Art\. (\S+)`}, Barcode: Pick{Selector: `dt:contains("EAN") + dd`},
 	Attributes: []NamedPick{{"Colour", Pick{Selector: `dt:contains("Colour") + dd`}}},
 	Pictures:   Pick{Selector: ".stage img, .strip"}, Exclude: []string{".film"},
 	Rewriting: Rewriting{{Find: "/thumb/", With: "/zoom/"}, {Find: `_\d+\.`, With: "_1600.", Pattern: true}}}
@@ -28,7 +30,11 @@ func TestARecipeReads(t *testing.T) {
 		t.Fatal(err)
 	}
 	links := r.Links(page(t, "https://shop.test/list", listing))
-	if want := (Links{[]string{"https://shop.test/list?page=2"}, []string{"https://shop.test/p/jar", "https://shop.test/p/lid"}}); !reflect.DeepEqual(links, want) {
+	if want := (Links{[]string{"https://shop.test/list?page=2"}, []string{"https://shop.test/p/jar",
+		"https://shop.test/p/lid"}}); !reflect.DeepEqual(
+		links,
+		want,
+	) {
 		t.Errorf("links %+v", links)
 	}
 	p := r.Product(page(t, "https://shop.test/p/jar", product))
@@ -46,7 +52,8 @@ func TestARecipeReads(t *testing.T) {
 	if !slices.Equal(got, want) {
 		t.Errorf("shots\n%s\nexpected\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
-	if said := p.Said("https://shop.test/p/jar"); said["sku"] != "JR-250" || said["address"] != "https://shop.test/p/jar" || said["colour"] != "clear" {
+	if said := p.Said("https://shop.test/p/jar"); said["sku"] != "JR-250" || said["address"] != "https://shop.test/p/jar" ||
+		said["colour"] != "clear" {
 		t.Errorf("%v", said)
 	}
 }
@@ -90,8 +97,10 @@ func TestLearningARewriting(t *testing.T) {
 	for _, c := range []struct{ small, large, other, becomes string }{
 		{"https://x.test/m/jar-1_120.jpg", "https://x.test/m/jar-1_1600.jpg", "https://x.test/m/lid-9_80.jpg", "https://x.test/m/lid-9_1600.jpg"},
 		{"https://x.test/thumb/7/a.jpg", "https://x.test/zoom/7/a.jpg", "https://x.test/thumb/8/b.png", "https://x.test/zoom/8/b.png"},
-		{"https://x.test/thumb/jar_120.jpg", "https://x.test/zoom/jar_1600.jpg", "https://x.test/thumb/lid_240.jpg", "https://x.test/zoom/lid_1600.jpg"},
-		{"https://x.test/p/jar.jpg?w=120&h=90", "https://x.test/p/jar.jpg?w=2000&h=1500", "https://x.test/p/lid.jpg?w=80&h=60", "https://x.test/p/lid.jpg?w=2000&h=1500"},
+		{"https://x.test/thumb/jar_120.jpg", "https://x.test/zoom/jar_1600.jpg", "https://x.test/thumb/lid_240.jpg",
+			"https://x.test/zoom/lid_1600.jpg"},
+		{"https://x.test/p/jar.jpg?w=120&h=90", "https://x.test/p/jar.jpg?w=2000&h=1500", "https://x.test/p/lid.jpg?w=80&h=60",
+			"https://x.test/p/lid.jpg?w=2000&h=1500"},
 		{"https://x.test/p/jar.jpg?w=120", "https://x.test/p/jar.jpg", "https://x.test/p/lid.jpg?w=90", "https://x.test/p/lid.jpg"},
 		{"https://x.test/p/jar.jpg", "https://x.test/p/jar_large.jpg", "https://x.test/p/lid.png", "https://x.test/p/lid_large.png"},
 		{"https://x.test/p/jar.jpg", "https://x.test/p/full/jar.jpg", "https://x.test/p/lid.jpg", "https://x.test/p/full/lid.jpg"},
@@ -131,8 +140,12 @@ func FuzzLearn(f *testing.F) {
 }
 
 func TestProposals(t *testing.T) {
-	p := page(t, "https://shop.test/p/jar", `<div id=main><h1 class=t>Jar</h1><h2>Jar</h2><table><tr><th>SKU</th><td>JR-1</td><tr><th>EAN</th><td>40</td></table>
-		<ul class="strip a81723641"><li><img class=small src=1.jpg><li><img class=small src=2.jpg></ul><img src=3.jpg></div>`)
+	p := page(
+		t,
+		"https://shop.test/p/jar",
+		`<div id=main><h1 class=t>Jar</h1><h2>Jar</h2><table><tr><th>SKU</th><td>JR-1</td><tr><th>EAN</th><td>40</td></table>
+		<ul class="strip a81723641"><li><img class=small src=1.jpg><li><img class=small src=2.jpg></ul><img src=3.jpg></div>`,
+	)
 	number := func(tag string, n int) int {
 		for i, e := range p.elements {
 			if e.Data == tag {
@@ -157,7 +170,8 @@ func TestProposals(t *testing.T) {
 		{"img", 2, false, "#main > img", 1},
 	} {
 		list := p.Propose(number(c.tag, c.n), c.many)
-		if len(list) == 0 || !slices.Contains(list, Proposal{c.want, c.hits}) || c.many && list[0].Matches < 2 || !c.many && list[0].Matches != 1 {
+		if len(list) == 0 || !slices.Contains(list, Proposal{c.want, c.hits}) || c.many && list[0].Matches < 2 ||
+			!c.many && list[0].Matches != 1 {
 			t.Errorf("%s %d: %+v, expected among them %s", c.tag, c.n, list, c.want)
 		}
 		for _, each := range list {

@@ -31,7 +31,8 @@ func ReadRobots(content []byte, token string) Robots {
 	content = content[:min(len(content), maxRobots)]
 	var mine, all Robots
 	named, inMine, inAll, agents := false, false, false, false
-	for line := range strings.FieldsFuncSeq(strings.TrimPrefix(string(content), "\ufeff"), func(r rune) bool { return r == '\n' || r == '\r' }) {
+	for line := range strings.FieldsFuncSeq(strings.TrimPrefix(string(content), "\ufeff"),
+		func(r rune) bool { return r == '\n' || r == '\r' }) {
 		line, _, _ = strings.Cut(line, "#")
 		field, value, ok := strings.Cut(line, ":")
 		if !ok {

@@ -15,8 +15,10 @@ func TestRobotsSimpleExample(t *testing.T) {
 		agent, path string
 		want        bool
 	}{
-		{"ambrosa", "/example/page.html", false}, {"ambrosa", "/publications/a.html", true}, {"ambrosa", "/a/b.gif", false}, {"ambrosa", "/a/b.gif?x", true}, {"ambrosa", "/other", true},
-		{"foobot", "/", false}, {"foobot", "/example/page.html", true}, {"foobot", "/example/allowed.gif", true}, {"foobot", "/example/other.gif", false},
+		{"ambrosa", "/example/page.html", false}, {"ambrosa", "/publications/a.html", true}, {"ambrosa", "/a/b.gif", false},
+		{"ambrosa", "/a/b.gif?x", true}, {"ambrosa", "/other", true},
+		{"foobot", "/", false}, {"foobot", "/example/page.html", true}, {"foobot", "/example/allowed.gif", true},
+		{"foobot", "/example/other.gif", false},
 		{"barbot", "/example/page.html", false}, {"barbot", "/example/other", true}, {"BazBot", "/example/page.html", false},
 		{"quxbot", "/example/page.html", true}, {"quxbot", "/a.gif", true},
 	} {
@@ -36,10 +38,13 @@ func TestRobotsLongestMatch(t *testing.T) {
 		content, address string
 		want             bool
 	}{
-		"5.2, the longer is disallowed":     {"User-Agent: foobot\nAllow: /example/page/\nDisallow: /example/page/disallowed.gif", "/example/page/disallowed.gif", false},
-		"5.2, the shorter is allowed":       {"User-Agent: foobot\nAllow: /example/page/\nDisallow: /example/page/disallowed.gif", "/example/page/other.gif", true},
+		"5.2, the longer is disallowed": {"User-Agent: foobot\nAllow: /example/page/\nDisallow: /example/page/disallowed.gif",
+			"/example/page/disallowed.gif", false},
+		"5.2, the shorter is allowed": {"User-Agent: foobot\nAllow: /example/page/\nDisallow: /example/page/disallowed.gif",
+			"/example/page/other.gif", true},
 		"allow wins where both match alike": {"User-Agent: foobot\nDisallow: /a\nAllow: /a", "/a/b", true},
-		"groups of one agent are combined":  {"User-Agent: foobot\nDisallow: /a\nUser-Agent: x\nDisallow: /\nUser-Agent: FooBot\nDisallow: /b", "/b", false},
+		"groups of one agent are combined": {"User-Agent: foobot\nDisallow: /a\nUser-Agent: x\nDisallow: /\nUser-Agent: FooBot\nDisallow: " +
+			"/b", "/b", false},
 		"its version does not matter":       {"User-Agent: foobot/2.0\nDisallow: /a", "/a", false},
 		"the group for all is left alone":   {"User-Agent: foobot\nAllow: /x\nUser-Agent: *\nDisallow: /", "/a", true},
 		"nothing disallowed":                {"User-Agent: *\nDisallow:", "/a", true},
@@ -51,9 +56,10 @@ func TestRobotsLongestMatch(t *testing.T) {
 		"an encoded path, written plain":    {"User-Agent: foobot\nDisallow: /foo/bar/ツ", "/foo/bar/%E3%83%84", false},
 		"a plain path, written encoded":     {"User-Agent: foobot\nDisallow: /foo/bar/%62%61%7A", "/foo/bar/baz", false},
 		"small hexadecimal digits":          {"User-Agent: foobot\nDisallow: /foo/bar/%e3%83%84", "/foo/bar/%E3%83%84", false},
-		"a query with encoded separators":   {"User-Agent: foobot\nDisallow: /foo/bar?baz=https%3A%2F%2Ffoo.bar", "/foo/bar?baz=https%3A%2F%2Ffoo.bar", false},
-		"robots.txt itself":                 {"User-Agent: *\nDisallow: /", "/robots.txt", true},
-		"the start page":                    {"User-Agent: *\nDisallow: /$", "", false},
+		"a query with encoded separators": {"User-Agent: foobot\nDisallow: /foo/bar?baz=https%3A%2F%2Ffoo.bar",
+			"/foo/bar?baz=https%3A%2F%2Ffoo.bar", false},
+		"robots.txt itself": {"User-Agent: *\nDisallow: /", "/robots.txt", true},
+		"the start page":    {"User-Agent: *\nDisallow: /$", "", false},
 	} {
 		u, err := url.Parse("https://x.test" + c.address)
 		if err != nil {

@@ -26,7 +26,10 @@ type Selection struct {
 func (s Selection) Check() error {
 	for _, pattern := range append(append([]string{}, s.Include...), s.Exclude...) {
 		if !doublestar.ValidatePattern(pattern) {
-			return fmt.Errorf("%q is not a pattern: use * for any characters, ** for any folders, ? for one character, {a,b} for either", pattern)
+			return fmt.Errorf(
+				"%q is not a pattern: use * for any characters, ** for any folders, ? for one character, {a,b} for either",
+				pattern,
+			)
 		}
 	}
 	return nil

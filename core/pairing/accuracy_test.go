@@ -56,8 +56,16 @@ func styleCatalog(r *rand.Rand, style int) (items []Item) {
 		if style == 0 || style == 2 {
 			for i, colour := range []string{"amber", "slate blue", "moss green"} {
 				digits := fmt.Sprintf("20%010d", len(items)*37)
-				items = append(items, Item{SKU: product + "-" + []string{"AMB", "BLU", "GRN"}[i], Product: product, Title: title, Attributes: []string{colour},
-					GTIN: digits + string(gtin.CheckDigit(digits))})
+				items = append(
+					items,
+					Item{
+						SKU:        product + "-" + []string{"AMB", "BLU", "GRN"}[i],
+						Product:    product,
+						Title:      title,
+						Attributes: []string{colour},
+						GTIN:       digits + string(gtin.CheckDigit(digits)),
+					},
+				)
 			}
 		} else {
 			digits := fmt.Sprintf("20%010d", len(items)*37)
@@ -83,9 +91,11 @@ func nameFor(r *rand.Rand, items []Item, it Item) []namedFile {
 		key = strings.NewReplacer("-", " ", ".", " ").Replace(key)
 	}
 	place := 1 + r.IntN(8)
-	number := []string{fmt.Sprintf("_%d", place), fmt.Sprintf("-%02d", place), fmt.Sprintf(" (%d)", place), fmt.Sprintf("_%dof9", place), fmt.Sprintf(".%d", place)}[r.IntN(5)]
+	number := []string{fmt.Sprintf("_%d", place), fmt.Sprintf("-%02d", place), fmt.Sprintf(" (%d)", place), fmt.Sprintf("_%dof9", place),
+		fmt.Sprintf(".%d", place)}[r.IntN(5)]
 	ext := []string{".jpg", ".JPG", ".jpeg", ".png", ".tif", ".webp"}[r.IntN(6)]
-	noise := []string{"", "", "", "_web", "_final", "_1200x1200", " copy", "_v2", "_hires", "_20240512", "@2x", "_edit", "_IMG_4471", "_low-res"}[r.IntN(14)]
+	noise := []string{"", "", "", "_web", "_final", "_1200x1200", " copy", "_v2", "_hires", "_20240512", "@2x", "_edit", "_IMG_4471",
+		"_low-res"}[r.IntN(14)]
 	folder := []string{"", "", "shots/", "Delivery 3/", "2024/spring/", "images/web/"}[r.IntN(6)]
 	other := items[r.IntN(len(items))]
 	switch r.IntN(20) {
@@ -119,7 +129,10 @@ func nameFor(r *rand.Rand, items []Item, it Item) []namedFile {
 		}
 		return []namedFile{{folder + fileSafe + "_" + strings.ReplaceAll(other.SKU, "/", "-") + ext, "", 0}}
 	case 17: // noise only
-		return []namedFile{{folder + fmt.Sprintf("IMG_%04d", r.IntN(9999)) + ext, "", 0}, {folder + "DSC0" + fmt.Sprint(1000+r.IntN(8999)) + ext, "", 0}}
+		return []namedFile{
+			{folder + fmt.Sprintf("IMG_%04d", r.IntN(9999)) + ext, "", 0},
+			{folder + "DSC0" + fmt.Sprint(1000+r.IntN(8999)) + ext, "", 0},
+		}
 	case 18: // keys of products that are not in the catalog
 		return []namedFile{{folder + fmt.Sprintf("QQX-%d%c", 100+r.IntN(900), 'A'+r.IntN(26)) + number + ext, "", 0}}
 	default:
@@ -172,7 +185,13 @@ func TestAccuracyOnOwnLists(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("paired %.3f %% of %d, wrong 1 in %d, places %.3f %%", 100*float64(paired)/float64(told), told, (paired+wrong)/max(1, wrong), 100*float64(placed)/float64(paired))
+	t.Logf(
+		"paired %.3f %% of %d, wrong 1 in %d, places %.3f %%",
+		100*float64(paired)/float64(told),
+		told,
+		(paired+wrong)/max(1, wrong),
+		100*float64(placed)/float64(paired),
+	)
 	if 1000*paired < 995*told || 2000*wrong > paired+wrong || 1000*placed < 995*paired {
 		t.Errorf("of %d files %d are paired, %d wrong, %d with the right place", told, paired, wrong, placed)
 	}

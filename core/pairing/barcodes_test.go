@@ -13,7 +13,12 @@ import (
 // digit calculation (6291041500213), and in shorter ones: each time the product
 // is suggested, and never paired.
 func TestSlipsInBarcodesAreSuggested(t *testing.T) {
-	items := []Item{{SKU: "JR-1", GTIN: "6291041500213"}, {SKU: "JR-2", GTIN: "4006381333931"}, {SKU: "JR-8", GTIN: "96385074"}, {SKU: "JR-12", GTIN: "036000291452"}}
+	items := []Item{
+		{SKU: "JR-1", GTIN: "6291041500213"},
+		{SKU: "JR-2", GTIN: "4006381333931"},
+		{SKU: "JR-8", GTIN: "96385074"},
+		{SKU: "JR-12", GTIN: "036000291452"},
+	}
 	c := NewCatalog(items)
 	for _, s := range []struct {
 		name, sku string

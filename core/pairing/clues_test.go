@@ -117,8 +117,15 @@ func TestCluesBesideKeys(t *testing.T) {
 func TestSheetRowsNameFiles(t *testing.T) {
 	catalog := wideCatalog()
 	rows := NewRows([]Row{
-		{Line: 2, File: "Sun.JPG", SKU: "ck-3000-s", Place: 4, View: "Front"}, {Line: 3, File: "a/moon.png", SKU: "0000451"}, {Line: 4, File: "b/moon.png", SKU: "77120045", Lead: true},
-		{Line: 5, File: "both.jpg", SKU: "CK-3000-S"}, {Line: 6, File: "both.jpg", SKU: "DK-3000-S"}, {Line: 7, File: "none.jpg", SKU: "nobody"}, {Line: 8, File: "bare", SKU: "DK-3000-S"}, {Line: 9, File: "never.jpg", SKU: "DK-3000-S"},
+		{
+			Line: 2, File: "Sun.JPG", SKU: "ck-3000-s", Place: 4, View: "Front",
+		}, {Line: 3, File: "a/moon.png", SKU: "0000451"}, {Line: 4, File: "b/moon.png", SKU: "77120045", Lead: true},
+		{
+			Line: 5,
+			File: "both.jpg",
+			SKU:  "CK-3000-S",
+		}, {Line: 6, File: "both.jpg", SKU: "DK-3000-S"}, {Line: 7, File: "none.jpg", SKU: "nobody"},
+		{Line: 8, File: "bare", SKU: "DK-3000-S"}, {Line: 9, File: "never.jpg", SKU: "DK-3000-S"},
 	})
 	paths := []string{"x/sun.jpg", "a/Moon.png", "b/moon.png", "both.jpg", "none.jpg", "bare.tif", "0000451.jpg"}
 	verdicts, err := Lot(catalog, DefaultClues(), paths, false)
@@ -126,7 +133,8 @@ func TestSheetRowsNameFiles(t *testing.T) {
 		t.Fatal(err)
 	}
 	listener := NewListener(catalog)
-	for i, want := range []string{"paired CK-3000-S 4 front", "paired 0000451 0 ", "paired 77120045 1 ", "contested  0 ", "loose  0 ", "paired DK-3000-S 0 ", "paired 0000451 0 "} {
+	for i, want := range []string{"paired CK-3000-S 4 front", "paired 0000451 0 ", "paired 77120045 1 ", "contested  0 ", "loose  0 ",
+		"paired DK-3000-S 0 ", "paired 0000451 0 "} {
 		v := &verdicts[i]
 		listener.Row(v, rows.Of(paths[i]))
 		if got := fmt.Sprintf("%v %s %d %s", v.Kind, shown(catalog, v.Target), v.Place, v.View); got != want {
@@ -216,14 +224,16 @@ func TestLearnFindsTheStep(t *testing.T) {
 // FuzzPatternsAndSteps reads any name with any pattern and step: the spans cover
 // the name, and nothing is paired that the catalog does not have.
 func FuzzPatternsAndSteps(f *testing.F) {
-	for _, seed := range [][3]string{{"img77120045y3.jpg", `(?P<key>\d+)y(?P<place>\d)`, "img"}, {"ü/ＢＫ１０４２.jpg", `(?P<key>..........)`, "Ｂ"}, {"\xffBK-1042", `(?P<key>.*)`, "\xff"}, {"", "(", "-"}} {
+	for _, seed := range [][3]string{{"img77120045y3.jpg", `(?P<key>\d+)y(?P<place>\d)`, "img"},
+		{"ü/ＢＫ１０４２.jpg", `(?P<key>..........)`, "Ｂ"}, {"\xffBK-1042", `(?P<key>.*)`, "\xff"}, {"", "(", "-"}} {
 		f.Add(seed[0], seed[1], seed[2])
 	}
 	catalog := wideCatalog()
 	f.Fuzz(func(t *testing.T, name, expression, text string) {
 		for _, list := range []ClueList{
 			{Clues: []ClueSetting{{Clue: "pattern", Patterns: []string{expression}, OnPath: len(text)%2 == 0}}},
-			{Clues: []ClueSetting{{Clue: "key-in-name"}}, Steps: []Step{{Kind: "drop-prefix", Text: text}, {Kind: "drop-suffix", Text: text}, {Kind: "separator", Text: text}, {Kind: "pad", Width: 9}, {Kind: "code", Text: text, SKU: "CK-3000-S"}}},
+			{Clues: []ClueSetting{{Clue: "key-in-name"}}, Steps: []Step{{Kind: "drop-prefix", Text: text}, {Kind: "drop-suffix", Text: text},
+				{Kind: "separator", Text: text}, {Kind: "pad", Width: 9}, {Kind: "code", Text: text, SKU: "CK-3000-S"}}},
 		} {
 			verdicts, err := Lot(catalog, list, []string{name}, true)
 			if err != nil {

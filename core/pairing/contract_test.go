@@ -155,7 +155,10 @@ func TestTheContract(t *testing.T) {
 			continue
 		}
 		if v.Clue != c.clue || v.Rung != c.rung || v.Place != c.place || v.View != c.view {
-			t.Errorf("%s: %v on rung %v, place %d, view %q; want %v, %v, %d, %q", c.name, v.Clue, v.Rung, v.Place, v.View, c.clue, c.rung, c.place, c.view)
+			t.Errorf(
+				"%s: %v on rung %v, place %d, view %q; want %v, %v, %d, %q", c.name, v.Clue, v.Rung, v.Place, v.View, c.clue,
+				c.rung, c.place, c.view,
+			)
 		}
 	}
 }
@@ -289,7 +292,9 @@ func TestClueListsAreChecked(t *testing.T) {
 // TestABarcodeIsShownAsItWasRead expects of a GTIN that is kept with 14 digits
 // that the name's 13 are its key, and that reasons name what can be seen.
 func TestABarcodeIsShownAsItWasRead(t *testing.T) {
-	c := NewCatalog([]Item{{SKU: "L-1", GTIN: "02000000000138"}, {SKU: "L-2", GTIN: "02000000000138"}, {SKU: "L-3", GTIN: "02000000000121"}})
+	c := NewCatalog(
+		[]Item{{SKU: "L-1", GTIN: "02000000000138"}, {SKU: "L-2", GTIN: "02000000000138"}, {SKU: "L-3", GTIN: "02000000000121"}},
+	)
 	verdicts, err := Lot(c, DefaultClues(), []string{"2000000000121.jpg", "2000000000138.jpg", "02000000000121.jpg"}, true)
 	if err != nil {
 		t.Fatal(err)

@@ -233,8 +233,10 @@ func (r *reader) rivals(claims []claim) []claim {
 }
 
 var (
-	ofClue = [...]float64{SheetRow: 1, SameName: 1, KeyInName: 0.95, NameInKey: 0.8, BarcodeInName: 0.97, BarcodeInPicture: 0.96, Folder: 0.85, Title: 0.7,
-		Attribute: 0.75, Pattern: 0.9, LookAlike: 0.6, SaidBySource: 0.9}
+	ofClue = [...]float64{
+		SheetRow: 1, SameName: 1, KeyInName: 0.95, NameInKey: 0.8, BarcodeInName: 0.97, BarcodeInPicture: 0.96, Folder: 0.85,
+		Title: 0.7, Attribute: 0.75, Pattern: 0.9, LookAlike: 0.6, SaidBySource: 0.9,
+	}
 	ofRung = [...]float64{SameCharacters: 0, LetterCase: 0.01, Separators: 0.02, NoSeparators: 0.06, LeadingZeros: 0.10}
 )
 

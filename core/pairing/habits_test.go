@@ -19,9 +19,18 @@ type shop struct {
 
 func newShop(seed uint64, style int) *shop {
 	s := &shop{r: rand.New(rand.NewPCG(seed, uint64(style)+100)), products: map[string][]int{}}
-	adjectives := []string{"Ventilated", "Galvanised", "Folding", "Insulated", "Stainless", "Hinged", "Double", "Padded", "Tapered", "Perforated", "Enamelled", "Woven", "Lacquered", "Slotted", "Magnetic"}
-	nouns := []string{"smoker", "suit", "veil", "feeder", "strainer", "extractor", "hive tool", "queen cage", "honey gate", "frame rest", "entrance reducer", "bee brush", "uncapping fork", "wax melter", "jar rack"}
-	places := []string{"meadow", "orchard", "mountain", "garden", "coastal", "alpine", "riverside", "woodland", "moor", "valley", "prairie", "heath", "terrace"}
+	adjectives := []string{
+		"Ventilated", "Galvanised", "Folding", "Insulated", "Stainless", "Hinged", "Double", "Padded", "Tapered", "Perforated",
+		"Enamelled", "Woven", "Lacquered", "Slotted", "Magnetic",
+	}
+	nouns := []string{
+		"smoker", "suit", "veil", "feeder", "strainer", "extractor", "hive tool", "queen cage", "honey gate", "frame rest",
+		"entrance reducer", "bee brush", "uncapping fork", "wax melter", "jar rack",
+	}
+	places := []string{
+		"meadow", "orchard", "mountain", "garden", "coastal", "alpine", "riverside", "woodland", "moor", "valley", "prairie",
+		"heath", "terrace",
+	}
 	sizes, colours := []string{"S", "M", "L", "XL"}, []string{"white", "khaki", "slate blue"}
 	codes := map[string]string{"white": "WHT", "khaki": "KHK", "slate blue": "SLB"}
 	seen := map[string]bool{}
@@ -52,7 +61,9 @@ func newShop(seed uint64, style int) *shop {
 			digits := fmt.Sprintf("20%010d", len(s.items)*53+style)
 			s.products[product] = append(s.products[product], len(s.items))
 			s.items = append(s.items, Item{SKU: sku, Product: product, Title: title, GTIN: digits + string(gtin.CheckDigit(digits)),
-				Codes: []string{fmt.Sprintf("SUP%c%05d", 'A'+style, len(s.items)*7)}, Attributes: []string{size, colour, fmt.Sprintf("VX%dQ%d", 1000+len(s.items), style)}})
+				Codes: []string{
+					fmt.Sprintf("SUP%c%05d", 'A'+style, len(s.items)*7),
+				}, Attributes: []string{size, colour, fmt.Sprintf("VX%dQ%d", 1000+len(s.items), style)}})
 		}
 		if style == 0 || style == 2 || style == 3 {
 			for _, size := range sizes[:2+s.r.IntN(3)] {
@@ -93,7 +104,16 @@ func (s *shop) name(habit int) (told, bool) {
 		return told{habit, path, it.Product, "", place}, true
 	}
 	none := func(habit, path string) (told, bool) { return told{habit: habit, path: path}, true }
-	number := pick(fmt.Sprintf("_%d", place), fmt.Sprintf("__%02d", place), fmt.Sprintf(" - %d", place), fmt.Sprintf("#%d", place), fmt.Sprintf("~%d", place), fmt.Sprintf("_%d_of_9", place), fmt.Sprintf(" [%d]", place), fmt.Sprintf("_%03d", place))
+	number := pick(
+		fmt.Sprintf("_%d", place),
+		fmt.Sprintf("__%02d", place),
+		fmt.Sprintf(" - %d", place),
+		fmt.Sprintf("#%d", place),
+		fmt.Sprintf("~%d", place),
+		fmt.Sprintf("_%d_of_9", place),
+		fmt.Sprintf(" [%d]", place),
+		fmt.Sprintf("_%03d", place),
+	)
 	view := pick("front", "back", "lft", "btm", "det", "closeup", "in-use", "packshot", "rear", "top")
 	switch habit {
 	case 0:
@@ -114,7 +134,11 @@ func (s *shop) name(habit int) (told, bool) {
 	case 5:
 		return full("camera behind", safe+" IMG_"+fmt.Sprint(1000+r.IntN(8000))+ext, 0)
 	case 6:
-		return full("date in front", fmt.Sprintf("20260%d1%d_%02d1500_%s_%d%s", 1+r.IntN(9), r.IntN(9), 10+r.IntN(10), safe, place, ext), place)
+		return full(
+			"date in front",
+			fmt.Sprintf("20260%d1%d_%02d1500_%s_%d%s", 1+r.IntN(9), r.IntN(9), 10+r.IntN(10), safe, place, ext),
+			place,
+		)
 	case 7:
 		return full("hash behind", fmt.Sprintf("%s_%d_%08x%08x%s", safe, place, r.Uint32()|0xa0000000, r.Uint32()|0xb000000c, ext), place)
 	case 8:
@@ -148,7 +172,11 @@ func (s *shop) name(habit int) (told, bool) {
 		words := strings.Fields(it.Title)
 		r.Shuffle(len(words), func(a, b int) { words[a], words[b] = words[b], words[a] })
 		if several {
-			return full("title with options", strings.Join(words, "_")+"_"+strings.ReplaceAll(it.Attributes[1], " ", "")+"_"+it.Attributes[0]+ext, 0)
+			return full(
+				"title with options",
+				strings.Join(words, "_")+"_"+strings.ReplaceAll(it.Attributes[1], " ", "")+"_"+it.Attributes[0]+ext,
+				0,
+			)
 		}
 		return full("title in any order", strings.Join(words, " ")+ext, 0)
 	case 21:
@@ -175,7 +203,11 @@ func (s *shop) name(habit int) (told, bool) {
 		if !several {
 			return told{}, false
 		}
-		return full("product and option words", fmt.Sprintf("%s %s %s %d%s", product, it.Attributes[1], it.Attributes[0], place, ext), place)
+		return full(
+			"product and option words",
+			fmt.Sprintf("%s %s %s %d%s", product, it.Attributes[1], it.Attributes[0], place, ext),
+			place,
+		)
 	case 26:
 		if !several || strings.Contains(it.Product, ".") {
 			return told{}, false
@@ -190,7 +222,11 @@ func (s *shop) name(habit int) (told, bool) {
 		}
 		return told{}, false
 	case 28:
-		return full("no break space", strings.NewReplacer("-", "\u00a0", " ", "\u00a0").Replace(safe)+fmt.Sprintf("\u00a0%d", place)+ext, place)
+		return full(
+			"no break space",
+			strings.NewReplacer("-", "\u00a0", " ", "\u00a0").Replace(safe)+fmt.Sprintf("\u00a0%d", place)+ext,
+			place,
+		)
 	case 29:
 		return full("ampersand and words", it.Title+" & more "+safe+ext, 0)
 	case 30: // a digit more: another code
@@ -265,7 +301,12 @@ func TestAccuracyOnOtherHabits(t *testing.T) {
 		complain := func(n told, v Verdict, what string) {
 			key := what + ": " + n.habit
 			if complaints[key]++; complaints[key] <= 2 && testing.Verbose() {
-				t.Logf("style %d %s: %s is of %q %q at %d: %v %s %d, %s", style, key, n.path, n.product, n.sku, n.place, v.Kind, shown(catalog, v.Target), v.Place, v.Reason)
+				t.Logf(
+					"style %d %s: %s is of %q %q at %d: %v %s %d, %s", style, key, n.path, n.product, n.sku, n.place, v.Kind,
+					shown(catalog, v.Target),
+					v.Place,
+					v.Reason,
+				)
 			}
 		}
 		for i, v := range verdicts {
@@ -302,7 +343,15 @@ func TestAccuracyOnOtherHabits(t *testing.T) {
 			t.Logf("style %d %s: %d", style, key, n)
 		}
 	}
-	t.Logf("paired %.3f %% of %d, wrong %d of %d, places %.3f %%, items %.3f %%", 100*float64(paired)/float64(can), can, wrong, paired+wrong, 100*float64(placed)/float64(paired), 100*float64(rightItems)/float64(items))
+	t.Logf(
+		"paired %.3f %% of %d, wrong %d of %d, places %.3f %%, items %.3f %%",
+		100*float64(paired)/float64(can),
+		can,
+		wrong,
+		paired+wrong,
+		100*float64(placed)/float64(paired),
+		100*float64(rightItems)/float64(items),
+	)
 	if 1000*paired < 995*can || 2000*wrong > paired+wrong || 1000*placed < 995*paired {
 		t.Errorf("of %d files %d are paired, %d wrong, %d with the right place", can, paired, wrong, placed)
 	}

@@ -109,7 +109,10 @@ func (r *reader) hashEnd(i, lo, hi int) int {
 	if at > i {
 		return at
 	}
-	if r.isHex(i, to) && (length == 32 || length == 40 || length == 64 || length >= 16 || length >= 12 && changes >= 4 || length >= 8 && changes >= 3 && length >= int32(2*changes)) && changes >= 2 {
+	if r.isHex(i, to) &&
+		(length == 32 || length == 40 || length == 64 || length >= 16 || length >= 12 && changes >= 4 || length >= 8 && changes >= 3 &&
+			length >= int32(2*changes)) &&
+		changes >= 2 {
 		return to
 	}
 	return i

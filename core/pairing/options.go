@@ -151,7 +151,8 @@ func (r *reader) narrow(options []optionValue, left []int32, lo, hi, shortest in
 		}
 		for j := min(i+3, hi-1); j >= i; j-- {
 			end := r.f.atoms[j].end
-			if r.f.atoms[j].segment != r.f.atoms[i].segment || (j+1 < hi && r.f.atoms[j+1].glued) || int(end-r.f.atoms[i].start) < shortest {
+			if r.f.atoms[j].segment != r.f.atoms[i].segment || (j+1 < hi && r.f.atoms[j+1].glued) ||
+				int(end-r.f.atoms[i].start) < shortest {
 				continue
 			}
 			both := intersect(left, findOption(options, r.f, i, j))

@@ -155,7 +155,15 @@ func (r *reader) partOfOne(lo, hi int) (m match, found bool) {
 			continue
 		}
 		if !found {
-			m, found = match{from: int32(lo), to: int32(hi - 1), target: k.target(), key: k.text, rung: r.partRung(k, at, lo, hi), alnum: int32(alnum), digits: letters == 0}, true
+			m, found = match{
+				from:   int32(lo),
+				to:     int32(hi - 1),
+				target: k.target(),
+				key:    k.text,
+				rung:   r.partRung(k, at, lo, hi),
+				alnum:  int32(alnum),
+				digits: letters == 0,
+			}, true
 			continue
 		}
 		if k.product != int32(m.target.Product) {
@@ -199,7 +207,8 @@ func (r *reader) standsIn(k *key, lo, hi int) (at int, ok bool) {
 	for at := 0; at+n <= len(r.key.atoms); at++ {
 		same := true
 		for i := 0; i < n && same; i++ {
-			same = string(r.key.bytes(r.key.atoms[at+i])) == string(r.text(lo+i)) && (i == 0 || !r.f.atoms[lo+i].glued || r.key.atoms[at+i].glued)
+			same = string(r.key.bytes(r.key.atoms[at+i])) == string(r.text(lo+i)) &&
+				(i == 0 || !r.f.atoms[lo+i].glued || r.key.atoms[at+i].glued)
 		}
 		if same {
 			return at, true

@@ -24,7 +24,8 @@ func covers(path string, spans []Span) error {
 }
 
 func FuzzReadName(f *testing.F) {
-	for _, name := range []string{"HB-10/amber 2.jpg", "IMG_5544.jpg", "2000000000121_A1C1.tif", "ＨＢ－２０.jpg", "a\u0308\u0308/.jpg", "\xff\xfe.png", "....", "/", "",
+	for _, name := range []string{"HB-10/amber 2.jpg", "IMG_5544.jpg", "2000000000121_A1C1.tif", "ＨＢ－２０.jpg", "a\u0308\u0308/.jpg",
+		"\xff\xfe.png", "....", "/", "",
 		"10x10x10@2x 2of5 (2) (3) v2", "שלום-HB-20.jpg", "🐝HB-20🐝.jpg", strings.Repeat("A1-", 800)} {
 		f.Add(name)
 	}
@@ -75,7 +76,13 @@ func messyNames(n int) ([]string, *Catalog) {
 	r := rand.New(rand.NewPCG(1, 2))
 	var items []Item
 	for i := range 400 {
-		items = append(items, Item{SKU: fmt.Sprintf("%c%c-%03d-%s", 'A'+i%20, 'A'+i/20%20, i, []string{"S", "M", "L"}[i%3]), Product: fmt.Sprintf("%c%c-%03d", 'A'+i%20, 'A'+i/20%20, i)})
+		items = append(
+			items,
+			Item{
+				SKU:     fmt.Sprintf("%c%c-%03d-%s", 'A'+i%20, 'A'+i/20%20, i, []string{"S", "M", "L"}[i%3]),
+				Product: fmt.Sprintf("%c%c-%03d", 'A'+i%20, 'A'+i/20%20, i),
+			},
+		)
 	}
 	names := make([]string, n)
 	for i := range names {
@@ -108,7 +115,12 @@ func TestHostileNamesAndCatalogs(t *testing.T) {
 	long := strings.Repeat("A1-", 1365)
 	many := strings.Repeat("HB-20 ", 600)
 	for _, items := range [][]Item{digits, prefixes, {{SKU: "HB-20"}, {SKU: strings.Repeat("x", 5000)}, {SKU: "---"}, {SKU: ""}}} {
-		verdicts, err := Lot(NewCatalog(items), DefaultClues(), []string{long, many, "1 2 3 4 5 6 7 8 9.jpg", "P1111.jpg", "\u202egpj.02-BH", "12.jpg", "..//../.jpg"}, true)
+		verdicts, err := Lot(
+			NewCatalog(items),
+			DefaultClues(),
+			[]string{long, many, "1 2 3 4 5 6 7 8 9.jpg", "P1111.jpg", "\u202egpj.02-BH", "12.jpg", "..//../.jpg"},
+			true,
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -123,7 +135,9 @@ func TestHostileNamesAndCatalogs(t *testing.T) {
 // TestAddingAProductNeverMakesAWrongPair adds products one by one and looks
 // whether a file that was paired goes to one it does not belong to.
 func TestAddingAProductNeverMakesAWrongPair(t *testing.T) {
-	truth := map[string]string{"HB-20_2.jpg": "HB-20", "A10.jpg": "A10", "445566 front.jpg": "445566", "VL-30.jpg": "VL-0030", "HB-20/3.jpg": "HB-20"}
+	truth := map[string]string{
+		"HB-20_2.jpg": "HB-20", "A10.jpg": "A10", "445566 front.jpg": "445566", "VL-30.jpg": "VL-0030", "HB-20/3.jpg": "HB-20",
+	}
 	for _, extra := range []string{"2", "HB", "20", "front", "30", "VL", "HB-2", "0", "10", "A-10", "4455", "HB-20-2-X", "jpg"} {
 		items := []Item{{SKU: "HB-20"}, {SKU: "A10"}, {SKU: "445566"}, {SKU: "VL-0030"}, {SKU: extra}}
 		catalog := NewCatalog(items)

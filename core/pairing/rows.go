@@ -138,12 +138,3 @@ func (l *Listener) Row(v *Verdict, rows []Row) {
 		v.View = l.reader.viewNamed(strings.ToLower(row.View))
 	}
 }
-
-// Yes tells whether a cell says yes.
-func Yes(text string) bool {
-	switch strings.ToLower(strings.TrimSpace(text)) {
-	case "1", "x", "y", "yes", "true", "ja", "oui", "si", "sí", "lead", "main":
-		return true
-	}
-	return false
-}

@@ -23,7 +23,16 @@ type Listener struct {
 
 // NewListener returns a listener for a catalog.
 func NewListener(c *Catalog) *Listener {
-	return &Listener{c, newReader(c, findHabits(nil), &compiled{order: []Clue{SameName}, base: []Clue{SameName, KeyInName, BarcodeInName}}, vocabulary(nil), false)}
+	return &Listener{
+		c,
+		newReader(
+			c,
+			findHabits(nil),
+			&compiled{order: []Clue{SameName}, base: []Clue{SameName, KeyInName, BarcodeInName}},
+			vocabulary(nil),
+			false,
+		),
+	}
 }
 
 // Heed adds what its source said to the verdict on a file: a loose file is

@@ -40,12 +40,14 @@ func TestWhatTheSourceSays(t *testing.T) {
 		"more than a SKU says nothing":        {"photo one.jpg", Said{SKU: "instead of HB-10-S take"}, Loose, "", "no key found"},
 		"the same as the name":                {"HB-10-S.jpg", Said{SKU: "HB-10-S"}, Paired, "HB-10-S", "the whole name"},
 		"the variant where the name has none": {"HB-10.jpg", Said{SKU: "HB-10-L"}, Paired, "HB-10-L", ""},
-		"against the name":                    {"HB-10-S.jpg", Said{SKU: "JR/250"}, Contested, "", "its name holds HB-10-S, its source says JR/250"},
-		"settles who claims it":               {"HB-10-S 2000000000145.jpg", Said{SKU: "JR/250"}, Paired, "JR/250", "of those that claim it"},
-		"looked up, whatever the name":        {"HB-10-S.jpg", Said{Barcode: "2000000000145", Only: true}, Paired, "JR/250", "looked up"},
-		"looked up, and two have it":          {"LD-1.jpg", Said{Barcode: "2000000000176", Only: true}, Contested, "", "which several products have"},
-		"looked up for nobody":                {"HB-10-S.jpg", Said{Barcode: "2000000000169", Only: true}, Loose, "", "which no product has"},
-		"looked up, a SKU does not count":     {"HB-10-S.jpg", Said{SKU: "HB-10-S", Barcode: "nonsense", Only: true}, Loose, "", "which no product has"},
+		"against the name": {"HB-10-S.jpg", Said{SKU: "JR/250"}, Contested, "", "its name holds HB-10-S, its source says " +
+			"JR/250"},
+		"settles who claims it":        {"HB-10-S 2000000000145.jpg", Said{SKU: "JR/250"}, Paired, "JR/250", "of those that claim it"},
+		"looked up, whatever the name": {"HB-10-S.jpg", Said{Barcode: "2000000000145", Only: true}, Paired, "JR/250", "looked up"},
+		"looked up, and two have it":   {"LD-1.jpg", Said{Barcode: "2000000000176", Only: true}, Contested, "", "which several products have"},
+		"looked up for nobody":         {"HB-10-S.jpg", Said{Barcode: "2000000000169", Only: true}, Loose, "", "which no product has"},
+		"looked up, a SKU does not count": {"HB-10-S.jpg", Said{SKU: "HB-10-S", Barcode: "nonsense", Only: true}, Loose, "",
+			"which no product has"},
 	} {
 		verdicts, err := Lot(c, DefaultClues(), []string{x.path}, false)
 		if err != nil {

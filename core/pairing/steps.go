@@ -110,7 +110,8 @@ func (s Step) apply(path string) (w rewritten, ok bool) {
 		}
 	case "code":
 		for at := base; at+len(s.Text) <= end; at++ {
-			if to := at + len(s.Text); strings.EqualFold(path[at:to], s.Text) && (at == base || isSeparator(path, at)) && (to == end || separates(path, to)) {
+			if to := at + len(s.Text); strings.EqualFold(path[at:to], s.Text) && (at == base || isSeparator(path, at)) &&
+				(to == end || separates(path, to)) {
 				return unchanged(path).replace(at, to, s.SKU), true
 			}
 		}
@@ -241,7 +242,8 @@ func Learn(c *Catalog, list ClueList, path string, target Target, loose []string
 	var found []Proposal
 	for _, step := range c.steps(path, target) {
 		v := reads(path, step)
-		if v.Kind != Paired || v.Product != target.Product || (target.Item >= 0 && v.Item != target.Item) || slices.Contains(with.steps, step) {
+		if v.Kind != Paired || v.Product != target.Product || (target.Item >= 0 && v.Item != target.Item) ||
+			slices.Contains(with.steps, step) {
 			continue
 		}
 		p := Proposal{Step: step}
@@ -276,7 +278,8 @@ func (c *Catalog) steps(path string, target Target) (steps []Step) {
 	}
 	words := wordsOf(path, base, end)
 	for _, text := range c.keysOf(target) {
-		for _, form := range []string{text, strings.Join(tokensOf(text), ""), strings.Join(tokensOf(text), "-"), strings.Join(tokensOf(text), "_"), strings.Join(tokensOf(text), " ")} {
+		for _, form := range []string{text, strings.Join(tokensOf(text), ""), strings.Join(tokensOf(text), "-"),
+			strings.Join(tokensOf(text), "_"), strings.Join(tokensOf(text), " ")} {
 			at := indexFold(path[base:end], form)
 			if at < 0 {
 				continue

@@ -18,27 +18,6 @@ type Suggestion struct {
 	Edits    []Edit // the key against what was read, character by character
 }
 
-// Edit is one step of an alignment of a key with what was read: equal, or
-// another character, or one that only one of the two has ("" on the other
-// side).
-type Edit struct {
-	Key  string `json:"key"`
-	Read string `json:"read"`
-}
-
-// Same tells whether the characters are equal, letter case aside.
-func (e Edit) Same() bool {
-	a, b := []rune(e.Key), []rune(e.Read)
-	return len(a) == 1 && len(b) == 1 && foldRune(a[0]) == foldRune(b[0])
-}
-
-func foldRune(r rune) rune {
-	if r >= 'A' && r <= 'Z' {
-		return r + 'a' - 'A'
-	}
-	return r
-}
-
 // nearestIndex finds keys by the pairs of characters they hold; it is built
 // when the first suggestion is asked for.
 type nearestIndex struct {
@@ -107,11 +86,16 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 		list = append(list, s)
 	}
 	slices.SortFunc(list, func(a, b Suggestion) int {
-		return cmp.Or(cmp.Compare(a.Distance, b.Distance), cmp.Compare(len(b.Key), len(a.Key)), cmp.Compare(a.Key, b.Key), cmp.Compare(a.Target.Item, b.Target.Item))
+		return cmp.Or(
+			cmp.Compare(a.Distance, b.Distance),
+			cmp.Compare(len(b.Key), len(a.Key)),
+			cmp.Compare(a.Key, b.Key),
+			cmp.Compare(a.Target.Item, b.Target.Item),
+		)
 	})
 	list = list[:min(n, len(list))]
 	for i := range list {
-		list[i].Edits = align(list[i].Key, list[i].Read)
+		list[i].Edits = Align(list[i].Read, list[i].Key)
 	}
 	return list
 }
@@ -245,45 +229,4 @@ func levenshtein(a, b string, limit int) int {
 		}
 	}
 	return row[len(b)]
-}
-
-// align writes a key and what was read against each other with the fewest
-// edits.
-func align(keyText, readText string) []Edit {
-	a, b := []rune(keyText), []rune(readText)
-	if len(a) > 64 || len(b) > 128 {
-		return nil
-	}
-	width := len(b) + 1
-	cost := make([]int, (len(a)+1)*width)
-	for i := len(a); i >= 0; i-- {
-		for j := len(b); j >= 0; j-- {
-			switch {
-			case i == len(a):
-				cost[i*width+j] = len(b) - j
-			case j == len(b):
-				cost[i*width+j] = len(a) - i
-			case foldRune(a[i]) == foldRune(b[j]):
-				cost[i*width+j] = cost[(i+1)*width+j+1]
-			default:
-				cost[i*width+j] = 1 + min(cost[(i+1)*width+j+1], cost[(i+1)*width+j], cost[i*width+j+1])
-			}
-		}
-	}
-	var edits []Edit
-	for i, j := 0, 0; i < len(a) || j < len(b); {
-		here := cost[i*width+j]
-		switch {
-		case i < len(a) && j < len(b) && ((foldRune(a[i]) == foldRune(b[j]) && here == cost[(i+1)*width+j+1]) || here == 1+cost[(i+1)*width+j+1]):
-			edits = append(edits, Edit{string(a[i]), string(b[j])})
-			i, j = i+1, j+1
-		case i < len(a) && here == 1+cost[(i+1)*width+j]:
-			edits = append(edits, Edit{Key: string(a[i])})
-			i++
-		default:
-			edits = append(edits, Edit{Read: string(b[j])})
-			j++
-		}
-	}
-	return edits
 }

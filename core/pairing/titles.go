@@ -164,7 +164,11 @@ func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 		item = int(held[0])
 	}
 	title := r.catalog.items[r.catalog.products[p].items[0]].Title
-	c = claim{match: match{from: atoms[0], to: atoms[0], target: Target{p, item}, key: title, rung: LetterCase, alnum: int32(len(title))}, clue: Title, also: atoms[1:]}
+	c = claim{
+		match: match{from: atoms[0], to: atoms[0], target: Target{p, item}, key: title, rung: LetterCase, alnum: int32(len(title))},
+		clue:  Title,
+		also:  atoms[1:],
+	}
 	c.segment = r.f.atoms[lo].segment + 1
 	return c, true
 }

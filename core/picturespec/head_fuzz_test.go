@@ -4,7 +4,8 @@ import "testing"
 
 // FuzzHead tells type and size from any first bytes.
 func FuzzHead(f *testing.F) {
-	for _, head := range []string{"\xff\xd8\xff\xe0\x00\x10JFIF", "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR", "GIF89a\x01\x00\x01\x00", "RIFF\x00\x00\x00\x00WEBPVP8X", "II*\x00\x08\x00\x00\x00", "\x00\x00\x00\x18ftypavif", "<svg"} {
+	for _, head := range []string{"\xff\xd8\xff\xe0\x00\x10JFIF", "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR", "GIF89a\x01\x00\x01\x00",
+		"RIFF\x00\x00\x00\x00WEBPVP8X", "II*\x00\x08\x00\x00\x00", "\x00\x00\x00\x18ftypavif", "<svg"} {
 		f.Add([]byte(head))
 	}
 	f.Fuzz(func(t *testing.T, head []byte) {

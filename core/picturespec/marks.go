@@ -25,10 +25,30 @@ const (
 type Facts struct {
 	Width, Height               int     // pixels
 	ContentWidth, ContentHeight int     // of the box around what is not border, pixels; 0 where it was not measured
-	Detail                      float64 // the part of its size that its detail would need: 0.5 for a picture enlarged twofold; 0 where it was not measured
+	Detail                      float64 // the part of its size that its detail needs: 0.5 if enlarged twofold; 0 if not measured
 	Frames                      int
 	Colour                      string
 	Alpha                       bool // some of it can be looked through
+	Twin                        Twin // an earlier file that it is the same as, or looks like
+}
+
+// Twin is an earlier file that has the same bytes as a picture, or looks like it;
+// empty for none.
+type Twin struct {
+	SamePath, SameLot string
+	LikePath, LikeLot string
+	LikeBits          int   // of the fingerprint's 64, in which they differ
+	LikePixels        int64 // of the earlier one
+}
+
+func (f Facts) compared() string {
+	switch mine := int64(f.Width) * int64(f.Height); {
+	case mine > f.Twin.LikePixels:
+		return "and is the larger one"
+	case mine < f.Twin.LikePixels:
+		return "which is larger"
+	}
+	return "which is as large"
 }
 
 // paddedBelow is how much of both sides of the frame the content has to fill.
@@ -52,7 +72,8 @@ func (f Facts) Marks() (m Mark) {
 }
 
 func (f Facts) padded() bool {
-	return f.ContentWidth > 0 && float64(f.ContentWidth) < paddedBelow*float64(f.Width) && float64(f.ContentHeight) < paddedBelow*float64(f.Height)
+	return f.ContentWidth > 0 && float64(f.ContentWidth) < paddedBelow*float64(f.Width) &&
+		float64(f.ContentHeight) < paddedBelow*float64(f.Height)
 }
 
 // Measure says in words what a mark rests on; "" for marks that rest on other
@@ -64,7 +85,17 @@ func (f Facts) Measure(m Mark) string {
 	case Padded:
 		return fmt.Sprintf("the content is %d × %d of %d × %d pixels", f.ContentWidth, f.ContentHeight, f.Width, f.Height)
 	case Enlarged:
-		return fmt.Sprintf("detail for about %d × %d of %d × %d pixels", int(f.Detail*float64(f.Width)), int(f.Detail*float64(f.Height)), f.Width, f.Height)
+		return fmt.Sprintf(
+			"detail for about %d × %d of %d × %d pixels",
+			int(f.Detail*float64(f.Width)),
+			int(f.Detail*float64(f.Height)),
+			f.Width,
+			f.Height,
+		)
+	case Same:
+		return "the same bytes as " + f.Twin.SamePath + " in " + f.Twin.SameLot
+	case Alike:
+		return fmt.Sprintf("looks like %s in %s (%d of 64 bits differ), %s", f.Twin.LikePath, f.Twin.LikeLot, f.Twin.LikeBits, f.compared())
 	case Animated:
 		return fmt.Sprintf("%d frames", f.Frames)
 	case Print:
@@ -79,7 +110,8 @@ func (f Facts) Measure(m Mark) string {
 var markNames = []struct {
 	Mark Mark
 	Name string
-}{{Small, "small"}, {Padded, "padded"}, {Enlarged, "enlarged"}, {Same, "same bytes"}, {Alike, "look-alike"}, {Animated, "animated"}, {Print, "CMYK"}, {Transparent, "transparent"}}
+}{{Small, "small"}, {Padded, "padded"}, {Enlarged, "enlarged"}, {Same, "same bytes"}, {Alike, "look-alike"}, {Animated,
+	"animated"}, {Print, "CMYK"}, {Transparent, "transparent"}}
 
 // MarkOf returns the mark of a name; 0 for none.
 func MarkOf(name string) Mark {

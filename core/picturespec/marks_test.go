@@ -18,14 +18,16 @@ func TestMarks(t *testing.T) {
 		"a tall thing":          {Facts{Width: 1000, Height: 1000, ContentWidth: 200, ContentHeight: 900, Frames: 1}, []string{}},
 		"enlarged":              {Facts{Width: 1000, Height: 1000, Detail: 0.5, Frames: 1}, []string{"enlarged"}},
 		"as sharp as it should": {Facts{Width: 1000, Height: 1000, Detail: 1, Frames: 1}, []string{}},
-		"all of the others":     {Facts{Width: 900, Height: 900, Frames: 3, Colour: "CMYK", Alpha: true}, []string{"animated", "CMYK", "transparent"}},
+		"all of the others": {Facts{Width: 900, Height: 900, Frames: 3, Colour: "CMYK", Alpha: true},
+			[]string{"animated", "CMYK", "transparent"}},
 	} {
 		if got := c.facts.Marks().Names(); !reflect.DeepEqual(got, c.want) {
 			t.Errorf("%s: %v, expected %v", name, got, c.want)
 		}
 	}
 	f := Facts{Width: 1000, Height: 800, ContentWidth: 400, ContentHeight: 300, Detail: 0.25, Frames: 2}
-	for mark, want := range map[Mark]string{Padded: "the content is 400 × 300 of 1000 × 800 pixels", Enlarged: "detail for about 250 × 200 of 1000 × 800 pixels", Animated: "2 frames"} {
+	for mark, want := range map[Mark]string{Padded: "the content is 400 × 300 of 1000 × 800 pixels", Enlarged: "detail for about 250 × " +
+		"200 of 1000 × 800 pixels", Animated: "2 frames"} {
 		if got := f.Measure(mark); got != want {
 			t.Errorf("%v: %q", mark, got)
 		}

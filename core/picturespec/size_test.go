@@ -18,8 +18,11 @@ func TestSizesFromTheFirstBytes(t *testing.T) {
 		}
 	}
 	// Two items of a HEIF file: a thumbnail and the picture.
-	heif := []byte("\x00\x00\x00\x1cftypavif\x00\x00\x00\x00avifmif1miaf\x00\x00\x00\x14ispe\x00\x00\x00\x00\x00\x00\x00\x40\x00\x00\x00\x20\x00\x00\x00\x14ispe\x00\x00\x00\x00\x00\x00\x01\x41\x00\x00\x00\x7b")
-	for name, head := range map[string][]byte{"JPEG": asJPEG.Bytes()[:min(700, asJPEG.Len())], "PNG": asPNG.Bytes()[:60], "GIF": asGIF.Bytes()[:min(900, asGIF.Len())], "AVIF": heif} {
+	heif := []byte(
+		"\x00\x00\x00\x1cftypavif\x00\x00\x00\x00avifmif1miaf\x00\x00\x00\x14ispe\x00\x00\x00\x00\x00\x00\x00\x40\x00\x00\x00\x20\x00\x00\x00\x14ispe\x00\x00\x00\x00\x00\x00\x01\x41\x00\x00\x00\x7b",
+	)
+	for name, head := range map[string][]byte{"JPEG": asJPEG.Bytes()[:min(700, asJPEG.Len())], "PNG": asPNG.Bytes()[:60],
+		"GIF": asGIF.Bytes()[:min(900, asGIF.Len())], "AVIF": heif} {
 		if w, h, ok := SizeOf(head); w != 321 || h != 123 || !ok {
 			t.Errorf("%s: %d × %d %v", name, w, h, ok)
 		}

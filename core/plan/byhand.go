@@ -1,6 +1,12 @@
 package plan
 
-import "slices"
+import (
+	"errors"
+	"maps"
+	"slices"
+
+	"ambrosa/core/catalog"
+)
 
 // Ref names a picture on a target before it is applied: by its placement where
 // it stands already, else by its file.
@@ -9,16 +15,15 @@ type Ref struct {
 	File int64 `json:"file"`
 }
 
-// Orders is the order that a person gave pictures by hand: by variant, under 0
-// that of the product as a whole.
-type Orders map[int64][]Ref
+// Orders is the order that a person gave the pictures of targets by hand.
+type Orders map[catalog.Target][]Ref
 
 // Settle puts an arrangement into the order that was given by hand; what the
 // order does not know stays behind, as it was. Warnings of places that collide
 // or are left out do not matter any more where a person gave the order.
 func (o Orders) Settle(wanted Arrangement, warnings []Warning) (Arrangement, []Warning) {
-	for variant, order := range o {
-		list, known := wanted[variant]
+	for target, order := range o {
+		list, known := wanted[target]
 		if !known {
 			continue
 		}
@@ -31,10 +36,64 @@ func (o Orders) Settle(wanted Arrangement, warnings []Warning) (Arrangement, []W
 		}
 		list = slices.Clone(list)
 		slices.SortStableFunc(list, func(a, b Entry) int { return rank(a) - rank(b) })
-		wanted[variant] = list
+		wanted[target] = list
 		warnings = slices.DeleteFunc(warnings, func(w Warning) bool {
-			return w.Variant == variant && (w.Kind == "collision" || w.Kind == "gap")
+			return w.Target == target && (w.Kind == "collision" || w.Kind == "gap")
 		})
 	}
 	return wanted, warnings
+}
+
+// Wanted is a picture as a person wants it to stand.
+type Wanted struct {
+	ID     int64 // of its placement; 0 for a copy
+	Of     int64 // of a copy: the placement that it is a copy of
+	Target catalog.Target
+	View   string
+	Alt    *string // a person's own text; empty asks for a draft again; nil leaves it
+}
+
+// ErrTwice means that one target would show the same picture twice.
+var ErrTwice = errors.New("the same picture twice on one target")
+
+// ErrGone means that a picture that is to be arranged does not stand any more.
+var ErrGone = errors.New("a picture does not stand any more")
+
+// ByHand returns what a product or category shows when a person arranges its
+// pictures: all that are wanted, in order, each target's for itself. draft words
+// the alternative text of a picture that shows a target in a view. The error is
+// ErrTwice or ErrGone.
+func ByHand(standing Arrangement, pictures []Wanted, draft func(target catalog.Target, view string) string) (Arrangement, error) {
+	left := map[int64]Entry{} // stands, and was not taken yet
+	for _, entries := range standing {
+		for _, e := range entries {
+			left[e.ID] = e
+		}
+	}
+	all := maps.Clone(left)
+	arranged := Arrangement{}
+	for _, p := range pictures {
+		e, stands := left[p.ID]
+		if p.ID == 0 {
+			e, stands = all[p.Of]
+			e.ID = 0
+		}
+		if !stands {
+			return nil, ErrGone
+		}
+		delete(left, p.ID)
+		e.View = p.View
+		switch {
+		case p.Alt == nil:
+		case *p.Alt == "":
+			e.Alt, e.AltBy = draft(p.Target, p.View), "draft"
+		default:
+			e.Alt, e.AltBy = *p.Alt, "person"
+		}
+		if slices.ContainsFunc(arranged[p.Target], func(o Entry) bool { return o.Sum == e.Sum }) {
+			return nil, ErrTwice
+		}
+		arranged[p.Target] = append(arranged[p.Target], e)
+	}
+	return arranged, nil
 }

@@ -37,11 +37,22 @@ func (f Facts) sameLook(list []Entry, taken []bool, a Arriving) int {
 // is replaced by a smaller one, one that is a larger version of what stands,
 // rights that keep it from being handed on, and one below the least size.
 func Warn(before, after Arrangement, facts Facts) (warnings []Warning) {
-	for _, variant := range sortedKeys(after) {
-		was, will := before[variant], after[variant]
+	for _, target := range targets(after) {
+		was, will := before[target], after[target]
 		if len(was) > 0 && len(will) > 0 && was[0].Sum != will[0].Sum {
 			if a, b := facts[was[0].Sum], facts[will[0].Sum]; b.Pixels > 0 && b.Pixels < a.Pixels {
-				warnings = append(warnings, Warning{Kind: "smaller lead", Variant: variant, Text: fmt.Sprintf("the lead is replaced by a smaller picture, %.1f instead of %.1f megapixels", float64(b.Pixels)/1e6, float64(a.Pixels)/1e6)})
+				warnings = append(
+					warnings,
+					Warning{
+						Kind:   "smaller lead",
+						Target: target,
+						Text: fmt.Sprintf(
+							"the lead is replaced by a smaller picture, %.1f instead of %.1f megapixels",
+							float64(b.Pixels)/1e6,
+							float64(a.Pixels)/1e6,
+						),
+					},
+				)
 			}
 		}
 		held := ""
@@ -68,7 +79,7 @@ func Warn(before, after Arrangement, facts Facts) (warnings []Warning) {
 			}
 		}
 		if held != "" {
-			warnings = append(warnings, Warning{Kind: "rights", Variant: variant, Text: "cannot be handed on: " + held})
+			warnings = append(warnings, Warning{Kind: "rights", Target: target, Text: "cannot be handed on: " + held})
 		}
 		for _, w := range []struct {
 			files      []int64
@@ -80,7 +91,7 @@ func Warn(before, after Arrangement, facts Facts) (warnings []Warning) {
 				if n > 1 {
 					subject = fmt.Sprintf("%d pictures are ", n)
 				}
-				warnings = append(warnings, Warning{Kind: w.kind, Variant: variant, Text: subject + w.text, Files: w.files})
+				warnings = append(warnings, Warning{Kind: w.kind, Target: target, Text: subject + w.text, Files: w.files})
 			}
 		}
 	}

@@ -3,8 +3,11 @@ package plan
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
+
+	"ambrosa/core/catalog"
 )
 
 // Order sorts arriving files: by place, then those whose name is nothing but
@@ -53,7 +56,10 @@ func unnumberedFirst(files []Arriving) int64 {
 }
 
 // viewOrder is the order in which a shot list shows views (common practice).
-var viewOrder = []string{"front", "", "angle", "left", "right", "side", "back", "top", "bottom", "inside", "detail", "label", "pack", "in use", "scale", "swatch"}
+var viewOrder = []string{
+	"front", "", "angle", "left", "right", "side", "back", "top", "bottom", "inside", "detail", "label", "pack", "in use",
+	"scale", "swatch",
+}
 
 func viewRank(view string) int {
 	if i := slices.Index(viewOrder, view); i >= 0 {
@@ -63,7 +69,7 @@ func viewRank(view string) int {
 }
 
 // placeWarnings reports two files for one place or view, and places left out.
-func placeWarnings(variant int64, files []Arriving) (warnings []Warning) {
+func placeWarnings(target catalog.Target, files []Arriving) (warnings []Warning) {
 	byPlace, byView := map[int][]string{}, map[string][]string{}
 	last := 0
 	for _, a := range files {
@@ -74,14 +80,28 @@ func placeWarnings(variant int64, files []Arriving) (warnings []Warning) {
 			byView[a.View] = append(byView[a.View], a.Path)
 		}
 	}
-	for _, place := range sortedKeys(byPlace) {
+	for _, place := range slices.Sorted(maps.Keys(byPlace)) {
 		if names := byPlace[place]; len(names) > 1 {
-			warnings = append(warnings, Warning{Kind: "collision", Variant: variant, Text: fmt.Sprintf("%d files for place %d: %s", len(names), place, strings.Join(names, ", "))})
+			warnings = append(
+				warnings,
+				Warning{
+					Kind:   "collision",
+					Target: target,
+					Text:   fmt.Sprintf("%d files for place %d: %s", len(names), place, strings.Join(names, ", ")),
+				},
+			)
 		}
 	}
-	for _, view := range sortedKeys(byView) {
+	for _, view := range slices.Sorted(maps.Keys(byView)) {
 		if names := byView[view]; len(names) > 1 {
-			warnings = append(warnings, Warning{Kind: "collision", Variant: variant, Text: fmt.Sprintf("%d files for the view %s: %s", len(names), view, strings.Join(names, ", "))})
+			warnings = append(
+				warnings,
+				Warning{
+					Kind:   "collision",
+					Target: target,
+					Text:   fmt.Sprintf("%d files for the view %s: %s", len(names), view, strings.Join(names, ", ")),
+				},
+			)
 		}
 	}
 	var missing []string
@@ -93,7 +113,7 @@ func placeWarnings(variant int64, files []Arriving) (warnings []Warning) {
 		}
 	}
 	if len(missing) > 0 {
-		warnings = append(warnings, Warning{Kind: "gap", Variant: variant, Text: "no file for place " + strings.Join(missing, ", ")})
+		warnings = append(warnings, Warning{Kind: "gap", Target: target, Text: "no file for place " + strings.Join(missing, ", ")})
 	}
 	return warnings
 }

@@ -6,6 +6,8 @@ package plan
 import (
 	"cmp"
 	"slices"
+
+	"ambrosa/core/catalog"
 )
 
 // Way says how arriving pictures are placed among those that stand.
@@ -36,13 +38,9 @@ type Entry struct {
 	Plan  int64  `json:"plan,omitempty"`  // that placed it
 }
 
-// Arrangement is the pictures of one product: by variant, and under 0 those of
-// the product as a whole.
-type Arrangement map[int64][]Entry
-
 // Arriving is a file that a lot brings for a target.
 type Arriving struct {
-	Variant int64 // 0 for the product as a whole
+	Target catalog.Target
 	Entry
 	Place int    // as read from the name, 0 when none was
 	Path  string // orders files without a place
@@ -51,9 +49,9 @@ type Arriving struct {
 
 // Warning is something a person should know before applying.
 type Warning struct {
-	Kind    string `json:"kind"` // collision, gap, twice, unmatched, loses last, lead changes, smaller lead, rights, small, larger, alike
-	Variant int64  `json:"variant,omitempty"`
-	Text    string `json:"text"`
+	Kind   string         `json:"kind"` // collision, gap, twice, unmatched, loses last, lead changes, smaller lead, rights, small, larger, alike
+	Target catalog.Target `json:"target"`
+	Text   string         `json:"text"`
 
 	Files []int64 `json:"files,omitempty"` // that arrive and that it is about, of small, larger and alike
 }
@@ -65,30 +63,33 @@ type Warning struct {
 func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (Arrangement, []Warning) {
 	wanted := standing.Clone()
 	var warnings []Warning
-	byTarget := map[int64][]Arriving{}
+	byTarget := map[catalog.Target][]Arriving{}
 	for _, a := range arriving {
-		byTarget[a.Variant] = append(byTarget[a.Variant], a)
+		byTarget[a.Target] = append(byTarget[a.Target], a)
 	}
-	for _, variant := range sortedKeys(byTarget) {
-		files := byTarget[variant]
+	for _, target := range targets(byTarget) {
+		files := byTarget[target]
 		Order(files)
-		warnings = append(warnings, placeWarnings(variant, files)...)
-		stands := standing[variant]
+		warnings = append(warnings, placeWarnings(target, files)...)
+		stands := standing[target]
 		var twice, left []Arriving
 		if way == LikeForLike {
-			wanted[variant], twice, left = likeForLike(stands, files, facts)
+			wanted[target], twice, left = likeForLike(stands, files, facts)
 		} else {
-			wanted[variant], twice = placed(stands, files, way)
+			wanted[target], twice = placed(stands, files, way)
 		}
 		for _, a := range twice {
 			why := "the same bytes arrive under another name"
 			if slices.ContainsFunc(stands, func(e Entry) bool { return e.Sum == a.Sum }) {
 				why = "the same bytes stand there already"
 			}
-			warnings = append(warnings, Warning{Kind: "twice", Variant: variant, Text: a.Path + ": " + why + ", so it is left out"})
+			warnings = append(warnings, Warning{Kind: "twice", Target: target, Text: a.Path + ": " + why + ", so it is left out"})
 		}
 		for _, a := range left {
-			warnings = append(warnings, Warning{Kind: "unmatched", Variant: variant, Text: a.Path + ": nothing like it stands there, so it is left out"})
+			warnings = append(
+				warnings,
+				Warning{Kind: "unmatched", Target: target, Text: a.Path + ": nothing like it stands there, so it is left out"},
+			)
 		}
 	}
 	return wanted, warnings
@@ -194,15 +195,8 @@ type Difference struct {
 
 // Diff compares two arrangements of one product.
 func Diff(before, after Arrangement) (d Difference) {
-	targets := map[int64]bool{}
-	for variant := range before {
-		targets[variant] = true
-	}
-	for variant := range after {
-		targets[variant] = true
-	}
-	for _, variant := range sortedKeys(targets) {
-		was, will := before[variant], after[variant]
+	for _, target := range targets(before, after) {
+		was, will := before[target], after[target]
 		for i, e := range will {
 			at := slices.IndexFunc(was, func(o Entry) bool { return same(o, e) })
 			switch {
@@ -219,9 +213,9 @@ func Diff(before, after Arrangement) (d Difference) {
 		}
 		switch {
 		case len(was) > 0 && len(will) == 0:
-			d.Warnings = append(d.Warnings, Warning{Kind: "loses last", Variant: variant, Text: "loses its last picture"})
+			d.Warnings = append(d.Warnings, Warning{Kind: "loses last", Target: target, Text: "loses its last picture"})
 		case len(was) > 0 && !same(was[0], will[0]):
-			d.Warnings = append(d.Warnings, Warning{Kind: "lead changes", Variant: variant, Text: "another picture becomes the lead"})
+			d.Warnings = append(d.Warnings, Warning{Kind: "lead changes", Target: target, Text: "another picture becomes the lead"})
 		}
 	}
 	return d
@@ -243,15 +237,15 @@ func Reverse(before, after, now Arrangement) Arrangement {
 		return before.Clone()
 	}
 	back := now.Clone()
-	for variant := range after {
-		back[variant] = slices.DeleteFunc(back[variant], func(e Entry) bool {
-			return find(after[variant], e) >= 0 && find(before[variant], e) < 0
+	for target := range after {
+		back[target] = slices.DeleteFunc(back[target], func(e Entry) bool {
+			return find(after[target], e) >= 0 && find(before[target], e) < 0
 		})
 	}
-	for _, variant := range sortedKeys(before) {
-		for place, e := range before[variant] {
-			if find(after[variant], e) < 0 && find(back[variant], e) < 0 {
-				back[variant] = slices.Insert(back[variant], min(place, len(back[variant])), e)
+	for _, target := range targets(before) {
+		for place, e := range before[target] {
+			if find(after[target], e) < 0 && find(back[target], e) < 0 {
+				back[target] = slices.Insert(back[target], min(place, len(back[target])), e)
 			}
 		}
 	}
@@ -260,36 +254,4 @@ func Reverse(before, after, now Arrangement) Arrangement {
 
 func find(list []Entry, e Entry) int {
 	return slices.IndexFunc(list, func(o Entry) bool { return same(o, e) })
-}
-
-// Clone returns a copy that shares nothing.
-func (a Arrangement) Clone() Arrangement {
-	b := make(Arrangement, len(a))
-	for variant, list := range a {
-		b[variant] = slices.Clone(list)
-	}
-	return b
-}
-
-// Equal tells whether both show the same placements in the same order with the
-// same texts.
-func (a Arrangement) Equal(b Arrangement) bool {
-	covers := func(x, y Arrangement) bool {
-		for variant, list := range x {
-			if !slices.Equal(list, y[variant]) {
-				return false
-			}
-		}
-		return true
-	}
-	return covers(a, b) && covers(b, a)
-}
-
-func sortedKeys[K cmp.Ordered, V any](m map[K]V) []K {
-	keys := make([]K, 0, len(m))
-	for k := range m {
-		keys = append(keys, k)
-	}
-	slices.Sort(keys)
-	return keys
 }

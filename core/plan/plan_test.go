@@ -6,14 +6,19 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ambrosa/core/catalog"
 )
+
+// of is the product of the tests for 0, else one of its variants.
+func of(variant int64) catalog.Target { return catalog.TargetOf(1, variant) }
 
 func entry(id int64, view string) Entry {
 	return Entry{ID: id, File: id, Sum: fmt.Sprintf("sum%d", id), View: view}
 }
 
 func arriving(file int64, place int, view, path string) Arriving {
-	return Arriving{Entry: Entry{File: file, Sum: fmt.Sprintf("sum%d", file), View: view}, Place: place, Path: path}
+	return Arriving{Target: of(0), Entry: Entry{File: file, Sum: fmt.Sprintf("sum%d", file), View: view}, Place: place, Path: path}
 }
 
 func files(list []Entry) string {
@@ -33,7 +38,7 @@ func kinds(warnings []Warning) string {
 }
 
 func TestWaysToPlace(t *testing.T) {
-	standing := Arrangement{0: {entry(1, "front"), entry(2, "back"), entry(3, "")}}
+	standing := Arrangement{of(0): {entry(1, "front"), entry(2, "back"), entry(3, "")}}
 	lot := []Arriving{arriving(12, 2, "", "b_2.jpg"), arriving(11, 1, "front", "b_1.jpg")}
 	for _, c := range []struct {
 		way  Way
@@ -46,21 +51,24 @@ func TestWaysToPlace(t *testing.T) {
 		{LikeForLike, "11 12 3", ""}, // 11 for the front, 12 for place 2
 	} {
 		got, warnings := Arrange(standing, lot, c.way, nil)
-		if files(got[0]) != c.want || kinds(warnings) != c.warn {
-			t.Errorf("%s: %s (%s), want %s (%s)", c.way, files(got[0]), kinds(warnings), c.want, c.warn)
+		if files(got[of(0)]) != c.want || kinds(warnings) != c.warn {
+			t.Errorf("%s: %s (%s), want %s (%s)", c.way, files(got[of(0)]), kinds(warnings), c.want, c.warn)
 		}
 	}
-	if files(standing[0]) != "1 2 3" {
+	if files(standing[of(0)]) != "1 2 3" {
 		t.Error("what stands was changed")
 	}
 }
 
 func TestLikeForLikeKeepsTextsAndLeavesOutTheRest(t *testing.T) {
-	standing := Arrangement{5: {{ID: 1, File: 1, Sum: "a", View: "front", Alt: "my words", AltBy: "person"}}}
-	lot := []Arriving{{Variant: 5, Entry: Entry{File: 9, Sum: "b", View: "front", Alt: "draft", AltBy: "draft"}}, {Variant: 5, Entry: Entry{File: 8, Sum: "c", View: "top"}, Path: "top.jpg"}}
+	standing := Arrangement{of(5): {{ID: 1, File: 1, Sum: "a", View: "front", Alt: "my words", AltBy: "person"}}}
+	lot := []Arriving{
+		{Target: of(5), Entry: Entry{File: 9, Sum: "b", View: "front", Alt: "draft", AltBy: "draft"}},
+		{Target: of(5), Entry: Entry{File: 8, Sum: "c", View: "top"}, Path: "top.jpg"},
+	}
 	got, warnings := Arrange(standing, lot, LikeForLike, nil)
-	if len(got[5]) != 1 || got[5][0].File != 9 || got[5][0].Alt != "my words" || got[5][0].AltBy != "person" {
-		t.Errorf("got %+v", got[5])
+	if len(got[of(5)]) != 1 || got[of(5)][0].File != 9 || got[of(5)][0].Alt != "my words" || got[of(5)][0].AltBy != "person" {
+		t.Errorf("got %+v", got[of(5)])
 	}
 	if kinds(warnings) != "unmatched" || !strings.Contains(warnings[0].Text, "top.jpg") {
 		t.Errorf("warnings %+v", warnings)
@@ -68,14 +76,14 @@ func TestLikeForLikeKeepsTextsAndLeavesOutTheRest(t *testing.T) {
 }
 
 func TestTheSamePictureIsNotPlacedTwice(t *testing.T) {
-	standing := Arrangement{0: {entry(1, "")}}
-	again := Arriving{Entry: Entry{File: 7, Sum: "sum1"}, Path: "copy.jpg"}
+	standing := Arrangement{of(0): {entry(1, "")}}
+	again := Arriving{Target: of(0), Entry: Entry{File: 7, Sum: "sum1"}, Path: "copy.jpg"}
 	got, warnings := Arrange(standing, []Arriving{again, arriving(2, 0, "", "new.jpg")}, After, nil)
-	if files(got[0]) != "1 2" || kinds(warnings) != "twice" {
-		t.Errorf("after: %s (%s)", files(got[0]), kinds(warnings))
+	if files(got[of(0)]) != "1 2" || kinds(warnings) != "twice" {
+		t.Errorf("after: %s (%s)", files(got[of(0)]), kinds(warnings))
 	}
 	got, _ = Arrange(standing, []Arriving{again}, Instead, nil)
-	if got[0][0].ID != 1 {
+	if got[of(0)][0].ID != 1 {
 		t.Error("in its stead: the same picture lost its placement")
 	}
 }
@@ -112,15 +120,20 @@ func TestCollisionsAndGaps(t *testing.T) {
 	if kinds(warnings) != "collision" {
 		t.Errorf("two fronts: %+v", warnings)
 	}
-	_, warnings = Arrange(Arrangement{}, []Arriving{{Entry: Entry{File: 1, Sum: "a"}, Path: "HB-10.jpg", Bare: true}, arriving(2, 2, "", "HB-10_2.jpg")}, After, nil)
+	_, warnings = Arrange(
+		Arrangement{},
+		[]Arriving{{Target: of(0), Entry: Entry{File: 1, Sum: "a"}, Path: "HB-10.jpg", Bare: true}, arriving(2, 2, "", "HB-10_2.jpg")},
+		After,
+		nil,
+	)
 	if len(warnings) != 0 {
 		t.Errorf("a bare name is the first: %+v", warnings)
 	}
 }
 
 func TestDiff(t *testing.T) {
-	before := Arrangement{0: {entry(1, ""), entry(2, "")}, 4: {entry(3, "")}}
-	after := Arrangement{0: {entry(2, ""), entry(1, ""), {File: 9}}, 4: nil}
+	before := Arrangement{of(0): {entry(1, ""), entry(2, "")}, of(4): {entry(3, "")}}
+	after := Arrangement{of(0): {entry(2, ""), entry(1, ""), {File: 9}}, of(4): nil}
 	d := Diff(before, after)
 	if d.Added != 1 || d.Removed != 1 || d.Moved != 2 || kinds(d.Warnings) != "lead changes loses last" {
 		t.Errorf("got %+v", d)
@@ -135,14 +148,14 @@ func TestReverseIsExact(t *testing.T) {
 		id := int64(1)
 		for variant := range int64(3) {
 			for range r.IntN(4) {
-				before[variant] = append(before[variant], entry(id, ""))
+				before[of(variant)] = append(before[of(variant)], entry(id, ""))
 				id++
 			}
 		}
 		var lot []Arriving
 		for range 1 + r.IntN(4) {
 			a := arriving(100+id, r.IntN(3), []string{"", "front"}[r.IntN(2)], "x")
-			a.Variant = int64(r.IntN(3))
+			a.Target = of(int64(r.IntN(3)))
 			lot = append(lot, a)
 			id++
 		}
@@ -161,21 +174,21 @@ func TestReverseIsExact(t *testing.T) {
 		// Later, a person moves things and adds a picture; it stays, and so do
 		// all that stood before.
 		now := after.Clone()
-		slices.Reverse(now[0])
-		now[0] = append(now[0], entry(9999, ""))
+		slices.Reverse(now[of(0)])
+		now[of(0)] = append(now[of(0)], entry(9999, ""))
 		back := Reverse(before, after, now)
-		for variant, list := range before {
+		for target, list := range before {
 			for _, e := range list {
-				if find(back[variant], e) < 0 {
+				if find(back[target], e) < 0 {
 					t.Fatalf("%v is gone from %v", e, back)
 				}
 			}
 		}
-		if find(back[0], entry(9999, "")) < 0 {
+		if find(back[of(0)], entry(9999, "")) < 0 {
 			t.Fatal("what was added later is gone")
 		}
 		for _, a := range lot {
-			if slices.ContainsFunc(back[a.Variant], func(e Entry) bool { return e.File == a.File }) {
+			if slices.ContainsFunc(back[a.Target], func(e Entry) bool { return e.File == a.File }) {
 				t.Fatal("what the plan added is still there")
 			}
 		}

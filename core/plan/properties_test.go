@@ -32,12 +32,21 @@ func anyProduct(r *rand.Rand) (standing Arrangement, arriving []Arriving, facts 
 			if r.IntN(3) == 0 {
 				e.Alt, e.AltBy = "said by hand", "person"
 			}
-			standing[variant] = append(standing[variant], e)
+			standing[of(variant)] = append(standing[of(variant)], e)
 		}
 	}
 	for n := range r.IntN(8) {
 		file := int64(10_000 + n)
-		arriving = append(arriving, Arriving{Variant: int64(r.IntN(4)), Entry: picture(file), Place: r.IntN(5), Path: fmt.Sprintf("file %d.jpg", n), Bare: r.IntN(6) == 0})
+		arriving = append(
+			arriving,
+			Arriving{
+				Target: of(int64(r.IntN(4))),
+				Entry:  picture(file),
+				Place:  r.IntN(5),
+				Path:   fmt.Sprintf("file %d.jpg", n),
+				Bare:   r.IntN(6) == 0,
+			},
+		)
 	}
 	return standing, arriving, facts
 }
@@ -67,8 +76,8 @@ func TestWhatHoldsInEveryWay(t *testing.T) {
 			}
 			placed := 0
 			for variant := range int64(4) {
-				was, will := standing[variant], wanted[variant]
-				brings := slices.ContainsFunc(arriving, func(a Arriving) bool { return a.Variant == variant })
+				was, will := standing[of(variant)], wanted[of(variant)]
+				brings := slices.ContainsFunc(arriving, func(a Arriving) bool { return a.Target == of(variant) })
 				if !brings && !reflect.DeepEqual(was, will) {
 					fail("variant %d has changed, for which nothing comes", variant)
 				}
@@ -94,7 +103,7 @@ func TestWhatHoldsInEveryWay(t *testing.T) {
 			}
 			stay := 0 // of those that come, shown by the placement that stands
 			for _, a := range arriving {
-				if slices.ContainsFunc(wanted[a.Variant], func(e Entry) bool { return e.ID != 0 && e.Sum == a.Sum }) {
+				if slices.ContainsFunc(wanted[a.Target], func(e Entry) bool { return e.ID != 0 && e.Sum == a.Sum }) {
 					stay++
 				}
 			}
@@ -140,20 +149,21 @@ func takenBack(t *testing.T, r *rand.Rand, before, wanted Arrangement) {
 	}
 	later := Entry{ID: 90_000, File: 90_000, Sum: "later"}
 	now := after.Clone()
-	variant := int64(r.IntN(4))
-	now[variant] = slices.Insert(now[variant], r.IntN(len(now[variant])+1), later)
+	target := of(int64(r.IntN(4)))
+	now[target] = slices.Insert(now[target], r.IntN(len(now[target])+1), later)
 	back := Reverse(before, after, now)
-	if find(back[variant], later) < 0 {
-		t.Fatalf("the later picture is gone from %+v", back[variant])
+	if find(back[target], later) < 0 {
+		t.Fatalf("the later picture is gone from %+v", back[target])
 	}
 	for v := range int64(4) {
+		v := of(v)
 		list := slices.DeleteFunc(slices.Clone(back[v]), func(e Entry) bool { return e == later })
 		if len(list) != len(before[v]) {
-			t.Fatalf("variant %d: %+v came back as %+v", v, before[v], list)
+			t.Fatalf("%s: %+v came back as %+v", v, before[v], list)
 		}
 		for _, e := range before[v] {
 			if find(list, e) < 0 {
-				t.Fatalf("variant %d: %+v is not back", v, e)
+				t.Fatalf("%s: %+v is not back", v, e)
 			}
 		}
 	}

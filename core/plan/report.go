@@ -83,7 +83,12 @@ func (r Report) Text() string {
 		line("These show what they showed before. They can be planned again as they are now.")
 	}
 	if hand := r.ByHand(); hand >= time.Minute && !r.Reverted {
-		line("\nBy hand that would have taken about %s, reckoned at %d seconds to find a product and %d for each picture.", spoken(hand), FindSeconds, PlaceSeconds)
+		line(
+			"\nBy hand that would have taken about %s, reckoned at %d seconds to find a product and %d for each picture.",
+			spoken(hand),
+			FindSeconds,
+			PlaceSeconds,
+		)
 	}
 	return strings.TrimSpace(b.String())
 }

@@ -111,7 +111,8 @@ func TestDrawingIsDeterministic(t *testing.T) {
 		if err != nil || !bytes.Equal(first, again) {
 			t.Errorf("%s: drawn twice, the bytes differ (%v)", format, err)
 		}
-		if got := string(picturespec.TypeOf(first)); !strings.Contains(got, map[string]string{"jpg": "jpeg", "tif": "tiff"}[format]) || format == "png" && got != "image/png" {
+		if got := string(picturespec.TypeOf(first)); !strings.Contains(got, map[string]string{"jpg": "jpeg", "tif": "tiff"}[format]) ||
+			format == "png" && got != "image/png" {
 			t.Errorf("%s: the bytes are %s", format, got)
 		}
 	}

@@ -118,9 +118,20 @@ func copyRequest(c fiber.Ctx, op *huma.Operation) (*humaContext, error) {
 	if err != nil {
 		return nil, fiber.NewError(http.StatusBadRequest, "the address cannot be read")
 	}
-	ctx := &humaContext{op: op, method: strings.Clone(c.Method()), host: strings.Clone(c.Host()), remote: c.RequestCtx().RemoteAddr().String(),
-		proto: strings.Clone(c.Protocol()), url: *parsed, query: parsed.Query(), params: map[string]string{}, headers: http.Header{},
-		tls: c.RequestCtx().TLSConnectionState(), conn: c.RequestCtx().Conn(), out: newResponse()}
+	ctx := &humaContext{
+		op:      op,
+		method:  strings.Clone(c.Method()),
+		host:    strings.Clone(c.Host()),
+		remote:  c.RequestCtx().RemoteAddr().String(),
+		proto:   strings.Clone(c.Protocol()),
+		url:     *parsed,
+		query:   parsed.Query(),
+		params:  map[string]string{},
+		headers: http.Header{},
+		tls:     c.RequestCtx().TLSConnectionState(),
+		conn:    c.RequestCtx().Conn(),
+		out:     newResponse(),
+	}
 	ctx.ctx, ctx.cancel = untilGone(context.WithoutCancel(c.Context()), ctx.conn)
 	if !endless(op) {
 		gone := ctx.cancel

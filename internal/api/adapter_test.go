@@ -46,7 +46,11 @@ func testAPI() *fiber.App {
 	huma.Register(api, huma.Operation{Method: http.MethodGet, Path: "/large"}, func(context.Context, *struct{}) (*Body[string], error) {
 		return &Body[string]{strings.Repeat("x", 3<<20)}, nil
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodGet, Path: "/empty", DefaultStatus: http.StatusNoContent}, func(context.Context, *struct{}) (*struct{}, error) { return nil, nil })
+	huma.Register(
+		api,
+		huma.Operation{Method: http.MethodGet, Path: "/empty", DefaultStatus: http.StatusNoContent},
+		func(context.Context, *struct{}) (*struct{}, error) { return nil, nil },
+	)
 	huma.Register(api, huma.Operation{Method: http.MethodGet, Path: "/headers"}, func(context.Context, *struct{}) (*struct {
 		Many []string `header:"X-Many"`
 		Body string
@@ -56,24 +60,33 @@ func testAPI() *fiber.App {
 			Body string
 		}{[]string{"a", "b"}, "ok"}, nil
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodGet, Path: "/panics"}, func(context.Context, *struct{}) (*struct{}, error) { panic("as a bug would") })
+	huma.Register(
+		api,
+		huma.Operation{Method: http.MethodGet, Path: "/panics"},
+		func(context.Context, *struct{}) (*struct{}, error) { panic("as a bug would") },
+	)
 	huma.Register(api, huma.Operation{Method: http.MethodGet, Path: "/conflict"}, func(context.Context, *struct{}) (*struct{}, error) {
 		return nil, huma.Error409Conflict("changed in between")
 	})
-	sse.Register(api, huma.Operation{Method: http.MethodGet, Path: "/events"}, map[string]any{"tick": tick{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
-		for n := 0; ; n++ {
-			if send.Data(tick{n}) != nil {
-				gone <- n
-				return
+	sse.Register(
+		api,
+		huma.Operation{Method: http.MethodGet, Path: "/events"},
+		map[string]any{"tick": tick{}},
+		func(ctx context.Context, _ *struct{}, send sse.Sender) {
+			for n := 0; ; n++ {
+				if send.Data(tick{n}) != nil {
+					gone <- n
+					return
+				}
+				select {
+				case <-ctx.Done():
+					gone <- n
+					return
+				case <-time.After(5 * time.Millisecond):
+				}
 			}
-			select {
-			case <-ctx.Done():
-				gone <- n
-				return
-			case <-time.After(5 * time.Millisecond):
-			}
-		}
-	})
+		},
+	)
 	return app
 }
 
@@ -96,7 +109,8 @@ func TestAdapterPathQueryHeaderBody(t *testing.T) {
 	if err := json.Unmarshal([]byte(text), &got.Body); err != nil {
 		t.Fatalf("%d %s: %v", status, text, err)
 	}
-	if status != 200 || got.Body.Path != "a/b c" || got.Body.Query != "x&y" || got.Body.Header != "grüß" || got.Body.Text != "hello" || fmt.Sprint(got.Body.Numbers) != "[1 2 3]" {
+	if status != 200 || got.Body.Path != "a/b c" || got.Body.Query != "x&y" || got.Body.Header != "grüß" || got.Body.Text != "hello" ||
+		fmt.Sprint(got.Body.Numbers) != "[1 2 3]" {
 		t.Errorf("%d %+v", status, got.Body)
 	}
 }
@@ -132,7 +146,8 @@ func TestAdapterBodies(t *testing.T) {
 	if status, text, _ := answer(t, app, "GET", "/empty", ""); status != 204 || text != "" {
 		t.Errorf("empty: %d %q", status, text)
 	}
-	if _, _, headers := answer(t, app, "GET", "/headers", ""); strings.Join(headers.Values("X-Many"), ",") != "a,b" && headers.Get("X-Many") != "a, b" {
+	if _, _, headers := answer(t, app, "GET", "/headers", ""); strings.Join(headers.Values("X-Many"), ",") != "a,b" &&
+		headers.Get("X-Many") != "a, b" {
 		t.Errorf("headers: %q", headers.Values("X-Many"))
 	}
 }
@@ -159,7 +174,8 @@ func TestAdapterStreams(t *testing.T) {
 	if _, err := io.ReadFull(response.Body, head); err != nil {
 		t.Fatal(err)
 	}
-	if response.Header.Get("Content-Type") != "text/event-stream" || !strings.Contains(string(head), `event: tick`) || !strings.Contains(string(head), `{"n":1}`) {
+	if response.Header.Get("Content-Type") != "text/event-stream" || !strings.Contains(string(head), `event: tick`) ||
+		!strings.Contains(string(head), `{"n":1}`) {
 		t.Errorf("%s: %q", response.Header.Get("Content-Type"), head)
 	}
 	leave()

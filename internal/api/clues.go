@@ -9,7 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"ambrosa/core/pairing"
-	"ambrosa/internal/pairs"
+	"ambrosa/internal/reading"
 	"ambrosa/internal/store"
 )
 
@@ -49,7 +49,7 @@ const shownOfSheet = 500
 
 // badList answers that a clue list cannot be used.
 func badList(err error) error {
-	var bad pairs.BadList
+	var bad reading.BadList
 	if errors.As(err, &bad) {
 		text := bad.Err.Error()
 		return huma.Error422UnprocessableEntity(strings.ToUpper(text[:1]) + text[1:] + ".")
@@ -68,20 +68,20 @@ func clueProblem(err error) error {
 }
 
 func (s *Server) clueOperations(api huma.API) {
-	tags := []string{"Clues"}
-	const path = "/api/v1/clue-lists"
+	const tags = resource("Clues")
+	const path = "/clue-lists"
 	checked := func(list pairing.ClueList) error {
 		if err := list.Check(); err != nil {
-			return pairs.BadList{Err: err}
+			return reading.BadList{Err: err}
 		}
 		return nil
 	}
-	huma.Register(api, huma.Operation{OperationID: "list-clue-lists", Method: http.MethodGet, Path: path, Summary: "Clue lists that people made", Tags: tags},
+	huma.Register(api, tags.get("list-clue-lists", path, "Clue lists that people made"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.NamedClues]], error) {
 			items, err := s.Store.ClueLists(ctx)
 			return pageOf(items, int64(len(items))), problem(err, "clue list")
 		})
-	huma.Register(api, huma.Operation{OperationID: "add-clue-list", Method: http.MethodPost, Path: path, Summary: "Keep a clue list under a name", Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("add-clue-list", path, "Keep a clue list under a name"),
 		func(ctx context.Context, in *struct{ Body clueListInput }) (*Body[created], error) {
 			if err := checked(in.Body.List); err != nil {
 				return nil, clueProblem(err)
@@ -89,7 +89,7 @@ func (s *Server) clueOperations(api huma.API) {
 			id, err := s.Store.AddClueList(ctx, strings.TrimSpace(in.Body.Name), in.Body.List.Whole())
 			return &Body[created]{created{id}}, clueProblem(err)
 		})
-	huma.Register(api, huma.Operation{OperationID: "change-clue-list", Method: http.MethodPut, Path: path + "/{id}", Summary: "Change a clue list", Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.set("change-clue-list", path+"/{id}", "Change a clue list"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body clueListInput
@@ -97,18 +97,29 @@ func (s *Server) clueOperations(api huma.API) {
 			if err := checked(in.Body.List); err != nil {
 				return nil, clueProblem(err)
 			}
-			return nil, clueProblem(s.Store.ChangeClueList(ctx, store.NamedClues{ID: in.ID, Name: strings.TrimSpace(in.Body.Name), List: in.Body.List.Whole(), Version: in.Body.Version}))
+			return nil, clueProblem(
+				s.Store.ChangeClueList(
+					ctx,
+					store.NamedClues{
+						ID:      in.ID,
+						Name:    strings.TrimSpace(in.Body.Name),
+						List:    in.Body.List.Whole(),
+						Version: in.Body.Version,
+					},
+				),
+			)
 		})
-	huma.Register(api, huma.Operation{OperationID: "remove-clue-list", Method: http.MethodDelete, Path: path + "/{id}", Summary: "Forget a clue list", Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.remove("remove-clue-list", path+"/{id}", "Forget a clue list"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			return nil, clueProblem(s.Store.RemoveClueList(ctx, in.ID))
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-lot-clues", Method: http.MethodGet, Path: "/api/v1/lots/{id}/clues", Summary: "The clue list that a lot is read with", Tags: tags},
+	huma.Register(api, tags.get("get-lot-clues", "/lots/{id}/clues", "The clue list that a lot is read with"),
 		func(ctx context.Context, in *ByID) (*Body[store.NamedClues], error) {
 			found, err := s.Store.LotClues(ctx, in.ID)
 			return &Body[store.NamedClues]{found}, clueProblem(err)
 		})
-	huma.Register(api, huma.Operation{OperationID: "read-lot-with", Method: http.MethodPut, Path: "/api/v1/lots/{id}/clues", Summary: "Read a lot with another clue list", Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.operation(http.MethodPut, http.StatusAccepted, "read-lot-with", "/lots/{id}/clues", "Read a lot with another "+
+		"clue list"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body readWith
@@ -116,58 +127,67 @@ func (s *Server) clueOperations(api huma.API) {
 			if err := s.Store.ReadWith(ctx, in.ID, in.Body.List, in.Body.Always); err != nil {
 				return nil, problem(err, "lot")
 			}
-			run, err := s.Runner.Pair(ctx, in.ID)
+			run, err := s.Runner.Pair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "preview-clues", Method: http.MethodPost, Path: "/api/v1/lots/{id}/clues/preview", Summary: "What reading a lot with a clue list would win, lose and turn; nothing is changed", Tags: tags},
+	huma.Register(api, tags.post("preview-clues", "/lots/{id}/clues/preview", "What reading a lot with a clue list would win, lose and "+
+		"turn; nothing is changed"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body pairing.ClueList
-		}) (*Body[pairs.CluesChange], error) {
+		}) (*Body[reading.CluesChange], error) {
 			change, err := s.Index.Preview(ctx, in.ID, in.Body)
-			return &Body[pairs.CluesChange]{change}, clueProblem(err)
+			return &Body[reading.CluesChange]{change}, clueProblem(err)
 		})
-	huma.Register(api, huma.Operation{OperationID: "try-name", Method: http.MethodPost, Path: "/api/v1/lots/{id}/clues/try", Summary: "How a name would be read with a clue list; nothing is changed", Tags: tags},
+	huma.Register(api, tags.post("try-name", "/lots/{id}/clues/try", "How a name would be read with a clue list; nothing is changed"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
 				List pairing.ClueList `json:"list"`
 				Path string           `json:"path" minLength:"1" maxLength:"4096"`
 			}
-		}) (*Body[pairs.Tried], error) {
+		}) (*Body[reading.Tried], error) {
 			tried, err := s.Index.Try(ctx, in.ID, in.Body.List, in.Body.Path)
-			return &Body[pairs.Tried]{tried}, clueProblem(err)
+			return &Body[reading.Tried]{tried}, clueProblem(err)
 		})
-	huma.Register(api, huma.Operation{OperationID: "list-groups", Method: http.MethodGet, Path: "/api/v1/lots/{id}/groups", Summary: "A lot's files, counted by the kind of their verdict", Tags: tags},
+	huma.Register(api, tags.get("list-groups", "/lots/{id}/groups", "A lot's files, counted by the kind of their verdict"),
 		func(ctx context.Context, in *ByID) (*Body[Page[store.Group]], error) {
 			items, err := s.Store.Groups(ctx, in.ID)
 			return pageOf(items, int64(len(items))), problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "accept-together", Method: http.MethodPost, Path: "/api/v1/lots/{id}/accept", Summary: "Pair the loose files that a filter chooses with their one candidate", Tags: tags},
+	huma.Register(api, tags.post("accept-together", "/lots/{id}/accept", "Pair the loose files that a filter chooses with their one "+
+		"candidate"),
 		func(ctx context.Context, in *struct {
 			ByID
 			FilesChosen
 		}) (*Body[store.Together], error) {
-			done, err := s.Store.AcceptTogether(ctx, in.ID, in.filter())
+			done, err := s.Decider.Accept(ctx, s.actor(ctx), in.ID, in.filter())
 			return &Body[store.Together]{done}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "look-at-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/codes", Summary: "Read the barcodes in the pictures of all of a lot's files", Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.start("look-at-lot", "/lots/{id}/codes", "Read the barcodes in the pictures of all of a lot's files"),
 		func(ctx context.Context, in *ByID) (*Body[created], error) {
-			run, err := s.Runner.Look(ctx, in.ID)
+			run, err := s.Runner.ReadBarcodes(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-lot-sheet", Method: http.MethodGet, Path: "/api/v1/lots/{id}/sheet", Summary: "What the sheets that came with a lot say of its files", Tags: tags},
+	huma.Register(api, tags.get("get-lot-sheet", "/lots/{id}/sheet", "What the sheets that came with a lot say of its files"),
 		func(ctx context.Context, in *ByID) (*Body[lotSheet], error) {
 			rows, unused, unnamed, err := s.Index.Sheet(ctx, in.ID)
-			found := lotSheet{Rows: rows, Left: len(unused), Unnamed: len(unnamed), Unused: append([]pairing.Row{}, unused[:min(len(unused), shownOfSheet)]...), Files: append([]string{}, unnamed[:min(len(unnamed), shownOfSheet)]...)}
+			found := lotSheet{
+				Rows:    rows,
+				Left:    len(unused),
+				Unnamed: len(unnamed),
+				Unused:  append([]pairing.Row{}, unused[:min(len(unused), shownOfSheet)]...),
+				Files:   append([]string{}, unnamed[:min(len(unnamed), shownOfSheet)]...),
+			}
 			return &Body[lotSheet]{found}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "learn-from", Method: http.MethodGet, Path: "/api/v1/files/{id}/lessons", Summary: "What would have paired a file as a person paired it, and how many others it would pair", Tags: tags},
+	huma.Register(api, tags.get("learn-from", "/files/{id}/lessons", "What would have paired a file as a person paired it, and how many "+
+		"others it would pair"),
 		func(ctx context.Context, in *ByID) (*Body[Page[taught]], error) {
 			items, err := s.lessons(ctx, in.ID)
 			return pageOf(items, int64(len(items))), problem(err, "file")
 		})
-	huma.Register(api, huma.Operation{OperationID: "teach", Method: http.MethodPost, Path: "/api/v1/lots/{id}/lessons", Summary: "Add a step to a lot's clue list, and read the lot again", Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.start("teach", "/lots/{id}/lessons", "Add a step to a lot's clue list, and read the lot again"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body pairing.Step
@@ -178,7 +198,7 @@ func (s *Server) clueOperations(api huma.API) {
 			if _, err := s.Store.Teach(ctx, in.ID, in.Body); err != nil {
 				return nil, clueProblem(err)
 			}
-			run, err := s.Runner.Pair(ctx, in.ID)
+			run, err := s.Runner.Pair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "lot")
 		})
 }

@@ -5,7 +5,6 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"errors"
-	"net/http"
 	"strings"
 	"time"
 
@@ -38,14 +37,13 @@ type byName struct {
 }
 
 func (s *Server) dropOperations(api huma.API) {
-	tags := []string{"Drop folder"}
-	huma.Register(api, huma.Operation{OperationID: "get-drop-folder", Method: http.MethodGet, Path: "/api/v1/drop-folder", Summary: "The drop folder and who uses it", Tags: tags},
+	const tags = resource("Drop folder")
+	huma.Register(api, tags.get("get-drop-folder", "/drop-folder", "The drop folder and who uses it"),
 		func(ctx context.Context, _ *struct{}) (*Body[dropFolder], error) {
 			found, err := s.dropFolder(ctx)
 			return &Body[dropFolder]{found}, problem(err, "drop folder")
 		})
-	huma.Register(api, huma.Operation{OperationID: "add-drop-person", Method: http.MethodPost, Path: "/api/v1/drop-folder/people", Summary: "Let someone drop files; the password is shown once",
-		Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("add-drop-person", "/drop-folder/people", "Let someone drop files; the password is shown once"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Name string `json:"name" minLength:"1" maxLength:"60" pattern:"^[^:]+$" patternDescription:"a name without a colon"`
@@ -62,18 +60,18 @@ func (s *Server) dropOperations(api huma.API) {
 			}
 			return &Body[dropPassword]{made}, problem(err, "person")
 		})
-	huma.Register(api, huma.Operation{OperationID: "remove-drop-person", Method: http.MethodDelete, Path: "/api/v1/drop-folder/people/{name}", Summary: "Do not let someone drop files any more",
-		Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.remove("remove-drop-person", "/drop-folder/people/{name}", "Do not let someone drop files any more"),
 		func(ctx context.Context, in *byName) (*struct{}, error) {
 			if s.Dropped != nil {
 				if waiting, err := s.Dropped.Server.Waiting(in.Name); err == nil && waiting.Files > 0 {
-					return nil, huma.Error409Conflict("There are files of this person that have not become a lot yet. Make a lot of them first; nothing was changed.")
+					return nil, huma.Error409Conflict(
+						"There are files of this person that have not become a lot yet. Make a lot of them first; nothing was changed.",
+					)
 				}
 			}
 			return nil, problem(s.Store.RemoveDropPerson(ctx, in.Name), "person")
 		})
-	huma.Register(api, huma.Operation{OperationID: "take-dropped", Method: http.MethodPost, Path: "/api/v1/drop-folder/people/{name}/lot", Summary: "Make a lot of what someone dropped, now",
-		Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("take-dropped", "/drop-folder/people/{name}/lot", "Make a lot of what someone dropped, now"),
 		func(ctx context.Context, in *byName) (*Body[created], error) {
 			if s.Dropped == nil {
 				return nil, huma.Error409Conflict("The drop folder is not switched on.")

@@ -4,12 +4,17 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
+	"fmt"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"ambrosa/core/lot"
 	"ambrosa/core/plan"
+	"ambrosa/internal/deciding"
+	"ambrosa/internal/planning"
+	"ambrosa/internal/receiving"
 	"ambrosa/internal/store"
 )
 
@@ -85,6 +90,8 @@ func (s *Server) hideInside(ctx huma.Context, _ string, v any) (any, error) {
 func problem(err error, what string) error {
 	var remade plan.Remade
 	var known huma.StatusError
+	var noTarget planning.NoTarget
+	var closed receiving.LinkClosed
 	switch {
 	case err == nil:
 		return nil
@@ -94,18 +101,35 @@ func problem(err error, what string) error {
 		return huma.Error409Conflict(remade.Error())
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("There is no such " + what + ".")
-	case errors.Is(err, store.ErrApplied):
-		return huma.Error409Conflict("The pictures of this lot stand on products by its decisions, or are being put there. Take its plan back first; nothing was changed now.")
+	case errors.Is(err, lot.ErrApplied):
+		return huma.Error409Conflict(
+			"The pictures of this lot stand on products by its decisions, or are being put there. Take its plan back first; nothing was " +
+				"changed now.",
+		)
 	case errors.Is(err, store.ErrChanged):
 		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
-	case errors.Is(err, store.ErrOtherBarcode):
-		return huma.Error422UnprocessableEntity("This picture was looked up for the barcode of another product; it cannot be put on this one.")
+	case errors.Is(err, deciding.ErrOtherBarcode):
+		return huma.Error422UnprocessableEntity(
+			"This picture was looked up for the barcode of another product; it cannot be put on this one.",
+		)
+	case errors.Is(err, deciding.ErrNoTarget):
+		return huma.Error422UnprocessableEntity("A pair needs a product, a variant or a category.")
+	case errors.As(err, &closed):
+		return huma.Error409Conflict(closed.Reason)
+	case errors.Is(err, plan.ErrTwice):
+		return huma.Error422UnprocessableEntity("The same picture stands there already; nothing was changed.")
+	case errors.As(err, &noTarget):
+		return huma.Error422UnprocessableEntity(fmt.Sprintf("There is no %s to put a picture on; nothing was changed.", noTarget.Target))
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "The request was given up.")
 	case store.Unfit(err):
 		return huma.Error422UnprocessableEntity("A text holds a character that cannot be kept (NUL, or no Unicode). Nothing was changed.")
 	case store.TookTooLong(err):
-		return &inside{http.StatusServiceUnavailable, "This took too long and was given up; nothing was changed. Ask for less at a time.", err}
+		return &inside{
+			http.StatusServiceUnavailable,
+			"This took too long and was given up; nothing was changed. Ask for less at a time.",
+			err,
+		}
 	}
 	return &inside{http.StatusInternalServerError, "", err}
 }

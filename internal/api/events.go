@@ -57,7 +57,15 @@ type beat struct {
 const heartbeat = 15 * time.Second
 
 func (s *Server) eventOperations(api huma.API) {
-	sse.Register(api, huma.Operation{OperationID: "events", Method: http.MethodGet, Path: "/api/v1/events", Summary: "What changes, as it changes", Tags: []string{"Runs"}},
+	sse.Register(
+		api,
+		huma.Operation{
+			OperationID: "events",
+			Method:      http.MethodGet,
+			Path:        "/api/v1/events",
+			Summary:     "What changes, as it changes",
+			Tags:        []string{"Runs"},
+		},
 		map[string]any{"change": store.Event{}, "beat": beat{}},
 		func(ctx context.Context, _ *struct{}, send sse.Sender) {
 			events, leave := s.hub.watch()

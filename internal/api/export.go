@@ -21,32 +21,32 @@ import (
 
 // fileColumns are the columns that a lot's list may be written with, by the
 // names that the interface asks for.
-var fileColumns = []sheetfile.Column[store.File]{
-	{Name: "path", Title: "File", Of: func(f store.File) any { return f.Path }},
-	{Name: "code", Title: "SKU", Of: func(f store.File) any { return f.Code }},
-	{Name: "title", Title: "Product", Of: func(f store.File) any { return f.Title }},
-	{Name: "verdict", Title: "Verdict", Of: func(f store.File) any { return f.Verdict }},
-	{Name: "reason", Title: "Reason", Of: func(f store.File) any { return f.Problem + f.Reason }},
-	{Name: "place", Title: "Place", Of: func(f store.File) any { return f.Place }},
-	{Name: "view", Title: "View", Of: func(f store.File) any { return f.View }},
-	{Name: "width", Title: "Width", Of: func(f store.File) any { return f.Width }},
-	{Name: "height", Title: "Height", Of: func(f store.File) any { return f.Height }},
-	{Name: "bytes", Title: "Bytes", Of: func(f store.File) any { return f.Bytes }},
-	{Name: "type", Title: "Type", Of: func(f store.File) any { return f.Type }},
-	{Name: "marks", Title: "Marks", Of: func(f store.File) any {
+var fileColumns = []sheetfile.Column[File]{
+	{Name: "path", Title: "File", Of: func(f File) any { return f.Path }},
+	{Name: "code", Title: "SKU", Of: func(f File) any { return f.Code }},
+	{Name: "title", Title: "Product", Of: func(f File) any { return f.Title }},
+	{Name: "verdict", Title: "Verdict", Of: func(f File) any { return f.Verdict }},
+	{Name: "reason", Title: "Reason", Of: func(f File) any { return f.Problem + f.Reason }},
+	{Name: "place", Title: "Place", Of: func(f File) any { return f.Place }},
+	{Name: "view", Title: "View", Of: func(f File) any { return f.View }},
+	{Name: "width", Title: "Width", Of: func(f File) any { return f.Width }},
+	{Name: "height", Title: "Height", Of: func(f File) any { return f.Height }},
+	{Name: "bytes", Title: "Bytes", Of: func(f File) any { return f.Bytes }},
+	{Name: "type", Title: "Type", Of: func(f File) any { return f.Type }},
+	{Name: "marks", Title: "Marks", Of: func(f File) any {
 		texts := make([]string, 0, len(f.Marks))
 		for _, m := range f.Marks {
 			texts = append(texts, m.Name+": "+m.Measure)
 		}
 		return strings.Join(texts, "; ")
 	}},
-	{Name: "rights", Title: "Rights", Of: func(f store.File) any { return f.Rights }},
-	{Name: "licence", Title: "Licence", Of: func(f store.File) any { return f.Licence }},
-	{Name: "credit", Title: "Credit", Of: func(f store.File) any { return f.Credit }},
-	{Name: "creator", Title: "Creator", Of: func(f store.File) any { return f.Stated.Creator }},
-	{Name: "notice", Title: "Copyright notice", Of: func(f store.File) any { return f.Stated.Notice }},
-	{Name: "address", Title: "Address", Of: func(f store.File) any { return f.Address }},
-	{Name: "sum", Title: "SHA-256", Of: func(f store.File) any { return f.Sum }},
+	{Name: "rights", Title: "Rights", Of: func(f File) any { return f.Rights }},
+	{Name: "licence", Title: "Licence", Of: func(f File) any { return f.Licence }},
+	{Name: "credit", Title: "Credit", Of: func(f File) any { return f.Credit }},
+	{Name: "creator", Title: "Creator", Of: func(f File) any { return f.Stated.Creator }},
+	{Name: "notice", Title: "Copyright notice", Of: func(f File) any { return f.Stated.Notice }},
+	{Name: "address", Title: "Address", Of: func(f File) any { return f.Address }},
+	{Name: "sum", Title: "SHA-256", Of: func(f File) any { return f.Sum }},
 }
 
 // exportFiles writes a lot's files, as a filter chooses them, as CSV or as a
@@ -57,7 +57,7 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 	if err != nil {
 		return fiber.NewError(http.StatusNotFound, "There is no such lot.")
 	}
-	var columns []sheetfile.Column[store.File]
+	var columns []sheetfile.Column[File]
 	for _, name := range strings.Split(c.Query("columns", "path,code,verdict,width,height,bytes,marks,rights"), ",") {
 		for _, column := range fileColumns {
 			if column.Name == name {
@@ -68,7 +68,16 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 	if len(columns) == 0 {
 		return fiber.NewError(http.StatusUnprocessableEntity, "No column is chosen.")
 	}
-	filter := store.FileFilter{Verdict: c.Query("verdict"), Query: c.Query("q"), Rights: c.Query("rights"), Mark: c.Query("mark"), Type: c.Query("type"), Shape: c.Query("shape"), Sort: c.Query("sort"), Down: c.Query("down") == "true"}
+	filter := store.FileFilter{
+		Verdict: c.Query("verdict"),
+		Query:   c.Query("q"),
+		Rights:  c.Query("rights"),
+		Mark:    c.Query("mark"),
+		Type:    c.Query("type"),
+		Shape:   c.Query("shape"),
+		Sort:    c.Query("sort"),
+		Down:    c.Query("down") == "true",
+	}
 	format := export{kind: "text/csv; charset=utf-8", extension: "csv"}
 	if c.Query("format") == "xlsx" {
 		format = export{kind: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", extension: "xlsx"}
@@ -94,12 +103,19 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 type export struct{ kind, extension string }
 
 // writeFiles writes a lot's files page by page.
-func (s *Server) writeFiles(ctx context.Context, out io.Writer, lot int64, filter store.FileFilter, columns []sheetfile.Column[store.File], format export) error {
+func (s *Server) writeFiles(
+	ctx context.Context,
+	out io.Writer,
+	lot int64,
+	filter store.FileFilter,
+	columns []sheetfile.Column[File],
+	format export,
+) error {
 	next := s.eachFile(ctx, lot, filter)
 	if format.extension == "csv" {
 		return sheetfile.WriteCSV(out, columns, next)
 	}
-	return sheetfile.WriteXLSX(out, columns, next, func(f store.File) ([]byte, error) {
+	return sheetfile.WriteXLSX(out, columns, next, func(f File) ([]byte, error) {
 		sum, err := blob.ParseSum(f.Sum)
 		if err != nil || f.Problem != "" {
 			return nil, nil
@@ -117,11 +133,11 @@ const exportPage = 500
 
 // eachFile gives a lot's files one after the other, reading a page of them at a
 // time; which they are is told when it begins.
-func (s *Server) eachFile(ctx context.Context, lot int64, filter store.FileFilter) func() (store.File, bool, error) {
+func (s *Server) eachFile(ctx context.Context, lot int64, filter store.FileFilter) func() (File, bool, error) {
 	var page []store.File
 	var ids []int64
 	begun := false
-	return func() (f store.File, more bool, err error) {
+	return func() (f File, more bool, err error) {
 		bounded, end := context.WithTimeout(ctx, longest)
 		defer end()
 		if !begun {
@@ -140,7 +156,7 @@ func (s *Server) eachFile(ctx context.Context, lot int64, filter store.FileFilte
 		if len(page) == 0 {
 			return f, false, nil
 		}
-		f, page = page[0], page[1:]
+		f, page = fileOf(page[0]), page[1:]
 		return f, true, nil
 	}
 }

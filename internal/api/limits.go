@@ -9,8 +9,7 @@ import (
 
 // Limits are what the server takes at most. Steward's settings, shown to everyone.
 type Limits struct {
-	Pending int64 // bytes of all uploads on their way
-	Shown   []Limit
+	Shown []Limit
 }
 
 // Limit is one limit in words.
@@ -21,7 +20,15 @@ type Limit struct {
 }
 
 func (s *Server) limitOperations(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "list-limits", Method: http.MethodGet, Path: "/api/v1/limits", Summary: "What is taken at most, and how long it is kept", Tags: []string{"Overview"}},
+	huma.Register(
+		api,
+		huma.Operation{
+			OperationID: "list-limits",
+			Method:      http.MethodGet,
+			Path:        "/api/v1/limits",
+			Summary:     "What is taken at most, and how long it is kept",
+			Tags:        []string{"Overview"},
+		},
 		func(context.Context, *struct{}) (*Body[Page[Limit]], error) {
 			return pageOf(s.Limits.Shown, int64(len(s.Limits.Shown))), nil
 		})

@@ -68,23 +68,29 @@ func newAddress() (address string, sum []byte) {
 const listedMissing = 500
 
 func (s *Server) linkOperations(api huma.API) {
-	tags := []string{"Supplier links"}
-	const path = "/api/v1/supplier-links"
-	huma.Register(api, huma.Operation{OperationID: "list-supplier-links", Method: http.MethodGet, Path: path, Summary: "Addresses that suppliers hand files in at", Tags: tags},
+	const tags = resource("Supplier links")
+	const path = "/supplier-links"
+	huma.Register(api, tags.get("list-supplier-links", path, "Addresses that suppliers hand files in at"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.SupplierLink]], error) {
 			items, err := s.Store.SupplierLinks(ctx)
 			return pageOf(items, int64(len(items))), problem(err, "link")
 		})
-	huma.Register(api, huma.Operation{OperationID: "add-supplier-link", Method: http.MethodPost, Path: path, Summary: "Make an address that a supplier hands files in at; it is shown once",
-		Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("add-supplier-link", path, "Make an address that a supplier hands files in at; it is shown once"),
 		func(ctx context.Context, in *struct{ Body linkInput }) (*Body[linkMade], error) {
 			b := in.Body
 			address, sum := newAddress()
-			id, err := s.Store.AddSupplierLink(ctx, store.SupplierLink{Supplier: strings.TrimSpace(b.Supplier), Asker: b.Asker, Message: b.Message, Category: b.Category,
-				Expires: time.Now().AddDate(0, 0, b.Days), MaxFiles: b.MaxFiles, MaxBytes: b.MaxBytes, Rights: b.Rights, Licence: b.Licence, Credit: b.Credit}, sum)
+			id, err := s.Store.AddSupplierLink(
+				ctx,
+				store.SupplierLink{Supplier: strings.TrimSpace(b.Supplier), Asker: b.Asker, Message: b.Message, Category: b.Category,
+					Expires: time.Now().
+						AddDate(0, 0, b.Days),
+					MaxFiles: b.MaxFiles, MaxBytes: b.MaxBytes, Rights: b.Rights, Licence: b.Licence, Credit: b.Credit},
+				sum,
+			)
 			return &Body[linkMade]{linkMade{id, address}}, problem(err, "link")
 		})
-	huma.Register(api, huma.Operation{OperationID: "renew-supplier-link", Method: http.MethodPost, Path: path + "/{id}/address", Summary: "Give a link another address and a later end; the address before ends", Tags: tags},
+	huma.Register(api, tags.post("renew-supplier-link", path+"/{id}/address", "Give a link another address and a later end; the address "+
+		"before ends"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
@@ -95,26 +101,34 @@ func (s *Server) linkOperations(api huma.API) {
 			err := s.Store.RenewSupplierLink(ctx, in.ID, sum, time.Now().AddDate(0, 0, in.Body.Days))
 			return &Body[linkMade]{linkMade{in.ID, address}}, problem(err, "link")
 		})
-	huma.Register(api, huma.Operation{OperationID: "revoke-supplier-link", Method: http.MethodDelete, Path: path + "/{id}", Summary: "End a link; what came through it stays",
-		Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.remove("revoke-supplier-link", path+"/{id}", "End a link; what came through it stays"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			return nil, problem(s.Store.RevokeSupplierLink(ctx, in.ID), "link")
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-hand-in", Method: http.MethodGet, Path: "/api/v1/hand-in/{token}", Summary: "What a supplier is asked for", Tags: tags},
+	huma.Register(api, tags.get("get-hand-in", "/hand-in/{token}", "What a supplier is asked for"),
 		func(ctx context.Context, in *ByToken) (*Body[handIn], error) {
 			k, err := s.Store.SupplierLinkBy(ctx, sumOf(in.Token))
 			if err != nil {
 				return nil, problem(err, "address")
 			}
-			seen := handIn{Supplier: k.Supplier, Asker: k.Asker, Message: k.Message, Expires: k.Expires, State: k.State, MaxFiles: k.MaxFiles, MaxBytes: k.MaxBytes,
-				Files: k.Files, Bytes: k.Bytes, Missing: []store.MissingProduct{}}
+			seen := handIn{
+				Supplier: k.Supplier,
+				Asker:    k.Asker,
+				Message:  k.Message,
+				Expires:  k.Expires,
+				State:    k.State,
+				MaxFiles: k.MaxFiles,
+				MaxBytes: k.MaxBytes,
+				Files:    k.Files,
+				Bytes:    k.Bytes,
+				Missing:  []store.MissingProduct{},
+			}
 			if k.State == "open" {
 				seen.Missing, seen.Wanted, err = s.Store.MissingProducts(ctx, k.Category, listedMissing)
 			}
 			return &Body[handIn]{seen}, problem(err, "address")
 		})
-	huma.Register(api, huma.Operation{OperationID: "open-hand-in", Method: http.MethodPost, Path: "/api/v1/hand-in/{token}/lots", Summary: "Open a lot for what a supplier hands in",
-		Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("open-hand-in", "/hand-in/{token}/lots", "Open a lot for what a supplier hands in"),
 		func(ctx context.Context, in *struct {
 			ByToken
 			Body struct {
@@ -125,10 +139,7 @@ func (s *Server) linkOperations(api huma.API) {
 			if err != nil {
 				return nil, problem(err, "address")
 			}
-			id, err := s.Store.HandInLot(ctx, k, in.Body.Uploads)
-			if reason, closed := store.IsLinkClosed(err); closed {
-				return nil, huma.Error409Conflict(reason)
-			}
+			id, err := s.Receiver.HandIn(ctx, k, in.Body.Uploads)
 			return &Body[created]{created{id}}, problem(err, "address")
 		})
 }
@@ -153,7 +164,10 @@ func (s *Server) missingSheet(c fiber.Ctx) error {
 		return sheetfile.Column[store.MissingProduct]{Title: title, Of: of}
 	}
 	columns := []sheetfile.Column[store.MissingProduct]{
-		column("sku", func(m store.MissingProduct) any { return m.SKU }), column("title", func(m store.MissingProduct) any { return m.Title }),
+		column(
+			"sku",
+			func(m store.MissingProduct) any { return m.SKU },
+		), column("title", func(m store.MissingProduct) any { return m.Title }),
 		column("gtin", func(m store.MissingProduct) any { return m.GTIN }), column("file", func(store.MissingProduct) any { return "" }),
 	}
 	var text strings.Builder

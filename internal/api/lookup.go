@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"errors"
-	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -16,9 +15,9 @@ type lookupState struct {
 }
 
 func (s *Server) lookupOperations(api huma.API) {
-	tags := []string{"Barcode lookup"}
-	const path = "/api/v1/origins/{id}/lookup"
-	huma.Register(api, huma.Operation{OperationID: "get-lookup", Method: http.MethodGet, Path: path, Summary: "A barcode service's answers, counted", Tags: tags},
+	const tags = resource("Barcode lookup")
+	const path = "/origins/{id}/lookup"
+	huma.Register(api, tags.get("get-lookup", path, "A barcode service's answers, counted"),
 		func(ctx context.Context, in *ByID) (*Body[lookupState], error) {
 			o, err := s.lookupOrigin(ctx, in.ID)
 			if err != nil {
@@ -27,8 +26,8 @@ func (s *Server) lookupOperations(api huma.API) {
 			counts, err := s.Store.LookupCounts(ctx, in.ID)
 			return &Body[lookupState]{lookupState{counts, o.Settings["quota"]}}, problem(err, "origin")
 		})
-	huma.Register(api, huma.Operation{OperationID: "ask-lookup", Method: http.MethodPost, Path: path,
-		Summary: "Ask a service for barcodes: those entered, those of products, or those of all products without a picture", Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.start("ask-lookup", path, "Ask a service for barcodes: those entered, those of products, or those of all "+
+		"products without a picture"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
@@ -56,13 +55,13 @@ func (s *Server) lookupOperations(api huma.API) {
 				}
 				codes = append(codes, found...)
 			}
-			id, err := s.Runner.Lookup(ctx, in.ID, codes)
+			id, err := s.Runner.Lookup(ctx, s.actor(ctx), in.ID, codes)
 			if errors.Is(err, store.ErrChanged) {
 				return nil, huma.Error409Conflict("The service is being asked already.")
 			}
 			return &Body[created]{created{id}}, problem(err, "origin")
 		})
-	huma.Register(api, huma.Operation{OperationID: "list-lookup-codes", Method: http.MethodGet, Path: path + "/codes", Summary: "Barcodes with the pictures a service answered", Tags: tags},
+	huma.Register(api, tags.get("list-lookup-codes", path+"/codes", "Barcodes with the pictures a service answered"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Window
@@ -71,22 +70,20 @@ func (s *Server) lookupOperations(api huma.API) {
 			items, total, err := s.Store.LookupCodes(ctx, in.ID, in.State, in.Offset, in.Limit)
 			return pageOf(items, total), problem(err, "origin")
 		})
-	huma.Register(api, huma.Operation{OperationID: "take-candidates", Method: http.MethodPost, Path: path + "/take",
-		Summary: "Fetch chosen pictures, as a lot; what stands beside them is declined", Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.start("take-candidates", path+"/take", "Fetch chosen pictures, as a lot; what stands beside them is declined"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
 				Candidates []int64 `json:"candidates" minItems:"1" maxItems:"10000" nullable:"false"`
 			}
 		}) (*Body[created], error) {
-			lot, err := s.Runner.TakeCandidates(ctx, in.ID, in.Body.Candidates)
+			lot, err := s.Runner.TakeCandidates(ctx, s.actor(ctx), in.ID, in.Body.Candidates)
 			if errors.Is(err, store.ErrNotFound) {
 				return nil, huma.Error409Conflict("These pictures were chosen or declined in between. Look again; nothing is fetched now.")
 			}
 			return &Body[created]{created{lot}}, problem(err, "origin")
 		})
-	huma.Register(api, huma.Operation{OperationID: "decline-candidates", Method: http.MethodPost, Path: path + "/codes/{code}/decline",
-		Summary: "Put a barcode's pictures aside, or open them again", Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.do("decline-candidates", path+"/codes/{code}/decline", "Put a barcode's pictures aside, or open them again"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Code int64 `path:"code"`

@@ -2,12 +2,13 @@ package api
 
 import (
 	"context"
-	"net/http"
+	"maps"
 	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/gtin"
 	"ambrosa/core/plan"
 	"ambrosa/core/rights"
@@ -55,82 +56,76 @@ type markCounts struct {
 const shownGivenUp = 200
 
 func (s *Server) lotOperations(api huma.API) {
-	tags := []string{"Lots"}
-	huma.Register(api, huma.Operation{OperationID: "list-lots", Method: http.MethodGet, Path: "/api/v1/lots", Summary: "Lots, the newest first", Tags: tags},
+	const tags = resource("Lots")
+	huma.Register(api, tags.get("list-lots", "/lots", "Lots, the newest first"),
 		func(ctx context.Context, in *struct {
 			Limit int `query:"limit" minimum:"1" maximum:"500" default:"100"`
 		}) (*Body[Page[store.Lot]], error) {
 			items, err := s.Store.Lots(ctx, in.Limit)
 			return pageOf(items, int64(len(items))), problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "list-given-up", Method: http.MethodGet, Path: "/api/v1/given-up", Summary: "Lots that were given up, and can be restored", Tags: tags},
+	huma.Register(api, tags.get("list-given-up", "/given-up", "Lots that were given up, and can be restored"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.Lot]], error) {
 			items, err := s.Store.GivenUp(ctx, shownGivenUp)
 			return pageOf(items, int64(len(items))), problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "give-up-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/give-up", Summary: "Hide a lot that is not applied; nothing is deleted",
-		Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.do("give-up-lot", "/lots/{id}/give-up", "Hide a lot that is not applied; nothing is deleted"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.GiveUpLot(ctx, in.ID), "lot")
+			return nil, problem(s.Receiver.GiveUp(ctx, s.actor(ctx), in.ID), "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "restore-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/restore", Summary: "Bring a lot back that was given up", Tags: tags,
-		DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.do("restore-lot", "/lots/{id}/restore", "Bring a lot back that was given up"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.RestoreLot(ctx, in.ID, s.Runner.Examine), "lot")
+			return nil, problem(s.Receiver.Restore(ctx, s.actor(ctx), in.ID), "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "create-lot", Method: http.MethodPost, Path: "/api/v1/lots", Summary: "Open a lot that waits for uploads",
-		Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("create-lot", "/lots", "Open a lot that waits for uploads"),
 		func(ctx context.Context, in *struct {
 			Body struct {
-				Name    string `json:"name" minLength:"1" maxLength:"300"`
-				Uploads int    `json:"uploads" minimum:"1" maximum:"200000" doc:"How many uploads it is made of"`
-				Barcode string `json:"barcode,omitempty" maxLength:"14" doc:"That its pictures were taken of, as a scanner read it"`
-				Product int64  `json:"product,omitempty" doc:"That its pictures are put on, without asking again"`
-				Variant int64  `json:"variant,omitempty"`
+				Name    string          `json:"name" minLength:"1" maxLength:"300"`
+				Uploads int             `json:"uploads" minimum:"1" maximum:"200000" doc:"How many uploads it is made of"`
+				Barcode string          `json:"barcode,omitempty" maxLength:"14" doc:"That its pictures were taken of, as a scanner read it"`
+				Target  *catalog.Target `json:"target,omitempty" doc:"That its pictures are put on, without asking again"`
 			}
 		}) (*Body[created], error) {
-			barcode := ""
+			made := store.NewLot{Name: in.Body.Name, Origin: "upload", Uploads: in.Body.Uploads}
+			if in.Body.Target != nil {
+				made.Target = *in.Body.Target
+			}
 			if in.Body.Barcode != "" {
 				var err error
-				if barcode, err = gtin.Normalise(in.Body.Barcode); err != nil {
+				if made.Barcode, err = gtin.Normalise(in.Body.Barcode); err != nil {
 					return nil, huma.Error422UnprocessableEntity(in.Body.Barcode + " is not a GTIN: " + err.Error() + ".")
 				}
 			}
-			if in.Body.Product != 0 {
-				id, err := s.Store.CreateProductLot(ctx, in.Body.Name, in.Body.Uploads, in.Body.Product, in.Body.Variant)
-				return &Body[created]{created{id}}, problem(err, "product")
-			}
-			id, err := s.Store.CreateScanLot(ctx, in.Body.Name, barcode, in.Body.Uploads)
-			return &Body[created]{created{id}}, problem(err, "lot")
+			id, err := s.Store.CreateLot(ctx, s.actor(ctx), made)
+			return &Body[created]{created{id}}, problem(err, "product")
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-lot", Method: http.MethodGet, Path: "/api/v1/lots/{id}", Summary: "A lot with its counts", Tags: tags},
+	huma.Register(api, tags.get("get-lot", "/lots/{id}", "A lot with its counts"),
 		func(ctx context.Context, in *ByID) (*Body[store.Lot], error) {
 			lot, err := s.Store.Lot(ctx, in.ID)
 			return &Body[store.Lot]{lot}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "close-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/close",
-		Summary: "Go on with the uploads that have arrived", Tags: tags},
+	huma.Register(api, tags.post("close-lot", "/lots/{id}/close", "Go on with the uploads that have arrived"),
 		func(ctx context.Context, in *ByID) (*Body[store.Lot], error) {
-			if err := s.Store.CloseLot(ctx, in.ID, s.Runner.Examine); err != nil {
+			if err := s.Receiver.Close(ctx, s.actor(ctx), in.ID); err != nil {
 				return nil, problem(err, "lot")
 			}
 			lot, err := s.Store.Lot(ctx, in.ID)
 			return &Body[store.Lot]{lot}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "list-files", Method: http.MethodGet, Path: "/api/v1/lots/{id}/files", Summary: "A lot's files", Tags: tags},
+	huma.Register(api, tags.get("list-files", "/lots/{id}/files", "A lot's files"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Window
 			FilesChosen
 			Sort string `query:"sort" enum:"arrival,name,bytes,pixels,shape,type,score"`
 			Down bool   `query:"down" doc:"The largest first"`
-		}) (*Body[Page[store.File]], error) {
+		}) (*Body[Page[File]], error) {
 			filter := in.filter()
 			filter.Offset, filter.Limit, filter.Sort, filter.Down = in.Offset, in.Limit, in.Sort, in.Down
 			items, total, err := s.Store.Files(ctx, in.ID, filter)
-			return pageOf(items, total), problem(err, "lot")
+			return pageOf(filesOf(items), total), problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "count-marks", Method: http.MethodGet, Path: "/api/v1/lots/{id}/marks", Summary: "A lot's files, counted by mark and by type", Tags: tags},
+	huma.Register(api, tags.get("count-marks", "/lots/{id}/marks", "A lot's files, counted by mark and by type"),
 		func(ctx context.Context, in *ByID) (*Body[markCounts], error) {
 			marks, err := s.Store.MarkCounts(ctx, in.ID)
 			if err != nil {
@@ -139,7 +134,7 @@ func (s *Server) lotOperations(api huma.API) {
 			types, err := s.Store.TypeCounts(ctx, in.ID)
 			return &Body[markCounts]{markCounts{marks, types}}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "set-aside", Method: http.MethodPost, Path: "/api/v1/lots/{id}/aside", Summary: "Set the files aside that a filter chooses", Tags: tags},
+	huma.Register(api, tags.post("set-aside", "/lots/{id}/set-aside", "Set the files aside that a filter chooses"),
 		func(ctx context.Context, in *struct {
 			ByID
 			FilesChosen
@@ -150,17 +145,17 @@ func (s *Server) lotOperations(api huma.API) {
 			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
 				return nil, problem(err, "lot")
 			}
-			done, err := s.Store.SetAside(ctx, in.ID, in.filter(), in.Body.Reason)
+			done, err := s.Decider.SetAside(ctx, s.actor(ctx), in.ID, in.filter(), in.Body.Reason)
 			return &Body[store.Together]{done}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "take-back-together", Method: http.MethodPost, Path: "/api/v1/together/{id}/undo",
-		Summary: "Bring files back as they were before they were decided on together", Tags: tags},
+	huma.Register(api, tags.post("take-back-decision", "/decisions/{id}/take-back", "Bring files back as they were before they were "+
+		"decided on"),
 		func(ctx context.Context, in *ByID) (*Body[takenBack], error) {
-			files, stayed, err := s.Store.TakeBack(ctx, in.ID)
+			files, stayed, err := s.Decider.TakeBack(ctx, s.actor(ctx), in.ID)
 			return &Body[takenBack]{takenBack{files, stayed}}, problem(err, "decision")
 		})
-	huma.Register(api, huma.Operation{OperationID: "set-rights", Method: http.MethodPut, Path: "/api/v1/lots/{id}/rights",
-		Summary: "Give rights to a lot's files: to one, to those a filter chooses, or to all", Tags: tags},
+	huma.Register(api, tags.put("set-rights", "/lots/{id}/rights", "Give rights to a lot's files: to one, to those a filter chooses, or "+
+		"to all"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body rightsChange
@@ -169,56 +164,71 @@ func (s *Server) lotOperations(api huma.API) {
 				return nil, problem(err, "lot")
 			}
 			b := in.Body
-			n, err := s.Store.SetRights(ctx, in.ID, b.File, store.FileFilter{Verdict: b.Verdict, Query: b.Query, Rights: b.Of, Mark: b.Mark, Type: b.Type, Shape: b.Shape},
-				rights.Rights{State: rights.State(b.Rights), Licence: b.Licence, Credit: b.Credit, Expires: b.Expires})
+			n, err := s.Store.SetRights(
+				ctx,
+				in.ID,
+				b.File,
+				store.FileFilter{Verdict: b.Verdict, Query: b.Query, Rights: b.Of, Mark: b.Mark, Type: b.Type, Shape: b.Shape},
+				rights.Rights{State: rights.State(b.Rights), Licence: b.Licence, Credit: b.Credit, Expires: b.Expires},
+			)
 			return &Body[changed]{changed{n}}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "pair-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/pair",
-		Summary: "Read the files again that no person has decided on", Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.start("pair-lot", "/lots/{id}/pair", "Read the files again that no person has decided on"),
 		func(ctx context.Context, in *ByID) (*Body[created], error) {
 			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
 				return nil, problem(err, "lot")
 			}
-			id, err := s.Runner.Pair(ctx, in.ID)
+			id, err := s.Runner.Pair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{id}}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "plan-lot", Method: http.MethodPost, Path: "/api/v1/lots/{id}/plan",
-		Summary: "Plan what applying the lot would change, with those that it is being planned with", Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("plan-lot", "/lots/{id}/plan", "Plan what applying the lot would change, with those that it is being "+
+		"planned with"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
 				Way plan.Way `json:"way" enum:"after,before,instead,like for like," doc:"Empty for that of its draft, else after"`
 			}
 		}) (*Body[created], error) {
-			id, err := s.Store.PlanLot(ctx, in.ID, in.Body.Way)
+			id, err := s.Planner.OfLot(ctx, s.actor(ctx), in.ID, in.Body.Way)
 			return &Body[created]{created{id}}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "preview-product", Method: http.MethodGet, Path: "/api/v1/lots/{id}/products/{product}/preview",
-		Summary: "What a product shows now, and would show with the lot's files", Tags: tags},
+	huma.Register(api, tags.get("preview-target", "/lots/{id}/{kind}/{owner}/preview",
+		"What a product with its variants, or a category, shows now, and would show with the lot's files"),
 		func(ctx context.Context, in *struct {
 			ByID
-			Product int64 `path:"product"`
+			ByOwner
 		}) (*Body[preview], error) {
-			found, err := s.preview(ctx, in.ID, in.Product)
+			found, err := s.preview(ctx, in.ID, in.owner())
 			return &Body[preview]{found}, problem(err, "product")
 		})
-	huma.Register(api, huma.Operation{OperationID: "order-product", Method: http.MethodPut, Path: "/api/v1/lots/{id}/products/{product}/order",
-		Summary: "Give a product's pictures the order in which they will stand when the lot is applied", Tags: tags},
+	huma.Register(api, tags.put("order-pictures", "/lots/{id}/order",
+		"Give the pictures of a target the order in which they will stand when the lot is applied"),
 		func(ctx context.Context, in *struct {
 			ByID
-			Product int64 `path:"product"`
-			Body    struct {
-				Variant  int64      `json:"variant" doc:"0 for the product as a whole"`
-				Pictures []plan.Ref `json:"pictures" nullable:"false" maxItems:"2000" doc:"In order; none leaves it to the names"`
+			Body struct {
+				Target   catalog.Target `json:"target"`
+				Pictures []plan.Ref     `json:"pictures" nullable:"false" maxItems:"2000" doc:"In order; none leaves it to the names"`
 			}
 		}) (*Body[preview], error) {
-			if err := s.Store.SetOrder(ctx, in.ID, in.Product, in.Body.Variant, in.Body.Pictures); err != nil {
+			if err := s.Decider.Order(ctx, s.actor(ctx), in.ID, in.Body.Target, in.Body.Pictures); err != nil {
 				return nil, problem(err, "lot")
 			}
-			found, err := s.preview(ctx, in.ID, in.Product)
+			owner, err := store.OwnerOf(ctx, s.Store.Pool, in.Body.Target)
+			if err != nil {
+				return nil, problem(err, "product")
+			}
+			found, err := s.preview(ctx, in.ID, owner)
 			return &Body[preview]{found}, problem(err, "product")
 		})
 }
+
+// ByOwner names a product, with its variants, or a category.
+type ByOwner struct {
+	Kind  catalog.Kind `path:"kind" enum:"product,category"`
+	Owner int64        `path:"owner" minimum:"1"`
+}
+
+func (o ByOwner) owner() catalog.Target { return catalog.Target{Kind: o.Kind, ID: o.Owner} }
 
 type rightsChange struct {
 	Rights  string     `json:"rights" enum:"cleared,restricted,unknown"`
@@ -244,34 +254,34 @@ type changed struct {
 }
 
 type preview struct {
-	Product  store.Product   `json:"product"`
-	Targets  []plannedTarget `json:"targets" nullable:"false"`
-	Variants []store.Variant `json:"variants" nullable:"false"`
-	Warnings []plan.Warning  `json:"warnings" nullable:"false"`
-	Way      plan.Way        `json:"way" doc:"To place, as it is planned"`
-	Lots     []store.PlanLot `json:"lots" nullable:"false" doc:"Whose files it would show"`
-	LeftOut  bool            `json:"leftOut" doc:"A person left it out of the plan"`
-	Ordered  []int64         `json:"ordered" nullable:"false" doc:"Variants whose pictures a person put into their order, 0 for the product as a whole"`
+	Owner    catalog.Target   `json:"owner" doc:"The product, with its variants, or the category"`
+	Code     string           `json:"code"`
+	Title    string           `json:"title"`
+	Named    []store.Named    `json:"named" nullable:"false" doc:"Every target of it: the product, then its variants"`
+	Targets  []plannedTarget  `json:"targets" nullable:"false" doc:"Those of them where something stands or will stand"`
+	Warnings []plan.Warning   `json:"warnings" nullable:"false"`
+	Way      plan.Way         `json:"way" doc:"To place, as it is planned"`
+	Lots     []store.PlanLot  `json:"lots" nullable:"false" doc:"Whose files it would show"`
+	LeftOut  bool             `json:"leftOut" doc:"A person left it out of the plan"`
+	Ordered  []catalog.Target `json:"ordered" nullable:"false" doc:"Targets whose pictures a person put into their order"`
 }
 
-func (s *Server) preview(ctx context.Context, lot, product int64) (p preview, err error) {
-	p = preview{Targets: []plannedTarget{}, Variants: []store.Variant{}, Warnings: []plan.Warning{}, Ordered: []int64{}}
-	if p.Product, err = s.Store.Product(ctx, product); err != nil {
+func (s *Server) preview(ctx context.Context, lot int64, owner catalog.Target) (p preview, err error) {
+	p = preview{Owner: owner, Warnings: []plan.Warning{}, Ordered: []catalog.Target{}}
+	if p.Named, err = s.Store.Named(ctx, owner); err != nil {
 		return p, err
 	}
-	if p.Variants, err = s.Store.Variants(ctx, product); err != nil {
-		return p, err
-	}
-	found, err := s.Store.Preview(ctx, lot, product)
+	p.Code, p.Title = p.Named[0].Code, p.Named[0].Title
+	found, err := s.Planner.Preview(ctx, lot, owner)
 	if err != nil {
 		return p, err
 	}
 	p.Warnings = append(p.Warnings, found.Warnings...)
 	p.Way, p.Lots, p.LeftOut = found.Way, found.Lots, found.LeftOut
-	for variant := range found.Orders {
-		p.Ordered = append(p.Ordered, variant)
+	p.Ordered = slices.SortedFunc(maps.Keys(found.Orders), catalog.Target.Compare)
+	if p.Ordered == nil {
+		p.Ordered = []catalog.Target{}
 	}
-	slices.Sort(p.Ordered)
-	p.Targets, err = s.targets(ctx, product, p.Product.Code, found.Before, found.After)
-	return p, err
+	p.Targets = shownTargets(p.Named, found.Before, found.After)
+	return p, nil
 }

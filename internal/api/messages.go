@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"net/http"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -18,24 +17,24 @@ type mailing struct {
 }
 
 func (s *Server) messageOperations(api huma.API) {
-	tags := []string{"Messages"}
-	huma.Register(api, huma.Operation{OperationID: "list-messages", Method: http.MethodGet, Path: "/api/v1/messages", Summary: "What was said at the ends of runs, the newest first", Tags: tags},
+	const tags = resource("Messages")
+	huma.Register(api, tags.get("list-messages", "/messages", "What was said at the ends of runs, the newest first"),
 		func(ctx context.Context, in *struct {
 			Limit int `query:"limit" minimum:"1" maximum:"500" default:"50"`
 		}) (*Body[Page[store.Message]], error) {
 			items, err := s.Store.Messages(ctx, in.Limit)
 			return pageOf(items, int64(len(items))), problem(err, "message")
 		})
-	huma.Register(api, huma.Operation{OperationID: "read-messages", Method: http.MethodPost, Path: "/api/v1/messages/{id}/read", Summary: "Mark messages as read, up to one", Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.do("read-messages", "/messages/{id}/read", "Mark messages as read, up to one"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			return nil, problem(s.Store.ReadMessages(ctx, in.ID), "message")
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-mailing", Method: http.MethodGet, Path: "/api/v1/mailing", Summary: "Where messages go by mail", Tags: tags},
+	huma.Register(api, tags.get("get-mailing", "/mailing", "Where messages go by mail"),
 		func(ctx context.Context, _ *struct{}) (*Body[mailing], error) {
 			address, err := s.Store.MailAddress(ctx)
 			return &Body[mailing]{mailing{address, s.Runner.Mail != nil, s.Mailbox}}, problem(err, "address")
 		})
-	huma.Register(api, huma.Operation{OperationID: "set-mailing", Method: http.MethodPut, Path: "/api/v1/mailing", Summary: "Say where messages go by mail", Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.set("set-mailing", "/mailing", "Say where messages go by mail"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Address string `json:"address" maxLength:"254" doc:"Empty for nowhere"`

@@ -68,8 +68,8 @@ type remoteFile struct {
 }
 
 func (s *Server) originOperations(api huma.API) {
-	tags := []string{"Origins"}
-	huma.Register(api, huma.Operation{OperationID: "list-origin-kinds", Method: http.MethodGet, Path: "/api/v1/origin-kinds", Summary: "Kinds of origins and what they ask for", Tags: tags},
+	const tags = resource("Origins")
+	huma.Register(api, tags.get("list-origin-kinds", "/origin-kinds", "Kinds of origins and what they ask for"),
 		func(context.Context, *struct{}) (*Body[Page[originKind]], error) {
 			var list []originKind
 			for _, kind := range kinds.All {
@@ -77,24 +77,22 @@ func (s *Server) originOperations(api huma.API) {
 			}
 			return pageOf(list, int64(len(list))), nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "list-origins", Method: http.MethodGet, Path: "/api/v1/origins", Summary: "Origins", Tags: tags},
+	huma.Register(api, tags.get("list-origins", "/origins", "Origins"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.Origin]], error) {
 			list, err := s.Store.Origins(ctx)
 			return pageOf(list, int64(len(list))), problem(err, "origin")
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-origin", Method: http.MethodGet, Path: "/api/v1/origins/{id}", Summary: "An origin", Tags: tags},
+	huma.Register(api, tags.get("get-origin", "/origins/{id}", "An origin"),
 		func(ctx context.Context, in *ByID) (*Body[store.Origin], error) {
 			found, err := s.Store.Origin(ctx, in.ID)
 			return &Body[store.Origin]{found}, problem(err, "origin")
 		})
-	huma.Register(api, huma.Operation{OperationID: "create-origin", Method: http.MethodPost, Path: "/api/v1/origins",
-		Summary: "Test an origin, and keep it when it can be used", Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("create-origin", "/origins", "Test an origin, and keep it when it can be used"),
 		func(ctx context.Context, in *struct{ Body originInput }) (*Body[store.Origin], error) {
 			found, err := s.saveOrigin(ctx, store.Origin{Kind: in.Body.Kind}, in.Body)
 			return &Body[store.Origin]{found}, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "update-origin", Method: http.MethodPut, Path: "/api/v1/origins/{id}",
-		Summary: "Change an origin; it is tested first", Tags: tags},
+	huma.Register(api, tags.put("update-origin", "/origins/{id}", "Change an origin; it is tested first"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body originInput
@@ -106,12 +104,11 @@ func (s *Server) originOperations(api huma.API) {
 			found, err := s.saveOrigin(ctx, before, in.Body)
 			return &Body[store.Origin]{found}, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "delete-origin", Method: http.MethodDelete, Path: "/api/v1/origins/{id}",
-		Summary: "Forget an origin; what it brought stays", Tags: tags, DefaultStatus: http.StatusNoContent},
+	huma.Register(api, tags.remove("delete-origin", "/origins/{id}", "Forget an origin; what it brought stays"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			return nil, problem(s.Store.DeleteOrigin(ctx, in.ID), "origin")
 		})
-	huma.Register(api, huma.Operation{OperationID: "browse-origin", Method: http.MethodGet, Path: "/api/v1/origins/{id}/folders", Summary: "What is in a folder of a drive", Tags: tags},
+	huma.Register(api, tags.get("browse-origin", "/origins/{id}/folders", "What is in a folder of a drive"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Folder string `query:"folder" maxLength:"4000"`
@@ -119,10 +116,9 @@ func (s *Server) originOperations(api huma.API) {
 			view, err := s.browse(ctx, in.ID, in.Folder)
 			return &Body[folderView]{view}, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "fetch-origin", Method: http.MethodPost, Path: "/api/v1/origins/{id}/fetch",
-		Summary: "Fetch what is new or changed, as a lot", Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.start("fetch-origin", "/origins/{id}/fetch", "Fetch what is new or changed, as a lot"),
 		func(ctx context.Context, in *ByID) (*Body[created], error) {
-			id, err := s.Runner.Fetch(ctx, in.ID)
+			id, err := s.Runner.Fetch(ctx, s.actor(ctx), in.ID)
 			if errors.Is(err, store.ErrChanged) {
 				return nil, huma.Error409Conflict("A fetch from this origin is under way already.")
 			}
@@ -252,7 +248,13 @@ func (s *Server) browse(ctx context.Context, id int64, folder string) (view fold
 			view.Folders = append(view.Folders, subfolder{legible.Key(e.Path), legible.Name(name), -1})
 			continue
 		}
-		file := remoteFile{legible.Key(e.Path), legible.Name(name), e.Bytes, e.Modified, within(o.Folder, e.Path) && o.Selection.Takes(e.Path, e.Bytes, e.Modified, now)}
+		file := remoteFile{
+			legible.Key(e.Path),
+			legible.Name(name),
+			e.Bytes,
+			e.Modified,
+			within(o.Folder, e.Path) && o.Selection.Takes(e.Path, e.Bytes, e.Modified, now),
+		}
 		if view.Files = append(view.Files, file); looksLikePicture(name) {
 			view.Pictures++
 		}

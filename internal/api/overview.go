@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -12,24 +11,24 @@ import (
 type today struct {
 	Waiting    store.Waiting    `json:"waiting"`
 	Lots       []store.Lot      `json:"lots" nullable:"false" doc:"Lots that are not applied yet, those with undecided files first"`
-	Runs       []store.Run      `json:"runs" nullable:"false" doc:"Runs that stopped or failed, and those under way"`
+	Runs       []RunView        `json:"runs" nullable:"false" doc:"Runs that stopped or failed, and those under way"`
 	Categories []store.Category `json:"categories" nullable:"false" doc:"Where products have no picture, the most first"`
 	Applied    []store.Lot      `json:"applied" nullable:"false" doc:"The lots applied last"`
 }
 
 func (s *Server) overviewOperations(api huma.API) {
-	tags := []string{"Overview"}
-	huma.Register(api, huma.Operation{OperationID: "get-waiting", Method: http.MethodGet, Path: "/api/v1/waiting", Summary: "What waits at the stations", Tags: tags},
+	const tags = resource("Overview")
+	huma.Register(api, tags.get("get-waiting", "/waiting", "What waits at the stations"),
 		func(ctx context.Context, _ *struct{}) (*Body[store.Waiting], error) {
 			waiting, err := s.Store.Waiting(ctx)
 			return &Body[store.Waiting]{waiting}, problem(err, "station")
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-today", Method: http.MethodGet, Path: "/api/v1/today", Summary: "What needs a person now", Tags: tags},
+	huma.Register(api, tags.get("get-today", "/today", "What needs a person now"),
 		func(ctx context.Context, _ *struct{}) (*Body[today], error) {
 			found, err := s.today(ctx)
 			return &Body[today]{found}, problem(err, "overview")
 		})
-	huma.Register(api, huma.Operation{OperationID: "search", Method: http.MethodGet, Path: "/api/v1/search", Summary: "Products, variants and files by a part of their names", Tags: tags},
+	huma.Register(api, tags.get("search", "/search", "Products, variants and files by a part of their names"),
 		func(ctx context.Context, in *struct {
 			Query string `query:"q" minLength:"1" maxLength:"200"`
 			Limit int    `query:"limit" minimum:"1" maximum:"50" default:"8"`
@@ -41,7 +40,7 @@ func (s *Server) overviewOperations(api huma.API) {
 }
 
 func (s *Server) today(ctx context.Context) (found today, err error) {
-	found = today{Lots: []store.Lot{}, Runs: []store.Run{}, Categories: []store.Category{}, Applied: []store.Lot{}}
+	found = today{Lots: []store.Lot{}, Runs: []RunView{}, Categories: []store.Category{}, Applied: []store.Lot{}}
 	if found.Waiting, err = s.Store.Waiting(ctx); err != nil {
 		return found, err
 	}
@@ -63,7 +62,7 @@ func (s *Server) today(ctx context.Context) (found today, err error) {
 	}
 	for _, r := range runs {
 		if r.State != "done" {
-			found.Runs = append(found.Runs, r)
+			found.Runs = append(found.Runs, viewOf(r))
 		}
 	}
 	found.Categories, err = s.Store.BareCategories(ctx, 8)

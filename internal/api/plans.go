@@ -1,123 +1,138 @@
 package api
 
 import (
+	"cmp"
 	"context"
-	"encoding/json"
-	"errors"
-	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/plan"
 	"ambrosa/internal/store"
 )
 
-type plannedProduct struct {
-	store.PlanProduct
-	Variants []plannedTarget `json:"targets" nullable:"false" doc:"The product as a whole, then its variants, where something stands or will stand"`
-	Warnings []plan.Warning  `json:"warnings" nullable:"false"`
+type plannedChange struct {
+	store.PlanChange
+	Targets []plannedTarget `json:"targets" nullable:"false" doc:"The product as a whole, then its variants, where something stands or will stand"`
 }
 
 type plannedTarget struct {
-	Variant int64        `json:"variant" doc:"0 for the product as a whole"`
-	SKU     string       `json:"sku"`
-	Before  []plan.Entry `json:"before" nullable:"false"`
-	After   []plan.Entry `json:"after" nullable:"false"`
+	store.Named
+	Before []plan.Entry `json:"before" nullable:"false"`
+	After  []plan.Entry `json:"after" nullable:"false"`
 }
 
 func (s *Server) planOperations(api huma.API) {
-	tags := []string{"Plans"}
-	huma.Register(api, huma.Operation{OperationID: "get-plan", Method: http.MethodGet, Path: "/api/v1/plans/{id}", Summary: "A plan with its totals", Tags: tags},
+	const tags = resource("Plans")
+	huma.Register(api, tags.get("get-plan", "/plans/{id}", "A plan with its totals"),
 		func(ctx context.Context, in *ByID) (*Body[store.Plan], error) {
 			found, err := s.Store.Plan(ctx, in.ID)
 			return &Body[store.Plan]{found}, problem(err, "plan")
 		})
-	huma.Register(api, huma.Operation{OperationID: "make-plan", Method: http.MethodPost, Path: "/api/v1/plans", Summary: "Plan what applying lots together would change",
-		Tags: tags, DefaultStatus: http.StatusCreated},
+	huma.Register(api, tags.create("make-plan", "/plans", "Plan what applying lots together would change"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Lots []int64  `json:"lots" nullable:"false" minItems:"1" maxItems:"200"`
 				Way  plan.Way `json:"way" enum:"after,before,instead,like for like"`
 			}
 		}) (*Body[created], error) {
-			id, err := s.Store.MakePlan(ctx, in.Body.Lots, in.Body.Way)
+			id, err := s.Planner.Make(ctx, s.actor(ctx), in.Body.Lots, in.Body.Way)
 			return &Body[created]{created{id}}, problem(err, "lot")
 		})
-	huma.Register(api, huma.Operation{OperationID: "list-plan-products", Method: http.MethodGet, Path: "/api/v1/plans/{id}/products", Summary: "Before and after, product by product", Tags: tags},
+	huma.Register(api, tags.get("list-plan-changes", "/plans/{id}/changes", "Before and after, product by product and category by category"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Window
 			Warned bool `query:"warned" doc:"Only those with a warning or trouble"`
-		}) (*Body[Page[plannedProduct]], error) {
-			rows, total, err := s.Store.PlanProducts(ctx, in.ID, in.Warned, in.Offset, in.Limit)
+		}) (*Body[Page[plannedChange]], error) {
+			rows, total, err := s.Store.PlanChanges(ctx, in.ID, in.Warned, in.Offset, in.Limit)
 			if err != nil {
 				return nil, problem(err, "plan")
 			}
-			items := make([]plannedProduct, 0, len(rows))
+			items := make([]plannedChange, 0, len(rows))
 			for _, row := range rows {
-				item, err := s.planned(ctx, row)
+				named, err := s.Store.Named(ctx, row.Owner)
 				if err != nil {
 					return nil, problem(err, "plan")
 				}
-				items = append(items, item)
+				items = append(items, plannedChange{row, shownTargets(named, row.Before, row.After)})
 			}
 			return pageOf(items, total), nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "set-plan-product", Method: http.MethodPut, Path: "/api/v1/plans/{id}/products/{product}",
-		Summary: "Give one product its own way, or leave it out", Tags: tags},
+	huma.Register(api, tags.put("set-plan-change", "/plans/{id}/changes/{kind}/{owner}",
+		"Give one product or category its own way, or leave it out"),
 		func(ctx context.Context, in *struct {
 			ByID
-			Product int64 `path:"product"`
-			Body    struct {
+			ByOwner
+			Body struct {
 				Way     plan.Way `json:"way" enum:"after,before,instead,like for like," doc:"Empty for the plan's way"`
 				LeftOut bool     `json:"leftOut"`
 			}
 		}) (*Body[store.Plan], error) {
-			if err := s.Store.SetProductWay(ctx, in.ID, in.Product, in.Body.Way, in.Body.LeftOut); err != nil {
+			if err := s.Planner.SetWay(ctx, s.actor(ctx), in.ID, in.owner(), in.Body.Way, in.Body.LeftOut); err != nil {
 				return nil, problem(err, "plan")
 			}
 			found, err := s.Store.Plan(ctx, in.ID)
 			return &Body[store.Plan]{found}, problem(err, "plan")
 		})
-	huma.Register(api, huma.Operation{OperationID: "apply-plan", Method: http.MethodPost, Path: "/api/v1/plans/{id}/apply", Summary: "Apply a plan",
-		Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.post("set-aside-of-plan", "/plans/{id}/set-aside", "Set files aside that a draft would place, and plan it "+
+		"again, in one step"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Files  []int64 `json:"files" nullable:"false" minItems:"1" maxItems:"20000"`
+				Reason string  `json:"reason" minLength:"1" maxLength:"300"`
+			}
+		}) (*Body[setAside], error) {
+			decisions, err := s.Planner.SetAside(ctx, s.actor(ctx), in.ID, in.Body.Files, in.Body.Reason)
+			return &Body[setAside]{setAside{decisions}}, problem(err, "plan")
+		})
+	huma.Register(api, tags.start("apply-plan", "/plans/{id}/apply", "Apply a plan"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body asSeen
 		}) (*Body[created], error) {
-			id, err := s.Runner.Apply(ctx, in.ID, in.Body.Revision)
+			id, err := s.Planner.Apply(ctx, s.actor(ctx), in.ID, in.Body.Revision)
 			return &Body[created]{created{id}}, problem(err, "plan")
 		})
-	huma.Register(api, huma.Operation{OperationID: "refresh-plan", Method: http.MethodPost, Path: "/api/v1/plans/{id}/refresh",
-		Summary: "Make again what decisions or products have overtaken", Tags: tags},
+	huma.Register(api, tags.post("refresh-plan", "/plans/{id}/refresh", "Make again what decisions or products have overtaken"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body asSeen
 		}) (*Body[store.Plan], error) {
-			if err := s.Runner.Refresh(ctx, in.ID, in.Body.Revision); err != nil {
+			if err := s.Planner.Refresh(ctx, s.actor(ctx), in.ID, in.Body.Revision); err != nil {
 				return nil, problem(err, "plan")
 			}
 			found, err := s.Store.Plan(ctx, in.ID)
 			return &Body[store.Plan]{found}, problem(err, "plan")
 		})
-	huma.Register(api, huma.Operation{OperationID: "revert-plan", Method: http.MethodPost, Path: "/api/v1/plans/{id}/revert", Summary: "Take a plan back, whole or for one product",
-		Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.start("revert-plan", "/plans/{id}/revert", "Take a plan back, whole or for one product or category"),
 		func(ctx context.Context, in *struct {
 			ByID
-			Product int64 `query:"product" doc:"0 for all of it"`
+			Kind  catalog.Kind `query:"kind" enum:"product,category" doc:"Of the one to take back; left out for all of it"`
+			Owner int64        `query:"owner" minimum:"0"`
 		}) (*Body[created], error) {
-			id, err := s.Runner.Revert(ctx, in.ID, in.Product)
+			var owner catalog.Target
+			if in.Owner != 0 {
+				owner = catalog.Target{Kind: cmp.Or(in.Kind, catalog.KindProduct), ID: in.Owner}
+			}
+			id, err := s.Planner.Revert(ctx, s.actor(ctx), in.ID, owner)
 			return &Body[created]{created{id}}, problem(err, "plan")
 		})
-	huma.Register(api, huma.Operation{OperationID: "replan", Method: http.MethodPost, Path: "/api/v1/plans/{id}/replan",
-		Summary: "Plan those products again that could not be changed, to be looked at and applied", Tags: tags},
+	huma.Register(api, tags.post("replan", "/plans/{id}/replan", "Plan those products again that could not be changed, to be looked at "+
+		"and applied"),
 		func(ctx context.Context, in *ByID) (*Body[store.Plan], error) {
-			if err := s.Store.PlanAgain(ctx, in.ID); err != nil {
+			if err := s.Planner.Again(ctx, s.actor(ctx), in.ID); err != nil {
 				return nil, problem(err, "plan")
 			}
 			found, err := s.Store.Plan(ctx, in.ID)
 			return &Body[store.Plan]{found}, problem(err, "plan")
 		})
+}
+
+// setAside is what was set aside.
+type setAside struct {
+	Decisions []int64 `json:"decisions" nullable:"false" doc:"Each takes back what was set aside of one lot"`
 }
 
 // asSeen is a plan as a person sees it.
@@ -125,33 +140,14 @@ type asSeen struct {
 	Revision int `json:"revision" minimum:"1" doc:"Of the plan as the person saw it: another one is not touched"`
 }
 
-func (s *Server) planned(ctx context.Context, row store.PlanProduct) (plannedProduct, error) {
-	item := plannedProduct{PlanProduct: row, Variants: []plannedTarget{}, Warnings: []plan.Warning{}}
-	var before, after plan.Arrangement
-	if err := errors.Join(json.Unmarshal(row.Before, &before), json.Unmarshal(row.After, &after), json.Unmarshal(row.Warnings, &item.Warnings)); err != nil {
-		return item, err
-	}
-	var err error
-	item.Variants, err = s.targets(ctx, row.Product, row.Code, before, after)
-	return item, err
-}
-
-// targets lists a product and its variants with what they show before and
-// after, where that is anything.
-func (s *Server) targets(ctx context.Context, product int64, code string, before, after plan.Arrangement) ([]plannedTarget, error) {
+// shownTargets lists a product and its variants, or a category, with what they
+// show before and after, where that is anything.
+func shownTargets(named []store.Named, before, after plan.Arrangement) []plannedTarget {
 	list := []plannedTarget{}
-	variants, err := s.Store.Variants(ctx, product)
-	if err != nil {
-		return list, err
-	}
-	add := func(id int64, sku string) {
-		if len(before[id])+len(after[id]) > 0 {
-			list = append(list, plannedTarget{id, sku, append([]plan.Entry{}, before[id]...), append([]plan.Entry{}, after[id]...)})
+	for _, n := range named {
+		if len(before[n.Target])+len(after[n.Target]) > 0 {
+			list = append(list, plannedTarget{n, append([]plan.Entry{}, before[n.Target]...), append([]plan.Entry{}, after[n.Target]...)})
 		}
 	}
-	add(0, code)
-	for _, v := range variants {
-		add(v.ID, v.SKU)
-	}
-	return list, nil
+	return list
 }

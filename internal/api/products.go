@@ -2,17 +2,12 @@ package api
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
-	"maps"
-	"net/http"
-	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"ambrosa/core/catalog"
-	"ambrosa/core/naming"
 	"ambrosa/core/plan"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
@@ -42,10 +37,16 @@ type Window struct {
 
 type productPage struct {
 	store.Product
-	Options  []string        `json:"options" nullable:"false" doc:"Names of the options that tell its variants apart"`
-	Variants []store.Variant `json:"variantList" nullable:"false"`
-	Pictures []store.Shown   `json:"pictureList" nullable:"false"`
-	Changes  []store.Change  `json:"changes" nullable:"false"`
+	Options     []string        `json:"options" nullable:"false" doc:"Names of the options that tell its variants apart"`
+	VariantList []store.Variant `json:"variantList" nullable:"false"`
+	PictureList []store.Shown   `json:"pictureList" nullable:"false"`
+	Changes     []store.Change  `json:"changes" nullable:"false"`
+}
+
+type categoryPage struct {
+	store.Category
+	Shown   []store.Shown  `json:"pictureList" nullable:"false"`
+	Changes []store.Change `json:"changes" nullable:"false"`
 }
 
 type arrangementChange struct {
@@ -54,11 +55,11 @@ type arrangementChange struct {
 }
 
 type pictureChange struct {
-	ID      int64   `json:"id" doc:"Of the placement; 0 for a copy"`
-	Of      int64   `json:"of,omitempty" doc:"Of a copy: the placement that it is a copy of"`
-	Variant int64   `json:"variant" doc:"Where it shall stand; 0 for the product as a whole"`
-	View    string  `json:"view" maxLength:"40"`
-	Alt     *string `json:"alt,omitempty" maxLength:"500" doc:"A person's own text; empty asks for a draft again"`
+	ID     int64          `json:"id" doc:"Of the placement; 0 for a copy"`
+	Of     int64          `json:"of,omitempty" doc:"Of a copy: the placement that it is a copy of"`
+	Target catalog.Target `json:"target" doc:"Where it shall stand"`
+	View   string         `json:"view" maxLength:"40"`
+	Alt    *string        `json:"alt,omitempty" maxLength:"500" doc:"A person's own text; empty asks for a draft again"`
 }
 
 type importReport struct {
@@ -84,44 +85,68 @@ type importInput struct {
 }
 
 func (s *Server) productOperations(api huma.API) {
-	tags := []string{"Catalog"}
-	huma.Register(api, huma.Operation{OperationID: "list-products", Method: http.MethodGet, Path: "/api/v1/products", Summary: "The catalog", Tags: tags},
+	const tags = resource("Catalog")
+	huma.Register(api, tags.get("list-products", "/products", "The catalog"),
 		func(ctx context.Context, in *struct {
 			Window
 			Query     string `query:"q" maxLength:"200" doc:"Part of a code, SKU, title or GTIN"`
 			Category  string `query:"category" maxLength:"1000"`
 			NoPicture bool   `query:"noPicture"`
 		}) (*Body[Page[store.Product]], error) {
-			items, total, err := s.Store.Products(ctx, store.ProductFilter{Query: in.Query, Category: in.Category, NoPicture: in.NoPicture, Offset: in.Offset, Limit: in.Limit})
+			items, total, err := s.Store.Products(
+				ctx,
+				store.ProductFilter{Query: in.Query, Category: in.Category, NoPicture: in.NoPicture, Offset: in.Offset, Limit: in.Limit},
+			)
 			return pageOf(items, total), problem(err, "product")
 		})
-	huma.Register(api, huma.Operation{OperationID: "list-categories", Method: http.MethodGet, Path: "/api/v1/categories", Summary: "The category tree", Tags: tags},
+	huma.Register(api, tags.get("list-categories", "/categories", "The category tree"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.Category]], error) {
 			items, err := s.Store.Categories(ctx)
 			return pageOf(items, int64(len(items))), problem(err, "category")
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-product", Method: http.MethodGet, Path: "/api/v1/products/{id}", Summary: "A product with its variants and pictures", Tags: tags},
+	huma.Register(api, tags.get("get-category", "/categories/{id}", "A category with its pictures"),
+		func(ctx context.Context, in *ByID) (*Body[categoryPage], error) {
+			page, err := s.category(ctx, in.ID)
+			return &Body[categoryPage]{page}, problem(err, "category")
+		})
+	huma.Register(api, tags.put("arrange-category", "/categories/{id}/pictures",
+		"Change the order, view and text of a category's pictures by hand"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body arrangementChange
+		}) (*Body[categoryPage], error) {
+			if err := s.arrange(ctx, catalog.Category(in.ID), in.Body); err != nil {
+				return nil, err
+			}
+			page, err := s.category(ctx, in.ID)
+			return &Body[categoryPage]{page}, problem(err, "category")
+		})
+	huma.Register(api, tags.get("get-product", "/products/{id}", "A product with its variants and pictures"),
 		func(ctx context.Context, in *struct {
 			ID int64 `path:"id"`
 		}) (*Body[productPage], error) {
 			page, err := s.product(ctx, in.ID)
 			return &Body[productPage]{page}, problem(err, "product")
 		})
-	huma.Register(api, huma.Operation{OperationID: "arrange-product", Method: http.MethodPut, Path: "/api/v1/products/{id}/pictures",
-		Summary: "Change the order, target, view and text of a product's pictures by hand", Tags: tags},
+	huma.Register(api, tags.put("arrange-product", "/products/{id}/pictures", "Change the order, target, view and text of a product's "+
+		"pictures by hand"),
 		func(ctx context.Context, in *struct {
 			ID   int64 `path:"id"`
 			Body arrangementChange
 		}) (*Body[productPage], error) {
-			if err := s.arrange(ctx, in.ID, in.Body); err != nil {
+			if err := s.arrange(ctx, catalog.Product(in.ID), in.Body); err != nil {
 				return nil, err
 			}
 			page, err := s.product(ctx, in.ID)
 			return &Body[productPage]{page}, problem(err, "product")
 		})
-	huma.Register(api, huma.Operation{OperationID: "import-products", Method: http.MethodPost, Path: "/api/v1/products/import",
-		Summary: "Create and update products and variants by SKU from a CSV", Tags: tags, MaxBodyBytes: -1, BodyReadTimeout: -1,
-		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}},
+	imports := tags.post("import-products", "/products/import", "Create and update products and variants by SKU from a CSV")
+	imports.MaxBodyBytes, imports.BodyReadTimeout = -1, -1 // it streams
+	imports.RequestBody = &huma.RequestBody{
+		Required: true,
+		Content:  map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string", Format: "binary"}}},
+	}
+	huma.Register(api, imports,
 		func(ctx context.Context, in *importInput) (*Body[importReport], error) {
 			report, err := s.importProducts(ctx, in.body)
 			if err != nil {
@@ -135,16 +160,16 @@ func (s *Server) product(ctx context.Context, id int64) (page productPage, err e
 	if page.Product, err = s.Store.Product(ctx, id); err != nil {
 		return page, err
 	}
-	if page.Variants, err = s.Store.Variants(ctx, id); err != nil {
+	if page.VariantList, err = s.Store.Variants(ctx, id); err != nil {
 		return page, err
 	}
-	if page.Pictures, err = s.Store.Shown(ctx, id); err != nil {
+	if page.PictureList, err = s.Store.Shown(ctx, catalog.Product(id)); err != nil {
 		return page, err
 	}
-	page.Changes, err = s.Store.Changes(ctx, id)
+	page.Changes, err = s.Store.Changes(ctx, catalog.Product(id))
 	page.Options = []string{}
 	seen := map[string]bool{}
-	for _, v := range page.Variants {
+	for _, v := range page.VariantList {
 		for _, o := range v.Options {
 			if !seen[o.Name] {
 				seen[o.Name] = true
@@ -155,73 +180,26 @@ func (s *Server) product(ctx context.Context, id int64) (page productPage, err e
 	return page, err
 }
 
-// arrange makes the pictures of a product stand as a person wants them.
-func (s *Server) arrange(ctx context.Context, id int64, change arrangementChange) error {
-	page, err := s.product(ctx, id)
-	if err != nil {
-		return problem(err, "product")
+func (s *Server) category(ctx context.Context, id int64) (page categoryPage, err error) {
+	if page.Category, err = s.Store.Category(ctx, id); err != nil {
+		return page, err
 	}
-	variants := map[int64]store.Variant{0: {}}
-	for _, v := range page.Variants {
-		variants[v.ID] = v
+	if page.Shown, err = s.Store.Shown(ctx, catalog.Category(id)); err != nil {
+		return page, err
 	}
-	for _, p := range change.Pictures {
-		if _, known := variants[p.Variant]; !known {
-			return huma.Error422UnprocessableEntity(fmt.Sprintf("The product has no variant %d.", p.Variant))
-		}
-	}
-	_, err = s.Store.Rearrange(ctx, id, change.Version, func(standing plan.Arrangement) (plan.Arrangement, error) {
-		byID := map[int64]plan.Entry{}
-		for _, entries := range standing {
-			for _, e := range entries {
-				byID[e.ID] = e
-			}
-		}
-		copied := maps.Clone(byID)
-		wanted := plan.Arrangement{}
-		for _, p := range change.Pictures {
-			e, stands := byID[p.ID]
-			if p.ID == 0 {
-				e, stands = copied[p.Of]
-				e.ID = 0
-			}
-			if !stands {
-				return nil, store.ErrChanged
-			}
-			delete(byID, p.ID)
-			e.View = p.View
-			switch {
-			case p.Alt == nil:
-			case *p.Alt == "":
-				e.Alt, e.AltBy = draft(page, variants[p.Variant], p.View), "draft"
-			default:
-				e.Alt, e.AltBy = *p.Alt, "person"
-			}
-			if slices.ContainsFunc(wanted[p.Variant], func(o plan.Entry) bool { return o.Sum == e.Sum }) {
-				return nil, errTwice
-			}
-			wanted[p.Variant] = append(wanted[p.Variant], e)
-		}
-		return wanted, nil
-	})
-	if errors.Is(err, errTwice) {
-		return huma.Error422UnprocessableEntity("The same picture stands there already; nothing was changed.")
-	}
-	return problem(err, "product")
+	page.Changes, err = s.Store.Changes(ctx, catalog.Category(id))
+	return page, err
 }
 
-var errTwice = errors.New("the same picture twice on one target")
-
-func draft(page productPage, v store.Variant, view string) string {
-	title := page.Title
-	var values []string
-	for _, o := range v.Options {
-		values = append(values, o.Value)
+// arrange makes the pictures of a product, or of a category, stand as a person
+// wants them.
+func (s *Server) arrange(ctx context.Context, owner catalog.Target, change arrangementChange) error {
+	wanted := make([]plan.Wanted, 0, len(change.Pictures))
+	for _, p := range change.Pictures {
+		wanted = append(wanted, plan.Wanted{ID: p.ID, Of: p.Of, Target: p.Target, View: p.View, Alt: p.Alt})
 	}
-	if v.Title != "" {
-		title = v.Title
-	}
-	return naming.AltText(title, values, view)
+	_, err := s.Planner.Arrange(ctx, s.actor(ctx), owner, change.Version, wanted)
+	return problem(err, string(owner.Kind))
 }
 
 const (

@@ -2,33 +2,61 @@ package api
 
 import (
 	"context"
-	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 )
 
-type runDetail struct {
+// RunView is a run with the words of its kind.
+type RunView struct {
 	store.Run
+	Doing string `json:"doing" doc:"What it does, in a word or two"`
+	Leads string `json:"leads" enum:"lot,plan,origin" doc:"What a person goes to from it"`
+}
+
+func viewOf(r store.Run) RunView {
+	view := RunView{Run: r, Leads: string(run.ToLot)}
+	for _, k := range run.Kinds() {
+		if k.Name != r.Kind {
+			continue
+		}
+		view.Doing, view.Leads = k.Doing, string(k.Leads)
+		if k.Leads == run.ToLotOrOrigin {
+			view.Leads = string(run.ToOrigin)
+			if r.LotID != 0 {
+				view.Leads = string(run.ToLot)
+			}
+		}
+	}
+	return view
+}
+
+type runDetail struct {
+	RunView
 	Log []store.RunLine `json:"log" nullable:"false"`
 }
 
 func (s *Server) runOperations(api huma.API) {
-	tags := []string{"Runs"}
-	huma.Register(api, huma.Operation{OperationID: "list-runs", Method: http.MethodGet, Path: "/api/v1/runs", Summary: "Runs, the newest first", Tags: tags},
+	const tags = resource("Runs")
+	huma.Register(api, tags.get("list-runs", "/runs", "Runs, the newest first"),
 		func(ctx context.Context, in *struct {
 			Limit int `query:"limit" minimum:"1" maximum:"500" default:"50"`
-		}) (*Body[Page[store.Run]], error) {
-			items, err := s.Store.Runs(ctx, in.Limit)
+		}) (*Body[Page[RunView]], error) {
+			rows, err := s.Store.Runs(ctx, in.Limit)
+			items := make([]RunView, 0, len(rows))
+			for _, row := range rows {
+				items = append(items, viewOf(row))
+			}
 			return pageOf(items, int64(len(items))), problem(err, "run")
 		})
-	huma.Register(api, huma.Operation{OperationID: "get-run", Method: http.MethodGet, Path: "/api/v1/runs/{id}", Summary: "A run with its log", Tags: tags},
+	huma.Register(api, tags.get("get-run", "/runs/{id}", "A run with its log"),
 		func(ctx context.Context, in *ByID) (*Body[runDetail], error) {
 			found, err := s.run(ctx, in.ID)
 			return &Body[runDetail]{found}, problem(err, "run")
 		})
-	huma.Register(api, huma.Operation{OperationID: "stop-run", Method: http.MethodPost, Path: "/api/v1/runs/{id}/stop", Summary: "Stop a run; it can go on later", Tags: tags},
+	huma.Register(api, tags.post("stop-run", "/runs/{id}/stop", "Stop a run; it can go on later"),
 		func(ctx context.Context, in *ByID) (*Body[runDetail], error) {
 			if err := s.Store.StopRun(ctx, in.ID); err != nil {
 				return nil, problem(err, "run")
@@ -36,7 +64,7 @@ func (s *Server) runOperations(api huma.API) {
 			found, err := s.run(ctx, in.ID)
 			return &Body[runDetail]{found}, problem(err, "run")
 		})
-	huma.Register(api, huma.Operation{OperationID: "resume-run", Method: http.MethodPost, Path: "/api/v1/runs/{id}/resume", Summary: "Let a stopped or failed run go on", Tags: tags},
+	huma.Register(api, tags.post("resume-run", "/runs/{id}/resume", "Let a stopped or failed run go on"),
 		func(ctx context.Context, in *ByID) (*Body[runDetail], error) {
 			if err := s.Runner.Resume(ctx, in.ID); err != nil {
 				return nil, problem(err, "run")
@@ -47,9 +75,11 @@ func (s *Server) runOperations(api huma.API) {
 }
 
 func (s *Server) run(ctx context.Context, id int64) (found runDetail, err error) {
-	if found.Run, err = s.Store.Run(ctx, id); err != nil {
+	row, err := s.Store.Run(ctx, id)
+	if err != nil {
 		return found, err
 	}
+	found.RunView = viewOf(row)
 	found.Log = []store.RunLine{}
 	lines, err := s.Store.RunLog(ctx, id)
 	found.Log = append(found.Log, lines...)

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"net/http"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -17,8 +16,8 @@ type scanned struct {
 }
 
 func (s *Server) scanOperations(api huma.API) {
-	tags := []string{"Products"}
-	huma.Register(api, huma.Operation{OperationID: "scan", Method: http.MethodGet, Path: "/api/v1/scan", Summary: "The variants that have a barcode, as a hand scanner types it", Tags: tags},
+	const tags = resource("Products")
+	huma.Register(api, tags.get("scan", "/scan", "The variants that have a barcode, as a hand scanner types it"),
 		func(ctx context.Context, in *struct {
 			Code string `query:"code" minLength:"1" maxLength:"60"`
 		}) (*Body[scanned], error) {

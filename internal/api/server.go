@@ -23,10 +23,14 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"ambrosa/core/acting"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/deciding"
 	"ambrosa/internal/drives"
-	"ambrosa/internal/pairs"
 	"ambrosa/internal/picture"
+	"ambrosa/internal/planning"
+	"ambrosa/internal/reading"
+	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 	"ambrosa/internal/workshop"
@@ -37,8 +41,11 @@ type Server struct {
 	Store    *store.Store
 	Blobs    *blob.Store
 	Pictures *picture.Pool
-	Index    *pairs.Index
+	Index    *reading.Index
 	Runner   *run.Runner
+	Planner  *planning.Planner
+	Decider  *deciding.Decider
+	Receiver *receiving.Receiver
 	Drives   *drives.Opener
 	Workshop *workshop.Workshop
 	Dropped  *run.Dropped // nil when there is no drop folder
@@ -56,6 +63,9 @@ type Server struct {
 	hub      hub
 	requests *prometheus.HistogramVec
 }
+
+// actor is who a request acts for: the one person, until accounts come.
+func (s *Server) actor(context.Context) acting.Actor { return acting.Specialist }
 
 // maxBody bounds a request's body that is held in memory, in bytes; bodies
 // that stream are bounded where they are read.
@@ -128,6 +138,7 @@ func (s *Server) operations() huma.API {
 	s.limitOperations(api)
 	s.messageOperations(api)
 	s.eventOperations(api)
+	describe(api.OpenAPI())
 	return api
 }
 
@@ -163,7 +174,11 @@ func secure(c fiber.Ctx) error {
 	c.Set("X-Content-Type-Options", "nosniff")
 	c.Set("Referrer-Policy", "same-origin")
 	c.Set("Cross-Origin-Opener-Policy", "same-origin")
-	c.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	c.Set(
+		"Content-Security-Policy",
+		"default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; frame-ancestors 'none'; "+
+			"base-uri 'none'; form-action 'self'",
+	)
 	return c.Next()
 }
 
@@ -176,10 +191,12 @@ func admit(c fiber.Ctx) error {
 		return fiber.NewError(http.StatusForbidden, "Ambrosa answers on this machine's own address only, http://127.0.0.1")
 	}
 	// What a browser loads for a page from elsewhere (Fetch Metadata Request Headers, W3C): that page may link here, no more.
-	if site := c.Get("Sec-Fetch-Site"); (site == "cross-site" || site == "same-site") && (c.Get("Sec-Fetch-Mode") != "navigate" || c.Method() != http.MethodGet || strings.HasPrefix(c.Path(), "/media/")) {
+	if site := c.Get("Sec-Fetch-Site"); (site == "cross-site" || site == "same-site") &&
+		(c.Get("Sec-Fetch-Mode") != "navigate" || c.Method() != http.MethodGet || strings.HasPrefix(c.Path(), "/media/")) {
 		return fiber.NewError(http.StatusForbidden, "a page from elsewhere may not load anything from here")
 	}
-	if origin := c.Get("Origin"); origin != "" && c.Method() != http.MethodGet && c.Method() != http.MethodHead && origin != "http://"+c.Host() {
+	if origin := c.Get("Origin"); origin != "" && c.Method() != http.MethodGet && c.Method() != http.MethodHead &&
+		origin != "http://"+c.Host() {
 		return fiber.NewError(http.StatusForbidden, "a page from elsewhere may not change anything here")
 	}
 	return c.Next()

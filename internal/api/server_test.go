@@ -18,7 +18,10 @@ import (
 
 	"ambrosa/internal/blob"
 	"ambrosa/internal/client"
-	"ambrosa/internal/pairs"
+	"ambrosa/internal/deciding"
+	"ambrosa/internal/planning"
+	"ambrosa/internal/reading"
+	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/testdb"
 )
@@ -42,14 +45,28 @@ func testServer(t *testing.T) *fiber.App {
 	if err != nil {
 		t.Fatal(err)
 	}
-	index := pairs.NewIndex(s)
+	index := reading.NewIndex(s)
 	runner := &run.Runner{Store: s, Blobs: blobs, Index: index, Uploads: folder + "/uploads", Log: slog.New(slog.DiscardHandler)}
 	if err := runner.Open("test"); err != nil {
 		t.Fatal(err)
 	}
-	server := &Server{Store: s, Blobs: blobs, Index: index, Runner: runner, Uploads: folder + "/uploads", Log: slog.New(slog.DiscardHandler),
-		Limits: Limits{Pending: 1 << 40}, Metrics: "token",
-		Pages: fstest.MapFS{"index.html": {Data: []byte("<!doctype html><title>Ambrosa</title>")}, "api.html": {Data: []byte("<title>api</title>")}, "assets/a.js": {Data: []byte("1")}}}
+	server := &Server{
+		Store:    s,
+		Blobs:    blobs,
+		Index:    index,
+		Runner:   runner,
+		Uploads:  folder + "/uploads",
+		Log:      slog.New(slog.DiscardHandler),
+		Receiver: &receiving.Receiver{Store: s, Runs: runner, Pending: 1 << 40},
+		Planner:  &planning.Planner{Store: s, Runs: runner},
+		Decider:  &deciding.Decider{Store: s, Engine: index},
+		Metrics:  "token",
+		Pages: fstest.MapFS{
+			"index.html":  {Data: []byte("<!doctype html><title>Ambrosa</title>")},
+			"api.html":    {Data: []byte("<title>api</title>")},
+			"assets/a.js": {Data: []byte("1")},
+		},
+	}
 	app, _, err := server.Handler()
 	if err != nil {
 		t.Fatal(err)
@@ -81,7 +98,8 @@ func ask(t *testing.T, app *fiber.App, method, path, body string, headers ...str
 
 func TestPagesAndHealth(t *testing.T) {
 	app := testServer(t)
-	for path, want := range map[string]string{"/": "Ambrosa", "/products/7": "Ambrosa", "/api": "api", "/assets/a.js": "1", "/healthz": "ok", "/readyz": "ready",
+	for path, want := range map[string]string{"/": "Ambrosa", "/products/7": "Ambrosa", "/api": "api", "/assets/a.js": "1",
+		"/healthz": "ok", "/readyz": "ready",
 		"/metrics": "go_goroutines", "/api/openapi.json": `"openapi":"3.1`} {
 		status, text, headers := ask(t, app, "GET", path, "", "Authorization", "Bearer token")
 		if status != 200 || !strings.Contains(text, want) || headers.Get("X-Content-Type-Options") != "nosniff" {
@@ -99,11 +117,13 @@ func TestPagesAndHealth(t *testing.T) {
 func TestStrangersAreNotAdmitted(t *testing.T) {
 	app := testServer(t)
 	for _, headers := range [][]string{{"Host", "evil.example"}, {"Origin", "http://evil.example"}} {
-		if status, text, _ := ask(t, app, "POST", "/api/v1/lots", `{"name":"x","uploads":1}`, append(headers, "Content-Type", "application/json")...); status != 403 {
+		if status, text, _ := ask(t, app, "POST", "/api/v1/lots", `{"name":"x","uploads":1}`,
+			append(headers, "Content-Type", "application/json")...); status != 403 {
 			t.Errorf("%v: %d %s", headers, status, text)
 		}
 	}
-	if status, text, _ := ask(t, app, "POST", "/api/v1/lots", `{"name":"x","uploads":1}`, "Origin", "http://127.0.0.1:8080", "Content-Type", "application/json"); status != 201 {
+	if status, text, _ := ask(t, app, "POST", "/api/v1/lots", `{"name":"x","uploads":1}`, "Origin", "http://127.0.0.1:8080",
+		"Content-Type", "application/json"); status != 201 {
 		t.Errorf("our own page: %d %s", status, text)
 	}
 }
@@ -129,13 +149,16 @@ func TestImportCreatesUpdatesAndReports(t *testing.T) {
 	if status != 200 || report.Created != 3 || report.Products != 2 || report.Refused != 4 || len(report.Problems) != 5 {
 		t.Fatalf("%d %s", status, text)
 	}
-	says := map[int]string{3: "check digit", 4: "the SKU is empty", 5: "stands in row 2 already", 6: "the header 6", 7: "1000000 characters"}
+	says := map[int]string{
+		3: "check digit", 4: "the SKU is empty", 5: "stands in row 2 already", 6: "the header 6", 7: "1000000 characters",
+	}
 	for _, p := range report.Problems {
 		if !strings.Contains(p.Reason, says[p.Row]) || says[p.Row] == "" || p.Kept != (p.Row == 3) {
 			t.Errorf("row %d: %+v", p.Row, p)
 		}
 	}
-	if _, list, _ := ask(t, app, "GET", "/api/v1/products?q=smoker", ""); !strings.Contains(list, `"title":"Smoker; dome"`) || !strings.Contains(list, `"variants":2`) {
+	if _, list, _ := ask(t, app, "GET", "/api/v1/products?q=smoker", ""); !strings.Contains(list, `"title":"Smoker; dome"`) ||
+		!strings.Contains(list, `"variants":2`) {
 		t.Errorf("the list says %s", list)
 	}
 	_, report, text = importCSV(t, app, "SKU,Title\nHB-5,New title\nHB-1-A,\n")
@@ -162,7 +185,8 @@ func TestSheetsThatCannotBeRead(t *testing.T) {
 		t.Errorf("UTF-16: %d %s", status, text)
 	}
 	status, report, text = importCSV(t, app, "sku\ttitle\nW-1\tR\xe4ucher\n")
-	if _, list, _ := ask(t, app, "GET", "/api/v1/products?q=r%C3%A4ucher", ""); status != 200 || report.Created != 1 || !strings.Contains(list, "Räucher") {
+	if _, list, _ := ask(t, app, "GET", "/api/v1/products?q=r%C3%A4ucher", ""); status != 200 || report.Created != 1 ||
+		!strings.Contains(list, "Räucher") {
 		t.Errorf("Windows-1252: %d %s: %s", status, text, list)
 	}
 }
@@ -170,7 +194,9 @@ func TestSheetsThatCannotBeRead(t *testing.T) {
 func TestUploadsThatBelongNowhereAreRefused(t *testing.T) {
 	app := testServer(t)
 	for metadata, want := range map[string]string{"": "which lot", "lot MQ==": "no name", "lot OTk5,path YS56aXA=": "does not wait"} {
-		status, text, _ := ask(t, app, "POST", "/uploads/", "", "Tus-Resumable", "1.0.0", "Upload-Length", "10", "Upload-Metadata", metadata)
+		status, text, _ := ask(
+			t, app, "POST", "/uploads/", "", "Tus-Resumable", "1.0.0", "Upload-Length", "10", "Upload-Metadata", metadata,
+		)
 		if status < 400 || !strings.Contains(text, want) {
 			t.Errorf("%q: %d %s", metadata, status, text)
 		}

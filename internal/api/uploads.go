@@ -18,7 +18,9 @@ import (
 	"github.com/tus/tusd/v2/pkg/memorylocker"
 	"golang.org/x/exp/slog"
 
+	"ambrosa/core/acting"
 	"ambrosa/core/legible"
+	"ambrosa/internal/receiving"
 	"ambrosa/internal/store"
 )
 
@@ -39,14 +41,14 @@ func (s *Server) uploads() error {
 	for _, at := range []door{
 		{"/uploads/",
 			func(event handler.HookEvent, u store.Upload) error {
-				return s.Store.BeginUpload(event.Context, u, s.Limits.Pending)
+				return s.Receiver.Begin(event.Context, u)
 			},
 			s.Store.UploadOpen},
 		{"/hand-in/uploads/",
 			func(event handler.HookEvent, u store.Upload) error {
-				return s.Store.BeginHandIn(event.Context, sumOf(event.Upload.MetaData["link"]), u, s.Limits.Pending)
+				return s.Receiver.BeginHandIn(event.Context, sumOf(event.Upload.MetaData["link"]), u)
 			},
-			s.Store.HandInOpen},
+			s.Receiver.HandInGoesOn},
 	} {
 		if err := s.takeUploads(at, composer); err != nil {
 			return err
@@ -108,10 +110,10 @@ func (d door) admit(c fiber.Ctx) error {
 		return fiber.NewError(http.StatusRequestEntityTooLarge, "Send uploads in chunks of at most 16 MB.")
 	}
 	err := d.open(c.Context(), c.Params("id"))
-	reason, closed := store.IsLinkClosed(err)
+	var closed receiving.LinkClosed
 	switch {
-	case closed:
-		return fiber.NewError(http.StatusConflict, reason)
+	case errors.As(err, &closed):
+		return fiber.NewError(http.StatusConflict, closed.Reason)
 	case errors.Is(err, store.ErrNotFound):
 		return fiber.NewError(http.StatusNotFound, "There is no such upload any more. Drop the file again.")
 	}
@@ -152,11 +154,15 @@ func beginUpload(event handler.HookEvent, begin func(handler.HookEvent, store.Up
 	// A link's token is kept nowhere, and this is written beside the upload.
 	changes.MetaData = handler.MetaData{"lot": event.Upload.MetaData["lot"], "path": name}
 	err = begin(event, store.Upload{ID: changes.ID, LotID: lot, Path: name, Bytes: event.Upload.Size})
-	if reason, closed := store.IsLinkClosed(err); closed {
-		return changes, refuseUpload(http.StatusConflict, reason)
+	var closed receiving.LinkClosed
+	if errors.As(err, &closed) {
+		return changes, refuseUpload(http.StatusConflict, closed.Reason)
 	}
-	if errors.Is(err, store.ErrTooMuch) {
-		return changes, refuseUpload(http.StatusInsufficientStorage, "More is on its way already than there is room for. Wait until it has arrived, or give up what will not.")
+	if errors.Is(err, receiving.ErrTooMuch) {
+		return changes, refuseUpload(
+			http.StatusInsufficientStorage,
+			"More is on its way already than there is room for. Wait until it has arrived, or give up what will not.",
+		)
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		return changes, refuseUpload(http.StatusConflict, "The lot does not wait for files any more. Drop them again to make a new lot.")
@@ -165,7 +171,7 @@ func beginUpload(event handler.HookEvent, begin func(handler.HookEvent, store.Up
 }
 
 func (s *Server) finishUpload(event handler.HookEvent) (handler.HTTPResponse, error) {
-	return handler.HTTPResponse{}, s.Store.FinishUpload(event.Context, event.Upload.ID, s.Runner.Examine)
+	return handler.HTTPResponse{}, s.Receiver.Finish(event.Context, acting.Ambrosa, event.Upload.ID)
 }
 
 // FinishUploads records uploads whose last byte was written just before the
@@ -180,7 +186,7 @@ func (s *Server) FinishUploads(ctx context.Context) error {
 		if err != nil || info.Size() != u.Bytes {
 			continue
 		}
-		if err := s.Store.FinishUpload(ctx, u.ID, s.Runner.Examine); err != nil {
+		if err := s.Receiver.Finish(ctx, acting.Ambrosa, u.ID); err != nil {
 			return err
 		}
 	}

@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"errors"
-	"net/http"
 	"net/url"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -36,8 +35,8 @@ type chosenPicture struct {
 }
 
 func (s *Server) workshopOperations(api huma.API) {
-	tags := []string{"Workshop"}
-	huma.Register(api, huma.Operation{OperationID: "look-at-page", Method: http.MethodPost, Path: "/api/v1/workshop/page", Summary: "A page, rendered safely", Tags: tags},
+	const tags = resource("Workshop")
+	huma.Register(api, tags.post("look-at-page", "/workshop/page", "A page, rendered safely"),
 		func(ctx context.Context, in *struct{ Body addressed }) (*Body[pageView], error) {
 			read, err := s.Workshop.Page(ctx, in.Body.Address)
 			if err != nil {
@@ -45,7 +44,7 @@ func (s *Server) workshopOperations(api huma.API) {
 			}
 			return &Body[pageView]{pageView{read.Address.String(), read.Title, read.Safe(peekAt)}}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "try-recipe", Method: http.MethodPost, Path: "/api/v1/workshop/try", Summary: "What each step of a recipe finds on a page", Tags: tags},
+	huma.Register(api, tags.post("try-recipe", "/workshop/try", "What each step of a recipe finds on a page"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Address string         `json:"address" minLength:"1" maxLength:"8000"`
@@ -55,8 +54,7 @@ func (s *Server) workshopOperations(api huma.API) {
 			trial, err := s.Workshop.Try(ctx, in.Body.Address, in.Body.Recipe)
 			return &Body[workshop.Trial]{trial}, workshopFault(err)
 		})
-	huma.Register(api, huma.Operation{OperationID: "propose-selectors", Method: http.MethodPost, Path: "/api/v1/workshop/selectors",
-		Summary: "Selectors that find an element of a page", Tags: tags},
+	huma.Register(api, tags.post("propose-selectors", "/workshop/selectors", "Selectors that find an element of a page"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Address string `json:"address" minLength:"1" maxLength:"8000"`
@@ -71,8 +69,7 @@ func (s *Server) workshopOperations(api huma.API) {
 			list := read.Propose(in.Body.Element, in.Body.Many)
 			return pageOf(list, int64(len(list))), nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "measure-pictures", Method: http.MethodPost, Path: "/api/v1/workshop/measure",
-		Summary: "Sizes of pictures, from their first bytes", Tags: tags},
+	huma.Register(api, tags.post("measure-pictures", "/workshop/measure", "Sizes of pictures, from their first bytes"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Addresses []string `json:"addresses" maxItems:"60" nullable:"false"`
@@ -81,8 +78,7 @@ func (s *Server) workshopOperations(api huma.API) {
 			list, err := s.Workshop.Measure(ctx, in.Body.Addresses)
 			return pageOf(list, int64(len(list))), workshopFault(err)
 		})
-	huma.Register(api, huma.Operation{OperationID: "learn-rewriting", Method: http.MethodPost, Path: "/api/v1/workshop/learn",
-		Summary: "Rewritings from one pair of addresses, proved on others", Tags: tags},
+	huma.Register(api, tags.post("learn-rewriting", "/workshop/learn", "Rewritings from one pair of addresses, proved on others"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Small  string   `json:"small" minLength:"1" maxLength:"8000"`
@@ -93,8 +89,8 @@ func (s *Server) workshopOperations(api huma.API) {
 			list, err := s.Workshop.Learn(ctx, in.Body.Small, in.Body.Large, in.Body.Others)
 			return pageOf(list, int64(len(list))), workshopFault(err)
 		})
-	huma.Register(api, huma.Operation{OperationID: "page-pictures", Method: http.MethodPost, Path: "/api/v1/pages/pictures",
-		Summary: "Every picture that a page knows, its renditions measured, the largest first", Tags: tags},
+	huma.Register(api, tags.post("page-pictures", "/pages/pictures", "Every picture that a page knows, its renditions measured, the "+
+		"largest first"),
 		func(ctx context.Context, in *struct{ Body addressed }) (*Body[pagePictures], error) {
 			read, pictures, err := s.Workshop.Pictures(ctx, in.Body.Address)
 			if err != nil {
@@ -102,8 +98,7 @@ func (s *Server) workshopOperations(api huma.API) {
 			}
 			return &Body[pagePictures]{pagePictures{read.Address.String(), read.Title, pictures}}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "take-pictures", Method: http.MethodPost, Path: "/api/v1/pages/take",
-		Summary: "Fetch chosen pictures of a page, as a lot", Tags: tags, DefaultStatus: http.StatusAccepted},
+	huma.Register(api, tags.start("take-pictures", "/pages/take", "Fetch chosen pictures of a page, as a lot"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Address  string          `json:"address" minLength:"1" maxLength:"8000"`
@@ -113,10 +108,17 @@ func (s *Server) workshopOperations(api huma.API) {
 		}) (*Body[created], error) {
 			items := make([]store.FetchItem, 0, len(in.Body.Pictures))
 			for _, p := range in.Body.Pictures {
-				items = append(items, store.FetchItem{Path: harvest.NameFor(p.Name, nil, len(items)+1, harvest.ExtensionOf(p.Address)), Address: p.Address, Page: in.Body.Address,
-					Said: map[string]string{"address": in.Body.Address, "page": in.Body.Title}})
+				items = append(
+					items,
+					store.FetchItem{
+						Path:    harvest.NameFor(p.Name, nil, len(items)+1, harvest.ExtensionOf(p.Address)),
+						Address: p.Address,
+						Page:    in.Body.Address,
+						Said:    map[string]string{"address": in.Body.Address, "page": in.Body.Title},
+					},
+				)
 			}
-			lot, err := s.Runner.TakePictures(ctx, in.Body.Address, in.Body.Title, items)
+			lot, err := s.Runner.TakePictures(ctx, s.actor(ctx), in.Body.Address, in.Body.Title, items)
 			return &Body[created]{created{lot}}, problem(err, "lot")
 		})
 }

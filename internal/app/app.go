@@ -23,12 +23,15 @@ import (
 	"ambrosa/internal/api"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/deciding"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/dropfolder"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/outgoing"
-	"ambrosa/internal/pairs"
 	"ambrosa/internal/picture"
+	"ambrosa/internal/planning"
+	"ambrosa/internal/reading"
+	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 	"ambrosa/internal/vault"
@@ -117,13 +120,26 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	guard := outgoing.Allow(c.Allow...)
 	opener := &drives.Opener{Vault: secrets, Guard: guard}
 	a.workshop = workshop.New(guard)
-	index := pairs.NewIndex(a.Store)
+	index := reading.NewIndex(a.Store)
 	uploads := filepath.Join(c.Data, "uploads")
 	if err := os.MkdirAll(uploads, 0o700); err != nil {
 		return nil, err
 	}
-	a.Runner = &run.Runner{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Readers: readers, Index: index, Drives: opener, Uploads: uploads, Limits: c.Limits.archives(),
-		Terms: run.Terms{Upload: c.Limits.UploadTerm, Refused: c.Limits.RefusedTerm}, Log: log}
+	a.Runner = &run.Runner{
+		Store:    a.Store,
+		Blobs:    a.blobs,
+		Pictures: a.pictures,
+		Readers:  readers,
+		Index:    index,
+		Drives:   opener,
+		Uploads:  uploads,
+		Limits:   c.Limits.archives(),
+		Terms:    run.Terms{Upload: c.Limits.UploadTerm, Refused: c.Limits.RefusedTerm},
+		Log:      log,
+	}
+	a.Runner.Planner = &planning.Planner{Store: a.Store, Runs: a.Runner}
+	a.Runner.Decider = &deciding.Decider{Store: a.Store, Engine: index}
+	a.Runner.Receiver = &receiving.Receiver{Store: a.Store, Runs: a.Runner, Pending: c.Limits.Pending}
 	if c.SMTP != "" {
 		if c.Pages == "" {
 			c.Pages = "http://" + c.Listen
@@ -135,8 +151,24 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	if err := a.Runner.Open(processName()); err != nil {
 		return nil, err
 	}
-	a.Server = &api.Server{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Index: index, Runner: a.Runner, Drives: opener, Workshop: a.workshop, Uploads: uploads, Pages: pages, Mailbox: c.Mailbox,
-		Limits: api.Limits{Pending: c.Limits.Pending, Shown: c.Limits.shown(c.Timeout, c.Quiet)}, Metrics: c.Metrics, Log: log}
+	a.Server = &api.Server{
+		Store:    a.Store,
+		Blobs:    a.blobs,
+		Pictures: a.pictures,
+		Index:    index,
+		Runner:   a.Runner,
+		Planner:  a.Runner.Planner,
+		Decider:  a.Runner.Decider,
+		Receiver: a.Runner.Receiver,
+		Drives:   opener,
+		Workshop: a.workshop,
+		Uploads:  uploads,
+		Pages:    pages,
+		Mailbox:  c.Mailbox,
+		Limits:   api.Limits{Shown: c.Limits.shown(c.Timeout, c.Quiet)},
+		Metrics:  c.Metrics,
+		Log:      log,
+	}
 	return a, nil
 }
 
@@ -198,9 +230,18 @@ func (a *App) ServeDrop(ctx context.Context, c Config) error {
 	}
 	listener, err := net.Listen("tcp", c.Drop)
 	if err != nil {
-		return fmt.Errorf("the drop folder's address %s is taken by another program; end it, or choose another with AMBROSA_DROP: %w", c.Drop, err)
+		return fmt.Errorf(
+			"the drop folder's address %s is taken by another program; end it, or choose another with AMBROSA_DROP: %w",
+			c.Drop,
+			err,
+		)
 	}
-	a.drop = &dropfolder.Server{Folder: filepath.Join(c.Data, "drop"), Admit: a.admitDrop, Quota: c.Limits.usual().DropQuota, Log: a.Runner.Log}
+	a.drop = &dropfolder.Server{
+		Folder: filepath.Join(c.Data, "drop"),
+		Admit:  a.admitDrop,
+		Quota:  c.Limits.usual().DropQuota,
+		Log:    a.Runner.Log,
+	}
 	dropped := &run.Dropped{Runner: a.Runner, Server: a.drop, Quiet: c.Quiet}
 	a.Server.Dropped, a.Server.DropAddress = dropped, "http://"+listener.Addr().String()+"/"
 	watching, cancel := context.WithCancel(context.WithoutCancel(ctx))

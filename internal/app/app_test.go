@@ -1,14 +1,10 @@
 package app
 
 import (
-	"archive/zip"
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"image"
-	"image/color"
-	"image/jpeg"
 	"image/png"
 	"io"
 	"log/slog"
@@ -16,15 +12,13 @@ import (
 	"os"
 	"slices"
 	"strings"
-	"sync"
 	"testing"
 	"testing/fstest"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/gtin"
-	"ambrosa/internal/client"
+	"ambrosa/core/catalog"
+	"ambrosa/internal/api"
 	"ambrosa/internal/decoder"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
@@ -40,234 +34,6 @@ func TestMain(m *testing.M) {
 		os.Exit(0)
 	}
 	testdb.Main(m)
-}
-
-// line is an Ambrosa that a test talks to.
-type line struct {
-	t *testing.T
-	*App
-	client.Client
-	config Config
-	log    *logged
-}
-
-// logged is what was logged so far.
-type logged struct {
-	mu   sync.Mutex
-	text bytes.Buffer
-}
-
-func (l *logged) Write(p []byte) (int, error) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.text.Write(p)
-}
-
-func (l *logged) String() string {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.text.String()
-}
-
-func open(t *testing.T, config Config, serves bool) *line {
-	t.Helper()
-	config.Decoder, config.Decoders, config.Timeout = []string{"env", "AMBROSA_TEST_DECODER=yes", os.Args[0]}, 2, time.Minute
-	if config.Allow == nil { // sample drives and sites
-		config.Allow = []string{"127.0.0.1:*"}
-	}
-	log := &logged{}
-	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, slog.New(slog.NewTextHandler(log, nil)))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if err := a.Close(context.Background()); err != nil {
-			t.Error(err)
-		}
-	})
-	if err := a.Work(t.Context()); err != nil {
-		t.Fatal(err)
-	}
-	if serves {
-		if err := a.ServeDrop(t.Context(), config); err != nil {
-			t.Fatal(err)
-		}
-		if err := a.Serve(t.Context(), "127.0.0.1:0"); err != nil {
-			t.Fatal(err)
-		}
-	}
-	return &line{t, a, client.Client{Address: a.URL}, config, log}
-}
-
-func start(t *testing.T, change ...func(*Config)) *line {
-	t.Helper()
-	config := Config{Database: testdb.Create(t), Data: t.TempDir()}
-	for _, c := range change {
-		c(&config)
-	}
-	return open(t, config, true)
-}
-
-func (l *line) do(err error) {
-	l.t.Helper()
-	if err != nil {
-		l.t.Fatal(err)
-	}
-}
-
-func (l *line) post(path string, body, into any) {
-	l.t.Helper()
-	l.do(l.Post(l.t.Context(), path, body, into))
-}
-
-// refused expects an answer that is no success and returns what it says.
-func (l *line) refused(err error, code int) string {
-	l.t.Helper()
-	var status *client.Status
-	if !errors.As(err, &status) || status.Code != code {
-		l.t.Fatalf("%v, expected an answer with %d", err, code)
-	}
-	return status.Text
-}
-
-func (l *line) until(what string, reached func() bool) {
-	l.t.Helper()
-	ctx, cancel := context.WithTimeout(l.t.Context(), 3*time.Minute)
-	defer cancel()
-	if client.Until(ctx, func() (bool, error) { return reached(), nil }) != nil {
-		l.t.Fatalf("waited in vain for %s", what)
-	}
-}
-
-// barcode returns a GTIN-13 of the range for companies' own use.
-func barcode(n int) string {
-	digits := fmt.Sprintf("20%010d", n)
-	return digits + string(gtin.CheckDigit(digits))
-}
-
-func (l *line) products(n int) {
-	l.t.Helper()
-	sheet := "sku,product,title,Colour,gtin\n"
-	for i := range n {
-		sheet += fmt.Sprintf("AT-%03d-A,AT-%03d,Thing %d,amber,%s\nAT-%03d-B,AT-%03d,Thing %d,blue,\n", i, i, i, barcode(i), i, i, i)
-	}
-	l.do(l.Call(l.t.Context(), http.MethodPost, "/api/v1/products/import", "text/csv", strings.NewReader(sheet), nil))
-}
-
-// gathered uploads a file and waits until its lot is read.
-func (l *line) gathered(name string, content []byte) store.Lot {
-	l.t.Helper()
-	id, err := l.Gather(l.t.Context(), name, bytes.NewReader(content), int64(len(content)))
-	l.do(err)
-	var lot store.Lot
-	l.until(name+" to be read", func() bool {
-		l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/lots/%d", id), &lot))
-		return lot.State == "ready"
-	})
-	return lot
-}
-
-// planned plans a lot and returns the plan's id.
-func (l *line) planned(lot int64, way string) int64 {
-	l.t.Helper()
-	var made struct{ ID int64 }
-	l.post(fmt.Sprintf("/api/v1/lots/%d/plan", lot), map[string]string{"way": way}, &made)
-	return made.ID
-}
-
-func (l *line) plan(id int64) (p store.Plan) {
-	l.t.Helper()
-	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/plans/%d", id), &p))
-	return p
-}
-
-func (l *line) applied(id int64) store.Plan {
-	l.t.Helper()
-	l.do(l.Apply(l.t.Context(), id))
-	l.until("the plan to be applied", func() bool { return l.plan(id).State == "applied" && l.idle(id) })
-	return l.plan(id)
-}
-
-// idle tells whether no run of a plan is under way: a plan is applied with its
-// last product, and its run ends a moment later.
-func (l *line) idle(plan int64) (idle bool) {
-	l.t.Helper()
-	l.do(l.Store.Pool.QueryRow(l.t.Context(), `select not exists (select from run where plan_id = $1 and state in ('queued', 'running', 'stopping'))`, plan).Scan(&idle))
-	return idle
-}
-
-func (l *line) reverted(id int64) {
-	l.t.Helper()
-	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", id), map[string]int64{"product": 0}, nil)
-	l.until("the plan to be reverted", func() bool { return l.plan(id).State == "reverted" && l.idle(id) })
-}
-
-// standing returns what products show, with everything that reverting has to
-// bring back.
-func (l *line) standing() []string {
-	l.t.Helper()
-	rows, err := l.Store.Pool.Query(l.t.Context(), `select p.code || ' ' || coalesce(v.sku, '') || ' ' || pl.place || ' ' || f.path || ' ' || pl.view || ' ' || pl.alt || ' ' || pl.alt_by || ' ' || pl.id
-		from placement pl join product p on p.id = pl.product_id left join variant v on v.id = pl.variant_id join file f on f.id = pl.file_id
-		order by p.code, v.sku nulls first, pl.place`)
-	l.do(err)
-	lines, err := pgx.CollectRows(rows, pgx.RowTo[string])
-	l.do(err)
-	return lines
-}
-
-// shows returns the paths that a product shows, in order of target and place.
-func (l *line) shows(code string) string {
-	l.t.Helper()
-	var paths []string
-	for _, text := range l.standing() {
-		if fields := strings.Fields(text); fields[0] == code {
-			paths = append(paths, fields[3])
-		}
-	}
-	return strings.Join(paths, " ")
-}
-
-func jpg(t *testing.T, n int) []byte {
-	t.Helper()
-	return jpgOf(t, 48, 32, n)
-}
-
-func jpgOf(t *testing.T, width, height, n int) []byte {
-	t.Helper()
-	scene := image.NewRGBA(image.Rect(0, 0, width, height))
-	for i := range scene.Pix {
-		scene.Pix[i] = uint8(i*(n%97+3)/11 + n)
-	}
-	scene.Set(n%48, n/48%32, color.White)
-	var out bytes.Buffer
-	if err := jpeg.Encode(&out, scene, nil); err != nil {
-		t.Fatal(err)
-	}
-	return append(out.Bytes(), fmt.Sprint(n)...)
-}
-
-type entry struct {
-	name    string
-	content []byte
-}
-
-func zipped(t *testing.T, entries ...entry) []byte {
-	t.Helper()
-	var out bytes.Buffer
-	archive := zip.NewWriter(&out)
-	for _, e := range entries {
-		w, err := archive.Create(e.name)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if _, err := w.Write(e.content); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := archive.Close(); err != nil {
-		t.Fatal(err)
-	}
-	return out.Bytes()
 }
 
 // TestALotWithEverythingWrong gathers an archive with most of what suppliers
@@ -293,7 +59,7 @@ func TestALotWithEverythingWrong(t *testing.T) {
 		entry{"list.txt", []byte("sku,title\n")},
 		entry{"__MACOSX/._AT-000-A.jpg", []byte("resource fork")},
 	))
-	var page struct{ Items []store.File }
+	var page struct{ Items []api.File }
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/files?limit=100", lot.ID), &page))
 	var got []string
 	for _, f := range page.Items {
@@ -362,12 +128,12 @@ func (l *line) swapFirstTwo(code string) (plan int64) {
 	ctx := l.t.Context()
 	var id, version int64
 	l.do(l.Store.Pool.QueryRow(ctx, `select id, version from product where code = $1`, code).Scan(&id, &version))
-	shown, err := l.Store.Shown(ctx, id)
+	shown, err := l.Store.Shown(ctx, catalog.Product(id))
 	l.do(err)
 	shown[0], shown[1] = shown[1], shown[0]
 	pictures := []map[string]any{}
 	for _, s := range shown {
-		pictures = append(pictures, map[string]any{"id": s.ID, "variant": s.Variant, "view": s.View})
+		pictures = append(pictures, map[string]any{"id": s.ID, "target": s.Target, "view": s.View})
 	}
 	path := fmt.Sprintf("/api/v1/products/%d/pictures", id)
 	l.do(l.Put(ctx, path, map[string]any{"version": version, "pictures": pictures}, nil))
@@ -394,7 +160,7 @@ func TestWaysOfSingleProducts(t *testing.T) {
 	set := func(code string, body map[string]any) {
 		var id int64
 		l.do(l.Store.Pool.QueryRow(t.Context(), `select id from product where code = $1`, code).Scan(&id))
-		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/products/%d", plan, id), body, nil))
+		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/changes/product/%d", plan, id), body, nil))
 	}
 	set("AT-000", map[string]any{"way": "like for like", "leftOut": false})
 	set("AT-001", map[string]any{"way": "instead", "leftOut": false})
@@ -443,7 +209,11 @@ func TestStoppedApplying(t *testing.T) {
 	l.products(n)
 	var entries []entry
 	for i := range n {
-		entries = append(entries, entry{fmt.Sprintf("AT-%03d-A_1.jpg", i), jpg(t, i)}, entry{fmt.Sprintf("AT-%03d-B_1.jpg", i), jpg(t, i+n)})
+		entries = append(
+			entries,
+			entry{fmt.Sprintf("AT-%03d-A_1.jpg", i), jpg(t, i)},
+			entry{fmt.Sprintf("AT-%03d-B_1.jpg", i), jpg(t, i+n)},
+		)
 	}
 	lot := l.gathered("many.zip", zipped(t, entries...))
 	plan := l.planned(lot.ID, "after")
@@ -457,7 +227,11 @@ func TestStoppedApplying(t *testing.T) {
 			t.Fatalf("stopped: %+v", p)
 		}
 		half := 0
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from (select product_id from placement group by product_id having count(*) <> 2) odd`).Scan(&half))
+		l.do(
+			l.Store.Pool.QueryRow(t.Context(), `select count(*) from (select product_id from placement
+				group by product_id having count(*) <> 2) odd`).
+				Scan(&half),
+		)
 		if half != 0 {
 			t.Errorf("%d products are half applied", half)
 		}
@@ -506,7 +280,11 @@ func TestTwoProcessesDoEachPieceOnce(t *testing.T) {
 		l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from lot where state = 'ready'`).Scan(&ready))
 		return ready == lots
 	})
-	rows, err := l.Store.Pool.Query(t.Context(), `select kind || ' ' || count(*) || ' ' || string_agg(distinct attempt::text, ',') from river_job group by kind order by kind`)
+	rows, err := l.Store.Pool.Query(
+		t.Context(),
+		`select r.kind || ' ' || count(*) || ' ' || string_agg(distinct attempt::text, ',')
+			from river_job j join run r on r.id = (j.args->>'run')::bigint group by r.kind order by r.kind`,
+	)
 	l.do(err)
 	jobs, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	l.do(err)
@@ -514,7 +292,11 @@ func TestTwoProcessesDoEachPieceOnce(t *testing.T) {
 		t.Errorf("jobs and their attempts: %q", jobs)
 	}
 	files, workers := 0, 0
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*), (select count(distinct attempted_by[1]) from river_job) from file where verdict = 'paired'`).Scan(&files, &workers))
+	l.do(
+		l.Store.Pool.QueryRow(t.Context(), `select count(*), (select count(distinct attempted_by[1]) from river_job) from file
+			where verdict = 'paired'`).
+			Scan(&files, &workers),
+	)
 	if files != lots*40 || workers == 0 {
 		t.Errorf("%d files are paired by %d processes", files, workers)
 	}
@@ -529,16 +311,22 @@ func TestDecisionsMeetChanges(t *testing.T) {
 	if lot.Contested != 1 || lot.Loose != 1 {
 		t.Fatalf("%+v", lot)
 	}
-	var page struct{ Items []store.File }
+	var page struct{ Items []api.File }
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/files?verdict=loose", lot.ID), &page))
 	f := page.Items[0]
 	path := fmt.Sprintf("/api/v1/files/%d/decision", f.ID)
 	l.post(path, map[string]any{"verdict": "set aside", "reason": "not ours", "version": f.Version}, &f)
-	said := l.refused(l.Post(t.Context(), path, map[string]any{"verdict": "paired", "product": 1, "version": f.Version - 1}, nil), http.StatusConflict)
+	said := l.refused(
+		l.Post(t.Context(), path, map[string]any{"verdict": "paired", "target": catalog.Product(1), "version": f.Version - 1}, nil),
+		http.StatusConflict,
+	)
 	if !strings.Contains(said, "detail") {
 		t.Errorf("says %s", said)
 	}
-	l.refused(l.Post(t.Context(), path, map[string]any{"verdict": "paired", "product": 4711, "version": f.Version}, nil), http.StatusNotFound)
+	l.refused(
+		l.Post(t.Context(), path, map[string]any{"verdict": "paired", "target": catalog.Product(4711), "version": f.Version}, nil),
+		http.StatusNotFound,
+	)
 	if now, err := l.Store.File(t.Context(), f.ID); err != nil || now.Verdict != "set aside" || now.Reason != "not ours" {
 		t.Errorf("%+v %v", now, err)
 	}
@@ -564,7 +352,9 @@ func TestAddressesThatAreNotOurs(t *testing.T) {
 			t.Errorf("%s: %v", address, err)
 		}
 	}
-	if _, err := Open(t.Context(), Config{Database: "postgres://127.0.0.1:1/none?connect_timeout=2", Data: t.TempDir()}, nil, slog.New(slog.NewTextHandler(io.Discard, nil))); err == nil || !strings.Contains(err.Error(), "connect to the database") {
+	if _, err := Open(t.Context(), Config{Database: "postgres://127.0.0.1:1/none?connect_timeout=2", Data: t.TempDir()}, nil,
+		slog.New(slog.NewTextHandler(io.Discard, nil))); err == nil ||
+		!strings.Contains(err.Error(), "connect to the database") {
 		t.Errorf("a database that is not there: %v", err)
 	}
 }
@@ -609,5 +399,8 @@ func TestRightsOfFiles(t *testing.T) {
 		t.Errorf("restricted files can be placed: %+v", p)
 	}
 	l.refused(l.Put(t.Context(), path, map[string]any{"rights": "free", "licence": "", "credit": ""}, nil), http.StatusUnprocessableEntity)
-	l.refused(l.Put(t.Context(), "/api/v1/lots/999/rights", map[string]any{"rights": "cleared", "licence": "", "credit": ""}, nil), http.StatusNotFound)
+	l.refused(
+		l.Put(t.Context(), "/api/v1/lots/999/rights", map[string]any{"rights": "cleared", "licence": "", "credit": ""}, nil),
+		http.StatusNotFound,
+	)
 }

@@ -13,15 +13,20 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/pairing"
-	"ambrosa/internal/pairs"
+	"ambrosa/internal/reading"
 	"ambrosa/internal/store"
 )
 
 func (l *line) readAgain(lot int64) {
 	l.t.Helper()
 	l.until("the lot to be read", func() (idle bool) {
-		l.do(l.Store.Pool.QueryRow(l.t.Context(), `select not exists (select from run where lot_id = $1 and state in ('queued', 'running', 'stopping'))`, lot).Scan(&idle))
+		l.do(
+			l.Store.Pool.QueryRow(l.t.Context(), `select not exists (select from run where lot_id = $1 and state in ('queued', 'running',
+				'stopping'))`, lot).
+				Scan(&idle),
+		)
 		return idle
 	})
 }
@@ -50,14 +55,19 @@ func TestASheetThatComesWithALot(t *testing.T) {
 	l := start(t)
 	l.products(5)
 	book := excelize.NewFile()
-	for i, row := range [][]any{{"Article number", "Image name", "Position", "Alternative text", "Shot"}, {"AT-000-A", "sunny.JPG", 2, "A thing in the sun", "Front"},
-		{"AT-001-A", "moon.jpg", "", "", ""}, {"AT-002-A", "moon.jpg", "", "", ""}, {"QQ-1", "rain.jpg", "", "", ""}, {"AT-003-A", "never came.jpg", "", "", ""}} {
+	for i, row := range [][]any{{"Article number", "Image name", "Position", "Alternative text", "Shot"},
+		{"AT-000-A", "sunny.JPG", 2, "A thing in the sun", "Front"},
+		{"AT-001-A", "moon.jpg", "", "", ""}, {"AT-002-A", "moon.jpg", "", "", ""}, {"QQ-1", "rain.jpg", "", "", ""}, {"AT-003-A",
+			"never came.jpg", "", "", ""}} {
 		l.do(book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row))
 	}
 	content, err := book.WriteToBuffer()
 	l.do(err)
-	lot := l.gathered("with-sheet.zip", zipped(t, entry{"pictures/Sunny.jpg", jpg(t, 1)}, entry{"pictures/moon.jpg", jpg(t, 2)}, entry{"rain.jpg", jpg(t, 3)},
-		entry{"AT-004-A.jpg", jpg(t, 4)}, entry{"list.xlsx", content.Bytes()}))
+	lot := l.gathered(
+		"with-sheet.zip",
+		zipped(t, entry{"pictures/Sunny.jpg", jpg(t, 1)}, entry{"pictures/moon.jpg", jpg(t, 2)}, entry{"rain.jpg", jpg(t, 3)},
+			entry{"AT-004-A.jpg", jpg(t, 4)}, entry{"list.xlsx", content.Bytes()}),
+	)
 	for path, want := range map[string]string{
 		"pictures/Sunny.jpg": "paired AT-000-A 2 front sheet-row",
 		"pictures/moon.jpg":  "contested  0  sheet-row",
@@ -90,7 +100,8 @@ func TestASheetThatComesWithALot(t *testing.T) {
 		Files               []string
 	}
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/sheet", lot.ID), &sheet))
-	if sheet.Rows != 5 || sheet.Left != 1 || sheet.Unused[0].File != "never came.jpg" || sheet.Unnamed != 1 || sheet.Files[0] != "AT-004-A.jpg" {
+	if sheet.Rows != 5 || sheet.Left != 1 || sheet.Unused[0].File != "never came.jpg" || sheet.Unnamed != 1 ||
+		sheet.Files[0] != "AT-004-A.jpg" {
 		t.Errorf("%+v", sheet)
 	}
 	l.applied(l.planned(lot.ID, "after"))
@@ -104,7 +115,10 @@ func TestASheetThatComesWithALot(t *testing.T) {
 func TestClueListsAreTriedKeptAndUsed(t *testing.T) {
 	l := start(t)
 	l.products(4)
-	lot := l.gathered("coded.zip", zipped(t, entry{"xAT000Ay01.jpg", jpg(t, 1)}, entry{"xAT001Ay02.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}))
+	lot := l.gathered(
+		"coded.zip",
+		zipped(t, entry{"xAT000Ay01.jpg", jpg(t, 1)}, entry{"xAT001Ay02.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}),
+	)
 	if lot.Paired != 1 || lot.Loose != 2 {
 		t.Fatalf("%d paired, %d loose", lot.Paired, lot.Loose)
 	}
@@ -114,13 +128,14 @@ func TestClueListsAreTriedKeptAndUsed(t *testing.T) {
 			list.Clues[i].Patterns = []string{`^x(?P<key>AT\d+[A-Z])y(?P<place>\d+)$`}
 		}
 	}
-	preview := func(list pairing.ClueList) (c pairs.CluesChange, err error) {
+	preview := func(list pairing.ClueList) (c reading.CluesChange, err error) {
 		err = l.Post(t.Context(), fmt.Sprintf("/api/v1/lots/%d/clues/preview", lot.ID), list, &c)
 		return c, err
 	}
 	c, err := preview(list)
 	l.do(err)
-	if c.Wins != 2 || c.Loses != 0 || c.Turns != 0 || c.Paired != 3 || c.Clues["pattern"] != 2 || len(c.Examples) != 2 || !strings.Contains(fmt.Sprint(c.Examples), "AT-000-A the pattern reads") {
+	if c.Wins != 2 || c.Loses != 0 || c.Turns != 0 || c.Paired != 3 || c.Clues["pattern"] != 2 || len(c.Examples) != 2 ||
+		!strings.Contains(fmt.Sprint(c.Examples), "AT-000-A the pattern reads") {
 		t.Errorf("%+v", c)
 	}
 	off := pairing.ClueList{Clues: []pairing.ClueSetting{{Clue: "folder"}}}
@@ -147,7 +162,10 @@ func TestClueListsAreTriedKeptAndUsed(t *testing.T) {
 	}
 	// A list that somebody else changed is not written over.
 	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/clue-lists/%d", made.ID), map[string]any{"name": "Coded", "list": off, "version": 1}, nil))
-	l.refused(l.Put(t.Context(), fmt.Sprintf("/api/v1/clue-lists/%d", made.ID), map[string]any{"name": "Coded", "list": list, "version": 1}, nil), http.StatusConflict)
+	l.refused(
+		l.Put(t.Context(), fmt.Sprintf("/api/v1/clue-lists/%d", made.ID), map[string]any{"name": "Coded", "list": list, "version": 1}, nil),
+		http.StatusConflict,
+	)
 }
 
 // TestACorrectionClearsItsSiblings pairs one file by hand, is told what it
@@ -155,15 +173,30 @@ func TestClueListsAreTriedKeptAndUsed(t *testing.T) {
 func TestACorrectionClearsItsSiblings(t *testing.T) {
 	l := start(t)
 	l.products(6)
-	lot := l.gathered("prefixed.zip", zipped(t, entry{"zAT-000-A_1.jpg", jpg(t, 1)}, entry{"zAT-001-B_1.jpg", jpg(t, 2)}, entry{"zAT-002-A_2.jpg", jpg(t, 3)}, entry{"meadow.jpg", jpg(t, 4)},
-		entry{"sky.jpg", jpg(t, 5)}, entry{"sun.jpg", jpg(t, 6)}, entry{"rain.jpg", jpg(t, 7)}))
+	lot := l.gathered(
+		"prefixed.zip",
+		zipped(
+			t,
+			entry{"zAT-000-A_1.jpg", jpg(t, 1)},
+			entry{"zAT-001-B_1.jpg", jpg(t, 2)},
+			entry{"zAT-002-A_2.jpg", jpg(t, 3)},
+			entry{"meadow.jpg", jpg(t, 4)},
+			entry{"sky.jpg", jpg(t, 5)},
+			entry{"sun.jpg", jpg(t, 6)},
+			entry{"rain.jpg", jpg(t, 7)},
+		),
+	)
 	if lot.Loose != 7 {
 		t.Fatalf("%d loose", lot.Loose)
 	}
 	f := l.file(lot.ID, "zAT-000-A_1.jpg")
 	var product, variant int64
 	l.do(l.Store.Pool.QueryRow(t.Context(), `select product_id, id from variant where sku = 'AT-000-A'`).Scan(&product, &variant))
-	l.post(fmt.Sprintf("/api/v1/files/%d/decision", f.ID), map[string]any{"verdict": "paired", "product": product, "variant": variant, "place": 1, "version": f.Version}, nil)
+	l.post(
+		fmt.Sprintf("/api/v1/files/%d/decision", f.ID),
+		map[string]any{"verdict": "paired", "target": catalog.TargetOf(product, variant), "place": 1, "version": f.Version},
+		nil,
+	)
 	var lessons struct {
 		Items []struct {
 			Step     pairing.Step
@@ -173,7 +206,8 @@ func TestACorrectionClearsItsSiblings(t *testing.T) {
 		}
 	}
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/files/%d/lessons", f.ID), &lessons))
-	if len(lessons.Items) == 0 || lessons.Items[0].Step != (pairing.Step{Kind: "drop-prefix", Text: "z"}) || lessons.Items[0].Files != 2 || len(lessons.Items[0].Examples) != 2 {
+	if len(lessons.Items) == 0 || lessons.Items[0].Step != (pairing.Step{Kind: "drop-prefix", Text: "z"}) || lessons.Items[0].Files != 2 ||
+		len(lessons.Items[0].Examples) != 2 {
 		t.Fatalf("%+v", lessons)
 	}
 	if l.file(lot.ID, "zAT-001-B_1.jpg").Verdict != "loose" {
@@ -181,7 +215,8 @@ func TestACorrectionClearsItsSiblings(t *testing.T) {
 	}
 	l.post(fmt.Sprintf("/api/v1/lots/%d/lessons", lot.ID), lessons.Items[0].Step, nil)
 	l.readAgain(lot.ID)
-	for path, want := range map[string]string{"zAT-000-A_1.jpg": "AT-000-A 1", "zAT-001-B_1.jpg": "AT-001-B 1", "zAT-002-A_2.jpg": "AT-002-A 2", "meadow.jpg": " 0"} {
+	for path, want := range map[string]string{"zAT-000-A_1.jpg": "AT-000-A 1", "zAT-001-B_1.jpg": "AT-001-B 1",
+		"zAT-002-A_2.jpg": "AT-002-A 2", "meadow.jpg": " 0"} {
 		if f := l.file(lot.ID, path); fmt.Sprintf("%s %d", f.Code, f.Place) != want {
 			t.Errorf("%s: %s at %d, %s", path, f.Code, f.Place, f.Reason)
 		}
@@ -198,8 +233,17 @@ func TestLookAlikesAreProposedAndTakenTogether(t *testing.T) {
 	l.products(3)
 	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", scene(t, 300, 4)}, entry{"AT-001-A.jpg", scene(t, 300, 5)}))
 	l.applied(l.planned(first.ID, "after"))
-	lot := l.gathered("second.zip", zipped(t, entry{"IMG_0001.jpg", scene(t, 420, 4)}, entry{"IMG_0002.jpg", scene(t, 300, 5)}, entry{"IMG_0003.jpg", scene(t, 300, 6)}))
-	for path, want := range map[string]string{"IMG_0001.jpg": "looks like AT-000-A.jpg of AT-000-A", "IMG_0002.jpg": "looks like AT-001-A.jpg of AT-001-A", "IMG_0003.jpg": "only noise in the name: camera counter"} {
+	lot := l.gathered(
+		"second.zip",
+		zipped(
+			t,
+			entry{"IMG_0001.jpg", scene(t, 420, 4)},
+			entry{"IMG_0002.jpg", scene(t, 300, 5)},
+			entry{"IMG_0003.jpg", scene(t, 300, 6)},
+		),
+	)
+	for path, want := range map[string]string{"IMG_0001.jpg": "looks like AT-000-A.jpg of AT-000-A",
+		"IMG_0002.jpg": "looks like AT-001-A.jpg of AT-001-A", "IMG_0003.jpg": "only noise in the name: camera counter"} {
 		if f := l.file(lot.ID, path); f.Verdict != "loose" || f.Reason != want {
 			t.Errorf("%s: %s, %s", path, f.Verdict, f.Reason)
 		}
@@ -210,18 +254,22 @@ func TestLookAlikesAreProposedAndTakenTogether(t *testing.T) {
 		t.Fatalf("%+v", groups)
 	}
 	var done store.Together
-	l.post(fmt.Sprintf("/api/v1/lots/%d/accept?verdict=loose&kind=true&clue=look-alike&why=looks+like+a+product's+picture", lot.ID), nil, &done)
+	l.post(
+		fmt.Sprintf("/api/v1/lots/%d/accept?verdict=loose&kind=true&clue=look-alike&why=looks+like+a+product's+picture", lot.ID),
+		nil,
+		&done,
+	)
 	if len(done.Files) != 2 || l.file(lot.ID, "IMG_0001.jpg").Code != "AT-000-A" {
 		t.Errorf("%+v", done)
 	}
 	// The larger one of the same look takes the place of the smaller.
 	plan := l.planned(lot.ID, "like for like")
 	warned := ""
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select string_agg(after::text, ' ') from plan_product where plan_id = $1`, plan).Scan(&warned))
+	l.do(l.Store.Pool.QueryRow(t.Context(), `select string_agg(after::text, ' ') from plan_change where plan_id = $1`, plan).Scan(&warned))
 	if large := l.file(lot.ID, "IMG_0001.jpg"); !strings.Contains(warned, large.Sum) {
 		t.Errorf("the plan: %s", warned)
 	}
-	l.post(fmt.Sprintf("/api/v1/together/%d/undo", done.ID), nil, nil)
+	l.post(fmt.Sprintf("/api/v1/decisions/%d/take-back", done.ID), nil, nil)
 	if f := l.file(lot.ID, "IMG_0001.jpg"); f.Verdict != "loose" || f.Why == "" {
 		t.Errorf("taken back: %+v", f)
 	}

@@ -85,14 +85,18 @@ func TestBodiesAreNotReadFromStrangers(t *testing.T) {
 	before := heap()
 	for _, door := range []string{"/uploads/", "/hand-in/uploads/"} {
 		for name, head := range map[string]string{
-			"POST":              "POST %s HTTP/1.1\r\nHost: %s\r\nContent-Length: 314572800\r\nTus-Resumable: 1.0.0\r\nUpload-Length: 314572800\r\n",
-			"POST, chunked":     "POST %s HTTP/1.1\r\nHost: %s\r\nTransfer-Encoding: chunked\r\nTus-Resumable: 1.0.0\r\n",
-			"PATCH":             "PATCH %snobody HTTP/1.1\r\nHost: %s\r\nContent-Length: 20000000\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\nContent-Type: application/offset+octet-stream\r\n",
-			"PATCH, large":      "PATCH %snobody HTTP/1.1\r\nHost: %s\r\nContent-Length: 314572800\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\nContent-Type: application/offset+octet-stream\r\n",
-			"PATCH, chunked":    "PATCH %snobody HTTP/1.1\r\nHost: %s\r\nTransfer-Encoding: chunked\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\nContent-Type: application/offset+octet-stream\r\n",
-			"PUT":               "PUT %s HTTP/1.1\r\nHost: %s\r\nContent-Length: 314572800\r\n",
-			"DELETE, chunked":   "DELETE %snobody HTTP/1.1\r\nHost: %s\r\nTransfer-Encoding: chunked\r\nTus-Resumable: 1.0.0\r\n",
-			"POST, overridden":  "POST %snobody HTTP/1.1\r\nHost: %s\r\nX-HTTP-Method-Override: PATCH\r\nContent-Length: 314572800\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\n",
+			"POST":          "POST %s HTTP/1.1\r\nHost: %s\r\nContent-Length: 314572800\r\nTus-Resumable: 1.0.0\r\nUpload-Length: 314572800\r\n",
+			"POST, chunked": "POST %s HTTP/1.1\r\nHost: %s\r\nTransfer-Encoding: chunked\r\nTus-Resumable: 1.0.0\r\n",
+			"PATCH": "PATCH %snobody HTTP/1.1\r\nHost: %s\r\nContent-Length: 20000000\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: " +
+				"0\r\nContent-Type: application/offset+octet-stream\r\n",
+			"PATCH, large": "PATCH %snobody HTTP/1.1\r\nHost: %s\r\nContent-Length: 314572800\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: " +
+				"0\r\nContent-Type: application/offset+octet-stream\r\n",
+			"PATCH, chunked": "PATCH %snobody HTTP/1.1\r\nHost: %s\r\nTransfer-Encoding: chunked\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: " +
+				"0\r\nContent-Type: application/offset+octet-stream\r\n",
+			"PUT":             "PUT %s HTTP/1.1\r\nHost: %s\r\nContent-Length: 314572800\r\n",
+			"DELETE, chunked": "DELETE %snobody HTTP/1.1\r\nHost: %s\r\nTransfer-Encoding: chunked\r\nTus-Resumable: 1.0.0\r\n",
+			"POST, overridden": "POST %snobody HTTP/1.1\r\nHost: %s\r\nX-HTTP-Method-Override: PATCH\r\nContent-Length: " +
+				"314572800\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\n",
 			"OPTIONS, with one": "OPTIONS %s HTTP/1.1\r\nHost: %s\r\nContent-Length: 314572800\r\n",
 		} {
 			answer, taken := l.flood(fmt.Sprintf(head, door, host), strings.Contains(head, "chunked"))
@@ -124,11 +128,17 @@ func TestALinkThatEndsEndsItsUploads(t *testing.T) {
 		t.Errorf("the link's token stands beside the upload: %s %v", text, err)
 	}
 	l.do(l.Call(t.Context(), http.MethodDelete, fmt.Sprintf("/api/v1/supplier-links/%d", id), "", nil, nil))
-	if text := l.refused(l.Append(t.Context(), location, 5, []byte("67890")), http.StatusConflict); !strings.Contains(text, "closed by those who gave it") {
+	if text := l.refused(l.Append(t.Context(), location, 5, []byte("67890")), http.StatusConflict); !strings.Contains(
+		text,
+		"closed by those who gave it",
+	) {
 		t.Error(text)
 	}
 	// By the other door it does not go on either.
-	l.refused(l.Append(t.Context(), strings.Replace(location, "/hand-in/uploads/", "/uploads/", 1), 5, []byte("67890")), http.StatusNotFound)
+	l.refused(
+		l.Append(t.Context(), strings.Replace(location, "/hand-in/uploads/", "/uploads/", 1), 5, []byte("67890")),
+		http.StatusNotFound,
+	)
 }
 
 // TestALinkOpensNoMoreLotsThanFiles asks for lots again and again.
@@ -203,8 +213,10 @@ func TestWhoAsksFromElsewhere(t *testing.T) {
 		headers map[string]string
 		want    int
 	}{
-		{"/media/peek?address=http%3A%2F%2F127.0.0.1%3A1%2Fa.jpg", map[string]string{"Sec-Fetch-Site": "cross-site", "Sec-Fetch-Mode": "no-cors"}, http.StatusForbidden},
-		{"/media/peek?address=http%3A%2F%2F127.0.0.1%3A1%2Fa.jpg", map[string]string{"Sec-Fetch-Site": "cross-site", "Sec-Fetch-Mode": "navigate"}, http.StatusForbidden},
+		{"/media/peek?address=http%3A%2F%2F127.0.0.1%3A1%2Fa.jpg", map[string]string{"Sec-Fetch-Site": "cross-site",
+			"Sec-Fetch-Mode": "no-cors"}, http.StatusForbidden},
+		{"/media/peek?address=http%3A%2F%2F127.0.0.1%3A1%2Fa.jpg", map[string]string{"Sec-Fetch-Site": "cross-site",
+			"Sec-Fetch-Mode": "navigate"}, http.StatusForbidden},
 		{"/api/v1/origins", map[string]string{"Sec-Fetch-Site": "same-site", "Sec-Fetch-Mode": "cors"}, http.StatusForbidden},
 		{"/lots/1", map[string]string{"Sec-Fetch-Site": "cross-site", "Sec-Fetch-Mode": "navigate"}, http.StatusOK},
 		{"/api/v1/origins", map[string]string{"Sec-Fetch-Site": "same-origin", "Sec-Fetch-Mode": "cors"}, http.StatusOK},
@@ -216,14 +228,19 @@ func TestWhoAsksFromElsewhere(t *testing.T) {
 			t.Errorf("%s with %v: %d %.200s", c.path, c.headers, status, said)
 		}
 	}
-	if status, headers, _ := l.asks(http.MethodOptions, "/uploads/", map[string]string{"Origin": "http://evil.example", "Access-Control-Request-Method": "POST"}, nil); headers.Get("Access-Control-Allow-Origin") != "" {
+	if status, headers, _ := l.asks(http.MethodOptions, "/uploads/", map[string]string{"Origin": "http://evil.example",
+		"Access-Control-Request-Method": "POST"}, nil); headers.Get(
+		"Access-Control-Allow-Origin",
+	) != "" {
 		t.Errorf("uploads allow any origin: %d %v", status, headers)
 	}
 	measured := start(t, func(c *Config) { c.Metrics = "scrape-token" })
 	if status, _, _ := measured.asks(http.MethodGet, "/metrics", nil, nil); status != http.StatusUnauthorized {
 		t.Errorf("metrics without their token: %d", status)
 	}
-	if status, _, said := measured.asks(http.MethodGet, "/metrics", map[string]string{"Authorization": "Bearer scrape-token"}, nil); status != http.StatusOK || !strings.Contains(said, "ambrosa_request_seconds") {
+	if status, _, said := measured.asks(http.MethodGet, "/metrics", map[string]string{"Authorization": "Bearer scrape-token"},
+		nil); status != http.StatusOK ||
+		!strings.Contains(said, "ambrosa_request_seconds") {
 		t.Errorf("metrics with it: %d", status)
 	}
 }
@@ -231,7 +248,11 @@ func TestWhoAsksFromElsewhere(t *testing.T) {
 // TestTheDropFoldersBounds fills a person's folder, guesses passwords, has a name
 // of many bytes, and looks at a page that was dropped.
 func TestTheDropFoldersBounds(t *testing.T) {
-	l := open(t, Config{Database: testdb.Create(t), Data: t.TempDir(), Drop: "127.0.0.1:0", Quiet: time.Hour, Limits: Limits{DropQuota: 1 << 20}}, true)
+	l := open(
+		t,
+		Config{Database: testdb.Create(t), Data: t.TempDir(), Drop: "127.0.0.1:0", Quiet: time.Hour, Limits: Limits{DropQuota: 1 << 20}},
+		true,
+	)
 	mara := l.person("Mara")
 	long := l.person(strings.Repeat("\U0001f41d", 60))
 	long.put("a.jpg", []byte("x"))
@@ -251,7 +272,8 @@ func TestTheDropFoldersBounds(t *testing.T) {
 		return response
 	}
 	mara.put("half.jpg", make([]byte, 600<<10))
-	if r := ask(http.MethodPut, "more.jpg", mara.password, bytes.NewReader(make([]byte, 600<<10)), 600<<10); r.StatusCode != http.StatusInsufficientStorage {
+	if r := ask(http.MethodPut, "more.jpg", mara.password, bytes.NewReader(make([]byte, 600<<10)),
+		600<<10); r.StatusCode != http.StatusInsufficientStorage {
 		t.Errorf("more than the quota: %s", r.Status)
 	}
 	// Without saying how much it is, as far as it fits.
@@ -261,7 +283,8 @@ func TestTheDropFoldersBounds(t *testing.T) {
 	}
 	mara.put("small.jpg", make([]byte, 100<<10))
 	mara.put("page.html", []byte("<!doctype html><script>alert(1)</script>"))
-	if r := ask(http.MethodGet, "page.html", mara.password, nil, 0); r.Header.Get("Content-Disposition") != "attachment" || !strings.Contains(r.Header.Get("Content-Security-Policy"), "sandbox") {
+	if r := ask(http.MethodGet, "page.html", mara.password, nil, 0); r.Header.Get("Content-Disposition") != "attachment" ||
+		!strings.Contains(r.Header.Get("Content-Security-Policy"), "sandbox") {
 		t.Errorf("a page is served with %v", r.Header)
 	}
 	begun := time.Now()

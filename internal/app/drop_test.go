@@ -15,6 +15,7 @@ import (
 	"testing"
 	"time"
 
+	"ambrosa/core/acting"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
@@ -121,7 +122,11 @@ func TestAQuietDropFolderBecomesALotByItself(t *testing.T) {
 	l.person("Mara").put("AT-000-A.jpg", jpg(t, 1))
 	l.until("a lot by itself", func() bool {
 		ready := 0
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from lot l join file f on f.lot_id = l.id where l.state = 'ready' and f.verdict = 'paired'`).Scan(&ready))
+		l.do(
+			l.Store.Pool.QueryRow(t.Context(), `select count(*) from lot l join file f on f.lot_id = l.id where l.state = 'ready'
+				and f.verdict = 'paired'`).
+				Scan(&ready),
+		)
 		return ready == 1
 	})
 }
@@ -136,25 +141,29 @@ func TestATakingBrokenOffGoesOn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	lot, err := s.CreateLot(ctx, "Dropped", "drop", 1)
+	lot, err := s.CreateLot(ctx, acting.Ambrosa, store.NewLot{Name: "Dropped", Origin: "drop", Uploads: 1})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.CreateLot(ctx, "Dropped, and nothing came", "drop", 1); err != nil {
+	if _, err := s.CreateLot(ctx, acting.Ambrosa, store.NewLot{Name: "Dropped, and nothing came", Origin: "drop", Uploads: 1}); err != nil {
 		t.Fatal(err)
 	}
 	taken := filepath.Join(config.Data, "drop", "taken", strconv.FormatInt(lot, 10))
 	put(t, taken, "a.jpg", jpg(t, 1))
 	put(t, taken, "below/b.jpg", jpg(t, 2))
 	sum := sha256.Sum256([]byte("a.jpg"))
-	if err := s.AddUploads(ctx, []store.Upload{{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: "a.jpg", Bytes: int64(len(jpg(t, 1)))}}); err != nil {
+	if err := s.AddUploads(ctx, []store.Upload{{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: "a.jpg",
+		Bytes: int64(len(jpg(t, 1)))}}); err != nil {
 		t.Fatal(err)
 	}
 	s.Close()
 	l := open(t, config, true)
 	l.until("the lot", func() bool {
 		files, lots := 0, 0
-		l.do(l.Store.Pool.QueryRow(ctx, `select (select count(*) from file where verdict = 'loose'), (select count(*) from lot)`).Scan(&files, &lots))
+		l.do(
+			l.Store.Pool.QueryRow(ctx, `select (select count(*) from file where verdict = 'loose'), (select count(*) from lot)`).
+				Scan(&files, &lots),
+		)
 		return files == 2 && lots == 1
 	})
 	if _, err := os.Stat(taken); !os.IsNotExist(err) {

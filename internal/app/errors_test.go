@@ -23,7 +23,8 @@ func TestWhatGoesWrongInside(t *testing.T) {
 			t.Errorf("the client is told %q: %s", inner, said)
 		}
 	}
-	if _, headers, _ := l.asks(http.MethodGet, "/api/v1/messages", nil, nil); headers.Get("Content-Type") != "application/problem+json" || headers.Get("X-Request-Number") == "" {
+	if _, headers, _ := l.asks(http.MethodGet, "/api/v1/messages", nil, nil); headers.Get("Content-Type") != "application/problem+json" ||
+		headers.Get("X-Request-Number") == "" {
 		t.Errorf("the answer's headers: %v", headers)
 	}
 	number := regexp.MustCompile("this is request ([A-Z0-9]{10})").FindStringSubmatch(said)
@@ -37,7 +38,8 @@ func TestWhatGoesWrongInside(t *testing.T) {
 func TestRefusedInputIsNotRepeated(t *testing.T) {
 	l := start(t)
 	for _, body := range []map[string]any{
-		{"kind": "webdav", "name": "", "settings": map[string]string{"address": "https://example.com"}, "secrets": map[string]any{"password": []string{"s3cret-thing"}}},
+		{"kind": "webdav", "name": "", "settings": map[string]string{"address": "https://example.com"},
+			"secrets": map[string]any{"password": []string{"s3cret-thing"}}},
 		{"kind": "webdav", "name": strings.Repeat("x", 900), "secrets": map[string]string{"password": "s3cret-thing"}},
 		{"kind": "s3cret-thing"},
 	} {

@@ -16,6 +16,7 @@ import (
 
 	"golang.org/x/net/webdav"
 
+	"ambrosa/internal/api"
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
 )
@@ -45,7 +46,8 @@ func put(t *testing.T, folder, name string, content []byte) {
 
 func (l *line) origin(body map[string]any) (o store.Origin) {
 	l.t.Helper()
-	for name, value := range map[string]any{"name": "Sample drive", "folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": ""} {
+	for name, value := range map[string]any{"name": "Sample drive", "folder": "", "selection": map[string]any{}, "everyMinutes": 0,
+		"rights": "unknown", "licence": "", "credit": ""} {
 		if _, given := body[name]; !given {
 			body[name] = value
 		}
@@ -67,7 +69,7 @@ func (l *line) fetched(id int64) (run store.Run) {
 	return run
 }
 
-func (l *line) files(lot int64) (page struct{ Items []store.File }) {
+func (l *line) files(lot int64) (page struct{ Items []api.File }) {
 	l.t.Helper()
 	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/lots/%d/files?limit=500", lot), &page))
 	return page
@@ -75,7 +77,7 @@ func (l *line) files(lot int64) (page struct{ Items []store.File }) {
 
 // file returns the one file of a lot with the path: files are examined side by
 // side, so that their order says nothing.
-func (l *line) file(lot int64, path string) store.File {
+func (l *line) file(lot int64, path string) api.File {
 	l.t.Helper()
 	for _, f := range l.files(lot).Items {
 		if f.Path == path {
@@ -83,7 +85,7 @@ func (l *line) file(lot int64, path string) store.File {
 		}
 	}
 	l.t.Fatalf("lot %d has no %s", lot, path)
-	return store.File{}
+	return api.File{}
 }
 
 // TestEachKindOfDrive fetches the same folder over each protocol, and then only
@@ -111,9 +113,22 @@ func TestEachKindOfDrive(t *testing.T) {
 			case "s3":
 				address, err = standin.S3(ctx, "127.0.0.1:0", folder)
 				l.do(err)
-				settings = map[string]string{"address": "http://" + address.String(), "bucket": standin.Bucket, "access": "demo", "secret": "demo"}
+				settings = map[string]string{
+					"address": "http://" + address.String(),
+					"bucket":  standin.Bucket,
+					"access":  "demo",
+					"secret":  "demo",
+				}
 			}
-			o := l.origin(map[string]any{"kind": kind, "settings": settings, "rights": "restricted", "licence": "until autumn", "selection": map[string]any{"exclude": []string{"*.txt"}}})
+			o := l.origin(
+				map[string]any{
+					"kind":      kind,
+					"settings":  settings,
+					"rights":    "restricted",
+					"licence":   "until autumn",
+					"selection": map[string]any{"exclude": []string{"*.txt"}},
+				},
+			)
 			if (o.Pinned != "") != (kind == "sftp") {
 				t.Errorf("pinned: %q", o.Pinned)
 			}
@@ -157,7 +172,10 @@ func TestEachKindOfDrive(t *testing.T) {
 				}
 			}
 			rights := ""
-			l.do(l.Store.Pool.QueryRow(t.Context(), `select string_agg(distinct rights || ' ' || licence, ',') from file where lot_id = $1`, lot.ID).Scan(&rights))
+			l.do(
+				l.Store.Pool.QueryRow(t.Context(), `select string_agg(distinct rights || ' ' || licence, ',') from file where lot_id = $1`, lot.ID).
+					Scan(&rights),
+			)
 			if rights != "restricted until autumn" {
 				t.Errorf("rights: %s", rights)
 			}
@@ -180,8 +198,15 @@ func TestEachKindOfDrive(t *testing.T) {
 				t.Errorf("%+v", o)
 			}
 			// What the selection leaves out from now on is not gone.
-			l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/origins/%d", o.ID), map[string]any{"kind": kind, "name": "x", "settings": settings, "folder": "", "everyMinutes": 0,
-				"selection": map[string]any{"include": []string{"*.png"}}, "rights": "unknown", "licence": "", "credit": ""}, nil))
+			l.do(
+				l.Put(
+					t.Context(),
+					fmt.Sprintf("/api/v1/origins/%d", o.ID),
+					map[string]any{"kind": kind, "name": "x", "settings": settings, "folder": "", "everyMinutes": 0,
+						"selection": map[string]any{"include": []string{"*.png"}}, "rights": "unknown", "licence": "", "credit": ""},
+					nil,
+				),
+			)
 			if run := l.fetched(o.ID); run.Message != "Nothing is new or changed" {
 				t.Errorf("left out: %+v", run)
 			}
@@ -230,7 +255,8 @@ func TestOriginsThatCannotBeUsed(t *testing.T) {
 		{"a certificate nobody signed", "is signed by nobody this machine trusts", "webdav", "", with("address", secure.URL)},
 		{"a redirect inside the network", "private address", "webdav", "", with("address", away.URL)},
 		{"a host inside the network", "private address", "webdav", "", with("address", "http://192.168.3.4:445/")},
-		{"a host inside the network", "private address", "sftp", "", map[string]string{"host": "10.0.0.1:22", "user": "x", "password": "guessed-secret"}},
+		{"a host inside the network", "private address", "sftp", "", map[string]string{"host": "10.0.0.1:22", "user": "x",
+			"password": "guessed-secret"}},
 		{"where clouds keep secrets", "private address", "s3", "", map[string]string{"address": "http://169.254.169.254", "bucket": "latest"}},
 		{"no such name", "is not found", "webdav", "", with("address", "http://nowhere.invalid/")},
 		{"no address", "is not an address", "webdav", "", with("address", "nas")},
@@ -238,8 +264,13 @@ func TestOriginsThatCannotBeUsed(t *testing.T) {
 		{"a kind there is not", "There is no kind of origin", "fax", "", map[string]string{}},
 		{"no SSH", "does not speak SSH", "sftp", "", map[string]string{"host": address.String(), "user": "x", "password": "guessed-secret"}},
 	} {
-		err := l.Post(t.Context(), "/api/v1/origins", map[string]any{"kind": c.kind, "name": "x", "settings": c.settings, "folder": c.folder, "selection": map[string]any{},
-			"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": ""}, nil)
+		err := l.Post(
+			t.Context(),
+			"/api/v1/origins",
+			map[string]any{"kind": c.kind, "name": "x", "settings": c.settings, "folder": c.folder, "selection": map[string]any{},
+				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": ""},
+			nil,
+		)
 		said := l.refused(err, http.StatusUnprocessableEntity)
 		if !strings.Contains(said, c.says) || strings.Contains(said, "guessed-secret") {
 			t.Errorf("%s: %s", c.name, said)
@@ -332,7 +363,12 @@ func TestAHostThatChangesItsKey(t *testing.T) {
 	ctx, end := context.WithCancel(t.Context())
 	address, err := standin.SFTP(ctx, "127.0.0.1:0", folder, filepath.Join(t.TempDir(), "key"))
 	l.do(err)
-	o := l.origin(map[string]any{"kind": "sftp", "settings": map[string]string{"host": address.String(), "user": standin.User, "password": standin.Password, "folder": "/"}})
+	o := l.origin(
+		map[string]any{
+			"kind":     "sftp",
+			"settings": map[string]string{"host": address.String(), "user": standin.User, "password": standin.Password, "folder": "/"},
+		},
+	)
 	end()
 	l.until("the port to be free", func() bool {
 		_, err := standin.SFTP(t.Context(), address.String(), folder, filepath.Join(t.TempDir(), "other"))
@@ -354,7 +390,13 @@ func TestTimetables(t *testing.T) {
 	address, err := standin.WebDAV(t.Context(), "127.0.0.1:0", drive(t))
 	l.do(err)
 	u := url.URL{Scheme: "http", Host: address.String()}
-	o := l.origin(map[string]any{"kind": "webdav", "everyMinutes": 60, "settings": map[string]string{"address": u.String(), "user": standin.User, "password": standin.Password}})
+	o := l.origin(
+		map[string]any{
+			"kind":         "webdav",
+			"everyMinutes": 60,
+			"settings":     map[string]string{"address": u.String(), "user": standin.User, "password": standin.Password},
+		},
+	)
 	l.until("a fetch by itself", func() bool {
 		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/origins/%d", o.ID), &o))
 		return o.FetchedAt != nil && o.Files == 4

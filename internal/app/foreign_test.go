@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"ambrosa/internal/api"
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
 )
@@ -18,13 +19,25 @@ import (
 // costs one fetch.
 func TestADriveWhoseAnswerMakesItsLibraryFail(t *testing.T) {
 	l := start(t)
-	for _, challenge := range []string{"Digest realm, nonce", "Digest", "Basic", "Digest ,", "Digest realm=\"", strings.Repeat("Digest a=b,", 500)} {
+	for _, challenge := range []string{"Digest realm, nonce", "Digest", "Basic", "Digest ,", "Digest realm=\"",
+		strings.Repeat("Digest a=b,", 500)} {
 		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 			w.Header()["Www-Authenticate"] = []string{challenge}
 			w.WriteHeader(http.StatusUnauthorized)
 		}))
-		err := l.Post(t.Context(), "/api/v1/origins", map[string]any{"kind": "webdav", "name": "x", "settings": map[string]string{"address": server.URL, "user": "u", "password": "p"},
-			"folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": ""}, nil)
+		err := l.Post(
+			t.Context(),
+			"/api/v1/origins",
+			map[string]any{
+				"kind":         "webdav",
+				"name":         "x",
+				"settings":     map[string]string{"address": server.URL, "user": "u", "password": "p"},
+				"folder":       "",
+				"selection":    map[string]any{},
+				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+			},
+			nil,
+		)
 		server.Close()
 		if err == nil || strings.Contains(err.Error(), "panic") || strings.Contains(err.Error(), "goroutine") {
 			t.Errorf("%.40q: %v", challenge, err)
@@ -48,9 +61,18 @@ func listing(t *testing.T, files map[string]struct {
 			return
 		}
 		w.WriteHeader(http.StatusMultiStatus)
-		fmt.Fprint(w, `<D:multistatus xmlns:D="DAV:"><D:response><D:href>/</D:href><D:propstat><D:prop><D:resourcetype><D:collection/></D:resourcetype></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`)
+		fmt.Fprint(
+			w,
+			`<D:multistatus xmlns:D="DAV:"><D:response><D:href>/</D:href><D:propstat><D:prop><D:resourcetype><D:collection/></D:resourcetype></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`,
+		)
 		for name, f := range files {
-			fmt.Fprintf(w, `<D:response><D:href>/%s</D:href><D:propstat><D:prop><D:displayname>%s</D:displayname><D:getcontentlength>%d</D:getcontentlength><D:resourcetype/></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`, strings.ReplaceAll(name, "\xff", "%FF"), "x", f.says)
+			fmt.Fprintf(
+				w,
+				`<D:response><D:href>/%s</D:href><D:propstat><D:prop><D:displayname>%s</D:displayname><D:getcontentlength>%d</D:getcontentlength><D:resourcetype/></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`,
+				strings.ReplaceAll(name, "\xff", "%FF"),
+				"x",
+				f.says,
+			)
 		}
 		fmt.Fprint(w, `</D:multistatus>`)
 	}))
@@ -69,7 +91,8 @@ func TestADriveThatSaysLessThanItSends(t *testing.T) {
 	}{"AT-000-A.jpg": {10, append(picture, make([]byte, 4<<20)...)}, "AT-001-A.jpg": {len(picture), picture}})
 	o := l.origin(map[string]any{"kind": "webdav", "settings": map[string]string{"address": server.URL}})
 	run := l.fetched(o.ID)
-	if f := l.file(run.LotID, "AT-000-A.jpg"); f.Verdict != "unusable" || !strings.Contains(f.Problem, "larger than the 10 bytes") || f.Sum != "" {
+	if f := l.file(run.LotID, "AT-000-A.jpg"); f.Verdict != "unusable" || !strings.Contains(f.Problem, "larger than the 10 bytes") ||
+		f.Sum != "" {
 		t.Errorf("%+v", f)
 	}
 	if f := l.file(run.LotID, "AT-001-A.jpg"); f.Verdict != "paired" {
@@ -81,13 +104,36 @@ func TestADriveThatSaysLessThanItSends(t *testing.T) {
 // that text comes: nothing fails, and what it was can be read.
 func TestTextThatIsNoText(t *testing.T) {
 	l := start(t)
-	l.do(l.Call(t.Context(), http.MethodPost, "/api/v1/products/import", "text/csv", strings.NewReader("sku,title,Colour\nAT-000-A,Th\x00ing,am\x00ber\nAT-001-A,Gl\xfcck,blue\n"), nil))
+	l.do(
+		l.Call(
+			t.Context(),
+			http.MethodPost,
+			"/api/v1/products/import",
+			"text/csv",
+			strings.NewReader("sku,title,Colour\nAT-000-A,Th\x00ing,am\x00ber\nAT-001-A,Gl\xfcck,blue\n"),
+			nil,
+		),
+	)
 	if found := l.product("AT-000-A"); !strings.Contains(found.Title, `Th\x00ing`) {
 		t.Errorf("the title is %q", found.Title)
 	}
-	lot := l.gathered("bad names \xff.zip", zipped(t, entry{"AT-000-A_\x00_1.jpg", jpg(t, 1)}, entry{"AT-001-A \xfe.jpg", jpg(t, 2)}, entry{"list.csv", []byte("file,sku,alt\nAT-001-A.jpg,AT-001-A,a\x00b\n")},
-		entry{"rows.xlsx", workbookWith(t, `<row r="2"><c r="A2" t="inlineStr"><is><t>x_x0000_.jpg</t></is></c><c r="B2" t="inlineStr"><is><t>AT-001-A</t></is></c></row>`)}))
-	var page struct{ Items []store.File }
+	lot := l.gathered(
+		"bad names \xff.zip",
+		zipped(
+			t,
+			entry{"AT-000-A_\x00_1.jpg", jpg(t, 1)},
+			entry{"AT-001-A \xfe.jpg", jpg(t, 2)},
+			entry{"list.csv", []byte("file,sku,alt\nAT-001-A.jpg,AT-001-A,a\x00b\n")},
+			entry{
+				"rows.xlsx",
+				workbookWith(
+					t,
+					`<row r="2"><c r="A2" t="inlineStr"><is><t>x_x0000_.jpg</t></is></c><c r="B2" t="inlineStr"><is><t>AT-001-A</t></is></c></row>`,
+				),
+			},
+		),
+	)
+	var page struct{ Items []api.File }
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/files?limit=50", lot.ID), &page))
 	if len(page.Items) != 4 || lot.Paired != 2 {
 		t.Errorf("%d files, %d paired", len(page.Items), lot.Paired)
@@ -101,7 +147,10 @@ func TestTextThatIsNoText(t *testing.T) {
 		}
 	}
 	// Through the API such a text is refused in words.
-	said := l.refused(l.Post(t.Context(), "/api/v1/lots", map[string]any{"name": "a\x00b", "uploads": 1}, nil), http.StatusUnprocessableEntity)
+	said := l.refused(
+		l.Post(t.Context(), "/api/v1/lots", map[string]any{"name": "a\x00b", "uploads": 1}, nil),
+		http.StatusUnprocessableEntity,
+	)
 	if !strings.Contains(said, "NUL") {
 		t.Error(said)
 	}
@@ -130,7 +179,8 @@ func TestACodeWithNUL(t *testing.T) {
 	picture := filepath.Join(t.TempDir(), "code.png")
 	data := filepath.Join(t.TempDir(), "data")
 	l.do(os.WriteFile(data, []byte("a\x00b\xff"), 0o600))
-	if out, err := exec.Command("zint", "-b", "QRCODE", "--binary", "-i", data, "-o", picture, "--scale=6", "--quietzones").CombinedOutput(); err != nil {
+	if out, err := exec.Command("zint", "-b", "QRCODE", "--binary", "-i", data, "-o", picture, "--scale=6",
+		"--quietzones").CombinedOutput(); err != nil {
 		t.Fatalf("zint: %v: %s", err, out)
 	}
 	content, err := os.ReadFile(picture)
@@ -160,8 +210,19 @@ func TestASecretStaysWithItsHost(t *testing.T) {
 	settings := map[string]string{"address": "http://" + first.String() + "/", "user": standin.User, "password": standin.Password}
 	o := l.origin(map[string]any{"kind": "webdav", "settings": settings})
 	change := func(address, password string) error {
-		return l.Put(t.Context(), fmt.Sprintf("/api/v1/origins/%d", o.ID), map[string]any{"kind": "webdav", "name": "Sample drive", "settings": map[string]string{"address": address, "user": standin.User, "password": password},
-			"folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": ""}, nil)
+		return l.Put(
+			t.Context(),
+			fmt.Sprintf("/api/v1/origins/%d", o.ID),
+			map[string]any{
+				"kind":         "webdav",
+				"name":         "Sample drive",
+				"settings":     map[string]string{"address": address, "user": standin.User, "password": password},
+				"folder":       "",
+				"selection":    map[string]any{},
+				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+			},
+			nil,
+		)
 	}
 	said := l.refused(change(other.URL, ""), http.StatusUnprocessableEntity)
 	if !strings.Contains(said, "another host") || stolen != "" {

@@ -28,7 +28,15 @@ func TestALotThatIsGivenUp(t *testing.T) {
 	if waiting.Undecided+waiting.Plans != 0 || len(lots.Items) != 0 || len(gone.Items) != 1 || gone.Items[0].Files != 2 {
 		t.Errorf("waiting %+v, lots %d, given up %+v", waiting, len(lots.Items), gone.Items)
 	}
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", seen.ID), map[string]any{"verdict": "set aside", "version": seen.Version}, nil), http.StatusConflict)
+	l.refused(
+		l.Post(
+			t.Context(),
+			fmt.Sprintf("/api/v1/files/%d/decision", seen.ID),
+			map[string]any{"verdict": "set aside", "version": seen.Version},
+			nil,
+		),
+		http.StatusConflict,
+	)
 	l.refused(l.Apply(t.Context(), id), http.StatusNotFound)
 	l.refused(l.Post(t.Context(), path+"/plan", map[string]string{"way": ""}, nil), http.StatusConflict)
 	l.post(path+"/restore", nil, nil)

@@ -96,7 +96,12 @@ func TestALinkTakesNoMoreThanItSays(t *testing.T) {
 	l := start(t)
 	l.products(2)
 	_, token := l.link(map[string]any{"maxFiles": 1, "maxBytes": 1_000_000})
-	content := zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", append(jpg(t, 2), make([]byte, 1_500_000)...)}, entry{"AT-001-B.jpg", jpg(t, 3)})
+	content := zipped(
+		t,
+		entry{"AT-000-A.jpg", jpg(t, 1)},
+		entry{"AT-001-A.jpg", append(jpg(t, 2), make([]byte, 1_500_000)...)},
+		entry{"AT-001-B.jpg", jpg(t, 3)},
+	)
 	lot := l.handedIn(token, "bomb.zip", content)
 	if lot.Files != 1 || len(lot.Problems) != 1 || !strings.Contains(lot.Problems[0], "1.0 MB") || l.blobs() != 1 {
 		t.Errorf("%+v, %d blobs", lot, l.blobs())
@@ -123,8 +128,21 @@ func (l *line) handedIn(token, name string, content []byte) (lot store.Lot) {
 func TestWhatShowsNothingIsNotStored(t *testing.T) {
 	l := start(t)
 	l.products(1)
-	lot := l.gathered("mixed.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"read me.txt", []byte("hello")}, entry{"page.html", []byte("<!doctype html><script>alert(1)</script>")},
-		entry{"run.exe", []byte("MZ\x00\x01")}, entry{"list.csv", []byte("file,sku\nAT-000-A.jpg,AT-000-A\n")}, entry{"drawing.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg"/>`)}))
+	lot := l.gathered(
+		"mixed.zip",
+		zipped(
+			t,
+			entry{"AT-000-A.jpg", jpg(t, 1)},
+			entry{"read me.txt", []byte("hello")},
+			entry{"page.html", []byte("<!doctype html><script>alert(1)</script>")},
+			entry{
+				"run.exe",
+				[]byte("MZ\x00\x01"),
+			},
+			entry{"list.csv", []byte("file,sku\nAT-000-A.jpg,AT-000-A\n")},
+			entry{"drawing.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg"/>`)},
+		),
+	)
 	if lot.Files != 6 || l.blobs() != 3 {
 		t.Errorf("%d files, %d of them stored: the picture, the sheet and the drawing are meant", lot.Files, l.blobs())
 	}
@@ -139,7 +157,14 @@ func TestASheetOfEndlessRows(t *testing.T) {
 	l := start(t)
 	l.products(1)
 	begun := time.Now()
-	lot := l.gathered("endless.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"list.xlsx", workbookWith(t, `<row r="200000000"><c r="A200000000" t="inlineStr"><is><t>file</t></is></c></row>`)}))
+	lot := l.gathered(
+		"endless.zip",
+		zipped(
+			t,
+			entry{"AT-000-A.jpg", jpg(t, 1)},
+			entry{"list.xlsx", workbookWith(t, `<row r="200000000"><c r="A200000000" t="inlineStr"><is><t>file</t></is></c></row>`)},
+		),
+	)
 	if f := l.file(lot.ID, "list.xlsx"); !strings.Contains(f.Problem, "at most 1048576 rows") || lot.Paired != 1 {
 		t.Errorf("%s, after %v", f.Problem, time.Since(begun))
 	}
@@ -149,10 +174,37 @@ func TestASheetOfEndlessRows(t *testing.T) {
 func workbookWith(t *testing.T, rows string) []byte {
 	t.Helper()
 	const main = `xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"`
-	return zipped(t,
-		entry{"[Content_Types].xml", []byte(`<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>`)},
-		entry{"_rels/.rels", []byte(`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`)},
-		entry{"xl/workbook.xml", []byte(`<workbook ` + main + ` xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`)},
-		entry{"xl/_rels/workbook.xml.rels", []byte(`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`)},
-		entry{"xl/worksheets/sheet1.xml", []byte(`<worksheet ` + main + `><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>file</t></is></c><c r="B1" t="inlineStr"><is><t>sku</t></is></c></row>` + rows + `</sheetData></worksheet>`)})
+	return zipped(
+		t,
+		entry{
+			"[Content_Types].xml",
+			[]byte(
+				`<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>`,
+			),
+		},
+		entry{
+			"_rels/.rels",
+			[]byte(
+				`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
+			),
+		},
+		entry{
+			"xl/workbook.xml",
+			[]byte(
+				`<workbook ` + main + ` xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`,
+			),
+		},
+		entry{
+			"xl/_rels/workbook.xml.rels",
+			[]byte(
+				`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`,
+			),
+		},
+		entry{
+			"xl/worksheets/sheet1.xml",
+			[]byte(
+				`<worksheet ` + main + `><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>file</t></is></c><c r="B1" t="inlineStr"><is><t>sku</t></is></c></row>` + rows + `</sheetData></worksheet>`,
+			),
+		},
+	)
 }

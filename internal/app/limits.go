@@ -31,7 +31,8 @@ func (l Limits) usual() Limits {
 	for _, limit := range []struct {
 		value *int64
 		usual int64
-	}{{&l.Entry, usual.Entry}, {&l.Total, usual.Total}, {&l.Ratio, usual.Ratio}, {&l.Pixels, picturespec.DefaultLimits.Pixels}, {&l.Pending, 200 << 30}, {&l.DropQuota, 20 << 30}} {
+	}{{&l.Entry, usual.Entry}, {&l.Total, usual.Total}, {&l.Ratio, usual.Ratio}, {&l.Pixels,
+		picturespec.DefaultLimits.Pixels}, {&l.Pending, 200 << 30}, {&l.DropQuota, 20 << 30}} {
 		if *limit.value == 0 {
 			*limit.value = limit.usual
 		}

@@ -20,8 +20,14 @@ type asked struct {
 
 func (l *line) link(change map[string]any) (id int64, token string) {
 	l.t.Helper()
-	body := map[string]any{"supplier": "Weidenau", "asker": "Mara of the shop", "message": "Please send what is missing.", "category": "", "days": 7, "maxFiles": 2,
-		"maxBytes": 1_000_000, "rights": "cleared", "licence": "by contract", "credit": ""}
+	body := map[string]any{
+		"supplier": "Weidenau", "asker": "Mara of the shop", "message": "Please send what is missing.", "category": "",
+		"days": 7, "maxFiles": 2,
+		"maxBytes": 1_000_000,
+		"rights":   "cleared",
+		"licence":  "by contract",
+		"credit":   "",
+	}
 	for name, value := range change {
 		body[name] = value
 	}
@@ -43,7 +49,10 @@ func TestASupplierHandsIn(t *testing.T) {
 		l.do(l.Get(t.Context(), "/api/v1/hand-in/"+token, &a))
 		return a
 	}
-	if a := see(); a.State != "open" || a.Wanted != 6 || len(a.Missing) != 6 || a.Missing[0].SKU != "AT-000-A" || !strings.Contains(a.Missing[0].Title, "amber") || a.Message == "" || a.Asker == "" {
+	if a := see(); a.State != "open" || a.Wanted != 6 || len(a.Missing) != 6 || a.Missing[0].SKU != "AT-000-A" ||
+		!strings.Contains(a.Missing[0].Title, "amber") ||
+		a.Message == "" ||
+		a.Asker == "" {
 		t.Errorf("the supplier sees %+v", a)
 	}
 	response, err := http.Get(l.Address + "/media/hand-in/" + token + "/missing.csv")
@@ -51,7 +60,8 @@ func TestASupplierHandsIn(t *testing.T) {
 	sheet, err := io.ReadAll(response.Body)
 	l.do(err)
 	_ = response.Body.Close()
-	if lines := strings.Split(string(sheet), "\r\n"); len(lines) != 8 || lines[0] != "\ufeffsku,title,gtin,file" || !strings.HasPrefix(lines[1], "AT-000-A,") {
+	if lines := strings.Split(string(sheet), "\r\n"); len(lines) != 8 || lines[0] != "\ufeffsku,title,gtin,file" ||
+		!strings.HasPrefix(lines[1], "AT-000-A,") {
 		t.Errorf("the spreadsheet: %q", lines)
 	}
 
@@ -70,7 +80,8 @@ func TestASupplierHandsIn(t *testing.T) {
 		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d", lot.ID), &state))
 		return state.State == "ready" && strings.HasPrefix(state.Name, "Weidenau ")
 	})
-	if files := l.files(lot.ID).Items; len(files) != 1 || files[0].Code != "AT-000-A" || files[0].Rights != "cleared" || files[0].Licence != "by contract" {
+	if files := l.files(lot.ID).Items; len(files) != 1 || files[0].Code != "AT-000-A" || files[0].Rights != "cleared" ||
+		files[0].Licence != "by contract" {
 		t.Errorf("handed in: %+v", files)
 	}
 	if a := see(); a.Files != 1 || a.Bytes != int64(len(content)) {
@@ -79,13 +90,19 @@ func TestASupplierHandsIn(t *testing.T) {
 
 	// Too large, into somebody else's lot, by a wrong address: refused, and not counted.
 	l.do(open(1))
-	if text := l.refused(l.HandIn(t.Context(), token, lot.ID, "big.tif", nil, 2_000_000), http.StatusConflict); !strings.Contains(text, "too large") {
+	if text := l.refused(l.HandIn(t.Context(), token, lot.ID, "big.tif", nil, 2_000_000), http.StatusConflict); !strings.Contains(
+		text,
+		"too large",
+	) {
 		t.Errorf("too large: %s", text)
 	}
 	var other struct{ ID int64 }
 	l.post("/api/v1/lots", map[string]any{"name": "ours", "uploads": 1}, &other)
 	l.refused(l.HandIn(t.Context(), token, other.ID, "x.jpg", bytes.NewReader(content), int64(len(content))), http.StatusConflict)
-	l.refused(l.HandIn(t.Context(), strings.Repeat("a", 26), lot.ID, "x.jpg", bytes.NewReader(content), int64(len(content))), http.StatusConflict)
+	l.refused(
+		l.HandIn(t.Context(), strings.Repeat("a", 26), lot.ID, "x.jpg", bytes.NewReader(content), int64(len(content))),
+		http.StatusConflict,
+	)
 	if a := see(); a.Files != 1 {
 		t.Errorf("refused files are counted: %+v", a)
 	}

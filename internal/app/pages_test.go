@@ -9,6 +9,7 @@ import (
 	"sync"
 	"testing"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/harvest"
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
@@ -20,7 +21,12 @@ func goods(t *testing.T, n int) string {
 	folder := t.TempDir()
 	var list []standin.Good
 	for i := range n {
-		g := standin.Good{SKU: fmt.Sprintf("AT-%03d-A", i), GTIN: barcode(i), Title: fmt.Sprintf("Thing %d", i), Views: []string{"front", "side"}}
+		g := standin.Good{
+			SKU:   fmt.Sprintf("AT-%03d-A", i),
+			GTIN:  barcode(i),
+			Title: fmt.Sprintf("Thing %d", i),
+			Views: []string{"front", "side"},
+		}
 		for place := range g.Views {
 			put(t, folder, g.Picture(place+1), jpgOf(t, 640, 640, 10*i+place))
 		}
@@ -41,10 +47,24 @@ func visitorLine(t *testing.T, hosts ...string) *line {
 }
 
 func recipeFor(address string) harvest.Recipe {
-	return harvest.Recipe{Start: []string{"http://" + address + "/goods"}, Next: harvest.Pick{Selector: "a.onward"}, Product: harvest.Pick{Selector: "a.tile-link"},
-		Name: harvest.Pick{Selector: "h1"}, SKU: harvest.Pick{Selector: `dt:contains("Article") + dd`}, Barcode: harvest.Pick{Selector: `dt:contains("EAN") + dd`},
-		Pictures: harvest.Pick{Selector: ".stage img, .strip img"}, Exclude: []string{".film"}, Rewriting: harvest.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
-		MinWidth: 500, MinHeight: 500, PauseMS: 1}
+	return harvest.Recipe{
+		Start:   []string{"http://" + address + "/goods"},
+		Next:    harvest.Pick{Selector: "a.onward"},
+		Product: harvest.Pick{Selector: "a.tile-link"},
+		Name: harvest.Pick{
+			Selector: "h1",
+		},
+		SKU:     harvest.Pick{Selector: `dt:contains("Article") + dd`},
+		Barcode: harvest.Pick{Selector: `dt:contains("EAN") + dd`},
+		Pictures: harvest.Pick{
+			Selector: ".stage img, .strip img",
+		},
+		Exclude:   []string{".film"},
+		Rewriting: harvest.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
+		MinWidth:  500,
+		MinHeight: 500,
+		PauseMS:   1,
+	}
 }
 
 // TestASiteByARecipe crawls the sample site, whose listings lead in a circle:
@@ -72,7 +92,11 @@ func TestASiteByARecipe(t *testing.T) {
 		}
 	}
 	var said string
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select (said->>'sku') || ' ' || (said->>'barcode') || ' ' || (said->>'name') from file where path = 'AT-003-A-1.jpg'`).Scan(&said))
+	l.do(
+		l.Store.Pool.QueryRow(t.Context(), `select (said->>'sku') || ' ' || (said->>'barcode') || ' ' || (said->>'name') from file
+			where path = 'AT-003-A-1.jpg'`).
+			Scan(&said),
+	)
 	if said != "AT-003-A "+barcode(3)+" Thing 3" {
 		t.Errorf("the page said %q", said)
 	}
@@ -82,8 +106,22 @@ func TestASiteByARecipe(t *testing.T) {
 	// Another recipe may find more on pages that are known.
 	changed := recipeFor(site.String())
 	changed.Exclude = []string{".film", ".stage"}
-	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/origins/%d", o.ID), map[string]any{"kind": "recipe", "name": "x", "settings": map[string]string{}, "recipe": changed, "folder": "", "selection": map[string]any{},
-		"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": ""}, nil))
+	l.do(
+		l.Put(
+			t.Context(),
+			fmt.Sprintf("/api/v1/origins/%d", o.ID),
+			map[string]any{
+				"kind":         "recipe",
+				"name":         "x",
+				"settings":     map[string]string{},
+				"recipe":       changed,
+				"folder":       "",
+				"selection":    map[string]any{},
+				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+			},
+			nil,
+		),
+	)
 	if run = l.fetched(o.ID); run.State != "done" || strings.Contains(run.Message, "as they were") {
 		t.Errorf("after a change: %+v", run)
 	}
@@ -97,20 +135,35 @@ func TestARecipeSaysWhatIsWrong(t *testing.T) {
 	}
 	l := visitorLine(t, site.String())
 	for says, change := range map[string]func(*harvest.Recipe){
-		"no page to begin with":                      func(r *harvest.Recipe) { r.Start = nil },
-		"no selector for the pictures":               func(r *harvest.Recipe) { r.Pictures.Selector = "" },
-		"Product pages: the selector finds no":       func(r *harvest.Recipe) { r.Product.Selector = ".gone" },
-		"Pictures: the selector finds no element":    func(r *harvest.Recipe) { r.Pictures.Selector = ".gone" },
-		"The step “next page” cannot be used":        func(r *harvest.Recipe) { r.Next.Selector = "a[" },
-		"Robots.txt of " + site.String() + " asks":   func(r *harvest.Recipe) { r.Start = []string{"http://" + site.String() + "/office/prices"} },
+		"no page to begin with":                   func(r *harvest.Recipe) { r.Start = nil },
+		"no selector for the pictures":            func(r *harvest.Recipe) { r.Pictures.Selector = "" },
+		"Product pages: the selector finds no":    func(r *harvest.Recipe) { r.Product.Selector = ".gone" },
+		"Pictures: the selector finds no element": func(r *harvest.Recipe) { r.Pictures.Selector = ".gone" },
+		"The step “next page” cannot be used":     func(r *harvest.Recipe) { r.Next.Selector = "a[" },
+		"Robots.txt of " + site.String() + " asks": func(r *harvest.Recipe) {
+			r.Start = []string{"http://" + site.String() +
+				"/office/prices"}
+		},
 		"It is not there (404)":                      func(r *harvest.Recipe) { r.Start = []string{"http://" + site.String() + "/nowhere"} },
 		"private address inside a network":           func(r *harvest.Recipe) { r.Start = []string{"http://127.0.0.1:9/"} },
 		"is not an address that begins with http://": func(r *harvest.Recipe) { r.Start = []string{"file:///etc/passwd"} },
 	} {
 		r := recipeFor(site.String())
 		change(&r)
-		err := l.Post(t.Context(), "/api/v1/origins", map[string]any{"kind": "recipe", "name": "x", "settings": map[string]string{}, "recipe": r, "folder": "", "selection": map[string]any{},
-			"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": ""}, nil)
+		err := l.Post(
+			t.Context(),
+			"/api/v1/origins",
+			map[string]any{
+				"kind":         "recipe",
+				"name":         "x",
+				"settings":     map[string]string{},
+				"recipe":       r,
+				"folder":       "",
+				"selection":    map[string]any{},
+				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+			},
+			nil,
+		)
 		if said := l.refused(err, http.StatusUnprocessableEntity); !strings.Contains(said, says) {
 			t.Errorf("expected %q: %s", says, said)
 		}
@@ -118,7 +171,8 @@ func TestARecipeSaysWhatIsWrong(t *testing.T) {
 	small := recipeFor(site.String())
 	small.MinWidth, small.MinHeight = 2000, 100
 	o := l.origin(map[string]any{"kind": "recipe", "settings": map[string]string{}, "recipe": small})
-	if run := l.fetched(o.ID); run.State != "failed" || !strings.Contains(run.Message, "every picture is too small: the largest has 640 × 640 pixels") {
+	if run := l.fetched(o.ID); run.State != "failed" ||
+		!strings.Contains(run.Message, "every picture is too small: the largest has 640 × 640 pixels") {
 		t.Errorf("%+v", run)
 	}
 }
@@ -140,7 +194,9 @@ func TestASiteThatMisbehaves(t *testing.T) {
 		case path == "/robots.txt":
 			fmt.Fprint(w, "User-agent: *\nDisallow: /closed")
 		case path == "/start":
-			html(`<a class=p href=/good>1</a><a class=p href=/huge>2</a><a class=p href=/picture.jpg>3</a><a class=p href=/inside>4</a><a class=p href=/closed>5</a><a class=p href=/round>6</a><a class=p href=/busy>7</a><a class=n href=/start>again</a>`)
+			html(
+				`<a class=p href=/good>1</a><a class=p href=/huge>2</a><a class=p href=/picture.jpg>3</a><a class=p href=/inside>4</a><a class=p href=/closed>5</a><a class=p href=/round>6</a><a class=p href=/busy>7</a><a class=n href=/start>again</a>`,
+			)
 		case path == "/good":
 			html(`<img src=/picture.jpg><img src=/page.jpg><img src=/inner.jpg><img src=/none.jpg>`)
 		case path == "/huge":
@@ -168,8 +224,14 @@ func TestASiteThatMisbehaves(t *testing.T) {
 	}))
 	defer server.Close()
 	l := visitorLine(t, strings.TrimPrefix(server.URL, "http://"))
-	o := l.origin(map[string]any{"kind": "recipe", "settings": map[string]string{}, "recipe": harvest.Recipe{Start: []string{server.URL + "/start"}, Next: harvest.Pick{Selector: ".n"},
-		Product: harvest.Pick{Selector: ".p"}, Pictures: harvest.Pick{Selector: "img"}, PauseMS: 1}})
+	o := l.origin(
+		map[string]any{
+			"kind":     "recipe",
+			"settings": map[string]string{},
+			"recipe": harvest.Recipe{Start: []string{server.URL + "/start"}, Next: harvest.Pick{Selector: ".n"},
+				Product: harvest.Pick{Selector: ".p"}, Pictures: harvest.Pick{Selector: "img"}, PauseMS: 1},
+		},
+	)
 	run := l.fetched(o.ID)
 	var detail struct{ Log []store.RunLine }
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/runs/%d", run.ID), &detail))
@@ -177,8 +239,10 @@ func TestASiteThatMisbehaves(t *testing.T) {
 	for _, line := range detail.Log {
 		log.WriteString(line.Text + "\n")
 	}
-	for _, says := range []string{"/huge: the page is larger than 10 MB", "/picture.jpg: what is at this address is not a page: a picture (image/jpeg)", "/inside: 127.0.0.1:1 leads to a private address", "/closed: robots.txt of",
-		"/round: ", "/page.jpg: a web page, not a picture", "/inner.jpg: 127.0.0.1:1 leads to a private address", "/none.jpg: it is not there (404)"} {
+	for _, says := range []string{"/huge: the page is larger than 10 MB", "/picture.jpg: what is at this address is not a page: a " +
+		"picture (image/jpeg)", "/inside: 127.0.0.1:1 leads to a private address", "/closed: robots.txt of",
+		"/round: ", "/page.jpg: a web page, not a picture", "/inner.jpg: 127.0.0.1:1 leads to a private address", "/none.jpg: it is not " +
+			"there (404)"} {
 		if !strings.Contains(log.String(), says) {
 			t.Errorf("the log lacks %q", says)
 		}
@@ -221,8 +285,14 @@ func TestACrawlGoesOn(t *testing.T) {
 	}))
 	defer server.Close()
 	l := visitorLine(t, strings.TrimPrefix(server.URL, "http://"))
-	o := l.origin(map[string]any{"kind": "recipe", "settings": map[string]string{}, "recipe": harvest.Recipe{Start: []string{server.URL + "/start"}, Product: harvest.Pick{Selector: "a"},
-		Pictures: harvest.Pick{Selector: "img"}, PauseMS: 60}})
+	o := l.origin(
+		map[string]any{
+			"kind":     "recipe",
+			"settings": map[string]string{},
+			"recipe": harvest.Recipe{Start: []string{server.URL + "/start"}, Product: harvest.Pick{Selector: "a"},
+				Pictures: harvest.Pick{Selector: "img"}, PauseMS: 60},
+		},
+	)
 	for len(seen) > 0 {
 		<-seen
 	}
@@ -284,7 +354,15 @@ func TestOnePage(t *testing.T) {
 		t.Fatalf("%+v", found)
 	}
 	var made struct{ ID int64 }
-	l.post("/api/v1/pages/take", map[string]any{"address": address, "title": found.Title, "pictures": []map[string]string{{"address": found.Pictures[0].Renditions[0].Address, "name": "../AT-001-A front"}}}, &made)
+	l.post(
+		"/api/v1/pages/take",
+		map[string]any{
+			"address":  address,
+			"title":    found.Title,
+			"pictures": []map[string]string{{"address": found.Pictures[0].Renditions[0].Address, "name": "../AT-001-A front"}},
+		},
+		&made,
+	)
 	l.until("the lot", func() bool { lot, err := l.Store.Lot(t.Context(), made.ID); return err == nil && lot.State == "ready" })
 	if f := l.file(made.ID, "AT-001-A front.jpg"); f.Verdict != "paired" || f.Rights != "unknown" {
 		t.Errorf("%+v", f)
@@ -292,8 +370,18 @@ func TestOnePage(t *testing.T) {
 	var proved struct {
 		Items []struct{ Larger int }
 	}
-	l.post("/api/v1/workshop/learn", map[string]any{"small": "http://" + site.String() + "/pic/t480/AT-001-A-1.jpg", "large": "http://" + site.String() + "/pic/whole/AT-001-A-1.jpg",
-		"others": []string{"http://" + site.String() + "/pic/t96/AT-001-A-2.jpg", "http://" + site.String() + "/pic/t96/AT-000-A-1.jpg"}}, &proved)
+	l.post(
+		"/api/v1/workshop/learn",
+		map[string]any{
+			"small": "http://" + site.String() + "/pic/t480/AT-001-A-1.jpg",
+			"large": "http://" + site.String() + "/pic/whole/AT-001-A-1.jpg",
+			"others": []string{
+				"http://" + site.String() + "/pic/t96/AT-001-A-2.jpg",
+				"http://" + site.String() + "/pic/t96/AT-000-A-1.jpg",
+			},
+		},
+		&proved,
+	)
 	if len(proved.Items) < 2 || proved.Items[0].Larger != 2 {
 		t.Errorf("learned %+v", proved)
 	}
@@ -308,11 +396,25 @@ func TestBarcodesAreLookedUp(t *testing.T) {
 	}
 	l := visitorLine(t, codes.String())
 	l.products(6)
-	settings := map[string]string{"address": "http://" + codes.String() + "/v1/items/{gtin}", "header": "X-Key", "key": "guessed", "pictures": "items.#.pictures.#.address", "title": "items.0.title", "pause": "1", "quota": "6"}
-	body := func() map[string]any {
-		return map[string]any{"kind": "lookup", "name": "codes", "settings": settings, "folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": ""}
+	settings := map[string]string{
+		"address": "http://" + codes.String() + "/v1/items/{gtin}",
+		"header":  "X-Key", "key": "guessed", "pictures": "items.#.pictures.#.address", "title": "items.0.title", "pause": "1",
+		"quota": "6",
 	}
-	if said := l.refused(l.Post(t.Context(), "/api/v1/origins", body(), nil), http.StatusUnprocessableEntity); !strings.Contains(said, "refuses the key") {
+	body := func() map[string]any {
+		return map[string]any{
+			"kind":         "lookup",
+			"name":         "codes",
+			"settings":     settings,
+			"folder":       "",
+			"selection":    map[string]any{},
+			"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+		}
+	}
+	if said := l.refused(l.Post(t.Context(), "/api/v1/origins", body(), nil), http.StatusUnprocessableEntity); !strings.Contains(
+		said,
+		"refuses the key",
+	) {
 		t.Errorf("a wrong key: %s", said)
 	}
 	settings["key"] = standin.CodesKey
@@ -329,7 +431,8 @@ func TestBarcodesAreLookedUp(t *testing.T) {
 		})
 		return run
 	}
-	if run := ask(map[string]any{"missing": true, "codes": []string{string(wrong), "12 34"}}); run.State != "done" || !strings.Contains(run.Message, "5 barcodes have pictures to choose from, for 1 there is nothing") {
+	if run := ask(map[string]any{"missing": true, "codes": []string{string(wrong), "12 34"}}); run.State != "done" ||
+		!strings.Contains(run.Message, "5 barcodes have pictures to choose from, for 1 there is nothing") {
 		t.Fatalf("%+v", run)
 	}
 	var page struct{ Items []store.LookupCode }
@@ -349,13 +452,19 @@ func TestBarcodesAreLookedUp(t *testing.T) {
 	if f.Verdict != "paired" || f.Code != first.SKU || f.Clue != "said-by-source" || f.Rights != "unknown" {
 		t.Errorf("%+v", f)
 	}
-	other := l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", f.ID), map[string]any{"verdict": "paired", "product": f.Product%6 + 1, "version": f.Version}, nil)
+	other := l.Post(
+		t.Context(),
+		fmt.Sprintf("/api/v1/files/%d/decision", f.ID),
+		map[string]any{"verdict": "paired", "target": catalog.Product(f.Product%6 + 1), "version": f.Version},
+		nil,
+	)
 	if said := l.refused(other, http.StatusUnprocessableEntity); !strings.Contains(said, "another product") {
 		t.Errorf("on another product: %s", said)
 	}
 	l.refused(l.Post(t.Context(), lookup+"/take", map[string]any{"candidates": []int64{first.Candidates[1].ID}}, nil), http.StatusConflict)
 	// Six requests were made: the quota of the day is used up.
-	if run := ask(map[string]any{"codes": []string{barcode(4000)}}); run.State != "failed" || !strings.Contains(run.Message, "quota of 6 requests a day is used up") {
+	if run := ask(map[string]any{"codes": []string{barcode(4000)}}); run.State != "failed" ||
+		!strings.Contains(run.Message, "quota of 6 requests a day is used up") {
 		t.Errorf("%+v", run)
 	}
 }

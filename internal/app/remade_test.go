@@ -9,7 +9,9 @@ import (
 	"strings"
 	"testing"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/plan"
+	"ambrosa/internal/api"
 	"ambrosa/internal/store"
 )
 
@@ -31,7 +33,7 @@ func (l *line) wouldShow(id int64) map[string]string {
 			Targets []struct{ After []plan.Entry }
 		}
 	}
-	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/plans/%d/products?limit=100", id), &page))
+	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/plans/%d/changes?limit=100", id), &page))
 	shows := map[string]string{}
 	for _, p := range page.Items {
 		if p.LeftOut {
@@ -53,8 +55,18 @@ func (l *line) wouldShow(id int64) map[string]string {
 func TestADraftDoesNotOutliveDecisions(t *testing.T) {
 	l := start(t)
 	l.products(5)
-	lot := l.gathered("lot.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-000-A_2.jpg", jpg(t, 2)},
-		entry{"AT-001-A_1.jpg", jpg(t, 3)}, entry{"AT-002-A_1.jpg", jpg(t, 4)}, entry{"AT-003-A_1.jpg", jpg(t, 5)}, entry{"fog.jpg", jpg(t, 6)})).ID
+	lot := l.gathered("lot.zip", zipped(
+		t,
+		entry{"AT-000-A_1.jpg", jpg(t, 1)},
+		entry{"AT-000-A_2.jpg", jpg(t, 2)},
+		entry{
+			"AT-001-A_1.jpg",
+			jpg(t, 3),
+		},
+		entry{"AT-002-A_1.jpg", jpg(t, 4)},
+		entry{"AT-003-A_1.jpg", jpg(t, 5)},
+		entry{"fog.jpg", jpg(t, 6)},
+	)).ID
 	product, variant := l.target("AT-004-A")
 	third, _ := l.target("AT-003-A")
 	for _, c := range []struct {
@@ -64,23 +76,24 @@ func TestADraftDoesNotOutliveDecisions(t *testing.T) {
 	}{
 		{"set aside", func() { l.decided(lot, "AT-001-A_1.jpg", map[string]any{"verdict": "set aside", "reason": "no"}) }, plan.Remade{Gone: 1}},
 		{"paired elsewhere", func() {
-			l.decided(lot, "AT-002-A_1.jpg", map[string]any{"verdict": "paired", "product": product, "variant": variant})
+			l.decided(lot, "AT-002-A_1.jpg", map[string]any{"verdict": "paired", "target": catalog.TargetOf(product, variant)})
 		}, plan.Remade{Gone: 1, Fresh: 1}},
 		{"another place", func() {
 			own, a := l.target("AT-000-A")
-			l.decided(lot, "AT-000-A_1.jpg", map[string]any{"verdict": "paired", "product": own, "variant": a, "place": 3})
+			l.decided(lot, "AT-000-A_1.jpg", map[string]any{"verdict": "paired", "target": catalog.TargetOf(own, a), "place": 3})
 		}, plan.Remade{Changed: 1}},
 		{"several at once", func() {
-			l.together(lot, map[string]any{"do": "pair", "files": l.chosen(lot, "fog.jpg"), "product": product, "variant": variant, "reason": "seen"})
+			l.together(lot, map[string]any{"do": "pair", "files": l.chosen(lot, "fog.jpg"), "target": catalog.TargetOf(product, variant),
+				"reason": "seen"})
 		}, plan.Remade{Changed: 1}},
 		{"an order by hand", func() {
-			own, a := l.target("AT-000-A")
+			_, a := l.target("AT-000-A")
 			order := []plan.Ref{{File: l.file(lot, "AT-000-A_1.jpg").ID}, {File: l.file(lot, "AT-000-A_2.jpg").ID}}
-			l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/lots/%d/products/%d/order", lot, own), map[string]any{"variant": a, "pictures": order}, nil))
+			l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/lots/%d/order", lot), map[string]any{"target": catalog.Variant(a), "pictures": order}, nil))
 		}, plan.Remade{Changed: 1}},
 	} {
 		id := l.planned(lot, "instead")
-		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/products/%d", id, third), map[string]any{"way": "", "leftOut": true}, nil))
+		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/changes/product/%d", id, third), map[string]any{"way": "", "leftOut": true}, nil))
 		c.change()
 		if p := l.plan(id); !p.Outdated {
 			t.Errorf("%s: the plan does not say that it is overtaken", c.name)
@@ -89,7 +102,9 @@ func TestADraftDoesNotOutliveDecisions(t *testing.T) {
 			t.Errorf("%s: %s", c.name, said)
 		}
 		p := l.plan(id)
-		if got := (plan.Remade{Changed: p.RemadeChanged, Fresh: p.RemadeFresh, Gone: p.RemadeGone}); got != c.remade || p.Outdated || p.State != "draft" || len(l.standing()) != 0 {
+		if got := (plan.Remade{Changed: p.RemadeChanged, Fresh: p.RemadeFresh, Gone: p.RemadeGone}); got != c.remade || p.Outdated ||
+			p.State != "draft" ||
+			len(l.standing()) != 0 {
 			t.Errorf("%s: %+v, expected %+v; outdated %t, %s", c.name, got, c.remade, p.Outdated, p.State)
 		}
 		if p.LeftOut != 1 || p.Way != "instead" {
@@ -104,11 +119,21 @@ func TestADraftDoesNotOutliveDecisions(t *testing.T) {
 	l.tookBack(answer.Undo)
 	shown := l.wouldShow(id)
 	l.applied(id)
-	if got := l.shows("AT-000") + ", " + l.shows("AT-001") + ", " + l.shows("AT-003") + ", " + l.shows("AT-004"); got != "AT-000-A_1.jpg AT-000-A_2.jpg, , , AT-002-A_1.jpg fog.jpg" && got != "AT-000-A_1.jpg AT-000-A_2.jpg, , , fog.jpg AT-002-A_1.jpg" {
+	if got := l.shows("AT-000") + ", " + l.shows("AT-001") + ", " + l.shows("AT-003") + ", " + l.shows("AT-004"); got != "AT-000-A_1.jpg "+
+		"AT-000-A_2.jpg, , , AT-002-A_1.jpg fog.jpg" &&
+		got != "AT-000-A_1.jpg AT-000-A_2.jpg, , , fog.jpg AT-002-A_1.jpg" {
 		t.Errorf("%s; shown was %v", got, shown)
 	}
 	// What was applied is not decided on, until it is taken back.
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", f.ID), map[string]any{"verdict": "set aside", "version": f.Version}, nil), http.StatusConflict)
+	l.refused(
+		l.Post(
+			t.Context(),
+			fmt.Sprintf("/api/v1/files/%d/decision", f.ID),
+			map[string]any{"verdict": "set aside", "version": f.Version},
+			nil,
+		),
+		http.StatusConflict,
+	)
 }
 
 // TestAPlanIsAppliedAsItWasSeen has two people look at one plan: what one of
@@ -135,7 +160,7 @@ func TestAPlanIsAppliedAsItWasSeen(t *testing.T) {
 	applied := *l.plan(id).AppliedAt
 	// One product is taken back: the time of applying stays, and the run says which.
 	product, _ := l.target("AT-001-A")
-	l.post(fmt.Sprintf("/api/v1/plans/%d/revert?product=%d", id, product), nil, nil)
+	l.post(fmt.Sprintf("/api/v1/plans/%d/revert?owner=%d", id, product), nil, nil)
 	l.until("one product to be taken back", func() bool { return l.shows("AT-001") == "" && l.idle(id) })
 	if p := l.plan(id); !p.AppliedAt.Equal(applied) || p.Applied != 1 {
 		t.Errorf("applied at %v, was %v; %d products", p.AppliedAt, applied, p.Applied)
@@ -152,7 +177,10 @@ func TestAPlanIsAppliedAsItWasSeen(t *testing.T) {
 func TestAProductThatChangesWhileAPlanIsApplied(t *testing.T) {
 	l := start(t)
 	l.products(2)
-	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-001-A_1.jpg", jpg(t, 2)}, entry{"AT-001-A_2.jpg", jpg(t, 3)}))
+	first := l.gathered(
+		"first.zip",
+		zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-001-A_1.jpg", jpg(t, 2)}, entry{"AT-001-A_2.jpg", jpg(t, 3)}),
+	)
 	l.applied(l.planned(first.ID, "after"))
 	before := l.standing()
 	second := l.gathered("second.zip", zipped(t, entry{"AT-000-A_3.jpg", jpg(t, 4)}, entry{"AT-001-A_3.jpg", jpg(t, 5)}))
@@ -210,7 +238,7 @@ func TestThePreviewIsThePlans(t *testing.T) {
 			Lots    []store.PlanLot
 			Targets []struct{ After []plan.Entry }
 		}
-		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/products/%d/preview", lot, product), &p))
+		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/product/%d/preview", lot, product), &p))
 		return fmt.Sprintf("%d by %d lots %s, left out %t", len(p.Targets[0].After), len(p.Lots), p.Way, p.LeftOut)
 	}
 	if got := will(one); got != "2 by 1 lots after, left out false" {
@@ -222,7 +250,7 @@ func TestThePreviewIsThePlans(t *testing.T) {
 		t.Error(got)
 	}
 	own := func(body map[string]any) {
-		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/products/%d", made.ID, product), body, nil))
+		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/changes/product/%d", made.ID, product), body, nil))
 	}
 	own(map[string]any{"way": "before", "leftOut": false})
 	if got := will(two); got != "3 by 2 lots before, left out false" {
@@ -256,7 +284,7 @@ func TestTwoPeopleAndAModel(t *testing.T) {
 	var ids []int64
 	lotOf := map[int64]int64{}
 	for _, lot := range lots {
-		var page struct{ Items []store.File }
+		var page struct{ Items []api.File }
 		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/files?limit=50", lot), &page))
 		for _, f := range page.Items {
 			ids, lotOf[f.ID] = append(ids, f.ID), lot
@@ -298,7 +326,12 @@ func TestTwoPeopleAndAModel(t *testing.T) {
 		case n < 9: // decide, on the file as it was seen
 			id := ids[r.IntN(len(ids))]
 			to := targets[r.IntN(len(targets))]
-			body := map[string]any{"verdict": "paired", "product": to.product, "variant": to.variant, "place": r.IntN(4), "version": who.files[id]}
+			body := map[string]any{
+				"verdict": "paired",
+				"target":  catalog.TargetOf(to.product, to.variant),
+				"place":   r.IntN(4),
+				"version": who.files[id],
+			}
 			if r.IntN(3) == 0 {
 				body = map[string]any{"verdict": "set aside", "reason": "x", "version": who.files[id]}
 			}
@@ -336,7 +369,11 @@ func TestTwoPeopleAndAModel(t *testing.T) {
 			t.Fatalf("step %d, %s: stands %v, expected %v", step, what, stands, model)
 		}
 		wrong := 0
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from placement pl join file f on f.id = pl.file_id where f.verdict <> 'paired' or f.product_id <> pl.product_id`).Scan(&wrong))
+		l.do(
+			l.Store.Pool.QueryRow(t.Context(), `select count(*) from placement pl join file f on f.id = pl.file_id where f.verdict <> 'paired'
+				or f.product_id <> pl.product_id`).
+				Scan(&wrong),
+		)
 		if wrong > 0 {
 			t.Fatalf("step %d, %s: %d pictures stand against what was decided", step, what, wrong)
 		}
@@ -371,7 +408,11 @@ func (l *line) stands() map[string]string {
 	l.t.Helper()
 	stands := map[string]string{}
 	var code, files string
-	rows, err := l.Store.Pool.Query(l.t.Context(), `select p.code, string_agg(pl.file_id::text, ' ' order by pl.variant_id nulls first, pl.place) from placement pl join product p on p.id = pl.product_id group by p.code`)
+	rows, err := l.Store.Pool.Query(
+		l.t.Context(),
+		`select p.code, string_agg(pl.file_id::text, ' ' order by pl.variant_id nulls first, pl.place) from placement pl
+			join product p on p.id = pl.product_id group by p.code`,
+	)
 	l.do(err)
 	for rows.Next() {
 		l.do(rows.Scan(&code, &files))

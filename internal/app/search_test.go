@@ -14,7 +14,8 @@ import (
 func TestSearchByWords(t *testing.T) {
 	l := start(t)
 	sheet := "sku,product,title,Colour,Size,gtin\n" +
-		"JR-1-A,JR-1,Round jar,amber,500 ml," + barcode(1) + "\nJR-1-B,JR-1,Round jar,blue,500 ml,\nJR-2-A,JR-2,Square jar,amber,250 ml,\nVL-1,VL-1,Round 100%_veil,white,,\n"
+		"JR-1-A,JR-1,Round jar,amber,500 ml," + barcode(1) + "\nJR-1-B,JR-1,Round jar,blue,500 ml,\nJR-2-A,JR-2,Square jar,amber,250 " +
+		"ml,\nVL-1,VL-1,Round 100%_veil,white,,\n"
 	l.do(l.Call(t.Context(), http.MethodPost, "/api/v1/products/import", "text/csv", strings.NewReader(sheet), nil))
 	for q, want := range map[string]string{
 		"jr-1-b":            "JR-1-B",

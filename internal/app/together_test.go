@@ -2,7 +2,6 @@ package app
 
 import (
 	"fmt"
-	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -10,11 +9,10 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/plan"
-	"ambrosa/internal/mail"
-	"ambrosa/internal/standin"
+	"ambrosa/internal/api"
 	"ambrosa/internal/store"
 )
 
@@ -39,7 +37,7 @@ func (l *line) together(lot int64, what map[string]any) (done store.Together) {
 func (l *line) tookBack(id int64) int {
 	l.t.Helper()
 	var back struct{ Files seen }
-	l.post(fmt.Sprintf("/api/v1/together/%d/undo", id), nil, &back)
+	l.post(fmt.Sprintf("/api/v1/decisions/%d/take-back", id), nil, &back)
 	return len(back.Files)
 }
 
@@ -62,20 +60,40 @@ func (l *line) says(lot int64, path string) string {
 func TestSeveralFilesAreDecidedAtOnce(t *testing.T) {
 	l := start(t)
 	l.products(3)
-	lot := l.gathered("loose.zip", zipped(t, entry{"sun.jpg", jpg(t, 1)}, entry{"moon.jpg", jpg(t, 2)}, entry{"rain.jpg", jpg(t, 3)}, entry{"AT-002-B.jpg", jpg(t, 4)}))
+	lot := l.gathered(
+		"loose.zip",
+		zipped(
+			t,
+			entry{"sun.jpg", jpg(t, 1)},
+			entry{"moon.jpg", jpg(t, 2)},
+			entry{"rain.jpg", jpg(t, 3)},
+			entry{"AT-002-B.jpg", jpg(t, 4)},
+		),
+	)
 	product, variant := l.target("AT-001-A")
 	files := l.chosen(lot.ID, "sun.jpg", "moon.jpg", "rain.jpg")
 	// Somebody else decides on one of them after it was chosen.
-	l.post(fmt.Sprintf("/api/v1/files/%d/decision", files[2].ID), map[string]any{"verdict": "set aside", "reason": "theirs", "version": files[2].Version}, nil)
-	paired := l.together(lot.ID, map[string]any{"do": "pair", "files": files, "product": product, "variant": variant, "reason": "seen in the picture"})
-	if len(paired.Files) != 2 || l.says(lot.ID, "sun.jpg") != "paired AT-001-A" || l.says(lot.ID, "rain.jpg") != "set aside" || l.file(lot.ID, "moon.jpg").Reason != "seen in the picture" {
+	l.post(
+		fmt.Sprintf("/api/v1/files/%d/decision", files[2].ID),
+		map[string]any{"verdict": "set aside", "reason": "theirs", "version": files[2].Version},
+		nil,
+	)
+	paired := l.together(
+		lot.ID,
+		map[string]any{"do": "pair", "files": files, "target": catalog.TargetOf(product, variant), "reason": "seen in the picture"},
+	)
+	if len(paired.Files) != 2 || l.says(lot.ID, "sun.jpg") != "paired AT-001-A" || l.says(lot.ID, "rain.jpg") != "set aside" ||
+		l.file(lot.ID, "moon.jpg").Reason != "seen in the picture" {
 		t.Errorf("%+v: %s, %s", paired, l.says(lot.ID, "sun.jpg"), l.says(lot.ID, "rain.jpg"))
 	}
 	viewed := l.together(lot.ID, map[string]any{"do": "view", "files": l.chosen(lot.ID, "sun.jpg", "rain.jpg"), "view": "detail"})
 	if len(viewed.Files) != 1 || l.says(lot.ID, "sun.jpg") != "paired AT-001-A detail" {
 		t.Errorf("%+v: %s", viewed, l.says(lot.ID, "sun.jpg"))
 	}
-	aside := l.together(lot.ID, map[string]any{"do": "set aside", "files": l.chosen(lot.ID, "sun.jpg", "moon.jpg", "AT-002-B.jpg"), "reason": "weather"})
+	aside := l.together(
+		lot.ID,
+		map[string]any{"do": "set aside", "files": l.chosen(lot.ID, "sun.jpg", "moon.jpg", "AT-002-B.jpg"), "reason": "weather"},
+	)
 	if len(aside.Files) != 3 || l.says(lot.ID, "AT-002-B.jpg") != "set aside" {
 		t.Errorf("%+v", aside)
 	}
@@ -96,14 +114,29 @@ func TestSeveralFilesAreDecidedAtOnce(t *testing.T) {
 	if l.says(lot.ID, "AT-002-B.jpg") != "paired AT-002-B" || l.file(lot.ID, "AT-002-B.jpg").Clue != "same-name" {
 		t.Errorf("what the name said is not back: %+v", l.file(lot.ID, "AT-002-B.jpg"))
 	}
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/together/%d/undo", paired.ID), nil, nil), http.StatusNotFound)
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/decisions/%d/take-back", paired.ID), nil, nil), http.StatusNotFound)
 	// None chosen is not all.
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/lots/%d/together", lot.ID), map[string]any{"do": "set aside", "files": seen{}, "reason": "x"}, nil), http.StatusUnprocessableEntity)
+	l.refused(
+		l.Post(
+			t.Context(),
+			fmt.Sprintf("/api/v1/lots/%d/together", lot.ID),
+			map[string]any{"do": "set aside", "files": seen{}, "reason": "x"},
+			nil,
+		),
+		http.StatusUnprocessableEntity,
+	)
 	if f := l.file(lot.ID, "rain.jpg"); f.Reason != "theirs" {
 		t.Errorf("somebody else's decision is gone: %+v", f)
 	}
-	_, foreign := l.target("AT-002-A")
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/lots/%d/together", lot.ID), map[string]any{"do": "pair", "files": files, "product": product, "variant": foreign, "reason": ""}, nil), http.StatusNotFound)
+	l.refused(
+		l.Post(
+			t.Context(),
+			fmt.Sprintf("/api/v1/lots/%d/together", lot.ID),
+			map[string]any{"do": "pair", "files": files, "target": catalog.Variant(4711), "reason": ""},
+			nil,
+		),
+		http.StatusNotFound,
+	)
 }
 
 // TestSeveralLotsInOnePlan plans two lots together, applies and reverts.
@@ -131,7 +164,7 @@ func TestSeveralLotsInOnePlan(t *testing.T) {
 	state := func(id int64) string {
 		var lot store.Lot
 		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d", id), &lot))
-		return lot.State + " " + lot.PlanState
+		return string(lot.State) + " " + lot.PlanState
 	}
 	if state(one.ID) != "applied applied" || state(two.ID) != "applied applied" {
 		t.Errorf("the lots are %s and %s", state(one.ID), state(two.ID))
@@ -153,17 +186,24 @@ func TestAnOrderGivenOnTheBenchIsApplied(t *testing.T) {
 	lot := l.gathered("second.zip", zipped(t, entry{"AT-000-A_2.jpg", jpg(t, 2)}, entry{"AT-000-A_3.jpg", jpg(t, 3)}))
 	product, variant := l.target("AT-000-A")
 	type shown struct {
-		Ordered []int64
+		Ordered []catalog.Target
 		Targets []struct{ After []plan.Entry }
 	}
 	var first, p shown
-	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/products/%d/preview", lot.ID, product), &first))
+	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/product/%d/preview", lot.ID, product), &first))
 	after := first.Targets[0].After
 	if len(after) != 3 || len(first.Ordered) != 0 {
 		t.Fatalf("%+v", first)
 	}
 	order := []plan.Ref{{File: after[2].File}, {ID: after[0].ID, File: after[0].File}, {File: after[1].File}}
-	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/lots/%d/products/%d/order", lot.ID, product), map[string]any{"variant": variant, "pictures": order}, &p))
+	l.do(
+		l.Put(
+			t.Context(),
+			fmt.Sprintf("/api/v1/lots/%d/order", lot.ID),
+			map[string]any{"target": catalog.Variant(variant), "pictures": order},
+			&p,
+		),
+	)
 	if len(p.Ordered) != 1 || p.Targets[0].After[0].File != after[2].File {
 		t.Errorf("%+v", p)
 	}
@@ -173,73 +213,14 @@ func TestAnOrderGivenOnTheBenchIsApplied(t *testing.T) {
 		t.Errorf("shows %s", got)
 	}
 	// Of an applied lot nothing is ordered; of one that was taken back it is as before.
-	path := fmt.Sprintf("/api/v1/lots/%d/products/%d/order", lot.ID, product)
-	l.refused(l.Put(t.Context(), path, map[string]any{"variant": variant, "pictures": order}, nil), http.StatusConflict)
+	path := fmt.Sprintf("/api/v1/lots/%d/order", lot.ID)
+	l.refused(l.Put(t.Context(), path, map[string]any{"target": catalog.Variant(variant), "pictures": order}, nil), http.StatusConflict)
 	l.reverted(id)
-	l.do(l.Put(t.Context(), path, map[string]any{"variant": variant, "pictures": []plan.Ref{}}, &p))
+	l.do(l.Put(t.Context(), path, map[string]any{"target": catalog.Variant(variant), "pictures": []plan.Ref{}}, &p))
 	if len(p.Ordered) != 0 || p.Targets[0].After[0].File != after[0].File {
 		t.Errorf("by the names again: %+v", p)
 	}
-	l.refused(l.Put(t.Context(), path, map[string]any{"variant": 99, "pictures": order}, nil), http.StatusConflict)
-}
-
-// TestTheEndOfARunIsSaidAndMailed applies a plan of which one product changed
-// in between, and finds in the message and in the mailbox what was done and what
-// was not.
-func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
-	box := new(standin.Mailbox)
-	smtp, _, err := box.Open(t.Context(), "127.0.0.1:0", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	l := start(t, func(c *Config) {
-		c.SMTP, c.From, c.Pages = "smtp://"+smtp.String(), "ambrosa@example.com", "http://pages.example/"
-	})
-	l.products(3)
-	for _, wrong := range []string{"nobody", "a@b.c\r\nBcc: x@y.z", "<a@example.com>"} {
-		l.refused(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": wrong}, nil), http.StatusUnprocessableEntity)
-	}
-	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": "specialist@example.com"}, nil))
-	lot := l.gathered("spring ünder.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}))
-	id := l.planned(lot.ID, "after")
-	hold, err := l.Store.Pool.Begin(t.Context())
-	l.do(err)
-	_, err = hold.Exec(t.Context(), `select from product where code = 'AT-000' for update`)
-	l.do(err)
-	l.do(l.Apply(t.Context(), id))
-	_, err = l.Store.Pool.Exec(t.Context(), `update product set version = version + 1 where code = 'AT-001'`)
-	l.do(err)
-	l.do(hold.Rollback(t.Context()))
-	l.until("the plan to be applied", func() bool { return l.plan(id).State == "applied" && l.idle(id) })
-	var messages struct{ Items []store.Message }
-	newest := func() store.Message {
-		l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
-		return messages.Items[0]
-	}
-	l.until("the mail to be sent", func() bool { return newest().MailState == "sent" })
-	m := newest()
-	if m.Title != "Applied: plan of spring ünder.zip, but for 1 product" || !strings.Contains(m.Body, "2 products are as planned: 2 pictures added") ||
-		!strings.Contains(m.Body, "AT-001: the product changed since the plan was made") || m.Plan != id || m.ReadAt != nil {
-		t.Errorf("%+v", m)
-	}
-	mails := box.Mails()
-	if len(mails) != 1 || mails[0].Subject != m.Title || mails[0].To != "specialist@example.com" || !strings.Contains(mails[0].Text, m.Body) || !strings.Contains(mails[0].Text, fmt.Sprintf("http://pages.example/plans/%d", id)) {
-		t.Errorf("%+v", mails)
-	}
-	waiting := func() (n int) {
-		var w store.Waiting
-		l.do(l.Get(t.Context(), "/api/v1/waiting", &w))
-		return w.Messages
-	}
-	if waiting() != 1 {
-		t.Errorf("%d messages wait", waiting())
-	}
-	l.post(fmt.Sprintf("/api/v1/messages/%d/read", m.ID), nil, nil)
-	l.reverted(id)
-	l.until("the second mail", func() bool { return len(box.Mails()) == 2 })
-	if m := newest(); m.Title != "Taken back: plan of spring ünder.zip, 2 products" || strings.Contains(m.Body, "Not done") || waiting() != 1 {
-		t.Errorf("%q, %d wait", m.Title, waiting())
-	}
+	l.refused(l.Put(t.Context(), path, map[string]any{"target": catalog.Variant(99), "pictures": order}, nil), http.StatusConflict)
 }
 
 // TestStepsAreTakenBackOneByOne takes decisions back in any mixture: of one file
@@ -258,8 +239,16 @@ func TestStepsAreTakenBackOneByOne(t *testing.T) {
 		return answer.Undo
 	}
 	first := l.file(lot.ID, "sun.jpg")
-	pair := l.together(lot.ID, map[string]any{"do": "pair", "files": l.chosen(lot.ID, "sun.jpg", "moon.jpg"), "product": product, "variant": variant, "reason": "seen"})
-	place := decide("sun.jpg", map[string]any{"verdict": "paired", "product": product, "variant": variant, "place": 4})
+	pair := l.together(
+		lot.ID,
+		map[string]any{
+			"do":     "pair",
+			"files":  l.chosen(lot.ID, "sun.jpg", "moon.jpg"),
+			"target": catalog.TargetOf(product, variant),
+			"reason": "seen",
+		},
+	)
+	place := decide("sun.jpg", map[string]any{"verdict": "paired", "target": catalog.TargetOf(product, variant), "place": 4})
 	theirs := decide("moon.jpg", map[string]any{"verdict": "set aside", "reason": "theirs"})
 	// Taken back out of order: what was decided on since stays, the rest is as it was.
 	reopened := decide("sun.jpg", map[string]any{"verdict": "open"})
@@ -287,74 +276,36 @@ func TestStepsAreTakenBackOneByOne(t *testing.T) {
 		t.Errorf("ours: %d, %s and %s", n, l.says(lot.ID, "sun.jpg"), l.says(lot.ID, "moon.jpg"))
 	}
 	// Whoever saw the file as it was at first may decide on it when it is so again, and on no other state.
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", first.ID), map[string]any{"verdict": "set aside", "version": first.Version}, nil), http.StatusConflict)
+	l.refused(
+		l.Post(
+			t.Context(),
+			fmt.Sprintf("/api/v1/files/%d/decision", first.ID),
+			map[string]any{"verdict": "set aside", "version": first.Version},
+			nil,
+		),
+		http.StatusConflict,
+	)
 	moon := l.file(lot.ID, "moon.jpg")
 	var night struct{ Undo int64 }
-	l.post(fmt.Sprintf("/api/v1/files/%d/decision", moon.ID), map[string]any{"verdict": "set aside", "reason": "night", "version": moon.Version}, &night)
+	l.post(
+		fmt.Sprintf("/api/v1/files/%d/decision", moon.ID),
+		map[string]any{"verdict": "set aside", "reason": "night", "version": moon.Version},
+		&night,
+	)
 	// A lot that is applied is not decided on.
 	l.applied(l.planned(lot.ID, "after"))
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", first.ID), map[string]any{"verdict": "set aside", "version": l.file(lot.ID, "sun.jpg").Version}, nil), http.StatusConflict)
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/together/%d/undo", night.Undo), nil, nil), http.StatusConflict)
+	l.refused(
+		l.Post(
+			t.Context(),
+			fmt.Sprintf("/api/v1/files/%d/decision", first.ID),
+			map[string]any{"verdict": "set aside", "version": l.file(lot.ID, "sun.jpg").Version},
+			nil,
+		),
+		http.StatusConflict,
+	)
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/decisions/%d/take-back", night.Undo), nil, nil), http.StatusConflict)
 	if l.says(lot.ID, "moon.jpg") != "set aside" {
 		t.Errorf("in an applied lot the decision is taken back: %s", l.says(lot.ID, "moon.jpg"))
-	}
-}
-
-// TestMailIsTriedAgain applies a plan while no mail server answers; the message
-// waits, and is sent when one does.
-func TestMailIsTriedAgain(t *testing.T) {
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	address := listener.Addr().String()
-	_ = listener.Close()
-	l := start(t, func(c *Config) { c.SMTP, c.From = "smtp://"+address, "ambrosa@example.com" })
-	l.products(1)
-	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": "specialist@example.com"}, nil))
-	l.applied(l.planned(l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID, "after"))
-	l.until("a first try", func() (tried bool) {
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select exists (select from river_job where kind = 'mail' and attempt >= 1 and state = 'retryable')`).Scan(&tried))
-		return tried
-	})
-	state := func() string {
-		var messages struct{ Items []store.Message }
-		l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
-		return messages.Items[0].MailState
-	}
-	if got := state(); got != "waiting" {
-		t.Errorf("the mail is %s", got)
-	}
-	box := new(standin.Mailbox)
-	if _, _, err := box.Open(t.Context(), address, "127.0.0.1:0"); err != nil {
-		t.Fatal(err)
-	}
-	l.until("the mail to be sent", func() bool { return state() == "sent" && len(box.Mails()) == 1 })
-}
-
-// TestMailThatCannotBeSent tells a server that is away for now from an address
-// that is refused for good.
-func TestMailThatCannotBeSent(t *testing.T) {
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	address := listener.Addr().String()
-	_ = listener.Close()
-	sender, err := mail.Open("smtp://"+address, "ambrosa@example.com", "")
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := sender.Send(t.Context(), mail.Message{ID: 1, At: time.Now(), To: "a@example.com", Subject: "x", Text: "y"}); err == nil || mail.Refused(err) {
-		t.Errorf("nobody listens, and it says %v", err)
-	}
-	if err := sender.Send(t.Context(), mail.Message{ID: 1, At: time.Now(), To: "nonsense", Subject: "x", Text: "y"}); !mail.Refused(err) {
-		t.Errorf("no address, and it says %v", err)
-	}
-	for _, wrong := range []string{"", "127.0.0.1:25", "http://example.com", "smtp://"} {
-		if _, err := mail.Open(wrong, "ambrosa@example.com", ""); err == nil {
-			t.Errorf("%q is taken for a mail server's address", wrong)
-		}
 	}
 }
 
@@ -366,16 +317,22 @@ func TestBarcodesOfLooseFilesAreRead(t *testing.T) {
 	l.products(4)
 	sticker := func(n int) []byte {
 		file := filepath.Join(t.TempDir(), "sticker.png")
-		if out, err := exec.Command("zint", "-b", "EANX", "-d", barcode(n), "-o", file, "--scale=4", "--quietzones", "-w", "8").CombinedOutput(); err != nil {
+		if out, err := exec.Command("zint", "-b", "EANX", "-d", barcode(n), "-o", file, "--scale=4", "--quietzones", "-w",
+			"8").CombinedOutput(); err != nil {
 			t.Fatalf("zint: %v: %s", err, out)
 		}
 		picture, err := os.ReadFile(file)
 		l.do(err)
 		return picture
 	}
-	lot := l.gathered("stickers.zip", zipped(t, entry{"IMG_0001.png", sticker(2)}, entry{"IMG_0002.jpg", jpg(t, 1)}, entry{"AT-003-B.png", sticker(3)}))
+	lot := l.gathered(
+		"stickers.zip",
+		zipped(t, entry{"IMG_0001.png", sticker(2)}, entry{"IMG_0002.jpg", jpg(t, 1)}, entry{"AT-003-B.png", sticker(3)}),
+	)
 	l.readAgain(lot.ID)
-	if f := l.file(lot.ID, "IMG_0001.png"); f.Verdict != "paired" || f.Code != "AT-002-A" || f.Clue != "barcode-in-picture" || len(f.Codes) != 1 || len(f.Codes[0].Points) == 0 {
+	if f := l.file(lot.ID, "IMG_0001.png"); f.Verdict != "paired" || f.Code != "AT-002-A" || f.Clue != "barcode-in-picture" ||
+		len(f.Codes) != 1 ||
+		len(f.Codes[0].Points) == 0 {
 		t.Errorf("%s %s by %s, codes %+v: %s", f.Verdict, f.Code, f.Clue, f.Codes, f.Reason)
 	}
 	if f := l.file(lot.ID, "AT-003-B.png"); f.Code != "AT-003-B" || len(f.Codes) != 0 {
@@ -395,14 +352,20 @@ func TestTheBenchsOrder(t *testing.T) {
 	l.products(3)
 	first := func(lot int64) (path string) {
 		t.Helper()
-		var answer struct{ File *store.File }
+		var answer struct{ File *api.File }
 		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/first", lot), &answer))
 		if answer.File == nil {
 			return ""
 		}
 		return answer.File.Path
 	}
-	entries := []entry{{"rain.jpg", jpg(t, 1)}, {"AT-000-A AT-001-A.jpg", jpg(t, 2)}, {"AT-002-A.jpg", jpg(t, 3)}, {"sun.jpg", jpg(t, 4)}, {"AT-001-A AT-002-A.jpg", jpg(t, 5)}}
+	entries := []entry{
+		{"rain.jpg", jpg(t, 1)},
+		{"AT-000-A AT-001-A.jpg", jpg(t, 2)},
+		{"AT-002-A.jpg", jpg(t, 3)},
+		{"sun.jpg", jpg(t, 4)},
+		{"AT-001-A AT-002-A.jpg", jpg(t, 5)},
+	}
 	lot := l.gathered("mixed.zip", zipped(t, entries...)).ID
 	next := func(path string) string {
 		t.Helper()
@@ -416,8 +379,8 @@ func TestTheBenchsOrder(t *testing.T) {
 		return ""
 	}
 	// Files of an archive are examined side by side: they arrive in any order.
-	contested := []store.File{l.file(lot, "AT-000-A AT-001-A.jpg"), l.file(lot, "AT-001-A AT-002-A.jpg")}
-	slices.SortFunc(contested, func(a, b store.File) int { return int(a.ID - b.ID) })
+	contested := []api.File{l.file(lot, "AT-000-A AT-001-A.jpg"), l.file(lot, "AT-001-A AT-002-A.jpg")}
+	slices.SortFunc(contested, func(a, b api.File) int { return int(a.ID - b.ID) })
 	for _, e := range entries {
 		to := contested[0].Path
 		if id := l.file(lot, e.name).ID; e.name == to || id > contested[0].ID && id < contested[1].ID {
@@ -430,7 +393,10 @@ func TestTheBenchsOrder(t *testing.T) {
 	if got := first(lot); got != contested[0].Path {
 		t.Errorf("first comes %s", got)
 	}
-	l.together(lot, map[string]any{"do": "set aside", "files": l.chosen(lot, "AT-000-A AT-001-A.jpg", "AT-001-A AT-002-A.jpg"), "reason": "two keys"})
+	l.together(
+		lot,
+		map[string]any{"do": "set aside", "files": l.chosen(lot, "AT-000-A AT-001-A.jpg", "AT-001-A AT-002-A.jpg"), "reason": "two keys"},
+	)
 	earlier := "rain.jpg"
 	if l.file(lot, "sun.jpg").ID < l.file(lot, earlier).ID {
 		earlier = "sun.jpg"
@@ -456,8 +422,11 @@ func TestTheBenchsOrder(t *testing.T) {
 func TestPlacesAreNumberedInTheOrderChosen(t *testing.T) {
 	l := start(t)
 	l.products(2)
-	lot := l.gathered("walk.zip", zipped(t, entry{"AT-000-A x.jpg", jpg(t, 1)}, entry{"AT-000-A y.jpg", jpg(t, 2)}, entry{"AT-000-A z.jpg", jpg(t, 3)},
-		entry{"AT-001-A x_7.jpg", jpg(t, 4)}, entry{"AT-001-A y.jpg", jpg(t, 5)}, entry{"fog.jpg", jpg(t, 6)})).ID
+	lot := l.gathered(
+		"walk.zip",
+		zipped(t, entry{"AT-000-A x.jpg", jpg(t, 1)}, entry{"AT-000-A y.jpg", jpg(t, 2)}, entry{"AT-000-A z.jpg", jpg(t, 3)},
+			entry{"AT-001-A x_7.jpg", jpg(t, 4)}, entry{"AT-001-A y.jpg", jpg(t, 5)}, entry{"fog.jpg", jpg(t, 6)}),
+	).ID
 	places := func() (all []int) {
 		for _, path := range []string{"AT-000-A x.jpg", "AT-000-A y.jpg", "AT-000-A z.jpg", "AT-001-A x_7.jpg", "AT-001-A y.jpg", "fog.jpg"} {
 			all = append(all, l.file(lot, path).Place)

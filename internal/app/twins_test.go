@@ -17,7 +17,8 @@ func TestALotOfOneHundredThousandTwins(t *testing.T) {
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID
 	_, err := l.Store.Pool.Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, reason)
-		select lot_id, upload_id, n, 'twin ' || n || '.jpg', bytes, sha256, 'loose', 'no key' from file, generate_series(1, 100000) n where lot_id = $1 and entry = 0`, lot)
+		select lot_id, upload_id, n, 'twin ' || n || '.jpg', bytes, sha256, 'loose', 'no key' from file, generate_series(1, 100000) n
+		where lot_id = $1 and entry = 0`, lot)
 	l.do(err)
 	_, err = l.Store.Pool.Exec(t.Context(), `analyze file`)
 	l.do(err)
@@ -50,7 +51,8 @@ func TestAnExportEndsWithItsClient(t *testing.T) {
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID
 	_, err := l.Store.Pool.Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict)
-		select lot_id, upload_id, n, repeat('twin ', 40) || n, bytes, sha256, 'loose' from file, generate_series(1, 60000) n where lot_id = $1 and entry = 0`, lot)
+		select lot_id, upload_id, n, repeat('twin ', 40) || n, bytes, sha256, 'loose' from file, generate_series(1, 60000) n where lot_id = $1
+		and entry = 0`, lot)
 	l.do(err)
 	response, err := http.Get(fmt.Sprintf("%s/media/lots/%d/list?format=csv", l.Address, lot))
 	l.do(err)
@@ -58,7 +60,12 @@ func TestAnExportEndsWithItsClient(t *testing.T) {
 	l.do(err)
 	_ = response.Body.Close()
 	l.until("the database to be idle", func() (idle bool) {
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select not exists (select from pg_stat_activity where datname = current_database() and state = 'active' and pid <> pg_backend_pid() and query like '%fetch%file%' or query like '%from (select id from file%' and state = 'active' and pid <> pg_backend_pid() and datname = current_database())`).Scan(&idle))
+		l.do(
+			l.Store.Pool.QueryRow(t.Context(), `select not exists (select from pg_stat_activity where datname = current_database()
+				and state = 'active' and pid <> pg_backend_pid() and query like '%fetch%file%' or query like '%from (select id from file%'
+				and state = 'active' and pid <> pg_backend_pid() and datname = current_database())`).
+				Scan(&idle),
+		)
 		return idle
 	})
 	if strings.Contains(l.log.String(), "export broken off") {

@@ -114,7 +114,10 @@ func refusal(err error, seen int) error {
 		return Refused{"the archive is encrypted: unpack it with its password, and drop the files"}
 	case strings.Contains(text, "unexpected id"): // what a 7z with an encrypted table of contents looks like
 		return Refused{"the archive is encrypted or damaged: unpack it, with its password, and drop the files"}
-	case errors.Is(err, zip.ErrFormat), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), strings.Contains(text, "unexpected eof"):
+	case errors.Is(err, zip.ErrFormat),
+		errors.Is(err, io.ErrUnexpectedEOF),
+		errors.Is(err, io.EOF),
+		strings.Contains(text, "unexpected eof"):
 		if seen > 0 {
 			return Refused{fmt.Sprintf("the archive ends early, after %d files: fetch it again for the rest", seen)}
 		}
@@ -177,7 +180,8 @@ func (w *walk) judge(info archives.FileInfo) (name, problem string, packed int64
 		if header.Flags&1 != 0 {
 			problem = "the file is encrypted: unpack the archive with its password first"
 		} else if int64(header.UncompressedSize64) > 1<<20+packed*w.limits.Ratio {
-			problem = fmt.Sprintf("the file would expand %d times, more than the %d that are allowed", int64(header.UncompressedSize64)/max(1, packed), w.limits.Ratio)
+			problem = fmt.Sprintf("the file would expand %d times, more than the %d that are allowed",
+				int64(header.UncompressedSize64)/max(1, packed), w.limits.Ratio)
 		}
 	} else if !utf8.ValidString(name) {
 		if decoded, err := charmap.Windows1252.NewDecoder().String(name); err == nil {
@@ -218,7 +222,8 @@ func clean(name string) (cleaned string, ok bool) {
 // leftover tells whether an entry is one that operating systems leave behind.
 func leftover(name string) bool {
 	base := path.Base(name)
-	return strings.HasPrefix(name, "__MACOSX/") || strings.HasPrefix(base, "._") || base == ".DS_Store" || strings.EqualFold(base, "thumbs.db") ||
+	return strings.HasPrefix(name, "__MACOSX/") || strings.HasPrefix(base, "._") || base == ".DS_Store" ||
+		strings.EqualFold(base, "thumbs.db") ||
 		strings.EqualFold(base, "desktop.ini")
 }
 

@@ -83,7 +83,8 @@ func byProgram(t *testing.T, target, program string, args ...string) []byte {
 	t.Helper()
 	folder := t.TempDir()
 	for name, text := range map[string]string{"a.txt": "one", "deep/er/b ü.txt": "two"} {
-		if err := errors.Join(os.MkdirAll(filepath.Dir(filepath.Join(folder, name)), 0o755), os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600)); err != nil {
+		if err := errors.Join(os.MkdirAll(filepath.Dir(filepath.Join(folder, name)), 0o755),
+			os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600)); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -163,7 +164,8 @@ func TestBrokenArchives(t *testing.T) {
 }
 
 func TestEntriesThatAreRefused(t *testing.T) {
-	for name, want := range map[string]string{"../up.jpg": "out of the archive", "/etc/passwd": "out of the archive", "C:\\x\\y.jpg": "out of the archive", "a/../../b": "out of the archive"} {
+	for name, want := range map[string]string{"../up.jpg": "out of the archive", "/etc/passwd": "out of the archive",
+		"C:\\x\\y.jpg": "out of the archive", "a/../../b": "out of the archive"} {
 		found, err := walked(t, makeZip(t, zipped{name, "x"}, zipped{"ok.jpg", "fine"}), DefaultLimits)
 		if err != nil || found["ok.jpg"] != "is fine" || len(found) != 2 {
 			t.Errorf("%s: %v, %v", name, found, err)
@@ -223,7 +225,8 @@ func clipped(found map[string]string) (short []string) {
 func TestNamesInOldEncodings(t *testing.T) {
 	dos, _ := charmap.CodePage437.NewEncoder().String("Räucher_ÄÖÜß.jpg")
 	windows, _ := charmap.Windows1252.NewEncoder().String("Räucher_ÄÖÜ.jpg")
-	for raw, want := range map[string]string{dos: "Räucher_ÄÖÜß.jpg", windows: "Räucher_ÄÖÜ.jpg", "Räucher.jpg": "Räucher.jpg", "a\u0308.jpg": "a\u0308.jpg"} {
+	for raw, want := range map[string]string{dos: "Räucher_ÄÖÜß.jpg", windows: "Räucher_ÄÖÜ.jpg", "Räucher.jpg": "Räucher.jpg",
+		"a\u0308.jpg": "a\u0308.jpg"} {
 		found, err := walked(t, makeZip(t, zipped{raw, "x"}), DefaultLimits)
 		if err != nil || found[want] != "is x" {
 			t.Errorf("%q: %v, %v; want %q", raw, found, err, want)
@@ -239,7 +242,11 @@ func TestTwoEntriesOfOneName(t *testing.T) {
 }
 
 func TestLeftoversOfOperatingSystems(t *testing.T) {
-	found, err := walked(t, makeZip(t, zipped{"__MACOSX/._a.jpg", "x"}, zipped{".DS_Store", "x"}, zipped{"x/Thumbs.db", "x"}, zipped{"a.jpg", "one"}), DefaultLimits)
+	found, err := walked(
+		t,
+		makeZip(t, zipped{"__MACOSX/._a.jpg", "x"}, zipped{".DS_Store", "x"}, zipped{"x/Thumbs.db", "x"}, zipped{"a.jpg", "one"}),
+		DefaultLimits,
+	)
 	if err != nil || len(found) != 1 {
 		t.Errorf("%v, %v", found, err)
 	}

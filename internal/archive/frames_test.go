@@ -21,7 +21,8 @@ func FuzzFrames(f *testing.F) {
 	for _, frame := range []struct {
 		kind byte
 		text string
-	}{{frameEntry, `{"path":"a.jpg","bytes":3}`}, {frameContent, "one"}, {frameRest, ""}, {frameEntry, `{"path":"b","problem":"no"}`}, {frameEnd, ""}} {
+	}{{frameEntry, `{"path":"a.jpg","bytes":3}`}, {frameContent, "one"}, {frameRest, ""}, {frameEntry,
+		`{"path":"b","problem":"no"}`}, {frameEnd, ""}} {
 		if err := writeFrame(&good, frame.kind, []byte(frame.text)); err != nil {
 			f.Fatal(err)
 		}
@@ -29,7 +30,12 @@ func FuzzFrames(f *testing.F) {
 	f.Add(good.Bytes())
 	f.Add([]byte("X\xff\xff\xff\xff"))
 	f.Fuzz(func(t *testing.T, said []byte) {
-		w := &heard{child: &contained.Child{In: into{io.Discard}}, in: bufio.NewReader(bytes.NewReader(said)), budget: NewBudget(50, 1<<20, ""), limits: DefaultLimits}
+		w := &heard{
+			child:  &contained.Child{In: into{io.Discard}},
+			in:     bufio.NewReader(bytes.NewReader(said)),
+			budget: NewBudget(50, 1<<20, ""),
+			limits: DefaultLimits,
+		}
 		read := 0
 		_ = w.frames(func(e Entry) error {
 			if !utf8.ValidString(e.Path+e.Problem) || strings.ContainsRune(e.Path+e.Problem, 0) {

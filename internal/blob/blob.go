@@ -58,7 +58,11 @@ func Open(ctx context.Context, address, spool string) (*Store, error) {
 		}
 		if s.bucket, err = blob.OpenBucket(ctx, address); err != nil {
 			// The driver's words may quote the address with its secret.
-			return nil, fmt.Errorf("open object store %s: %s", parsed.Redacted(), strings.ReplaceAll(err.Error(), address, parsed.Redacted()))
+			return nil, fmt.Errorf(
+				"open object store %s: %s",
+				parsed.Redacted(),
+				strings.ReplaceAll(err.Error(), address, parsed.Redacted()),
+			)
 		}
 		return s, nil
 	}

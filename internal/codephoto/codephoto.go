@@ -32,7 +32,8 @@ func Draw(folder string, n int, seed uint64) ([]Photo, error) {
 	for i := range n {
 		kind, data, text := code(r)
 		drawn := filepath.Join(folder, "code.png")
-		if out, err := exec.Command("zint", "-b", kind, "-d", data, "-o", drawn, "--scale=4", "--quietzones", "-w", "6").CombinedOutput(); err != nil {
+		if out, err := exec.Command("zint", "-b", kind, "-d", data, "-o", drawn, "--scale=4", "--quietzones", "-w",
+			"6").CombinedOutput(); err != nil {
 			return nil, fmt.Errorf("zint: %w: %s", err, out)
 		}
 		label, err := load(drawn)

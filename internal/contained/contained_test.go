@@ -88,7 +88,8 @@ func TestAPanicIsAnError(t *testing.T) {
 		return nil
 	})()
 	var caught *Panic
-	if !errors.As(err, &caught) || !strings.Contains(caught.Stack, "TestAPanicIsAnError") || !strings.Contains(fmt.Sprint(caught.Value), "out of range") {
+	if !errors.As(err, &caught) || !strings.Contains(caught.Stack, "TestAPanicIsAnError") ||
+		!strings.Contains(fmt.Sprint(caught.Value), "out of range") {
 		t.Errorf("%v", err)
 	}
 	if err := Safely(func() error { return io.EOF })(); err != io.EOF {

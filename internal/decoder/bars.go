@@ -98,7 +98,8 @@ func spread(blocks []block, wide, from int) (members []int) {
 		for dy := -1; dy <= 1; dy++ {
 			for dx := -1; dx <= 1; dx++ {
 				x, next := at%wide+dx, at+dy*wide+dx
-				if x < 0 || x >= wide || next < 0 || next >= len(blocks) || blocks[next].seen || apart(blocks[at].angle, blocks[next].angle) > bendAllowed {
+				if x < 0 || x >= wide || next < 0 || next >= len(blocks) || blocks[next].seen ||
+					apart(blocks[at].angle, blocks[next].angle) > bendAllowed {
 					continue
 				}
 				blocks[next].seen = true

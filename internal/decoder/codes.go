@@ -30,7 +30,8 @@ func readCodes(content []byte) ([]picture.Code, error) {
 	readers := newCodeReaders()
 	var found []picture.Code
 	for _, b := range findBars(grey) {
-		if code, ok := readers.readBars(grey, b); ok && !slices.ContainsFunc(found, func(o picture.Code) bool { return o.Text == code.Text }) {
+		if code, ok := readers.readBars(grey, b); ok &&
+			!slices.ContainsFunc(found, func(o picture.Code) bool { return o.Text == code.Text }) {
 			found = append(found, code)
 		}
 	}
@@ -104,7 +105,8 @@ func (r *codeReaders) readBars(grey *image.Gray, b bars) (picture.Code, bool) {
 	once := map[string]bool{}
 	for _, scale := range b.scales() {
 		upright := b.upright(grey, scale)
-		for _, binarize := range []func(gozxing.LuminanceSource) gozxing.Binarizer{gozxing.NewGlobalHistgramBinarizer, gozxing.NewHybridBinarizer} {
+		for _, binarize := range []func(gozxing.LuminanceSource) gozxing.Binarizer{gozxing.NewGlobalHistgramBinarizer,
+			gozxing.NewHybridBinarizer} {
 			code, ok := decodeWith(r.bars, upright, binarize)
 			if !ok {
 				continue
@@ -127,7 +129,11 @@ func (r *codeReaders) readSquares(grey *image.Gray) (picture.Code, bool) {
 	return code, ok
 }
 
-func decodeWith(readers []gozxing.Reader, grey *image.Gray, binarize func(gozxing.LuminanceSource) gozxing.Binarizer) (code picture.Code, ok bool) {
+func decodeWith(
+	readers []gozxing.Reader,
+	grey *image.Gray,
+	binarize func(gozxing.LuminanceSource) gozxing.Binarizer,
+) (code picture.Code, ok bool) {
 	// This source cannot be turned, so that no reader tries the bars lengthwise:
 	// they stand upright already.
 	source, err := gozxing.NewPlanarYUVLuminanceSource(grey.Pix, grey.Stride, grey.Rect.Dy(), 0, 0, grey.Rect.Dx(), grey.Rect.Dy(), false)
@@ -144,7 +150,10 @@ func decodeWith(readers []gozxing.Reader, grey *image.Gray, binarize func(gozxin
 		if err != nil || !sound(result) {
 			continue
 		}
-		code = picture.Code{Text: result.GetText(), Format: strings.ReplaceAll(strings.ToLower(result.GetBarcodeFormat().String()), "_", "-")}
+		code = picture.Code{
+			Text:   result.GetText(),
+			Format: strings.ReplaceAll(strings.ToLower(result.GetBarcodeFormat().String()), "_", "-"),
+		}
 		for _, p := range result.GetResultPoints() {
 			code.Points = append(code.Points, [2]float64{p.GetX(), p.GetY()})
 		}

@@ -156,12 +156,15 @@ func TestMeasurements(t *testing.T) {
 		content []byte
 		want    picture.Result
 	}{
-		"JPEG":        {asJPEG(t, scene(640, 480)), picture.Result{Type: picturespec.JPEG, Width: 640, Height: 480, Frames: 1, Colour: "RGB", Bits: 8}},
-		"PNG":         {asPNG(t, scene(30, 40)), picture.Result{Type: picturespec.PNG, Width: 30, Height: 40, Frames: 1, Colour: "RGB", Bits: 8}},
-		"transparent": {asPNG(t, see), picture.Result{Type: picturespec.PNG, Width: 60, Height: 50, Frames: 1, Colour: "RGB", Bits: 8, Alpha: true, Transparent: true}},
-		"16 bits":     {asPNG(t, deep), picture.Result{Type: picturespec.PNG, Width: 64, Height: 48, Frames: 1, Colour: "RGB", Bits: 16}},
-		"animated":    {animation.Bytes(), picture.Result{Type: picturespec.GIF, Width: 40, Height: 30, Frames: 2, Colour: "RGB", Bits: 8}},
-		"grey":        {asJPEG(t, image.NewGray(image.Rect(0, 0, 50, 20))), picture.Result{Type: picturespec.JPEG, Width: 50, Height: 20, Frames: 1, Colour: "grey", Bits: 8}},
+		"JPEG": {asJPEG(t, scene(640, 480)), picture.Result{Type: picturespec.JPEG, Width: 640, Height: 480, Frames: 1, Colour: "RGB",
+			Bits: 8}},
+		"PNG": {asPNG(t, scene(30, 40)), picture.Result{Type: picturespec.PNG, Width: 30, Height: 40, Frames: 1, Colour: "RGB", Bits: 8}},
+		"transparent": {asPNG(t, see), picture.Result{Type: picturespec.PNG, Width: 60, Height: 50, Frames: 1, Colour: "RGB", Bits: 8,
+			Alpha: true, Transparent: true}},
+		"16 bits":  {asPNG(t, deep), picture.Result{Type: picturespec.PNG, Width: 64, Height: 48, Frames: 1, Colour: "RGB", Bits: 16}},
+		"animated": {animation.Bytes(), picture.Result{Type: picturespec.GIF, Width: 40, Height: 30, Frames: 2, Colour: "RGB", Bits: 8}},
+		"grey": {asJPEG(t, image.NewGray(image.Rect(0, 0, 50, 20))), picture.Result{Type: picturespec.JPEG, Width: 50, Height: 20,
+			Frames: 1, Colour: "grey", Bits: 8}},
 	} {
 		got := examine(t, p, c.content, 320)
 		if len(got.Rendition) == 0 || got.Problem != "" {
@@ -200,7 +203,8 @@ func TestPrintColoursAndProfiles(t *testing.T) {
 			continue
 		}
 		theirs := filepath.Join(folder, name+".png")
-		if out, err := exec.Command("vips", "icc_transform", filepath.Join(folder, name+".jpg"), theirs, "srgb", "--embedded").CombinedOutput(); err != nil {
+		if out, err := exec.Command("vips", "icc_transform", filepath.Join(folder, name+".jpg"), theirs, "srgb",
+			"--embedded").CombinedOutput(); err != nil {
 			t.Fatalf("vips: %v: %s", err, out)
 		}
 		if d := difference(t, decoded(t, got.Rendition), readPNG(t, theirs)); d > 3 {
@@ -319,7 +323,8 @@ func TestThumbnailsAgainstVips(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(folder, "a.jpg"), content, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if out, err := exec.Command("vipsthumbnail", "-s", "320x320", "-o", filepath.Join(folder, "a.png"), filepath.Join(folder, "a.jpg")).CombinedOutput(); err != nil {
+	if out, err := exec.Command("vipsthumbnail", "-s", "320x320", "-o", filepath.Join(folder, "a.png"),
+		filepath.Join(folder, "a.jpg")).CombinedOutput(); err != nil {
 		t.Fatalf("vipsthumbnail: %v: %s", err, out)
 	}
 	theirs := readPNG(t, filepath.Join(folder, "a.png"))

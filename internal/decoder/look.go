@@ -64,7 +64,8 @@ const (
 
 func suspect(bytes int, r *picture.Result) bool {
 	pixels := r.Width * r.Height
-	return r.Frames == 1 && pixels > 0 && pixels <= detailPixels && max(r.Width, r.Height) >= detailLongest && min(r.Width, r.Height) >= picture.DetailSide &&
+	return r.Frames == 1 && pixels > 0 && pixels <= detailPixels && max(r.Width, r.Height) >= detailLongest &&
+		min(r.Width, r.Height) >= picture.DetailSide &&
 		float64(8*bytes)/float64(pixels) < suspectBits*lossless(r)
 }
 

@@ -25,7 +25,10 @@ func sharp(side int, seed uint64) *image.RGBA {
 	type disc struct{ x, y, radius, grey float64 }
 	var discs []disc
 	for range 90 {
-		discs = append(discs, disc{r.Float64() * float64(side), r.Float64() * float64(side), 4 + r.Float64()*float64(side)/12, r.Float64() * 255})
+		discs = append(
+			discs,
+			disc{r.Float64() * float64(side), r.Float64() * float64(side), 4 + r.Float64()*float64(side)/12, r.Float64() * 255},
+		)
 	}
 	for y := range side {
 		for x := range side {
@@ -113,16 +116,22 @@ func TestPaddedPictures(t *testing.T) {
 func TestStatedRights(t *testing.T) {
 	p := pool(t, "good", picturespec.Limits{})
 	folder := t.TempDir()
-	want := rights.Stated{Creator: "Änne Föhn", Notice: "© 2026 Imkerei Föhn", Credit: "Föhn/Studio", Statement: "https://rights.example/föhn"}
+	want := rights.Stated{
+		Creator: "Änne Föhn", Notice: "© 2026 Imkerei Föhn", Credit: "Föhn/Studio", Statement: "https://rights.example/föhn",
+	}
 	for name, c := range map[string]struct {
 		args []string
 		want rights.Stated
 	}{
-		"XMP": {[]string{"-XMP-dc:Creator=" + want.Creator, "-XMP-dc:Rights=" + want.Notice, "-XMP-photoshop:Credit=" + want.Credit, "-XMP-xmpRights:WebStatement=" + want.Statement}, want},
-		"IIM in UTF-8": {[]string{"-codedcharacterset=utf8", "-IPTC:By-line=" + want.Creator, "-IPTC:CopyrightNotice=" + want.Notice, "-IPTC:Credit=" + want.Credit},
+		"XMP": {[]string{"-XMP-dc:Creator=" + want.Creator, "-XMP-dc:Rights=" + want.Notice, "-XMP-photoshop:Credit=" + want.Credit,
+			"-XMP-xmpRights:WebStatement=" + want.Statement}, want},
+		"IIM in UTF-8": {[]string{"-codedcharacterset=utf8", "-IPTC:By-line=" + want.Creator, "-IPTC:CopyrightNotice=" + want.Notice,
+			"-IPTC:Credit=" + want.Credit},
 			rights.Stated{Creator: want.Creator, Notice: want.Notice, Credit: want.Credit}},
-		"IIM in Latin": {[]string{"-IPTC:By-line=" + want.Creator, "-IPTC:CopyrightNotice=" + want.Notice}, rights.Stated{Creator: want.Creator, Notice: want.Notice}},
-		"both":         {[]string{"-XMP-dc:Creator=" + want.Creator, "-IPTC:By-line=another", "-IPTC:Credit=desk"}, rights.Stated{Creator: want.Creator, Credit: "desk"}},
+		"IIM in Latin": {[]string{"-IPTC:By-line=" + want.Creator, "-IPTC:CopyrightNotice=" + want.Notice},
+			rights.Stated{Creator: want.Creator, Notice: want.Notice}},
+		"both": {[]string{"-XMP-dc:Creator=" + want.Creator, "-IPTC:By-line=another", "-IPTC:Credit=desk"},
+			rights.Stated{Creator: want.Creator, Credit: "desk"}},
 		"two creators": {[]string{"-XMP-dc:Creator=One", "-XMP-dc:Creator=Two"}, rights.Stated{Creator: "One, Two"}},
 		"nothing":      {[]string{"-Comment=x"}, rights.Stated{}},
 	} {

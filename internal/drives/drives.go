@@ -47,7 +47,11 @@ func (p *Opener) Take(o *store.Origin, settings map[string]string) error {
 		value := settings[field.Name]
 		if strings.HasPrefix(field.Type, "secret") {
 			if _, kept := sealed[field.Name]; kept && value == "" && moved {
-				return origin.Faulty("the address leads to another host than before: enter its "+strings.ToLower(field.Label)+" again", false, nil)
+				return origin.Faulty(
+					"the address leads to another host than before: enter its "+strings.ToLower(field.Label)+" again",
+					false,
+					nil,
+				)
 			}
 			if value != "" {
 				sealed[field.Name] = base64.StdEncoding.EncodeToString(p.Vault.Seal(value, about(o.Kind, field.Name)))

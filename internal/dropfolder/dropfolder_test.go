@@ -18,9 +18,14 @@ import (
 
 func serve(t *testing.T) (s *Server, address string) {
 	t.Helper()
-	s = &Server{Folder: t.TempDir(), Quota: 1 << 30, Log: slog.New(slog.DiscardHandler), Admit: func(_ context.Context, person, password string) bool {
-		return (person == "mara" || person == "jo/../x") && password == "clover"
-	}}
+	s = &Server{
+		Folder: t.TempDir(),
+		Quota:  1 << 30,
+		Log:    slog.New(slog.DiscardHandler),
+		Admit: func(_ context.Context, person, password string) bool {
+			return (person == "mara" || person == "jo/../x") && password == "clover"
+		},
+	}
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)

@@ -58,7 +58,12 @@ func Open(address, from, pages string) (*Sender, error) {
 	}
 	if user := at.User.Username(); user != "" {
 		password, _ := at.User.Password()
-		options = append(options, gomail.WithSMTPAuth(gomail.SMTPAuthAutoDiscover), gomail.WithUsername(user), gomail.WithPassword(password))
+		options = append(
+			options,
+			gomail.WithSMTPAuth(gomail.SMTPAuthAutoDiscover),
+			gomail.WithUsername(user),
+			gomail.WithPassword(password),
+		)
 		if at.Scheme == "smtp" {
 			options = append(options, gomail.WithTLSPolicy(gomail.TLSMandatory)) // a password is not sent in the clear
 		}

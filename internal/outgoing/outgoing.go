@@ -78,7 +78,8 @@ func (g Guard) Dial(ctx context.Context, network, address string) (net.Conn, err
 // special are the ranges of the IANA special-purpose address registries that
 // net/netip does not tell by itself.
 var special = func() (list []netip.Prefix) {
-	for _, text := range []string{"0.0.0.0/8", "100.64.0.0/10", "192.0.0.0/24", "192.0.2.0/24", "192.88.99.0/24", "198.18.0.0/15", "198.51.100.0/24", "203.0.113.0/24",
+	for _, text := range []string{"0.0.0.0/8", "100.64.0.0/10", "192.0.0.0/24", "192.0.2.0/24", "192.88.99.0/24", "198.18.0.0/15",
+		"198.51.100.0/24", "203.0.113.0/24",
 		"240.0.0.0/4", "64:ff9b::/96", "64:ff9b:1::/48", "100::/64", "2001::/23", "2001:db8::/32", "2002::/16", "5f00::/16"} {
 		list = append(list, netip.MustParsePrefix(text))
 	}
@@ -89,7 +90,8 @@ var special = func() (list []netip.Prefix) {
 // nothing that files are fetched from, and clouds keep secrets there.
 func never(address netip.Addr) bool {
 	address = address.Unmap()
-	return address.IsLinkLocalUnicast() || address.IsMulticast() || address.IsUnspecified() || address == netip.AddrFrom4([4]byte{255, 255, 255, 255})
+	return address.IsLinkLocalUnicast() || address.IsMulticast() || address.IsUnspecified() ||
+		address == netip.AddrFrom4([4]byte{255, 255, 255, 255})
 }
 
 // Redirects follows at most so many redirects over HTTP, and keeps what was meant

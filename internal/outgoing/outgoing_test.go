@@ -17,10 +17,14 @@ import (
 // 6890) and of networks that everyone may reach.
 func TestPublic(t *testing.T) {
 	for text, want := range map[string]bool{
-		"127.0.0.1": false, "::1": false, "10.1.2.3": false, "172.16.0.1": false, "172.32.0.1": true, "192.168.1.1": false, "169.254.169.254": false,
-		"100.64.0.1": false, "100.128.0.1": true, "0.0.0.0": false, "255.255.255.255": false, "224.0.0.1": false, "198.18.0.1": false, "192.0.2.7": false,
-		"203.0.113.9": false, "198.51.100.1": false, "9.9.9.9": true, "::ffff:10.0.0.1": false, "::ffff:9.9.9.9": true, "fe80::1": false, "fc00::1": false,
-		"fd12::1": false, "ff02::1": false, "2001:db8::1": false, "64:ff9b::7f00:1": false, "2002:7f00:1::": false, "2606:4700::1111": true, "::": false,
+		"127.0.0.1": false, "::1": false, "10.1.2.3": false, "172.16.0.1": false, "172.32.0.1": true, "192.168.1.1": false,
+		"169.254.169.254": false,
+		"100.64.0.1":      false, "100.128.0.1": true, "0.0.0.0": false, "255.255.255.255": false, "224.0.0.1": false, "198.18.0.1": false,
+		"192.0.2.7":   false,
+		"203.0.113.9": false, "198.51.100.1": false, "9.9.9.9": true, "::ffff:10.0.0.1": false, "::ffff:9.9.9.9": true, "fe80::1": false,
+		"fc00::1": false,
+		"fd12::1": false, "ff02::1": false, "2001:db8::1": false, "64:ff9b::7f00:1": false, "2002:7f00:1::": false, "2606:4700::1111": true,
+		"::": false,
 	} {
 		if got := Public(netip.MustParseAddr(text)); got != want {
 			t.Errorf("%s: %v", text, got)

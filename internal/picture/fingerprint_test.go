@@ -70,7 +70,8 @@ func TestFingerprintsOfOneLook(t *testing.T) {
 		}), width, height, 3)
 	}
 	first := Fingerprint(picture(160, 160, 1, 0))
-	for name, other := range map[string][]float64{"smaller": picture(90, 90, 1, 0), "another shape": picture(160, 110, 1, 0), "lighter": picture(160, 160, 1, 20)} {
+	for name, other := range map[string][]float64{"smaller": picture(90, 90, 1, 0), "another shape": picture(160, 110, 1, 0),
+		"lighter": picture(160, 160, 1, 20)} {
 		if d := Distance(first, Fingerprint(other)); d > 4 {
 			t.Errorf("%s: %d bits apart", name, d)
 		}

@@ -152,7 +152,10 @@ func (s *Server) initialise(ctx context.Context) error {
 	s.password = string(bytes.TrimSpace(content))
 	if _, made := os.Stat(filepath.Join(s.data, "PG_VERSION")); made == nil {
 		if s.password == "" {
-			return fmt.Errorf("the database in %s is there, but its password is not: put %s back, or remove both to begin anew (%v)", s.data, secret, err)
+			return fmt.Errorf(
+				"the database in %s is there, but its password is not: put %s back, or remove both to begin anew (%v)", s.data,
+				secret, err,
+			)
 		}
 		return nil
 	}
@@ -286,8 +289,13 @@ func (s *Server) ping(ctx context.Context) error {
 
 // URL returns the address of a database on the server, for pgx.
 func (s *Server) URL(database string) string {
-	u := url.URL{Scheme: "postgres", User: url.UserPassword("ambrosa", s.password), Host: net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)),
-		Path: "/" + database, RawQuery: "sslmode=disable"}
+	u := url.URL{
+		Scheme:   "postgres",
+		User:     url.UserPassword("ambrosa", s.password),
+		Host:     net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)),
+		Path:     "/" + database,
+		RawQuery: "sslmode=disable",
+	}
 	return u.String()
 }
 
@@ -299,7 +307,8 @@ func (s *Server) Create(ctx context.Context, database string) error {
 	}
 	defer connection.Close(ctx)
 	var exists bool
-	if err := connection.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, database).Scan(&exists); err != nil || exists {
+	if err := connection.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, database).Scan(&exists); err != nil ||
+		exists {
 		return err
 	}
 	_, err = connection.Exec(ctx, "create database "+pgx.Identifier{database}.Sanitize())
@@ -328,7 +337,12 @@ func (s *Server) Stop() error {
 func portFree(port int) error {
 	listener, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
 	if err != nil {
-		return fmt.Errorf("port %d, which the project's PostgreSQL uses, is taken by another program; end it, or choose another port with AMBROSA_POSTGRES_PORT: %w", port, err)
+		return fmt.Errorf(
+			"port %d, which the project's PostgreSQL uses, is taken by another program; end it, or choose another port with "+
+				"AMBROSA_POSTGRES_PORT: %w",
+			port,
+			err,
+		)
 	}
 	return listener.Close()
 }

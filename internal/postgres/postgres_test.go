@@ -159,7 +159,8 @@ func TestATakenPortIsNamed(t *testing.T) {
 	defer listener.Close()
 	address, _ := listener.Addr().(*net.TCPAddr)
 	_, err = Start(t.Context(), Options{Folder: filepath.Join(open(t), "postgres"), Port: address.Port})
-	if err == nil || !strings.Contains(err.Error(), fmt.Sprintf("port %d", address.Port)) || !strings.Contains(err.Error(), "AMBROSA_POSTGRES_PORT") {
+	if err == nil || !strings.Contains(err.Error(), fmt.Sprintf("port %d", address.Port)) ||
+		!strings.Contains(err.Error(), "AMBROSA_POSTGRES_PORT") {
 		t.Errorf("says %v", err)
 	}
 }

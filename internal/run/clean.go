@@ -7,6 +7,8 @@ import (
 	"path/filepath"
 	"strings"
 	"time"
+
+	"ambrosa/core/acting"
 )
 
 // Terms are how long what is not complete is kept.
@@ -26,7 +28,7 @@ func (r *Runner) Clean(ctx context.Context) error {
 		return err
 	}
 	for _, u := range late {
-		if err := r.GiveUpUpload(ctx, u.ID); err != nil {
+		if err := r.GiveUpUpload(ctx, acting.Ambrosa, u.ID); err != nil {
 			return err
 		}
 		r.Log.Info("an upload did not arrive in its time", "upload", u.ID, "lot", u.LotID, "path", u.Path)
@@ -36,8 +38,8 @@ func (r *Runner) Clean(ctx context.Context) error {
 
 // GiveUpUpload lets an upload go that is not complete. A lot whose other uploads
 // are here goes on without it; one that nothing came for goes with it.
-func (r *Runner) GiveUpUpload(ctx context.Context, id string) error {
-	if err := r.Store.GiveUpUpload(ctx, id, r.Examine); err != nil {
+func (r *Runner) GiveUpUpload(ctx context.Context, who acting.Actor, id string) error {
+	if err := r.Receiver.GiveUpUpload(ctx, who, id); err != nil {
 		return err
 	}
 	r.removeUpload(id)

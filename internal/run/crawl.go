@@ -156,7 +156,15 @@ func (c *crawl) visited(ctx context.Context, p store.CrawlPage, items []store.Fe
 		return err
 	}
 	s := &c.state
-	s.Visited, s.Pages, s.Links, s.Shots, s.Small, s.Files = s.Visited+1, s.Pages+newListings+newProducts, s.Links+int64(p.Links), s.Shots+int64(p.Shots), s.Small+int64(p.Small), s.Files+int64(len(items))
+	s.Visited, s.Pages, s.Links, s.Shots, s.Small, s.Files = s.Visited+1, s.Pages+newListings+newProducts, s.Links+int64(
+		p.Links,
+	), s.Shots+int64(
+		p.Shots,
+	), s.Small+int64(
+		p.Small,
+	), s.Files+int64(
+		len(items),
+	)
 	s.Width, s.Height = max(s.Width, int64(p.Width)), max(s.Height, int64(p.Height))
 	switch {
 	case p.State == "failed":
@@ -218,8 +226,11 @@ func (c *crawl) pictures(ctx context.Context, p *store.CrawlPage, read *harvest.
 			continue
 		}
 		fields["file"] = harvest.FileOf(m.address)
-		items = append(items, store.FetchItem{Path: harvest.NameFor(template, fields, len(items)+1, extensionOf(m)), Address: m.address, Page: p.Address,
-			Said: product.Said(read.Address.String()), Tag: m.tag(), Bytes: m.Bytes, Fresh: true})
+		items = append(
+			items,
+			store.FetchItem{Path: harvest.NameFor(template, fields, len(items)+1, extensionOf(m)), Address: m.address, Page: p.Address,
+				Said: product.Said(read.Address.String()), Tag: m.tag(), Bytes: m.Bytes, Fresh: true},
+		)
 	}
 	return items, nil
 }
@@ -326,7 +337,10 @@ func (c *crawl) end(ctx context.Context, atLimit bool) error {
 	case s.Shots == 0:
 		why = fmt.Sprintf("the step “%s” (%s) finds nothing on %d pages", harvest.StepPictures, recipe.Pictures.Selector, s.Products)
 	case s.Small > 0:
-		why = fmt.Sprintf("every picture is too small: the largest has %d × %d pixels, asked for are %d × %d; a rewriting may lead to larger ones", s.Width, s.Height, recipe.MinWidth, recipe.MinHeight)
+		why = fmt.Sprintf(
+			"every picture is too small: the largest has %d × %d pixels, asked for are %d × %d; a rewriting may lead to larger ones",
+			s.Width, s.Height, recipe.MinWidth, recipe.MinHeight,
+		)
 	default:
 		why = "no address leads to a picture; the log says why"
 	}

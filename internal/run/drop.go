@@ -12,6 +12,7 @@ import (
 	"sync"
 	"time"
 
+	"ambrosa/core/acting"
 	"ambrosa/core/legible"
 	"ambrosa/internal/dropfolder"
 	"ambrosa/internal/store"
@@ -85,12 +86,12 @@ func (d *Dropped) Take(ctx context.Context, name string) (lot int64, err error) 
 	if waiting.Files == 0 {
 		return 0, store.ErrNotFound
 	}
-	if lot, err = d.Runner.Store.CreateLot(ctx, "Dropped by "+name+" "+time.Now().Format("2006-01-02 15:04"), "drop", 1); err != nil {
+	if lot, err = d.newLot(ctx, acting.Actor{Name: name}, "Dropped by "+name); err != nil {
 		return 0, err
 	}
 	folder := filepath.Join(d.taken(), strconv.FormatInt(lot, 10))
 	if err := d.Server.Take(name, folder); err != nil {
-		return 0, errors.Join(err, d.Runner.Store.ForgetEmptyLot(ctx, lot))
+		return 0, errors.Join(err, d.Runner.Receiver.ForgetEmpty(ctx, lot))
 	}
 	return lot, d.gather(ctx, lot, folder)
 }
@@ -120,7 +121,7 @@ func (d *Dropped) goOn(ctx context.Context) error {
 		if _, err := os.Stat(filepath.Join(d.taken(), strconv.FormatInt(lot, 10))); err == nil {
 			continue // it waits for what is there
 		}
-		failed = errors.Join(failed, d.Runner.Store.ForgetEmptyLot(ctx, lot))
+		failed = errors.Join(failed, d.Runner.Receiver.ForgetEmpty(ctx, lot))
 	}
 	return failed
 }
@@ -140,16 +141,22 @@ func (d *Dropped) takeUp(ctx context.Context, lot int64, folder string) error {
 		if !held {
 			return os.RemoveAll(folder)
 		}
-		if lot, err = d.Runner.Store.CreateLot(ctx, "Dropped before "+time.Now().Format("2006-01-02 15:04"), "drop", 1); err != nil {
+		if lot, err = d.newLot(ctx, acting.Ambrosa, "Dropped before"); err != nil {
 			return err
 		}
 		to := filepath.Join(d.taken(), strconv.FormatInt(lot, 10))
 		if err := os.Rename(folder, to); err != nil {
-			return errors.Join(err, d.Runner.Store.ForgetEmptyLot(ctx, lot))
+			return errors.Join(err, d.Runner.Receiver.ForgetEmpty(ctx, lot))
 		}
 		folder = to
 	}
 	return d.gather(ctx, lot, folder)
+}
+
+// newLot opens a lot for what was dropped.
+func (d *Dropped) newLot(ctx context.Context, who acting.Actor, name string) (int64, error) {
+	name += " " + time.Now().Format("2006-01-02 15:04")
+	return d.Runner.Store.CreateLot(ctx, who, store.NewLot{Name: name, Origin: "drop", Uploads: 1})
 }
 
 // holdsFiles tells whether there is a file in a folder or below.
@@ -196,7 +203,15 @@ func (d *Dropped) gather(ctx context.Context, lot int64, folder string) error {
 			return err
 		}
 		sum := sha256.Sum256([]byte(path))
-		uploads = append(uploads, store.Upload{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: legible.Name(filepath.ToSlash(path)), Bytes: info.Size()})
+		uploads = append(
+			uploads,
+			store.Upload{
+				ID:    fmt.Sprintf("drop-%d-%x", lot, sum[:12]),
+				LotID: lot,
+				Path:  legible.Name(filepath.ToSlash(path)),
+				Bytes: info.Size(),
+			},
+		)
 		if files = append(files, name); len(files) == listBatch {
 			return flush()
 		}
@@ -208,7 +223,7 @@ func (d *Dropped) gather(ctx context.Context, lot int64, folder string) error {
 	if err != nil {
 		return fmt.Errorf("take what was dropped: %w", err)
 	}
-	if err := r.Store.CloseLot(ctx, lot, r.Examine); err != nil {
+	if err := r.Receiver.Close(ctx, acting.Ambrosa, lot); err != nil {
 		return err
 	}
 	return os.RemoveAll(folder)

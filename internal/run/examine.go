@@ -12,9 +12,9 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/riverqueue/river"
 	"golang.org/x/sync/errgroup"
 
+	"ambrosa/core/acting"
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/core/rights"
@@ -29,48 +29,32 @@ import (
 // pixels.
 const ThumbnailSize = 320
 
-type examineArgs struct {
-	Run int64 `json:"run"`
+func init() {
+	register(Kind{Name: "examine", Doing: "Examining", Leads: ToLot, Long: true, Items: true, work: (*Runner).examineLot})
 }
 
-func (examineArgs) Kind() string { return "examine" }
-
-type examineWorker struct {
-	river.WorkerDefaults[examineArgs]
-	runner *Runner
-}
-
-// Examine queues the examination of a lot whose uploads are complete.
-func (r *Runner) Examine(ctx context.Context, tx pgx.Tx, lot int64) error {
-	_, err := r.enqueue(ctx, tx, "examine", store.About{Lot: lot})
-	return err
-}
-
-// Work stores, measures and lists every file of a lot's uploads; files that
+// examineLot stores, measures and lists every file of a lot's uploads; files that
 // are listed already are passed over. Then the lot is paired.
-func (w *examineWorker) Work(ctx context.Context, job *river.Job[examineArgs]) error {
-	r := w.runner
-	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
-		uploads, err := r.Store.OpenUploads(ctx, run.LotID)
-		if err != nil {
-			return "", err
-		}
-		for _, u := range uploads {
-			p.add(0, r.countEntries(ctx, u))
-		}
-		if err := r.examineUploads(ctx, run, uploads, p); err != nil {
-			return "", err
-		}
-		if err := errors.Join(r.Store.MarkFiles(ctx, run.LotID), r.Store.GiveLinkRights(ctx, run.LotID)); err != nil {
-			return "", err
-		}
-		err = r.Store.Within(ctx, func(tx pgx.Tx) error {
-			_, err := r.enqueue(ctx, tx, "pair", store.About{Lot: run.LotID})
-			return err
-		})
-		done, _ := p.get()
-		return fmt.Sprintf("%d files examined", done), err
+func (r *Runner) examineLot(ctx context.Context, run store.Run, p *progress) (string, error) {
+	uploads, err := r.Store.OpenUploads(ctx, run.LotID)
+	if err != nil {
+		return "", err
+	}
+	for _, u := range uploads {
+		p.add(0, r.countEntries(ctx, u))
+	}
+	if err := r.examineUploads(ctx, run, uploads, p); err != nil {
+		return "", err
+	}
+	if err := errors.Join(r.Store.MarkFiles(ctx, run.LotID), r.Store.GiveLinkRights(ctx, run.LotID)); err != nil {
+		return "", err
+	}
+	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+		_, err := r.Queue(ctx, tx, acting.Ambrosa, "pair", store.About{Lot: run.LotID})
+		return err
 	})
+	done, _ := p.get()
+	return fmt.Sprintf("%d files examined", done), err
 }
 
 func (r *Runner) uploadPath(u store.Upload) string { return filepath.Join(r.Uploads, u.ID) }
@@ -291,7 +275,10 @@ func opens(kind picturespec.Type, name string) bool {
 func (e *examination) visit(ctx context.Context, s *source, outer string, entry archive.Entry) error {
 	if entry.Problem != "" {
 		s.refused = true
-		return e.report(ctx, store.Examined{Upload: s.upload.ID, Entry: s.take(), Path: outer + entry.Path, Bytes: entry.Bytes, Problem: entry.Problem})
+		return e.report(
+			ctx,
+			store.Examined{Upload: s.upload.ID, Entry: s.take(), Path: outer + entry.Path, Bytes: entry.Bytes, Problem: entry.Problem},
+		)
 	}
 	return e.spool(ctx, s, outer+entry.Path, func() (blob.Spooled, error) {
 		content, err := entry.Open()
@@ -356,11 +343,17 @@ func archiveName(name string) bool {
 
 // openInner walks an archive within the archive; those within it are refused.
 func (e *examination) openInner(ctx context.Context, s *source, name string, spooled blob.Spooled) error {
-	err := archive.Walk(ctx, e.Readers, spooled.Path, e.Limits, s.budget, func(entry archive.Entry) error { return e.visit(ctx, s, name+"/", entry) })
+	err := archive.Walk(
+		ctx, e.Readers, spooled.Path, e.Limits, s.budget,
+		func(entry archive.Entry) error { return e.visit(ctx, s, name+"/", entry) },
+	)
 	var refused archive.Refused
 	if errors.As(err, &refused) {
 		s.refused = true
-		return e.report(ctx, store.Examined{Upload: s.upload.ID, Entry: s.take(), Path: name, Bytes: spooled.Bytes, Problem: refused.Reason})
+		return e.report(
+			ctx,
+			store.Examined{Upload: s.upload.ID, Entry: s.take(), Path: name, Bytes: spooled.Bytes, Problem: refused.Reason},
+		)
 	}
 	return err
 }
@@ -439,10 +432,26 @@ func legibleStated(s rights.Stated) rights.Stated {
 }
 
 func blobRow(file blob.Spooled, m picture.Result) *store.BlobRow {
-	row := &store.BlobRow{Sum: file.Sum[:], Bytes: file.Bytes, Type: string(m.Type), Width: m.Width, Height: m.Height, Frames: max(1, m.Frames),
-		Colour: m.Colour, Bits: m.Bits, Alpha: m.Alpha, Profile: m.Profile, Orientation: max(1, m.Orientation),
-		Thumbnail: len(m.Rendition) > 0, Problem: m.Problem,
-		ContentWidth: m.ContentWidth, ContentHeight: m.ContentHeight, Detail: m.Detail, Stated: legibleStated(m.Stated), Tint: m.Tint}
+	row := &store.BlobRow{
+		Sum:           file.Sum[:],
+		Bytes:         file.Bytes,
+		Type:          string(m.Type),
+		Width:         m.Width,
+		Height:        m.Height,
+		Frames:        max(1, m.Frames),
+		Colour:        m.Colour,
+		Bits:          m.Bits,
+		Alpha:         m.Alpha,
+		Profile:       m.Profile,
+		Orientation:   max(1, m.Orientation),
+		Thumbnail:     len(m.Rendition) > 0,
+		Problem:       m.Problem,
+		ContentWidth:  m.ContentWidth,
+		ContentHeight: m.ContentHeight,
+		Detail:        m.Detail,
+		Stated:        legibleStated(m.Stated),
+		Tint:          m.Tint,
+	}
 	if m.Problem == "" {
 		bits := int64(m.Fingerprint)
 		row.Fingerprint = &bits

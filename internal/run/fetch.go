@@ -11,9 +11,9 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/riverqueue/river"
 	"golang.org/x/sync/errgroup"
 
+	"ambrosa/core/acting"
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/blob"
@@ -23,15 +23,8 @@ import (
 	"ambrosa/internal/store"
 )
 
-type fetchArgs struct {
-	Run int64 `json:"run"`
-}
-
-func (fetchArgs) Kind() string { return "fetch" }
-
-type fetchWorker struct {
-	river.WorkerDefaults[fetchArgs]
-	runner *Runner
+func init() {
+	register(Kind{Name: "fetch", Doing: "Fetching", Leads: ToLotOrOrigin, Long: true, Items: true, work: (*Runner).fetchOrigin})
 }
 
 const (
@@ -42,7 +35,7 @@ const (
 
 // Fetch queues fetching what is new at an origin. ErrChanged means that a fetch
 // is under way.
-func (r *Runner) Fetch(ctx context.Context, origin int64) (id int64, err error) {
+func (r *Runner) Fetch(ctx context.Context, who acting.Actor, origin int64) (id int64, err error) {
 	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
 		busy, err := store.FetchBusy(ctx, tx, origin)
 		if err != nil {
@@ -51,7 +44,7 @@ func (r *Runner) Fetch(ctx context.Context, origin int64) (id int64, err error) 
 		if busy {
 			return fmt.Errorf("a fetch is under way: %w", store.ErrChanged)
 		}
-		id, err = r.enqueue(ctx, tx, "fetch", store.About{Origin: origin})
+		id, err = r.Queue(ctx, tx, who, "fetch", store.About{Origin: origin})
 		return err
 	})
 	return id, err
@@ -59,7 +52,7 @@ func (r *Runner) Fetch(ctx context.Context, origin int64) (id int64, err error) 
 
 // TakePictures queues fetching pictures of a page that a person chose, and
 // returns the lot they come to.
-func (r *Runner) TakePictures(ctx context.Context, address, title string, items []store.FetchItem) (lot int64, err error) {
+func (r *Runner) TakePictures(ctx context.Context, who acting.Actor, address, title string, items []store.FetchItem) (lot int64, err error) {
 	name := title
 	if name == "" {
 		name = address
@@ -69,15 +62,17 @@ func (r *Runner) TakePictures(ctx context.Context, address, title string, items 
 		if err != nil {
 			return err
 		}
-		lot, err = r.fetchChosen(ctx, tx, o, name, items)
+		lot, err = r.fetchChosen(ctx, tx, who, o, name, items)
 		return err
 	})
 	return lot, err
 }
 
 // fetchChosen queues a run that fetches files which a person chose.
-func (r *Runner) fetchChosen(ctx context.Context, tx pgx.Tx, o store.Origin, name string, items []store.FetchItem) (lot int64, err error) {
-	id, err := r.enqueue(ctx, tx, "fetch", store.About{Origin: o.ID})
+func (r *Runner) fetchChosen(
+	ctx context.Context, tx pgx.Tx, who acting.Actor, o store.Origin, name string, items []store.FetchItem,
+) (lot int64, err error) {
+	id, err := r.Queue(ctx, tx, who, "fetch", store.About{Origin: o.ID})
 	if err != nil {
 		return 0, err
 	}
@@ -92,7 +87,7 @@ func (r *Runner) fetchDue(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			_, err = r.enqueue(ctx, tx, "fetch", store.About{Origin: due})
+			_, err = r.Queue(ctx, tx, acting.Ambrosa, "fetch", store.About{Origin: due})
 			return err
 		})
 		if errors.Is(err, store.ErrNotFound) {
@@ -104,40 +99,37 @@ func (r *Runner) fetchDue(ctx context.Context) error {
 	}
 }
 
-// Work lists an origin's files, makes a lot of those that are new or changed,
+// fetchOrigin lists an origin's files, makes a lot of those that are new or changed,
 // fetches and examines them, and has the lot paired.
-func (w *fetchWorker) Work(ctx context.Context, job *river.Job[fetchArgs]) error {
-	r := w.runner
-	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
-		o, err := r.Store.Origin(ctx, run.Origin)
-		if err != nil {
-			return "", err
+func (r *Runner) fetchOrigin(ctx context.Context, run store.Run, p *progress) (string, error) {
+	o, err := r.Store.Origin(ctx, run.Origin)
+	if err != nil {
+		return "", err
+	}
+	f := &fetch{Runner: r, run: run, origin: o, p: p}
+	message, err := f.work(ctx)
+	if ctx.Err() != nil {
+		return "", ctx.Err()
+	}
+	pinned, wrong := "", ""
+	if f.remote != nil {
+		pinned = f.remote.Pinned()
+		if err := f.remote.Close(); err != nil {
+			r.Log.Warn("leave an origin", "run", run.ID, "error", err)
 		}
-		f := &fetch{Runner: r, run: run, origin: o, p: p}
-		message, err := f.work(ctx)
-		if ctx.Err() != nil {
-			return "", ctx.Err()
+	}
+	var fault *origin.Fault
+	if errors.As(err, &fault) {
+		wrong = fault.Reason
+		err = failure{wrong}
+		if run.LotID != 0 || f.lot != 0 {
+			err = failure{wrong + ". What came so far is kept, and the run can go on."}
 		}
-		pinned, wrong := "", ""
-		if f.remote != nil {
-			pinned = f.remote.Pinned()
-			if err := f.remote.Close(); err != nil {
-				r.Log.Warn("leave an origin", "run", run.ID, "error", err)
-			}
-		}
-		var fault *origin.Fault
-		if errors.As(err, &fault) {
-			wrong = fault.Reason
-			err = failure{wrong}
-			if run.LotID != 0 || f.lot != 0 {
-				err = failure{wrong + ". What came so far is kept, and the run can go on."}
-			}
-		}
-		if fault != nil || err == nil {
-			err = errors.Join(err, r.Store.OriginFetched(ctx, o.ID, pinned, wrong))
-		}
-		return message, err
-	})
+	}
+	if fault != nil || err == nil {
+		err = errors.Join(err, r.Store.OriginFetched(ctx, o.ID, pinned, wrong))
+	}
+	return message, err
 }
 
 // fetch is one fetch on its way.
@@ -219,7 +211,7 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 		return "", err
 	}
 	err = f.Store.Within(ctx, func(tx pgx.Tx) error {
-		_, err := f.enqueue(ctx, tx, "pair", store.About{Lot: f.lot})
+		_, err := f.Queue(ctx, tx, acting.Ambrosa, "pair", store.About{Lot: f.lot})
 		return err
 	})
 	message = fmt.Sprintf("%d files are new or changed", fresh)
@@ -262,7 +254,17 @@ func (f *fetch) list(ctx context.Context, drive origin.Drive) error {
 				}
 				continue
 			}
-			batch = append(batch, store.FetchItem{Entry: entry, Path: legible.Name(e.Path), Address: legible.Key(e.Path), Tag: tagOf(e), Bytes: e.Bytes, Fresh: f.origin.Selection.Takes(e.Path, e.Bytes, e.Modified, now)})
+			batch = append(
+				batch,
+				store.FetchItem{
+					Entry:   entry,
+					Path:    legible.Name(e.Path),
+					Address: legible.Key(e.Path),
+					Tag:     tagOf(e),
+					Bytes:   e.Bytes,
+					Fresh:   f.origin.Selection.Takes(e.Path, e.Bytes, e.Modified, now),
+				},
+			)
 			if entry++; len(batch) == listBatch {
 				if err := flush(); err != nil {
 					return err
@@ -345,8 +347,11 @@ func (f *fetch) one(ctx context.Context, e *examination, item store.FetchItem) e
 		file.Remove()
 		return ctx.Err()
 	case errors.As(err, &fault) && !fault.Again, errors.As(err, &large):
-		return e.report(ctx, store.Examined{Upload: store.FetchUpload(f.run.ID), Entry: item.Entry, Path: item.Path, Bytes: item.Bytes, Missed: true,
-			Problem: "it could not be fetched: " + err.Error()})
+		return e.report(
+			ctx,
+			store.Examined{Upload: store.FetchUpload(f.run.ID), Entry: item.Entry, Path: item.Path, Bytes: item.Bytes, Missed: true,
+				Problem: "it could not be fetched: " + err.Error()},
+		)
 	case err != nil:
 		return err
 	}

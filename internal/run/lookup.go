@@ -7,8 +7,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/riverqueue/river"
 
+	"ambrosa/core/acting"
 	"ambrosa/core/gtin"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/lookup"
@@ -16,21 +16,14 @@ import (
 	"ambrosa/internal/store"
 )
 
-type lookupArgs struct {
-	Run int64 `json:"run"`
-}
-
-func (lookupArgs) Kind() string { return "lookup" }
-
-type lookupWorker struct {
-	river.WorkerDefaults[lookupArgs]
-	runner *Runner
+func init() {
+	register(Kind{Name: "lookup", Doing: "Asking", Leads: ToOrigin, Long: true, work: (*Runner).askService})
 }
 
 // Lookup queues asking a service for barcodes, as they were entered: one with
 // a wrong check digit is noted as such and never sent. ErrChanged means that
 // the service is being asked already, ErrNotFound that there is nothing to ask.
-func (r *Runner) Lookup(ctx context.Context, originID int64, codes []string) (id int64, err error) {
+func (r *Runner) Lookup(ctx context.Context, who acting.Actor, originID int64, codes []string) (id int64, err error) {
 	entered := make([]store.LookupCode, 0, len(codes))
 	for _, code := range codes {
 		normal, err := gtin.Normalise(code)
@@ -52,36 +45,33 @@ func (r *Runner) Lookup(ctx context.Context, originID int64, codes []string) (id
 		if err != nil || waiting == 0 {
 			return err
 		}
-		id, err = r.enqueue(ctx, tx, "lookup", store.About{Origin: originID})
+		id, err = r.Queue(ctx, tx, who, "lookup", store.About{Origin: originID})
 		return err
 	})
 	return id, err
 }
 
-// Work asks for the barcodes that wait, one after the other, and measures the
+// askService asks for the barcodes that wait, one after the other, and measures the
 // pictures of each answer.
-func (w *lookupWorker) Work(ctx context.Context, job *river.Job[lookupArgs]) error {
-	r := w.runner
-	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
-		o, err := r.Store.Origin(ctx, run.Origin)
-		if err != nil {
-			return "", err
-		}
-		message, err := r.lookup(ctx, o, p)
-		if ctx.Err() != nil {
-			return "", ctx.Err()
-		}
-		wrong := ""
-		var fault *origin.Fault
-		if errors.As(err, &fault) {
-			wrong = fault.Reason
-			err = failure{wrong + ". What was answered so far is kept, and the run can go on."}
-		}
-		if fault != nil || err == nil {
-			err = errors.Join(err, r.Store.OriginFetched(ctx, o.ID, "", wrong))
-		}
-		return message, err
-	})
+func (r *Runner) askService(ctx context.Context, run store.Run, p *progress) (string, error) {
+	o, err := r.Store.Origin(ctx, run.Origin)
+	if err != nil {
+		return "", err
+	}
+	message, err := r.lookup(ctx, o, p)
+	if ctx.Err() != nil {
+		return "", ctx.Err()
+	}
+	wrong := ""
+	var fault *origin.Fault
+	if errors.As(err, &fault) {
+		wrong = fault.Reason
+		err = failure{wrong + ". What was answered so far is kept, and the run can go on."}
+	}
+	if fault != nil || err == nil {
+		err = errors.Join(err, r.Store.OriginFetched(ctx, o.ID, "", wrong))
+	}
+	return message, err
 }
 
 func (r *Runner) lookup(ctx context.Context, o store.Origin, p *progress) (string, error) {
@@ -116,7 +106,13 @@ func (r *Runner) lookup(ctx context.Context, o store.Origin, p *progress) (strin
 			return "", err
 		}
 		if !within {
-			return "", failure{fmt.Sprintf("The quota of %d requests a day is used up. %d barcodes were answered; the run can go on tomorrow.", service.Quota, found+nothing)}
+			return "", failure{
+				fmt.Sprintf(
+					"The quota of %d requests a day is used up. %d barcodes were answered; the run can go on tomorrow.",
+					service.Quota,
+					found+nothing,
+				),
+			}
 		}
 		if err := r.ask(ctx, service, pictures, &code); err != nil {
 			return "", err
@@ -169,7 +165,19 @@ func (r *Runner) ask(ctx context.Context, service *lookup.Service, pictures *pag
 		if m.Problem == "" {
 			code.State = "found"
 		}
-		code.Candidates = append(code.Candidates, store.LookupCandidate{Address: address, Title: answer.Title, Type: m.Type, Width: m.Width, Height: m.Height, Bytes: m.Bytes, Tag: m.Tag, Problem: m.Problem})
+		code.Candidates = append(
+			code.Candidates,
+			store.LookupCandidate{
+				Address: address,
+				Title:   answer.Title,
+				Type:    m.Type,
+				Width:   m.Width,
+				Height:  m.Height,
+				Bytes:   m.Bytes,
+				Tag:     m.Tag,
+				Problem: m.Problem,
+			},
+		)
 	}
 	if code.State == "nothing" {
 		code.Message = "the service has no picture for it"
@@ -182,7 +190,7 @@ func (r *Runner) ask(ctx context.Context, service *lookup.Service, pictures *pag
 
 // TakeCandidates queues fetching pictures that a service answered with, and
 // returns the lot they come to. ErrNotFound means that none of them is open.
-func (r *Runner) TakeCandidates(ctx context.Context, originID int64, ids []int64) (lot int64, err error) {
+func (r *Runner) TakeCandidates(ctx context.Context, who acting.Actor, originID int64, ids []int64) (lot int64, err error) {
 	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
 		o, err := store.OriginIn(ctx, tx, originID)
 		if err != nil {
@@ -203,7 +211,7 @@ func (r *Runner) TakeCandidates(ctx context.Context, originID int64, ids []int64
 			items = append(items, store.FetchItem{Path: name, Address: c.Address, Page: "", Bytes: c.Bytes, Tag: c.Tag,
 				Said: map[string]string{"barcode": codes[c.CodeID], "name": c.Title, "address": c.Address}})
 		}
-		lot, err = r.fetchChosen(ctx, tx, o, o.Name+" "+time.Now().Format("2006-01-02 15:04"), items)
+		lot, err = r.fetchChosen(ctx, tx, who, o, o.Name+" "+time.Now().Format("2006-01-02 15:04"), items)
 		return err
 	})
 	return lot, err

@@ -25,11 +25,10 @@ type mailWorker struct {
 // mailTries is how often a mail is tried, over some hours.
 const mailTries = 8
 
-// say writes a message about a run that has ended, in the transaction that
-// records its end, and queues its mail. Runs that a person waits for on the
-// spot have none.
-func (r *Runner) say(ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error {
-	if run.PlanID == 0 || run.Product != 0 || run.Kind != "apply" && run.Kind != "revert" {
+// reportPlan writes a message about the run of a whole plan that has ended, in the
+// transaction that records its end, and queues its mail.
+func (r *Runner) reportPlan(ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error {
+	if run.PlanID == 0 || run.Owner != nil {
 		return nil
 	}
 	if state != "failed" {
@@ -60,7 +59,10 @@ func (w *mailWorker) Work(ctx context.Context, job *river.Job[mailArgs]) error {
 	if err != nil || message.MailState != "waiting" {
 		return err
 	}
-	err = w.runner.Mail.Send(ctx, mail.Message{ID: message.ID, At: message.At, To: message.MailTo, Subject: message.Title, Text: message.Body, Plan: message.Plan})
+	err = w.runner.Mail.Send(
+		ctx,
+		mail.Message{ID: message.ID, At: message.At, To: message.MailTo, Subject: message.Title, Text: message.Body, Plan: message.Plan},
+	)
 	switch {
 	case err == nil:
 		return s.Mailed(ctx, message.ID, "sent", "")

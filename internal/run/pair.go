@@ -6,76 +6,65 @@ import (
 	"fmt"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/riverqueue/river"
 
+	"ambrosa/core/acting"
+	"ambrosa/core/lot"
 	"ambrosa/core/plan"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
 
-type pairArgs struct {
-	Run int64 `json:"run"`
-}
-
-func (pairArgs) Kind() string { return "pair" }
-
-type pairWorker struct {
-	river.WorkerDefaults[pairArgs]
-	runner *Runner
-}
+func init() { register(Kind{Name: "pair", Doing: "Pairing", Leads: ToLot, work: (*Runner).pairLot}) }
 
 // Pair queues reading a lot's files again; what persons decided stays.
-func (r *Runner) Pair(ctx context.Context, lot int64) (id int64, err error) {
+func (r *Runner) Pair(ctx context.Context, who acting.Actor, lot int64) (id int64, err error) {
 	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
-		id, err = r.enqueue(ctx, tx, "pair", store.About{Lot: lot})
+		id, err = r.Queue(ctx, tx, who, "pair", store.About{Lot: lot})
 		return err
 	})
 	return id, err
 }
 
-// Work reads a lot's sheets and files and makes the lot ready to be decided on.
-func (w *pairWorker) Work(ctx context.Context, job *river.Job[pairArgs]) error {
-	r := w.runner
-	return r.do(ctx, job.Args.Run, func(ctx context.Context, run store.Run, p *progress) (string, error) {
-		if err := r.readSheets(ctx, run); err != nil {
+// pairLot reads a lot's sheets and files and makes the lot ready to be decided on.
+func (r *Runner) pairLot(ctx context.Context, run store.Run, p *progress) (string, error) {
+	if err := r.readSheets(ctx, run); err != nil {
+		return "", err
+	}
+	if err := r.Index.ReadLot(ctx, run.LotID, p.set); errors.Is(err, lot.ErrApplied) {
+		return decisionsStand, nil
+	} else if err != nil {
+		return "", err
+	}
+	of, err := r.Store.Lot(ctx, run.LotID)
+	if err != nil {
+		return "", err
+	}
+	if of.State == lot.Examining {
+		if err := r.Store.SetLotState(ctx, of.ID, lot.Ready); err != nil {
 			return "", err
 		}
-		if err := r.Index.ReadLot(ctx, run.LotID, p.set); errors.Is(err, store.ErrApplied) {
-			return decisionsStand, nil
-		} else if err != nil {
-			return "", err
-		}
-		lot, err := r.Store.Lot(ctx, run.LotID)
-		if err != nil {
-			return "", err
-		}
-		if lot.State == "examining" {
-			if err := r.Store.SetLotState(ctx, lot.ID, "ready"); err != nil {
-				return "", err
-			}
-		}
-		placed, err := r.placeDropped(ctx, lot.ID)
-		if err != nil || placed != "" {
-			return placed, err
-		}
-		if err := r.lookAtLoose(ctx, lot.ID); err != nil {
-			return "", err
-		}
-		return fmt.Sprintf("%d paired, %d contested, %d loose", lot.Paired, lot.Contested, lot.Loose), nil
-	})
+	}
+	placed, err := r.placeDropped(ctx, of.ID)
+	if err != nil || placed != "" {
+		return placed, err
+	}
+	if err := r.lookAtLoose(ctx, of.ID); err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("%d paired, %d contested, %d loose", of.Paired, of.Contested, of.Loose), nil
 }
 
 // placeDropped puts pictures that were dropped on a product there, behind what
 // stands: as a plan that can be taken back. It says what it did, "" where the lot
 // was not dropped on one.
-func (r *Runner) placeDropped(ctx context.Context, lot int64) (said string, err error) {
-	product, variant, err := r.Store.LotTarget(ctx, lot)
-	if err != nil || product == 0 {
+func (r *Runner) placeDropped(ctx context.Context, of int64) (said string, err error) {
+	target, err := r.Store.LotTarget(ctx, of)
+	if err != nil || target.None() {
 		return "", err
 	}
-	done, err := r.Store.PairTogether(ctx, lot, store.FileFilter{}, product, variant, "dropped on the product")
-	if errors.Is(err, store.ErrApplied) {
+	done, err := r.Decider.Pair(ctx, acting.Ambrosa, of, store.FileFilter{}, target, "dropped on the product")
+	if errors.Is(err, lot.ErrApplied) {
 		return decisionsStand, nil
 	}
 	if err != nil {
@@ -84,7 +73,7 @@ func (r *Runner) placeDropped(ctx context.Context, lot int64) (said string, err 
 	if len(done.Files) == 0 {
 		return "None of the files is a picture that can be used", nil
 	}
-	id, err := r.Store.MakePlan(ctx, []int64{lot}, plan.After)
+	id, err := r.Planner.Make(ctx, acting.Ambrosa, []int64{of}, plan.After)
 	if err != nil {
 		return "", err
 	}
@@ -95,7 +84,7 @@ func (r *Runner) placeDropped(ctx context.Context, lot int64) (said string, err 
 			return "", planErr
 		}
 		var remade plan.Remade
-		if _, err = r.Apply(ctx, id, made.Revision); !errors.As(err, &remade) {
+		if _, err = r.Planner.Apply(ctx, acting.Ambrosa, id, made.Revision); !errors.As(err, &remade) {
 			break
 		}
 	}
@@ -116,7 +105,7 @@ func (r *Runner) lookAtLoose(ctx context.Context, lot int64) error {
 		return err
 	}
 	return r.Store.Within(ctx, func(tx pgx.Tx) error {
-		_, err := r.enqueue(ctx, tx, "look", store.About{Lot: lot})
+		_, err := r.Queue(ctx, tx, acting.Ambrosa, looseBarcodes, store.About{Lot: lot})
 		return err
 	})
 }

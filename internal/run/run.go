@@ -1,7 +1,7 @@
 // Package run does background work: examining lots, pairing them, applying and
-// reverting plans. Each kind of work is a file with its arguments and its
-// worker. Every run can be watched, stopped and resumed, and a run whose
-// process dies is taken up again where it was.
+// reverting plans. Each kind of work is a file that registers it: its name, its
+// words and its work. Every run can be watched, stopped and resumed, and a run
+// whose process dies is taken up again where it was.
 package run
 
 import (
@@ -16,13 +16,17 @@ import (
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
+	"ambrosa/core/acting"
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/deciding"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/mail"
-	"ambrosa/internal/pairs"
 	"ambrosa/internal/picture"
+	"ambrosa/internal/planning"
+	"ambrosa/internal/reading"
+	"ambrosa/internal/receiving"
 	"ambrosa/internal/store"
 )
 
@@ -32,7 +36,10 @@ type Runner struct {
 	Blobs    *blob.Store
 	Pictures *picture.Pool
 	Readers  contained.Program // of archives and sheets
-	Index    *pairs.Index
+	Index    *reading.Index
+	Planner  *planning.Planner
+	Decider  *deciding.Decider
+	Receiver *receiving.Receiver
 	Drives   *drives.Opener
 	Mail     *mail.Sender // nil when messages do not go by mail
 	Uploads  string       // folder that complete uploads lie in, by id
@@ -58,13 +65,7 @@ func (r *Runner) Open(name string) error {
 		r.Limits = archive.DefaultLimits
 	}
 	workers := river.NewWorkers()
-	river.AddWorker(workers, &examineWorker{runner: r})
-	river.AddWorker(workers, &pairWorker{runner: r})
-	river.AddWorker(workers, &applyWorker{runner: r})
-	river.AddWorker(workers, &revertWorker{runner: r})
-	river.AddWorker(workers, &fetchWorker{runner: r})
-	river.AddWorker(workers, &lookupWorker{runner: r})
-	river.AddWorker(workers, &lookWorker{runner: r})
+	river.AddWorker(workers, &worker{runner: r})
 	river.AddWorker(workers, &mailWorker{runner: r})
 	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
 		ID:         name,
@@ -158,9 +159,9 @@ func (r *Runner) Heard(event store.Event) {
 	}
 }
 
-// enqueue records a run and its job in one transaction.
-func (r *Runner) enqueue(ctx context.Context, tx pgx.Tx, kind string, about store.About) (int64, error) {
-	id, err := store.NewRun(ctx, tx, kind, about)
+// Queue records a run and its job in one transaction.
+func (r *Runner) Queue(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about store.About) (int64, error) {
+	id, err := store.NewRun(ctx, tx, who, kind, about)
 	if err != nil {
 		return 0, err
 	}
@@ -168,40 +169,12 @@ func (r *Runner) enqueue(ctx context.Context, tx pgx.Tx, kind string, about stor
 }
 
 func (r *Runner) insert(ctx context.Context, tx pgx.Tx, kind string, id int64) error {
-	var args river.JobArgs
-	switch kind {
-	case "examine":
-		args = examineArgs{Run: id}
-	case "pair":
-		args = pairArgs{Run: id}
-	case "apply":
-		args = applyArgs{Run: id}
-	case "revert":
-		args = revertArgs{Run: id}
-	case "fetch":
-		args = fetchArgs{Run: id}
-	case "look", "look all":
-		args = lookArgs{Run: id, All: kind == "look all"}
-	case "lookup":
-		args = lookupArgs{Run: id}
-	default:
-		return fmt.Errorf("there is no run of kind %q", kind)
+	k, err := kindOf(kind)
+	if err != nil {
+		return err
 	}
-	_, err := r.client.InsertTx(ctx, tx, args, &river.InsertOpts{Queue: queueOf(kind)})
+	_, err = r.client.InsertTx(ctx, tx, workArgs{Run: id}, &river.InsertOpts{Queue: k.queue()})
 	return err
-}
-
-// longQueue is for runs that go through many files. Those that a person waits for
-// have the other one for themselves; of the long ones many run side by side, and
-// take turns at the decoders, so that no lot waits for all of another's.
-const longQueue = "long"
-
-func queueOf(kind string) string {
-	switch kind {
-	case "examine", "fetch", "look", "look all", "lookup":
-		return longQueue
-	}
-	return river.QueueDefault
 }
 
 // Resume lets a stopped or failed run go on.
@@ -249,8 +222,8 @@ type failure struct{ reason string }
 func (f failure) Error() string { return f.reason }
 
 // do carries out a run: it keeps the run's row up to date, watches for a stop,
-// and records the end. message is what the run has to say at its end.
-func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context, run store.Run, p *progress) (message string, err error)) error {
+// and records the end.
+func (r *Runner) do(ctx context.Context, id int64) error {
 	started, err := r.Store.StartRun(ctx, id)
 	if err != nil || !started {
 		return err
@@ -259,8 +232,22 @@ func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context
 	if err != nil {
 		return err
 	}
-	if found.Deaths >= deadlyFor(found.Kind) {
-		return r.end(ctx, found, "failed", fmt.Sprintf("The program ended %d times while it did this, and it did not get on. Nothing is lost, and the run can go on by hand. In the log this is run %d.", found.Deaths, id))
+	kind, err := kindOf(found.Kind)
+	if err != nil {
+		return err
+	}
+	if found.Deaths >= kind.deaths() {
+		return r.end(
+			ctx,
+			found,
+			"failed",
+			fmt.Sprintf(
+				"The program ended %d times while it did this, and it did not get on. Nothing is lost, and the run can go on by hand. In the log "+
+					"this is run %d.",
+				found.Deaths,
+				id,
+			),
+		)
 	}
 	working, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
@@ -280,7 +267,7 @@ func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context
 	}()
 	var message string
 	err = contained.Safely(func() (err error) {
-		message, err = work(working, found, p)
+		message, err = kind.work(r, working, found, p)
 		return err
 	})()
 	stopped := errors.Is(context.Cause(working), errStopped)
@@ -302,18 +289,12 @@ func (r *Runner) do(ctx context.Context, id int64, work func(ctx context.Context
 	r.Log.Error("run failed", "run", id, "kind", found.Kind, "error", err)
 	var known failure
 	if !errors.As(err, &known) {
-		known.reason = fmt.Sprintf("Something went wrong inside Ambrosa. Nothing is lost, and the run can go on. In its log this is run %d.", id)
+		known.reason = fmt.Sprintf(
+			"Something went wrong inside Ambrosa. Nothing is lost, and the run can go on. In its log this is run %d.",
+			id,
+		)
 	}
 	return r.end(ctx, found, "failed", known.reason)
-}
-
-// deadlyFor is how often the process may end while a run does not get on. Runs
-// that go through foreign files give up the file that does it before that.
-func deadlyFor(kind string) int {
-	if kind == "examine" || kind == "fetch" {
-		return deadly + 3
-	}
-	return deadly + 1
 }
 
 // end records how a run ended, together with what is said of it to people.
@@ -322,7 +303,10 @@ func (r *Runner) end(ctx context.Context, run store.Run, state, message string) 
 		if err := store.EndRun(ctx, tx, run.ID, state, message); err != nil {
 			return err
 		}
-		return r.say(ctx, tx, run, state, message)
+		if k := kinds[run.Kind]; k.report != nil {
+			return k.report(r, ctx, tx, run, state, message)
+		}
+		return nil
 	})
 }
 

@@ -57,7 +57,15 @@ func ReadCSV(source io.Reader, each func(row catalog.Row, problems []catalog.Pro
 		if taken {
 			if before, twice := seen[strings.ToLower(row.SKU)]; twice {
 				taken = false
-				problems = append(problems, catalog.Problem{Row: at, Column: "sku", Value: row.SKU, Reason: fmt.Sprintf("the SKU stands in row %d already", before)})
+				problems = append(
+					problems,
+					catalog.Problem{
+						Row:    at,
+						Column: "sku",
+						Value:  row.SKU,
+						Reason: fmt.Sprintf("the SKU stands in row %d already", before),
+					},
+				)
 			} else {
 				seen[strings.ToLower(row.SKU)] = at
 			}

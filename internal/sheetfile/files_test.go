@@ -42,7 +42,9 @@ func each(n int, of func(int) listed) func() (listed, bool, error) {
 // webpOf draws a thumbnail with the vips command line.
 func webpOf(t *testing.T) []byte {
 	t.Helper()
-	out, err := exec.Command("sh", "-c", "d=$(mktemp -d) && vips black $d/a.png 320 200 && vips webpsave $d/a.png $d/a.webp && cat $d/a.webp && rm -r $d").Output()
+	out, err := exec.Command("sh", "-c", "d=$(mktemp -d) && vips black $d/a.png 320 200 && vips webpsave $d/a.png $d/a.webp && cat "+
+		"$d/a.webp && rm -r $d").
+		Output()
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -71,7 +73,8 @@ func TestAWorkbookForPeople(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer book.Close()
-	if rows, err := book.GetRows(sheetName); err != nil || len(rows) != 1_501 || rows[4][2] != long || rows[5][2] != "=1+1" || rows[1500][3] != "1499" {
+	if rows, err := book.GetRows(sheetName); err != nil || len(rows) != 1_501 || rows[4][2] != long || rows[5][2] != "=1+1" ||
+		rows[1500][3] != "1499" {
 		t.Errorf("%d rows, %v", len(rows), err)
 	}
 	if formula, err := book.GetCellFormula(sheetName, "C6"); err != nil || formula != "" {
@@ -131,7 +134,10 @@ func TestExportsDoNotHoldTheirRows(t *testing.T) {
 
 // FuzzWorkbook reads a workbook whose sheet and shared strings are anything.
 func FuzzWorkbook(f *testing.F) {
-	f.Add(`<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>file</t></is></c><c r="B1" t="s"><v>0</v></c></row><row r="9"><c r="XFD9" t="str"><v>x_x0000_</v></c></row></sheetData></worksheet>`, `<sst xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><si><t>sku</t></si></sst>`)
+	f.Add(
+		`<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>file</t></is></c><c r="B1" t="s"><v>0</v></c></row><row r="9"><c r="XFD9" t="str"><v>x_x0000_</v></c></row></sheetData></worksheet>`,
+		`<sst xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><si><t>sku</t></si></sst>`,
+	)
 	f.Add(`<worksheet><sheetData><row r="200000000"/></sheetData></worksheet>`, `<`)
 	f.Fuzz(func(t *testing.T, sheet, strings string) {
 		var out bytes.Buffer
@@ -139,8 +145,10 @@ func FuzzWorkbook(f *testing.F) {
 		const office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 		for _, part := range []struct{ name, content string }{
 			{"[Content_Types].xml", `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/></Types>`},
-			{"_rels/.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` + office + `/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
-			{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="` + office + `"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`},
+			{"_rels/.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` +
+				office + `/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
+			{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="` + office +
+				`"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`},
 			{"xl/_rels/workbook.xml.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` + office + `/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="r2" Type="` + office + `/sharedStrings" Target="sharedStrings.xml"/></Relationships>`},
 			{"xl/worksheets/sheet1.xml", sheet}, {"xl/sharedStrings.xml", strings},
 		} {

@@ -12,6 +12,7 @@ import (
 
 	"ambrosa/core/legible"
 	"ambrosa/core/pairing"
+	"ambrosa/core/sheet"
 )
 
 // maxRows bounds how many rows of a sheet are read.
@@ -27,15 +28,6 @@ const (
 // maxCell bounds the text that is taken of a cell, bytes.
 const maxCell = 4_096
 
-// fileHeaders maps header words, letters and digits only, to what a sheet says
-// of files (common practice).
-var fileHeaders = map[string]string{
-	"file": "file", "filename": "file", "image": "file", "imagename": "file", "imagefile": "file", "picture": "file", "picturename": "file", "photo": "file", "bild": "file", "dateiname": "file",
-	"sku": "sku", "article": "sku", "articlenumber": "sku", "articleno": "sku", "itemno": "sku", "itemnumber": "sku", "productcode": "sku", "variant": "sku", "artikelnummer": "sku",
-	"place": "place", "position": "place", "order": "place", "sort": "place", "sequence": "place",
-	"view": "view", "shot": "view", "alt": "alt", "alttext": "alt", "alternativetext": "alt", "lead": "lead", "main": "lead", "primary": "lead",
-}
-
 // tooManyRows is said of a sheet with more rows than are read.
 var tooManyRows = Refused(fmt.Sprintf("It names more than %d files.", maxRows))
 
@@ -47,23 +39,12 @@ func readRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, end()) }()
-	header, _, err := next()
+	first, _, err := next()
 	if err != nil {
 		return nil, Refused("It has no header row.")
 	}
-	column := map[string]int{}
-	for i, cell := range header {
-		word := strings.Map(func(r rune) rune {
-			if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
-				return r
-			}
-			return -1
-		}, strings.ToLower(cell))
-		if field := fileHeaders[word]; field != "" && column[field] == 0 {
-			column[field] = i + 1
-		}
-	}
-	if column["file"] == 0 || column["sku"] == 0 {
+	header, err := sheet.Pictures.Header(first, true, sheet.File, sheet.SKU)
+	if err != nil {
 		return nil, Refused("It names no files: a column with the file's name and one with the SKU are needed.")
 	}
 	for {
@@ -74,14 +55,16 @@ func readRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 		if err != nil {
 			return nil, Refused(fmt.Sprintf("Row %d cannot be read: %s.", line, reason(err)))
 		}
-		cell := func(field string) string {
-			if i := column[field]; i > 0 && i <= len(cells) {
-				return legible.Short(legible.Name(strings.TrimSpace(cells[i-1])), maxCell)
-			}
-			return ""
+		cell := func(field sheet.Field) string { return legible.Short(legible.Name(header.Cell(cells, field)), maxCell) }
+		row := pairing.Row{
+			Line: line,
+			File: cell(sheet.File),
+			SKU:  cell(sheet.SKU),
+			View: cell(sheet.View),
+			Alt:  cell(sheet.Alt),
+			Lead: sheet.Yes(cell(sheet.Lead)),
 		}
-		row := pairing.Row{Line: line, File: cell("file"), SKU: cell("sku"), View: cell("view"), Alt: cell("alt"), Lead: pairing.Yes(cell("lead"))}
-		if n, err := strconv.Atoi(cell("place")); err == nil && n > 0 && n < 10_000 {
+		if n, err := strconv.Atoi(cell(sheet.Place)); err == nil && n > 0 && n < 10_000 {
 			row.Place = n
 		}
 		if row.File != "" && row.SKU != "" {

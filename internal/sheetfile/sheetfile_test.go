@@ -73,7 +73,8 @@ func TestHowSheetsAreWritten(t *testing.T) {
 		"lines within a cell":        {"sku,title\nA-1,\"one\r\ntwo\nthree\"\nA-2,y\n", []string{"2 A-1 one\ntwo\nthree", "3 A-2 y"}},
 		"both":                       {"sku,title\n\"A-0\",\"a\nb\"\n\nA-1,\"c\nd\"\nA-2,y\n", []string{"2 A-0 a\nb", "4 A-1 c\nd", "5 A-2 y"}},
 		"a SKU twice":                {"sku\nA-1\n\na-1\nA-2\n", []string{"2 A-1", "(4 the SKU stands in row 2 already)", "5 A-2"}},
-		"short and long rows":        {"sku,title\nA-1\nA-2,y,z,z\n", []string{"2 A-1", "(3 the row has 4 cells, the header 2: a delimiter or quote is out of place)"}},
+		"short and long rows": {"sku,title\nA-1\nA-2,y,z,z\n", []string{"2 A-1", "(3 the row has 4 cells, the header 2: a delimiter " +
+			"or quote is out of place)"}},
 	} {
 		got, err := products(c.text)
 		var refused Refused
@@ -92,12 +93,13 @@ func TestHowSheetsAreWritten(t *testing.T) {
 // TestSheetsThatCannotBeRead says what is wrong, and in which row.
 func TestSheetsThatCannotBeRead(t *testing.T) {
 	for name, c := range map[string]struct{ text, says string }{
-		"empty":           {"", "empty"},
-		"only a mark":     {"\ufeff", "empty"},
-		"only line ends":  {"\n\n\n", "empty"},
-		"no column":       {"title;price\nx;1\n", `Row 1: no column "sku"`},
-		"two of one":      {"sku,article number\nA,B\n", "both mean"},
-		"an endless cell": {"sku,title\nA-1,\"" + strings.Repeat("x", maxRow+200_000), "Row 2 cannot be read: it is longer than 8 MB; a quote may be missing."},
+		"empty":          {"", "empty"},
+		"only a mark":    {"\ufeff", "empty"},
+		"only line ends": {"\n\n\n", "empty"},
+		"no column":      {"title;price\nx;1\n", `Row 1: no column "sku"`},
+		"two of one":     {"sku,article number\nA,B\n", "both mean"},
+		"an endless cell": {"sku,title\nA-1,\"" + strings.Repeat("x", maxRow+200_000), "Row 2 cannot be read: it is longer than 8 MB; a " +
+			"quote may be missing."},
 	} {
 		_, err := products(c.text)
 		var refused Refused
@@ -105,7 +107,8 @@ func TestSheetsThatCannotBeRead(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if err := ReadCSV(io.MultiReader(strings.NewReader("sku\nA-1\n"), broken{}), func(catalog.Row, []catalog.Problem, bool) error { return nil }); err == nil {
+	if err := ReadCSV(io.MultiReader(strings.NewReader("sku\nA-1\n"), broken{}),
+		func(catalog.Row, []catalog.Problem, bool) error { return nil }); err == nil {
 		t.Error("a source that breaks off ends a sheet")
 	}
 }
@@ -143,14 +146,16 @@ func TestRowsThatNameFiles(t *testing.T) {
 	}
 	text := "File name;Article no.;Position;Shot;Alt text;Main\n a.jpg ;A-1;2;front;A hive;no\n\nb.jpg;A-2;x;;;yes\n;A-3;;;;\nc.jpg;;;;;\n"
 	for name, content := range map[string][]byte{"rows.csv": []byte(text), "rows.TXT": []byte("\ufeff" + text),
-		"rows.xlsx": workbook(t, []any{"File name", "Article no.", "Position", "Shot", "Alt text", "Main"}, []any{"a.jpg", "A-1", 2, "front", "A hive", "no"}, nil,
+		"rows.xlsx": workbook(t, []any{"File name", "Article no.", "Position", "Shot", "Alt text", "Main"},
+			[]any{"a.jpg", "A-1", 2, "front", "A hive", "no"}, nil,
 			[]any{"b.jpg", "A-2", "x", nil, nil, "yes"}, []any{nil, "A-3"}, []any{"c.jpg"})} {
 		rows, err := readRows(name, bytes.NewReader(content))
 		if err != nil || !reflect.DeepEqual(rows, want) {
 			t.Errorf("%s: %+v, %v", name, rows, err)
 		}
 	}
-	for name, content := range map[string]string{"empty.csv": "", "ends.csv": "\n\n", "none.csv": "name,price\na,1\n", "none.xlsx": "PK", "text.xlsx": text} {
+	for name, content := range map[string]string{"empty.csv": "", "ends.csv": "\n\n", "none.csv": "name,price\na,1\n", "none.xlsx": "PK",
+		"text.xlsx": text} {
 		var refused Refused
 		if rows, err := readRows(name, strings.NewReader(content)); !errors.As(err, &refused) {
 			t.Errorf("%s: %+v, %v", name, rows, err)
@@ -214,7 +219,8 @@ func TestListsComeBack(t *testing.T) {
 // FuzzSheets reads anything as a sheet: it is refused or read, with rows that
 // go up and cells that are text.
 func FuzzSheets(f *testing.F) {
-	for _, seed := range []string{"sku,title\nA,b\n", "sep=;\nfile;sku\na.jpg;A\n", "\ufeff\"file\"\t\"sku\"\n\"a\nb\"\tA", "\xff\xfes\x00k\x00u\x00", "file|sku\n\"", "sep=", "\n\n\"\n", "sku\r\r\n\x00\xff"} {
+	for _, seed := range []string{"sku,title\nA,b\n", "sep=;\nfile;sku\na.jpg;A\n", "\ufeff\"file\"\t\"sku\"\n\"a\nb\"\tA",
+		"\xff\xfes\x00k\x00u\x00", "file|sku\n\"", "sep=", "\n\n\"\n", "sku\r\r\n\x00\xff"} {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, content []byte) {

@@ -47,7 +47,9 @@ func newTable(source io.Reader) (*table, error) {
 		return nil, err
 	}
 	comma := delimiter(head)
-	if line, _, found := bytes.Cut(head, []byte("\n")); found && len(bytes.TrimRight(line, "\r")) == len("sep=;") && bytes.EqualFold(line[:4], []byte("sep=")) && strings.ContainsRune(delimiters, rune(line[4])) {
+	if line, _, found := bytes.Cut(head, []byte("\n")); found && len(bytes.TrimRight(line, "\r")) == len("sep=;") &&
+		bytes.EqualFold(line[:4], []byte("sep=")) &&
+		strings.ContainsRune(delimiters, rune(line[4])) {
 		comma, t.said = rune(line[4]), 1
 		if _, err := buffered.Discard(len(line) + 1); err != nil {
 			return nil, err

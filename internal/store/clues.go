@@ -54,7 +54,11 @@ func (s *Store) AddClueList(ctx context.Context, name string, clues pairing.Clue
 // ChangeClueList writes a list over the version that a person saw; ErrChanged
 // means that it was changed since.
 func (s *Store) ChangeClueList(ctx context.Context, l NamedClues) error {
-	_, err := number(ctx, s.Pool, `update clue_list set name = $2, list = $3, version = version + 1, changed_at = now() where id = $1 and version = $4 returning id`, l.ID, l.Name, l.List, l.Version)
+	_, err := number(
+		ctx, s.Pool,
+		`update clue_list set name = $2, list = $3, version = version + 1, changed_at = now() where id = $1 and version = $4 returning id`,
+		l.ID, l.Name, l.List, l.Version,
+	)
 	if errors.Is(err, ErrNotFound) {
 		return ErrChanged
 	}
@@ -107,7 +111,8 @@ func (s *Store) Teach(ctx context.Context, lot int64, step pairing.Step) (clues 
 		return now.ID, s.ChangeClueList(ctx, now)
 	}
 	name := ""
-	if err := s.Pool.QueryRow(ctx, `select coalesce(o.name, l.name) from lot l left join origin o on o.id = l.origin_id where l.id = $1`, lot).Scan(&name); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select coalesce(o.name, l.name) from lot l left join origin o on o.id = l.origin_id where l.id = $1`,
+		lot).Scan(&name); err != nil {
 		return 0, orNotFound(err)
 	}
 	for n := 1; ; n++ {
@@ -136,13 +141,16 @@ type Group struct {
 // Groups counts a lot's files by the kind of their verdict.
 func (s *Store) Groups(ctx context.Context, lot int64) ([]Group, error) {
 	return list[Group](ctx, s.Pool, `select verdict, clue, rung, why, decided_by = 'person' as by_hand, count(*)::int as files,
-			(count(*) filter (where `+oneCandidate+`))::int as sure
+			(count(*) filter (where verdict = 'loose' and jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1))::int as sure
 		from file where lot_id = $1 group by 1, 2, 3, 4, 5 order by 1, files desc, 2, 3, 4`, lot)
 }
 
 // RowsOf returns what a lot's sheets say of its files.
 func (s *Store) RowsOf(ctx context.Context, lot int64) ([]pairing.Row, error) {
-	return list[pairing.Row](ctx, s.Pool, `select line, file, sku, place, view, alt, lead from lot_row where lot_id = $1 order by file_id, line`, lot)
+	return list[pairing.Row](
+		ctx, s.Pool, `select line, file, sku, place, view, alt, lead from lot_row where lot_id = $1 order by file_id, line`,
+		lot,
+	)
 }
 
 // SheetFile is a spreadsheet among a lot's files.
@@ -154,8 +162,13 @@ type SheetFile struct {
 
 // UnreadSheets returns the spreadsheets of a lot whose rows are not read yet.
 func (s *Store) UnreadSheets(ctx context.Context, lot int64) ([]SheetFile, error) {
-	return list[SheetFile](ctx, s.Pool, `select id, path, sha256 as sum from file where lot_id = $1 and sha256 is not null and verdict = 'unusable' and why = ''
-		and lower(path) ~ '[.](csv|tsv|xlsx)$' order by id`, lot)
+	return list[SheetFile](
+		ctx,
+		s.Pool,
+		`select id, path, sha256 as sum from file where lot_id = $1 and sha256 is not null and verdict = 'unusable' and why = ''
+		and lower(path) ~ '[.](csv|tsv|xlsx)$' order by id`,
+		lot,
+	)
 }
 
 // AddRows writes what a sheet says, and of the sheet itself what became of it.
@@ -186,8 +199,14 @@ type PlacedPicture struct {
 // PlacedPictures returns the pictures that stand on products, by their
 // fingerprints.
 func (s *Store) PlacedPictures(ctx context.Context) ([]PlacedPicture, error) {
-	return list[PlacedPicture](ctx, s.Pool, `select pl.product_id as product, coalesce(pl.variant_id, 0) as variant, f.path, b.sha256 as sum, b.fingerprint, coalesce(b.tint, '') as tint
-		from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256 where b.fingerprint is not null and b.problem = '' order by pl.id`)
+	return list[PlacedPicture](
+		ctx,
+		s.Pool,
+		`select pl.product_id as product, coalesce(pl.variant_id, 0) as variant, f.path, b.sha256 as sum, b.fingerprint, coalesce(b.tint,
+			'') as tint
+		from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256 where b.fingerprint is not null and b.problem = ''
+		order by pl.id`,
+	)
 }
 
 // Code is a barcode in a picture, and where: the corners in parts of the

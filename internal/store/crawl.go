@@ -61,7 +61,13 @@ func (s *Store) KnownPage(ctx context.Context, origin int64, address string) (ta
 
 // Visited records what a page held: the files it names and where it leads. Of a
 // page that is as it was, the files that it named before are listed as there.
-func (s *Store) Visited(ctx context.Context, run, origin int64, p CrawlPage, items []FetchItem, listings, products []string) (newListings, newProducts int64, err error) {
+func (s *Store) Visited(
+	ctx context.Context,
+	run, origin int64,
+	p CrawlPage,
+	items []FetchItem,
+	listings, products []string,
+) (newListings, newProducts int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
 		first, err := number(ctx, tx, `select coalesce(max(entry), -1) + 1 from fetch_item where run_id = $1`, run)
 		if err != nil {
@@ -75,7 +81,8 @@ func (s *Store) Visited(ctx context.Context, run, origin int64, p CrawlPage, ite
 		}
 		if p.State == "same" {
 			if _, err := tx.Exec(ctx, `insert into fetch_item (run_id, entry, path, address, page, tag, bytes, fresh)
-				select $1, $4 + row_number() over (order by path), path, path, page, tag, 0, false from origin_item where origin_id = $2 and page = $3 and gone_at is null`,
+				select $1, $4 + row_number() over (order by path), path, path, page, tag, 0, false from origin_item where origin_id = $2 and page = $3
+				and gone_at is null`,
 				run, origin, p.Address, int(first)+len(items)); err != nil {
 				return err
 			}
@@ -86,8 +93,12 @@ func (s *Store) Visited(ctx context.Context, run, origin int64, p CrawlPage, ite
 		if newProducts, err = addPages(ctx, tx, run, "product", products); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update crawl_page set state = $3, tag = $4, links = $5, shots = $6, small = $7, width = $8, height = $9, message = $10 where run_id = $1 and n = $2`,
-			run, p.N, p.State, p.Tag, p.Links, p.Shots, p.Small, p.Width, p.Height, p.Message)
+		_, err = tx.Exec(
+			ctx,
+			`update crawl_page set state = $3, tag = $4, links = $5, shots = $6, small = $7, width = $8, height = $9, message = $10
+				where run_id = $1 and n = $2`,
+			run, p.N, p.State, p.Tag, p.Links, p.Shots, p.Small, p.Width, p.Height, p.Message,
+		)
 		return err
 	})
 	return newListings, newProducts, err
@@ -111,12 +122,19 @@ type Crawl struct {
 
 // CrawlState counts a crawl's pages.
 func (s *Store) CrawlState(ctx context.Context, run int64) (Crawl, error) {
-	return one[Crawl](ctx, s.Pool, `select count(*) as pages, count(*) filter (where state <> 'open') as visited, count(*) filter (where kind = 'listing' and state <> 'open') as listings,
-			count(*) filter (where kind = 'product' and state in ('done', 'same')) as products, count(*) filter (where state = 'same') as same, count(*) filter (where state = 'failed') as failed,
+	return one[Crawl](
+		ctx,
+		s.Pool,
+		`select count(*) as pages, count(*) filter (where state <> 'open') as visited, count(*) filter (where kind = 'listing'
+			and state <> 'open') as listings,
+			count(*) filter (where kind = 'product' and state in ('done', 'same')) as products, count(*) filter (where state = 'same') as same,
+			count(*) filter (where state = 'failed') as failed,
 			coalesce(sum(links), 0)::bigint as links, coalesce(sum(shots), 0)::bigint as shots, coalesce(sum(small), 0)::bigint as small,
 			coalesce(max(width) filter (where small > 0), 0)::bigint as width, coalesce(max(height) filter (where small > 0), 0)::bigint as height,
 			(select count(*) from fetch_item where run_id = $1)::bigint as files
-		from crawl_page where run_id = $1`, run)
+		from crawl_page where run_id = $1`,
+		run,
+	)
 }
 
 // EndCrawl leaves the pages alone that are still open.

@@ -48,25 +48,21 @@ func (s *Store) DropPassword(ctx context.Context, name string) (password []byte,
 func (s *Store) AddUploads(ctx context.Context, uploads []Upload) error {
 	batch := &pgx.Batch{}
 	for _, u := range uploads {
-		batch.Queue(`insert into upload (id, lot_id, path, bytes, finished_at) values ($1, $2, $3, $4, now()) on conflict do nothing`, u.ID, u.LotID, u.Path, u.Bytes)
+		batch.Queue(
+			`insert into upload (id, lot_id, path, bytes, finished_at) values ($1, $2, $3, $4, now()) on conflict do nothing`,
+			u.ID, u.LotID, u.Path, u.Bytes,
+		)
 	}
 	return s.Pool.SendBatch(ctx, batch).Close()
-}
-
-// ForgetEmptyLot removes a lot that nothing came for.
-func (s *Store) ForgetEmptyLot(ctx context.Context, lot int64) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `delete from lot where id = $1 and state = 'receiving' and not exists (select from upload where lot_id = $1)`, lot); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
-	})
 }
 
 // EmptyDropLots returns the lots that were made for what was dropped, and got
 // nothing.
 func (s *Store) EmptyDropLots(ctx context.Context) ([]int64, error) {
-	rows, err := s.Pool.Query(ctx, `select id from lot l where origin = 'drop' and state = 'receiving' and not exists (select from upload where lot_id = l.id)`)
+	rows, err := s.Pool.Query(
+		ctx,
+		`select id from lot l where origin = 'drop' and state = 'receiving' and not exists (select from upload where lot_id = l.id)`,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -76,6 +72,7 @@ func (s *Store) EmptyDropLots(ctx context.Context) ([]int64, error) {
 // WaitsForDrop tells whether a lot was made for what was dropped and is not
 // complete yet.
 func (s *Store) WaitsForDrop(ctx context.Context, lot int64) (waits bool, err error) {
-	err = s.Pool.QueryRow(ctx, `select exists (select from lot where id = $1 and origin = 'drop' and state = 'receiving')`, lot).Scan(&waits)
+	err = s.Pool.QueryRow(ctx, `select exists (select from lot where id = $1 and origin = 'drop' and state = 'receiving')`, lot).
+		Scan(&waits)
 	return waits, err
 }

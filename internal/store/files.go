@@ -4,12 +4,11 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
-	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/pairing"
 	"ambrosa/core/picturespec"
 	"ambrosa/core/rights"
@@ -30,9 +29,10 @@ type File struct {
 	Alpha     bool            `json:"alpha"`
 	Frames    int             `json:"frames"`
 	Verdict   string          `json:"verdict" enum:"unread,paired,contested,loose,set aside,unusable"`
-	Product   int64           `json:"product"`
+	Target    *catalog.Target `json:"target,omitempty" doc:"What it is paired with; left out for nothing"`
+	Product   int64           `json:"product" doc:"That it is paired with, or whose variant"`
 	Variant   int64           `json:"variant"`
-	Code      string          `json:"code" doc:"SKU of the variant, or code of the product as a whole"`
+	Code      string          `json:"code" doc:"SKU of the variant, code of the product as a whole, or path of the category"`
 	Title     string          `json:"title"`
 	Place     int             `json:"place" doc:"0 when none was read"`
 	View      string          `json:"view"`
@@ -48,13 +48,11 @@ type File struct {
 	Licence   string          `json:"licence"`
 	Credit    string          `json:"credit"`
 	Expires   *time.Time      `json:"expires" doc:"The first day that it may not be used any more"`
-	HeldBack  string          `json:"heldBack" db:"-" doc:"Why it may not be handed on; empty when it may"`
 	Same      int             `json:"same" doc:"Other files of any lot with the same bytes"`
 	Address   string          `json:"address" doc:"Where it was read from, of pages and lookups"`
 	Said      json.RawMessage `json:"said,omitempty" doc:"What its source said of it, by field"`
 	Stated    rights.Stated   `json:"stated" doc:"What it says of its rights itself"`
 	Codes     []Code          `json:"codes" nullable:"false" doc:"Barcodes that were read in the picture"`
-	Marks     []MarkView      `json:"marks" nullable:"false" db:"-"`
 
 	MarkBits      int     `json:"-"`
 	ContentWidth  int     `json:"-"`
@@ -66,40 +64,6 @@ type File struct {
 	LikeLot       string  `json:"-"`
 	SamePath      string  `json:"-"`
 	SameLot       string  `json:"-"`
-}
-
-// MarkView is a mark of a file, and what it rests on.
-type MarkView struct {
-	Name    string `json:"name" enum:"small,padded,enlarged,same bytes,look-alike,animated,CMYK,transparent"`
-	Measure string `json:"measure"`
-}
-
-// view fills what is told by rules from what was read.
-func (f *File) view() {
-	_, f.HeldBack = rights.Rights{State: rights.State(f.Rights), Licence: f.Licence, Credit: f.Credit, Expires: f.Expires}.MayBeHandedOn(time.Now())
-	facts := picturespec.Facts{Width: f.Width, Height: f.Height, ContentWidth: f.ContentWidth, ContentHeight: f.ContentHeight, Detail: f.Detail, Frames: f.Frames, Colour: f.Colour, Alpha: f.Alpha}
-	f.Marks = []MarkView{}
-	for _, name := range picturespec.Mark(f.MarkBits).Names() {
-		mark := picturespec.MarkOf(name)
-		measure := facts.Measure(mark)
-		switch mark {
-		case picturespec.Same:
-			measure = "the same bytes as " + f.SamePath + " in " + f.SameLot
-		case picturespec.Alike:
-			measure = fmt.Sprintf("looks like %s in %s (%d of 64 bits differ), %s", f.LikePath, f.LikeLot, f.LikeBits, compared(int64(f.Width)*int64(f.Height), f.LikePixels))
-		}
-		f.Marks = append(f.Marks, MarkView{name, measure})
-	}
-}
-
-func compared(mine, theirs int64) string {
-	switch {
-	case mine > theirs:
-		return "and is the larger one"
-	case mine < theirs:
-		return "which is larger"
-	}
-	return "which is as large"
 }
 
 // Evidence is what a verdict rests on, as it is stored with a file.
@@ -142,23 +106,26 @@ type EvidenceCandidate struct {
 	Score   float64 `json:"score"`
 }
 
-const fileColumns = `
+var fileColumns = targetOf("f") + ` as target,
 	f.id, f.lot_id, f.path, f.bytes, coalesce(encode(f.sha256, 'hex'), '') as sum, f.problem, coalesce(b.type, '') as type,
 	coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, coalesce(b.colour, '') as colour, coalesce(b.alpha, false) as alpha,
 	coalesce(b.frames, 1) as frames, f.verdict, coalesce(f.product_id, 0) as product, coalesce(f.variant_id, 0) as variant,
-	coalesce(v.sku, p.code, '') as code, coalesce(p.title, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
+	coalesce(v.sku, p.code, g.path, '') as code, coalesce(p.title, g.name, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
 	f.score::float8 as score, f.reason, f.why, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit, f.expires::timestamptz as expires,
 	f.address, f.said, coalesce(b.stated, '{}') as stated, coalesce(b.codes, '[]') as codes, f.marks as mark_bits, coalesce(b.content_width, 0) as content_width, coalesce(b.content_height, 0) as content_height,
 	coalesce(b.detail, 0)::float8 as detail, f.like_bits, coalesce(lf.path, '') as like_path, coalesce(lf.pixels, 0) as like_pixels, coalesce(ll.name, '') as like_lot,
 	coalesce(sf.path, '') as same_path, coalesce(sf.name, '') as same_lot`
 
 // twinsCounted is how many other files have the same bytes, as far as it is counted.
-const twinsCounted = `, (case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256 limit 100) twins) end)::int as same`
+const twinsCounted = `, (case when f.sha256 is null then 0 else (select count(*) - 1 from (select 1 from file o where o.sha256 = f.sha256
+	limit 100) twins) end)::int as same`
 
 const fileJoins = `
 	left join blob b on b.sha256 = f.sha256 left join product p on p.id = f.product_id left join variant v on v.id = f.variant_id
+	left join category g on g.id = f.category_id
 	left join file lf on lf.id = f.like_id left join lot ll on ll.id = lf.lot_id
-	left join lateral (select o.path, l.name from file o join lot l on l.id = o.lot_id where f.marks & 8 <> 0 and o.sha256 = f.sha256 and o.id < f.id order by o.id limit 1) sf on true`
+	left join lateral (select o.path, l.name from file o join lot l on l.id = o.lot_id where f.marks & 8 <> 0 and o.sha256 = f.sha256
+	and o.id < f.id order by o.id limit 1) sf on true`
 
 // FileFilter chooses files of a lot.
 type FileFilter struct {
@@ -176,7 +143,10 @@ type FileFilter struct {
 	Limit   int
 }
 
-var fileOrders = map[string]string{"": "f.id", "arrival": "f.id", "name": "lower(f.path)", "bytes": "f.bytes", "pixels": "f.pixels", "shape": "f.ratio", "type": "f.type", "score": "f.score"}
+var fileOrders = map[string]string{
+	"": "f.id", "arrival": "f.id", "name": "lower(f.path)", "bytes": "f.bytes", "pixels": "f.pixels", "shape": "f.ratio",
+	"type": "f.type", "score": "f.score",
+}
 
 func (f FileFilter) order() string {
 	by := fileOrders[f.Sort]
@@ -214,7 +184,14 @@ func (f FileFilter) where(lot int64) (string, pgx.NamedArgs) {
 	case "lying":
 		where += " and ratio > 1.05"
 	}
-	args := pgx.NamedArgs{"lot": lot, "mark": int(picturespec.MarkOf(f.Mark)), "type": f.Type, "verdict": f.Verdict, "like": Like(f.Query), "of_rights": f.Rights}
+	args := pgx.NamedArgs{
+		"lot":       lot,
+		"mark":      int(picturespec.MarkOf(f.Mark)),
+		"type":      f.Type,
+		"verdict":   f.Verdict,
+		"like":      Like(f.Query),
+		"of_rights": f.Rights,
+	}
 	if len(f.Chosen) > 0 {
 		where += " and (id, version) in (select * from unnest(@chosen::bigint[], @versions::int[]))"
 		ids, versions := make([]int64, 0, len(f.Chosen)), make([]int, 0, len(f.Chosen))
@@ -241,9 +218,6 @@ func (s *Store) Files(ctx context.Context, lot int64, f FileFilter) (page []File
 	page, err = list[File](ctx, s.Pool, `select `+fileColumns+twinsCounted+`
 		from (select id from file f where `+where+` order by `+f.order()+` offset @offset limit @limit) page
 		join file f using (id) `+fileJoins+` order by `+f.order(), args)
-	for i := range page {
-		page[i].view()
-	}
 	return page, total, err
 }
 
@@ -262,16 +236,12 @@ func (s *Store) FileIDs(ctx context.Context, lot int64, f FileFilter) ([]int64, 
 func (s *Store) FilesByID(ctx context.Context, ids []int64) ([]File, error) {
 	files, err := list[File](ctx, s.Pool, `select `+fileColumns+`, 0 as same
 		from unnest($1::bigint[]) with ordinality as chosen (id, at) join file f using (id) `+fileJoins+` order by chosen.at`, ids)
-	for i := range files {
-		files[i].view()
-	}
 	return files, err
 }
 
 // File returns one file.
 func (s *Store) File(ctx context.Context, id int64) (File, error) {
 	f, err := one[File](ctx, s.Pool, `select `+fileColumns+twinsCounted+` from file f `+fileJoins+` where f.id = $1`, id)
-	f.view()
 	return f, err
 }
 
@@ -284,7 +254,11 @@ func (s *Store) SetRights(ctx context.Context, lot, file int64, f FileFilter, r 
 	}
 	args["file"], args["rights"], args["licence"], args["credit"], args["expires"] = file, string(r.State), r.Licence, r.Credit, r.Expires
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update file set rights = @rights, licence = @licence, credit = @credit, expires = @expires where `+where, args)
+		tag, err := tx.Exec(
+			ctx,
+			`update file set rights = @rights, licence = @licence, credit = @credit, expires = @expires where `+where,
+			args,
+		)
 		if err != nil {
 			return err
 		}
@@ -294,8 +268,8 @@ func (s *Store) SetRights(ctx context.Context, lot, file int64, f FileFilter, r 
 	return n, err
 }
 
-// Unpaired is what the engine reads of a lot.
-type Unpaired struct {
+// ToRead is what the engine reads of a lot.
+type ToRead struct {
 	IDs   []int64
 	Paths []string
 	Said  map[int64]pairing.Said  // of files whose source said something of their product
@@ -310,13 +284,18 @@ type Was struct {
 	Product, Variant int64
 }
 
-// Unpaired returns every usable file of a lot that no person has decided on.
-func (s *Store) Unpaired(ctx context.Context, lot int64) (u Unpaired, err error) {
-	rows, err := s.Pool.Query(ctx, `select f.id, f.path, coalesce(f.said->>'sku', ''), coalesce(f.said->>'barcode', ''), l.origin = 'lookup',
-			case when b.codes <> '[]' then array(select c->>'text' from jsonb_array_elements(b.codes) c) end, f.sha256, b.fingerprint, coalesce(b.tint, ''),
+// ToRead returns every usable file of a lot that no person has decided on.
+func (s *Store) ToRead(ctx context.Context, lot int64) (u ToRead, err error) {
+	rows, err := s.Pool.Query(
+		ctx,
+		`select f.id, f.path, coalesce(f.said->>'sku', ''), coalesce(f.said->>'barcode', ''), l.origin = 'lookup',
+			case when b.codes <> '[]' then array(select c->>'text' from jsonb_array_elements(b.codes) c) end, f.sha256, b.fingerprint,
+			coalesce(b.tint, ''),
 			f.verdict, coalesce(f.product_id, 0), coalesce(f.variant_id, 0)
 		from file f join lot l on l.id = f.lot_id left join blob b on b.sha256 = f.sha256
-		where lot_id = $1 and verdict not in ('unusable', 'set aside') and decided_by <> 'person' order by f.id`, lot)
+		where lot_id = $1 and verdict not in ('unusable', 'set aside') and decided_by <> 'person' order by f.id`,
+		lot,
+	)
 	if err != nil {
 		return u, err
 	}
@@ -328,20 +307,37 @@ func (s *Store) Unpaired(ctx context.Context, lot int64) (u Unpaired, err error)
 	var seen PlacedPicture
 	var fingerprint *int64
 	var was Was
-	_, err = pgx.ForEachRow(rows, []any{&id, &path, &said.SKU, &said.Barcode, &said.Only, &codes, &seen.Sum, &fingerprint, &seen.Tint, &was.Verdict, &was.Product, &was.Variant}, func() error {
-		u.IDs, u.Paths, u.Were = append(u.IDs, id), append(u.Paths, path), append(u.Were, was)
-		if said.SKU != "" || said.Barcode != "" {
-			u.Said[id] = said
-		}
-		if len(codes) > 0 {
-			u.Codes[id] = codes
-		}
-		if fingerprint != nil {
-			seen.Fingerprint = *fingerprint
-			u.Seen[id] = PlacedPicture{Sum: bytes.Clone(seen.Sum), Fingerprint: *fingerprint, Tint: bytes.Clone(seen.Tint)}
-		}
-		return nil
-	})
+	_, err = pgx.ForEachRow(
+		rows,
+		[]any{
+			&id,
+			&path,
+			&said.SKU,
+			&said.Barcode,
+			&said.Only,
+			&codes,
+			&seen.Sum,
+			&fingerprint,
+			&seen.Tint,
+			&was.Verdict,
+			&was.Product,
+			&was.Variant,
+		},
+		func() error {
+			u.IDs, u.Paths, u.Were = append(u.IDs, id), append(u.Paths, path), append(u.Were, was)
+			if said.SKU != "" || said.Barcode != "" {
+				u.Said[id] = said
+			}
+			if len(codes) > 0 {
+				u.Codes[id] = codes
+			}
+			if fingerprint != nil {
+				seen.Fingerprint = *fingerprint
+				u.Seen[id] = PlacedPicture{Sum: bytes.Clone(seen.Sum), Fingerprint: *fingerprint, Tint: bytes.Clone(seen.Tint)}
+			}
+			return nil
+		},
+	)
 	return u, err
 }
 
@@ -363,31 +359,32 @@ type VerdictRow struct {
 }
 
 // WriteVerdicts writes what the engine found, except on files that a person
-// has decided on in the meantime. ErrApplied means that the lot's decisions are
-// not changed any more.
-func (s *Store) WriteVerdicts(ctx context.Context, lot int64, verdicts []VerdictRow) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if err := deciding(ctx, tx, lot); err != nil && !errors.Is(err, ErrChanged) {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, place int, view text,
+// has decided on in the meantime.
+func WriteVerdicts(ctx context.Context, tx pgx.Tx, lot int64, verdicts []VerdictRow) error {
+	if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, place int, view text,
 			clue text, rung text, score real, reason text, why text, alt text, evidence jsonb) on commit drop`); err != nil {
-			return err
-		}
-		columns := []string{"file", "verdict", "product", "variant", "place", "view", "clue", "rung", "score", "reason", "why", "alt", "evidence"}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"verdict"}, columns, pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
-			v := verdicts[i]
-			return []any{v.File, v.Verdict, v.Product, v.Variant, v.Place, v.View, v.Clue, v.Rung, float32(v.Score), v.Reason, v.Why, v.Alt, json.RawMessage(v.Evidence)}, nil
-		})); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `update file f set verdict = v.verdict, product_id = v.product, variant_id = v.variant, place = v.place, view = v.view,
+		return err
+	}
+	columns := []string{
+		"file", "verdict", "product", "variant", "place", "view", "clue", "rung", "score", "reason", "why", "alt",
+		"evidence",
+	}
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"verdict"}, columns, pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
+		v := verdicts[i]
+		return []any{
+			v.File, v.Verdict, v.Product, v.Variant, v.Place, v.View, v.Clue, v.Rung, float32(v.Score), v.Reason, v.Why, v.Alt,
+			json.RawMessage(v.Evidence),
+		}, nil
+	})); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, `update file f set verdict = v.verdict, product_id = v.product, variant_id = v.variant, category_id = null,
+		place = v.place, view = v.view,
 				clue = v.clue, rung = v.rung, score = v.score, reason = v.reason, why = v.why, alt = v.alt, evidence = v.evidence, decided_by = 'reading', decided_at = now()
 			from verdict v where f.id = v.file and f.decided_by <> 'person'`); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
-	})
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "files", ID: lot})
 }
 
 // NextOpen returns the next contested or loose file of a lot behind a file in
@@ -435,7 +432,8 @@ type Waiting struct {
 func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
 	return one[Waiting](ctx, s.Pool, `
 		select (select count(*) from lot where state in ('receiving', 'examining'))::int as receiving,
-			(select count(*) from file f join lot l on l.id = f.lot_id where f.verdict in ('contested', 'loose') and l.state = 'ready')::int as undecided,
+			(select count(*) from file f join lot l on l.id = f.lot_id where f.verdict in ('contested', 'loose')
+			and l.state = 'ready')::int as undecided,
 			(select count(*) from lot where state = 'ready')::int as plans,
 			p.no_picture::int, p.products::int,
 			(select count(*) from run where state in ('queued', 'running', 'stopping'))::int as runs,

@@ -2,11 +2,11 @@ package store
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
 )
 
 // SupplierLink is an address that a supplier opens without an account to hand
@@ -31,7 +31,8 @@ type SupplierLink struct {
 }
 
 const linkQuery = `
-	select k.id, k.supplier, k.asker, k.message, k.category, k.expires_at as expires, k.revoked_at as revoked, k.max_files, k.max_bytes, k.rights, k.licence, k.credit,
+	select k.id, k.supplier, k.asker, k.message, k.category, k.expires_at as expires, k.revoked_at as revoked, k.max_files, k.max_bytes,
+	k.rights, k.licence, k.credit,
 		coalesce(u.files, 0)::int as files, coalesce(u.bytes, 0)::bigint as bytes, coalesce(u.lots, 0)::int as lots,
 		case when k.revoked_at is not null then 'revoked' when k.expires_at <= now() then 'expired'
 			when coalesce(u.files, 0) >= k.max_files or coalesce(u.bytes, 0) >= k.max_bytes then 'full' else 'open' end as state
@@ -57,16 +58,34 @@ func (s *Store) SupplierLinkBy(ctx context.Context, token []byte) (SupplierLink,
 
 // AddSupplierLink makes a link and returns its id.
 func (s *Store) AddSupplierLink(ctx context.Context, k SupplierLink, token []byte) (id int64, err error) {
-	return number(ctx, s.Pool, `insert into supplier_link (token, supplier, asker, message, category, expires_at, max_files, max_bytes, rights, licence, credit)
+	return number(
+		ctx,
+		s.Pool,
+		`insert into supplier_link (token, supplier, asker, message, category, expires_at, max_files, max_bytes, rights, licence, credit)
 		values (@token, @supplier, @asker, @message, @category, @expires, @files, @bytes, @rights, @licence, @credit) returning id`,
-		pgx.NamedArgs{"token": token, "supplier": k.Supplier, "asker": k.Asker, "message": k.Message, "category": k.Category, "expires": k.Expires,
-			"files": k.MaxFiles, "bytes": k.MaxBytes, "rights": k.Rights, "licence": k.Licence, "credit": k.Credit})
+		pgx.NamedArgs{
+			"token":    token,
+			"supplier": k.Supplier,
+			"asker":    k.Asker,
+			"message":  k.Message,
+			"category": k.Category,
+			"expires":  k.Expires,
+			"files":    k.MaxFiles,
+			"bytes":    k.MaxBytes,
+			"rights":   k.Rights,
+			"licence":  k.Licence,
+			"credit":   k.Credit,
+		},
+	)
 }
 
 // RenewSupplierLink gives a link another address and a later end; the address
 // before leads nowhere from then on.
 func (s *Store) RenewSupplierLink(ctx context.Context, id int64, token []byte, expires time.Time) error {
-	_, err := number(ctx, s.Pool, `update supplier_link set token = $2, expires_at = $3, revoked_at = null where id = $1 returning id`, id, token, expires)
+	_, err := number(
+		ctx, s.Pool, `update supplier_link set token = $2, expires_at = $3, revoked_at = null where id = $1 returning id`, id,
+		token, expires,
+	)
 	return err
 }
 
@@ -76,105 +95,69 @@ func (s *Store) RevokeSupplierLink(ctx context.Context, id int64) error {
 	return err
 }
 
-// LinkClosed means that a supplier's link takes nothing (more), and why.
-type LinkClosed struct{ Reason string }
-
-func (e LinkClosed) Error() string { return e.Reason }
-
-func (k *SupplierLink) closed() error {
-	switch k.State {
-	case "revoked":
-		return LinkClosed{"This address was closed by those who gave it to you."}
-	case "expired":
-		return LinkClosed{"This address ended on " + k.Expires.Format("2 January 2006") + "."}
-	case "full":
-		return LinkClosed{"As much has been handed in as this address takes."}
+// LockLink keeps lots and uploads of a link one after the other until the
+// transaction ends, and returns it as it is.
+func LockLink(ctx context.Context, tx pgx.Tx, id int64) (SupplierLink, error) {
+	if _, err := number(ctx, tx, `select id from supplier_link where id = $1 for update`, id); err != nil {
+		return SupplierLink{}, err
 	}
-	return nil
+	return one[SupplierLink](ctx, tx, linkQuery+` where k.id = $1`, id)
 }
 
-// HandInLot opens a lot for what a supplier hands in through a link.
-func (s *Store) HandInLot(ctx context.Context, link SupplierLink, uploads int) (id int64, err error) {
-	if err := link.closed(); err != nil {
+// LockLinkBy is LockLink for the link whose address ends with what has this
+// SHA-256.
+func LockLinkBy(ctx context.Context, tx pgx.Tx, token []byte) (SupplierLink, error) {
+	id, err := number(ctx, tx, `select id from supplier_link where token = $1`, token)
+	if err != nil {
+		return SupplierLink{}, err
+	}
+	return LockLink(ctx, tx, id)
+}
+
+// ForgetLinkLots forgets lots of a link that were opened longer ago than term and
+// that nothing was begun for.
+func ForgetLinkLots(ctx context.Context, tx pgx.Tx, link int64, term time.Duration) error {
+	_, err := tx.Exec(ctx, `delete from lot l where link_id = $1 and state = 'receiving' and created_at < now() - make_interval(secs => $2)
+		and not exists (select from upload where lot_id = l.id)`, link, term.Seconds())
+	return err
+}
+
+// LinkPromised returns how many files came through a link or are waited for.
+func LinkPromised(ctx context.Context, tx pgx.Tx, link int64) (int64, error) {
+	return number(ctx, tx, `select coalesce(sum(greatest(u.n, case when l.state = 'receiving' then l.expected else 0 end)), 0)::bigint
+		from lot l, lateral (select count(*) as n from upload where lot_id = l.id) u where l.link_id = $1`, link)
+}
+
+// CreateLinkLot opens a lot for what comes through a link.
+func CreateLinkLot(ctx context.Context, tx pgx.Tx, link int64, name string, uploads int, who acting.Actor) (id int64, err error) {
+	id, err = number(ctx, tx, `insert into lot (name, origin, expected, link_id, actor) values ($1, 'link', $2, $3, $4) returning id`,
+		name, uploads, link, who.Name)
+	if err != nil {
 		return 0, err
 	}
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		// Lots of one link are counted one after the other.
-		if _, err := number(ctx, tx, `select id from supplier_link where id = $1 for update`, link.ID); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `delete from lot l where link_id = $1 and state = 'receiving' and created_at < now() - interval '10 minutes'
-			and not exists (select from upload where lot_id = l.id)`, link.ID); err != nil {
-			return err
-		}
-		taken, err := number(ctx, tx, `select coalesce(sum(greatest(u.n, case when l.state = 'receiving' then l.expected else 0 end)), 0)::bigint
-			from lot l, lateral (select count(*) as n from upload where lot_id = l.id) u where l.link_id = $1`, link.ID)
-		if err != nil {
-			return err
-		}
-		if left := max(0, int64(link.MaxFiles)-taken); int64(uploads) > left {
-			return LinkClosed{fmt.Sprintf("This address takes %d more files. Put the pictures into one archive, or hand in fewer; nothing was sent.", left)}
-		}
-		id, err = number(ctx, tx, `insert into lot (name, origin, expected, link_id) values ($1, 'link', $2, $3) returning id`,
-			link.Supplier+" "+time.Now().Format("2006-01-02 15:04"), uploads, link.ID)
-		if err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "lot", ID: id})
-	})
-	return id, err
+	return id, Notify(ctx, tx, Event{Topic: "lot", ID: id})
 }
 
-// BeginHandIn records that an upload through a link has begun, when the link
-// still takes it. ErrNotFound means that the lot is not the link's or does not
-// wait for files; LinkClosed says why the link does not take it.
-func (s *Store) BeginHandIn(ctx context.Context, token []byte, u Upload, pending int64) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if err := roomFor(ctx, tx, u.Bytes, pending); err != nil {
-			return err
-		}
-		// Uploads of one link are counted one after the other.
-		id, err := number(ctx, tx, `select id from supplier_link where token = $1 for update`, token)
-		if err != nil {
-			return err
-		}
-		link, err := one[SupplierLink](ctx, tx, linkQuery+` where k.id = $1`, id)
-		if err != nil {
-			return err
-		}
-		if err := link.closed(); err != nil {
-			return err
-		}
-		if link.Bytes+u.Bytes > link.MaxBytes {
-			return LinkClosed{fmt.Sprintf("This file is too large: %s of %s are left.", megabytes(link.MaxBytes-link.Bytes), megabytes(link.MaxBytes))}
-		}
-		tag, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes) select $1, id, $3, $4 from lot
-			where id = $2 and link_id = $5 and state = 'receiving'`, u.ID, u.LotID, u.Path, u.Bytes, id)
-		if err == nil && tag.RowsAffected() == 0 {
-			err = ErrNotFound
-		}
-		return err
-	})
+// BeginLinkUpload records that an upload through a link has begun. ErrNotFound
+// means that the lot is not the link's or does not wait for files.
+func BeginLinkUpload(ctx context.Context, tx pgx.Tx, link int64, u Upload) error {
+	tag, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes) select $1, id, $3, $4 from lot
+		where id = $2 and link_id = $5 and state = 'receiving'`, u.ID, u.LotID, u.Path, u.Bytes, link)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
 }
 
-// HandInOpen tells with LinkClosed or ErrNotFound that an upload through a link
-// does not go on: it was complete, or the link has ended since.
-func (s *Store) HandInOpen(ctx context.Context, upload string) error {
-	id, err := number(ctx, s.Pool, `select l.link_id from upload u join lot l on l.id = u.lot_id where u.id = $1 and u.finished_at is null and l.link_id is not null`, upload)
+// LinkOfUpload returns the link that an upload that is not complete comes through.
+func (s *Store) LinkOfUpload(ctx context.Context, upload string) (SupplierLink, error) {
+	id, err := number(ctx, s.Pool,
+		`select l.link_id from upload u join lot l on l.id = u.lot_id where u.id = $1 and u.finished_at is null and l.link_id is not null`, upload)
 	if err != nil {
-		return err
+		return SupplierLink{}, err
 	}
-	link, err := s.SupplierLink(ctx, id)
-	if err != nil {
-		return err
-	}
-	if link.State == "full" {
-		return nil // by this very upload
-	}
-	return link.closed()
+	return s.SupplierLink(ctx, id)
 }
-
-func megabytes(n int64) string { return fmt.Sprintf("%.1f MB", float64(n)/1e6) }
 
 // MissingProduct is a variant of a product that has no picture.
 type MissingProduct struct {
@@ -191,8 +174,15 @@ func (s *Store) MissingProducts(ctx context.Context, category string, limit int)
 	if total, err = number(ctx, s.Pool, `select count(*) `+from, category); err != nil {
 		return nil, 0, err
 	}
-	missing, err = list[MissingProduct](ctx, s.Pool, `select v.sku, trim(concat_ws(' ', coalesce(nullif(v.title, ''), p.title), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o))) as title,
-		coalesce(regexp_replace(v.gtin, '^0(?=[0-9]{13}$)', ''), '') as gtin `+from+` order by v.sku limit $2`, category, limit)
+	missing, err = list[MissingProduct](
+		ctx,
+		s.Pool,
+		`select v.sku, trim(concat_ws(' ', coalesce(nullif(v.title, ''), p.title), (select string_agg(o->>'value', ', ')
+			from jsonb_array_elements(v.options) o))) as title,
+		coalesce(regexp_replace(v.gtin, '^0(?=[0-9]{13}$)', ''), '') as gtin `+from+` order by v.sku limit $2`,
+		category,
+		limit,
+	)
 	return missing, total, err
 }
 
@@ -200,8 +190,10 @@ func (s *Store) MissingProducts(ctx context.Context, category string, limit int)
 // beside what its lots hold already, and whose it is; ErrNotFound means that the
 // lot came through none.
 func (s *Store) LinkLeft(ctx context.Context, lot int64) (bytes int64, supplier string, err error) {
-	err = s.Pool.QueryRow(ctx, `select greatest(0, k.max_bytes - coalesce((select sum(f.bytes) from lot o join file f on f.lot_id = o.id where o.link_id = k.id and f.sha256 is not null), 0)), k.supplier
-		from lot l join supplier_link k on k.id = l.link_id where l.id = $1`, lot).Scan(&bytes, &supplier)
+	err = s.Pool.QueryRow(ctx, `select greatest(0, k.max_bytes - coalesce((select sum(f.bytes) from lot o join file f on f.lot_id = o.id
+		where o.link_id = k.id and f.sha256 is not null), 0)), k.supplier
+		from lot l join supplier_link k on k.id = l.link_id where l.id = $1`, lot).
+		Scan(&bytes, &supplier)
 	return bytes, supplier, orNotFound(err)
 }
 
@@ -210,11 +202,4 @@ func (s *Store) GiveLinkRights(ctx context.Context, lot int64) error {
 	_, err := s.Pool.Exec(ctx, `update file f set rights = k.rights, licence = k.licence, credit = k.credit
 		from lot l join supplier_link k on k.id = l.link_id where l.id = $1 and f.lot_id = l.id`, lot)
 	return err
-}
-
-// IsLinkClosed tells whether an error says that a link takes nothing.
-func IsLinkClosed(err error) (reason string, closed bool) {
-	var e LinkClosed
-	closed = errors.As(err, &e)
-	return e.Reason, closed
 }

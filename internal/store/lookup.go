@@ -54,7 +54,10 @@ func AskFor(ctx context.Context, tx pgx.Tx, origin int64, codes []LookupCode) (w
 // BarcodesWithoutPicture returns the barcodes of variants whose product has no
 // picture.
 func (s *Store) BarcodesWithoutPicture(ctx context.Context) ([]string, error) {
-	rows, err := s.Pool.Query(ctx, `select distinct v.gtin from variant v join product p on p.id = v.product_id where p.pictures = 0 and v.gtin is not null order by 1`)
+	rows, err := s.Pool.Query(
+		ctx,
+		`select distinct v.gtin from variant v join product p on p.id = v.product_id where p.pictures = 0 and v.gtin is not null order by 1`,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -96,7 +99,8 @@ func (s *Store) OpenCodes(ctx context.Context, origin int64) (int64, error) {
 }
 
 const codeQuery = `
-	select c.id, c.code, c.state, c.message, c.asked_at, coalesce(p.id, 0) as product, coalesce(v.sku, '') as sku, coalesce(p.title, '') as title, coalesce(p.pictures, 0) as pictures
+	select c.id, c.code, c.state, c.message, c.asked_at, coalesce(p.id, 0) as product, coalesce(v.sku, '') as sku, coalesce(p.title,
+	'') as title, coalesce(p.pictures, 0) as pictures
 	from lookup_code c
 	left join lateral (select product_id, sku from variant where gtin = c.code order by id limit 1) v on true
 	left join product p on p.id = v.product_id`
@@ -107,8 +111,11 @@ func (s *Store) Answered(ctx context.Context, origin int64, c LookupCode) error 
 		batch := &pgx.Batch{}
 		batch.Queue(`update lookup_code set state = $2, message = $3, asked_at = now() where id = $1`, c.ID, c.State, c.Message)
 		for _, a := range c.Candidates {
-			batch.Queue(`insert into lookup_candidate (code_id, address, title, type, width, height, bytes, tag, problem) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict do nothing`,
-				c.ID, a.Address, a.Title, a.Type, a.Width, a.Height, a.Bytes, a.Tag, a.Problem)
+			batch.Queue(
+				`insert into lookup_candidate (code_id, address, title, type, width, height, bytes, tag, problem) values ($1, $2, $3, $4, $5, $6, $7,
+					$8, $9) on conflict do nothing`,
+				c.ID, a.Address, a.Title, a.Type, a.Width, a.Height, a.Bytes, a.Tag, a.Problem,
+			)
 		}
 		if err := tx.SendBatch(ctx, batch).Close(); err != nil {
 			return err
@@ -132,18 +139,26 @@ type LookupCounts struct {
 // LookupCounts counts a service's barcodes.
 func (s *Store) LookupCounts(ctx context.Context, origin int64) (LookupCounts, error) {
 	return one[LookupCounts](ctx, s.Pool, `
-		select count(*) filter (where state = 'open') as open, count(*) filter (where state = 'found' and candidates) as choose, count(*) filter (where state = 'found' and not candidates) as done,
-			count(*) filter (where state = 'nothing') as nothing, count(*) filter (where state = 'wrong') as wrong, count(*) filter (where state = 'failed') as failed,
+		select count(*) filter (where state = 'open') as open, count(*) filter (where state = 'found' and candidates) as choose,
+		count(*) filter (where state = 'found' and not candidates) as done,
+			count(*) filter (where state = 'nothing') as nothing, count(*) filter (where state = 'wrong') as wrong,
+			count(*) filter (where state = 'failed') as failed,
 			coalesce((select asked from lookup_day where origin_id = $1 and day = current_date), 0)::bigint as today,
 			(select count(distinct v.gtin) from variant v join product p on p.id = v.product_id where p.pictures = 0 and v.gtin is not null
 				and not exists (select from lookup_code c where c.origin_id = $1 and c.code = v.gtin and c.state <> 'failed')) as missing
-		from (select state, exists (select from lookup_candidate where code_id = c.id and state = 'open' and problem = '') as candidates from lookup_code c where origin_id = $1) c`, origin)
+		from (select state, exists (select from lookup_candidate where code_id = c.id and state = 'open' and problem = '') as candidates
+		from lookup_code c where origin_id = $1) c`, origin)
 }
 
 // LookupCodes returns a page of a service's barcodes with their candidates: in
 // state "choose" those with open candidates, in "done" those without, else by
 // state.
-func (s *Store) LookupCodes(ctx context.Context, origin int64, state string, offset, limit int) (page []LookupCode, total int64, err error) {
+func (s *Store) LookupCodes(
+	ctx context.Context,
+	origin int64,
+	state string,
+	offset, limit int,
+) (page []LookupCode, total int64, err error) {
 	const open = `exists (select from lookup_candidate where code_id = c.id and state = 'open' and problem = '')`
 	where := ` where c.origin_id = $1 and c.state = $2`
 	switch state {
@@ -155,14 +170,20 @@ func (s *Store) LookupCodes(ctx context.Context, origin int64, state string, off
 	if total, err = number(ctx, s.Pool, `select count(*) from lookup_code c`+where, origin, state); err != nil {
 		return nil, 0, err
 	}
-	if page, err = list[LookupCode](ctx, s.Pool, codeQuery+where+` order by c.id offset $3 limit $4`, origin, state, offset, limit); err != nil {
+	if page, err = list[LookupCode](ctx, s.Pool, codeQuery+where+` order by c.id offset $3 limit $4`, origin, state, offset,
+		limit); err != nil {
 		return nil, 0, err
 	}
 	ids, at := make([]int64, len(page)), map[int64]int{}
 	for i := range page {
 		ids[i], at[page[i].ID], page[i].Candidates = page[i].ID, i, []LookupCandidate{}
 	}
-	found, err := list[LookupCandidate](ctx, s.Pool, candidateQuery+` where code_id = any($1) order by width::bigint * height desc, id`, ids)
+	found, err := list[LookupCandidate](
+		ctx,
+		s.Pool,
+		candidateQuery+` where code_id = any($1) order by width::bigint * height desc, id`,
+		ids,
+	)
 	for _, c := range found {
 		i := at[c.CodeID]
 		page[i].Candidates = append(page[i].Candidates, c)
@@ -174,18 +195,29 @@ const candidateQuery = `select id, code_id, address, title, type, width, height,
 
 // TakeCandidates marks open candidates as taken and returns them as files to be
 // fetched, each with the barcode it was found for.
-func TakeCandidates(ctx context.Context, tx pgx.Tx, origin int64, ids []int64) (chosen []LookupCandidate, codes map[int64]string, err error) {
+func TakeCandidates(
+	ctx context.Context,
+	tx pgx.Tx,
+	origin int64,
+	ids []int64,
+) (chosen []LookupCandidate, codes map[int64]string, err error) {
 	if chosen, err = list[LookupCandidate](ctx, tx, `with taken as (
-			update lookup_candidate a set state = 'taken' from lookup_code c where a.id = any($2) and a.state = 'open' and a.problem = '' and c.id = a.code_id and c.origin_id = $1 returning a.*)
+			update lookup_candidate a set state = 'taken' from lookup_code c where a.id = any($2) and a.state = 'open' and a.problem = ''
+			and c.id = a.code_id and c.origin_id = $1 returning a.*)
 		select id, code_id, address, title, type, width, height, bytes, tag, problem, state from taken order by code_id, id`, origin, ids); err != nil {
 		return nil, nil, err
 	}
 	// What stands beside the chosen ones is declined.
-	if _, err := tx.Exec(ctx, `update lookup_candidate set state = 'declined' where state = 'open' and code_id in (select code_id from lookup_candidate where id = any($1))`, ids); err != nil {
+	if _, err := tx.Exec(ctx, `update lookup_candidate set state = 'declined' where state = 'open' and code_id in (select code_id
+		from lookup_candidate where id = any($1))`, ids); err != nil {
 		return nil, nil, err
 	}
 	codes = map[int64]string{}
-	rows, err := tx.Query(ctx, `select id, code from lookup_code where origin_id = $1 and id in (select code_id from lookup_candidate where id = any($2))`, origin, ids)
+	rows, err := tx.Query(
+		ctx,
+		`select id, code from lookup_code where origin_id = $1 and id in (select code_id from lookup_candidate where id = any($2))`,
+		origin, ids,
+	)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -206,7 +238,11 @@ func (s *Store) DeclineCandidates(ctx context.Context, origin, code int64, decli
 		from, to = to, from
 	}
 	return s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update lookup_candidate a set state = $4 from lookup_code c where c.id = a.code_id and c.origin_id = $1 and c.id = $2 and a.state = $3`, origin, code, from, to)
+		tag, err := tx.Exec(
+			ctx,
+			`update lookup_candidate a set state = $4 from lookup_code c where c.id = a.code_id and c.origin_id = $1 and c.id = $2 and a.state = $3`,
+			origin, code, from, to,
+		)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}

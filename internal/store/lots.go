@@ -2,11 +2,13 @@ package store
 
 import (
 	"context"
-	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+	"ambrosa/core/lot"
 	"ambrosa/core/rights"
 )
 
@@ -16,7 +18,7 @@ type Lot struct {
 	Name      string    `json:"name"`
 	Origin    string    `json:"origin" doc:"Kind of place it came from"`
 	OriginID  int64     `json:"originId" doc:"0 for files that a person handed in"`
-	State     string    `json:"state" enum:"receiving,examining,ready,applied,given up"`
+	State     lot.State `json:"state" enum:"receiving,examining,ready,applied,given up"`
 	Expected  int       `json:"expected" doc:"Uploads it is made of"`
 	Arrived   int       `json:"arrived" doc:"Uploads that are complete"`
 	CreatedAt time.Time `json:"createdAt"`
@@ -34,7 +36,8 @@ type Lot struct {
 }
 
 const lotQuery = `
-	select l.id, l.name, l.origin, coalesce(l.origin_id, 0) as origin_id, l.state, l.expected, l.created_at, coalesce(u.arrived, 0)::int as arrived,
+	select l.id, l.name, l.origin, coalesce(l.origin_id, 0) as origin_id, l.state, l.expected, l.created_at,
+	coalesce(u.arrived, 0)::int as arrived,
 		coalesce(f.files, 0)::int as files, coalesce(u.bytes, 0)::bigint as bytes, coalesce(f.unread, 0)::int as unread,
 		coalesce(f.paired, 0)::int as paired, coalesce(f.contested, 0)::int as contested, coalesce(f.loose, 0)::int as loose,
 		coalesce(f.set_aside, 0)::int as set_aside, coalesce(f.unusable, 0)::int as unusable,
@@ -48,7 +51,8 @@ const lotQuery = `
 	left join lateral (
 		select count(finished_at) as arrived, sum(bytes) as bytes, array_agg(path || ': ' || problem) filter (where problem <> '') as problems
 		from upload where lot_id = l.id) u on true
-	left join lateral (select p.id, p.state from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = l.id order by p.id desc limit 1) p on true`
+	left join lateral (select p.id, p.state from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = l.id order by p.id desc
+	limit 1) p on true`
 
 // Lots returns the newest lots first.
 func (s *Store) Lots(ctx context.Context, limit int) ([]Lot, error) {
@@ -60,37 +64,28 @@ func (s *Store) Lot(ctx context.Context, id int64) (Lot, error) {
 	return one[Lot](ctx, s.Pool, lotQuery+` where l.id = $1`, id)
 }
 
-// CreateLot opens a lot that waits for uploads.
-func (s *Store) CreateLot(ctx context.Context, name, origin string, uploads int) (id int64, err error) {
-	return s.createLot(ctx, name, origin, "", uploads, 0, 0)
+// NewLot is a lot that is to be opened.
+type NewLot struct {
+	Name    string
+	Origin  string         // kind of place it comes from
+	Barcode string         // that its pictures were taken of; each of its files says it from the moment it is written
+	Uploads int            // that it waits for
+	Target  catalog.Target // that its pictures are put on as soon as they are examined; none for no such
 }
 
-// CreateProductLot opens a lot whose pictures are put on a product (variant 0) or
-// variant as soon as they are examined. ErrNotFound means that there is none.
-func (s *Store) CreateProductLot(ctx context.Context, name string, uploads int, product, variant int64) (id int64, err error) {
-	if err := isTarget(ctx, s.Pool, product, variant); err != nil {
-		return 0, err
-	}
-	return s.createLot(ctx, name, "upload", "", uploads, product, variant)
-}
-
-// LotTarget returns the product and variant that a lot's pictures were dropped on,
-// 0 for none.
-func (s *Store) LotTarget(ctx context.Context, lot int64) (product, variant int64, err error) {
-	err = s.Pool.QueryRow(ctx, `select coalesce(product_id, 0), coalesce(variant_id, 0) from lot where id = $1`, lot).Scan(&product, &variant)
-	return product, variant, orNotFound(err)
-}
-
-// CreateScanLot opens a lot of pictures of what has a barcode; "" is for any
-// pictures. Each of its files says the barcode from the moment it is written.
-func (s *Store) CreateScanLot(ctx context.Context, name, barcode string, uploads int) (id int64, err error) {
-	return s.createLot(ctx, name, "upload", barcode, uploads, 0, 0)
-}
-
-func (s *Store) createLot(ctx context.Context, name, origin, barcode string, uploads int, product, variant int64) (id int64, err error) {
+// CreateLot opens a lot that waits for uploads. ErrNotFound means that its target
+// is not there.
+func (s *Store) CreateLot(ctx context.Context, who acting.Actor, l NewLot) (id int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if id, err = number(ctx, tx, `insert into lot (name, origin, barcode, expected, product_id, variant_id)
-			values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0)) returning id`, name, origin, barcode, uploads, product, variant); err != nil {
+		var on targetColumns
+		if !l.Target.None() {
+			if on, err = columnsOf(ctx, tx, l.Target); err != nil {
+				return err
+			}
+		}
+		if id, err = number(ctx, tx, `insert into lot (name, origin, barcode, expected, product_id, variant_id, category_id, actor)
+			values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0), nullif($7::bigint, 0), $8) returning id`,
+			l.Name, l.Origin, l.Barcode, l.Uploads, on.Product, on.Variant, on.Category, who.Name); err != nil {
 			return err
 		}
 		return Notify(ctx, tx, Event{Topic: "lot", ID: id})
@@ -98,8 +93,18 @@ func (s *Store) createLot(ctx context.Context, name, origin, barcode string, upl
 	return id, err
 }
 
+// LotTarget returns the target that a lot's pictures were dropped on, or none.
+func (s *Store) LotTarget(ctx context.Context, lot int64) (catalog.Target, error) {
+	on, err := one[targetColumns](ctx, s.Pool, `select coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant,
+		coalesce(category_id, 0) as category from lot where id = $1`, lot)
+	if on == (targetColumns{}) {
+		return catalog.Target{}, err
+	}
+	return on.target(), err
+}
+
 // SetLotState moves a lot on.
-func (s *Store) SetLotState(ctx context.Context, id int64, state string) error {
+func (s *Store) SetLotState(ctx context.Context, id int64, state lot.State) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `update lot set state = $2 where id = $1`, id, state); err != nil {
 			return err
@@ -117,82 +122,60 @@ type Upload struct {
 	Bytes int64
 }
 
-// ErrTooMuch means that there is no room for more.
-var ErrTooMuch = errors.New("no room for more")
-
 // BeginUpload records that an upload to a lot has begun. ErrNotFound means that
-// the lot does not wait for files, ErrTooMuch that more than pending bytes would
-// be on their way then.
-func (s *Store) BeginUpload(ctx context.Context, u Upload, pending int64) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if err := roomFor(ctx, tx, u.Bytes, pending); err != nil {
-			return err
-		}
-		tag, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes)
-			select $1, id, $3, $4 from lot where id = $2 and state = 'receiving' on conflict do nothing`, u.ID, u.LotID, u.Path, u.Bytes)
-		if err == nil && tag.RowsAffected() == 0 {
-			err = ErrNotFound
-		}
-		return err
-	})
-}
-
-// roomFor sees whether so many bytes more may be on their way.
-func roomFor(ctx context.Context, tx pgx.Tx, bytes, pending int64) error {
-	if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtext('uploads on their way'))`); err != nil {
-		return err
-	}
-	waits, err := number(ctx, tx, `select coalesce(sum(bytes), 0)::bigint from upload where finished_at is null`)
-	if err == nil && waits+bytes > pending {
-		err = ErrTooMuch
+// the lot does not wait for files.
+func BeginUpload(ctx context.Context, tx pgx.Tx, u Upload) error {
+	tag, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes)
+		select $1, id, $3, $4 from lot where id = $2 and state = 'receiving' on conflict do nothing`, u.ID, u.LotID, u.Path, u.Bytes)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
 	}
 	return err
+}
+
+// OnTheirWay returns how many bytes uploads that are not complete will have, and
+// keeps others from being begun until the transaction ends.
+func OnTheirWay(ctx context.Context, tx pgx.Tx) (bytes int64, err error) {
+	if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtext('uploads on their way'))`); err != nil {
+		return 0, err
+	}
+	return number(ctx, tx, `select coalesce(sum(bytes), 0)::bigint from upload where finished_at is null`)
 }
 
 // UploadOpen tells with ErrNotFound that an upload does not go on.
 func (s *Store) UploadOpen(ctx context.Context, id string) error {
-	_, err := number(ctx, s.Pool, `select u.lot_id from upload u join lot l on l.id = u.lot_id where u.id = $1 and u.finished_at is null and l.link_id is null`, id)
+	_, err := number(
+		ctx, s.Pool,
+		`select u.lot_id from upload u join lot l on l.id = u.lot_id where u.id = $1 and u.finished_at is null and l.link_id is null`,
+		id,
+	)
 	return err
 }
 
-// FinishUpload records that all of an upload is here. When it is the last one
-// that the lot waits for, complete is run in the same transaction.
-func (s *Store) FinishUpload(ctx context.Context, id string, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		lot, err := number(ctx, tx, `update upload set finished_at = coalesce(finished_at, now()) where id = $1 returning lot_id`, id)
-		if err != nil {
-			return err
-		}
-		return completeLot(ctx, tx, lot, false, complete)
-	})
+// FinishUpload records that all of an upload is here, and returns its lot.
+func FinishUpload(ctx context.Context, tx pgx.Tx, id string) (lot int64, err error) {
+	return number(ctx, tx, `update upload set finished_at = coalesce(finished_at, now()) where id = $1 returning lot_id`, id)
 }
 
-// CloseLot takes a lot as complete with the uploads that are here, and forgets
-// those that are not.
-func (s *Store) CloseLot(ctx context.Context, lot int64, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if err := completeLot(ctx, tx, lot, true, complete); err != nil {
-			return err
-		}
-		_, err := tx.Exec(ctx, `delete from upload where lot_id = $1 and finished_at is null and exists (select from lot where id = $1 and state = 'examining')`, lot)
-		return err
-	})
-}
-
-func completeLot(ctx context.Context, tx pgx.Tx, lot int64, asItIs bool, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
-	var waits, here bool
-	err := tx.QueryRow(ctx, `select state = 'receiving', ($2 and exists (select from upload u where u.lot_id = l.id and u.finished_at is not null))
-			or (select count(finished_at) from upload u where u.lot_id = l.id) >= expected
-		from lot l where id = $1 for update`, lot, asItIs).Scan(&waits, &here)
-	if err == nil && waits && here {
-		if _, err = tx.Exec(ctx, `update lot set state = 'examining' where id = $1`, lot); err == nil {
-			err = complete(ctx, tx, lot)
-		}
-	}
+// CompleteLot has a lot that waits be examined when all that it waits for is
+// here, or asItIs, with what is here; it tells whether that is so.
+func CompleteLot(ctx context.Context, tx pgx.Tx, lot int64, asItIs bool) (complete bool, err error) {
+	err = tx.QueryRow(ctx, `with waits as (
+			select id from lot l where id = $1 and state = 'receiving'
+				and (($2 and exists (select from upload u where u.lot_id = l.id and u.finished_at is not null))
+					or (select count(finished_at) from upload u where u.lot_id = l.id) >= expected) for update),
+		moved as (update lot set state = 'examining' where id in (select id from waits) returning id)
+		select exists (select from moved)`, lot, asItIs).Scan(&complete)
 	if err != nil {
-		return err
+		return false, err
 	}
-	return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+	return complete, Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+}
+
+// ForgetUploads forgets those uploads of a lot that are not here.
+func ForgetUploads(ctx context.Context, tx pgx.Tx, lot int64) error {
+	_, err := tx.Exec(ctx, `delete from upload where lot_id = $1 and finished_at is null`, lot)
+	return err
 }
 
 // OpenUploads returns a lot's complete uploads that are not examined yet, in
@@ -274,18 +257,28 @@ func (s *Store) AddFiles(ctx context.Context, lot int64, files []Examined) error
 		batch := &pgx.Batch{}
 		for _, f := range files {
 			if b := f.Blob; b != nil {
-				batch.Queue(`insert into blob (sha256, bytes, type, width, height, frames, colour, bits, alpha, profile, orientation, fingerprint, thumbnail, problem, content_width, content_height, detail, stated, marks, tint)
+				batch.Queue(
+					`insert into blob (sha256, bytes, type, width, height, frames, colour, bits, alpha, profile, orientation, fingerprint, thumbnail,
+						problem, content_width, content_height, detail, stated, marks, tint)
 					values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20) on conflict (sha256) do nothing`,
-					b.Sum, b.Bytes, b.Type, b.Width, b.Height, b.Frames, b.Colour, b.Bits, b.Alpha, b.Profile, b.Orientation, b.Fingerprint, b.Thumbnail, b.Problem,
-					b.ContentWidth, b.ContentHeight, float32(b.Detail), b.Stated, b.Marks, b.Tint)
+					b.Sum, b.Bytes, b.Type, b.Width, b.Height, b.Frames, b.Colour, b.Bits, b.Alpha, b.Profile, b.Orientation,
+					b.Fingerprint, b.Thumbnail, b.Problem, b.ContentWidth, b.ContentHeight,
+					float32(b.Detail),
+					b.Stated,
+					b.Marks,
+					b.Tint,
+				)
 			}
 			verdict := "unread"
 			if f.Problem != "" {
 				verdict = "unusable"
 			}
-			batch.Queue(`insert into file (lot_id, upload_id, entry, path, bytes, sha256, problem, verdict, fetched, said)
-				select $1, $2, $3, $4, $5, $6, $7, $8, $9, case when barcode <> '' then jsonb_build_object('barcode', barcode) end from lot where id = $1
-				on conflict (upload_id, entry) do nothing`,
+			batch.Queue(`with written as (
+					insert into file (lot_id, upload_id, entry, path, bytes, sha256, problem, verdict, fetched, said)
+					select $1, $2, $3, $4, $5, $6, $7, $8, $9, case when barcode <> '' then jsonb_build_object('barcode', barcode) end
+					from lot where id = $1 on conflict (upload_id, entry) do nothing returning id, lot_id)
+				insert into reference (file_id, lot_id)
+				select w.id, w.lot_id from written w join lot l on l.id = w.lot_id where l.state <> 'given up'`,
 				lot, f.Upload, f.Entry, f.Path, f.Bytes, f.Sum, f.Problem, verdict, !f.Missed)
 		}
 		return tx.SendBatch(ctx, batch).Close()
@@ -316,32 +309,31 @@ func (s *Store) SeenEntries(ctx context.Context, lot int64) (map[string]map[int]
 // LateUploads returns the uploads that were begun longer ago than term and are
 // not complete.
 func (s *Store) LateUploads(ctx context.Context, term time.Duration) ([]Upload, error) {
-	return list[Upload](ctx, s.Pool, `select id, lot_id, path, bytes from upload where finished_at is null and begun_at < now() - make_interval(secs => $1) limit 1000`, term.Seconds())
+	return list[Upload](
+		ctx,
+		s.Pool,
+		`select id, lot_id, path, bytes from upload where finished_at is null and begun_at < now() - make_interval(secs => $1) limit 1000`,
+		term.Seconds(),
+	)
 }
 
-// GiveUpUpload forgets an upload that is not complete. When the lot's other
-// uploads are here, complete is run in the same transaction; a lot that nothing
-// came for is forgotten. ErrNotFound means that there is no such upload.
-func (s *Store) GiveUpUpload(ctx context.Context, id string, complete func(ctx context.Context, tx pgx.Tx, lot int64) error) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		lot, err := number(ctx, tx, `delete from upload where id = $1 and finished_at is null returning lot_id`, id)
-		if err != nil {
-			return err
-		}
-		waits, err := number(ctx, tx, `select count(*) from upload where lot_id = $1 and finished_at is null`, lot)
-		if err != nil {
-			return err
-		}
-		if waits == 0 {
-			if err := completeLot(ctx, tx, lot, true, complete); err != nil {
-				return err
-			}
-		}
-		if _, err := tx.Exec(ctx, `delete from lot where id = $1 and state = 'receiving' and not exists (select from upload where lot_id = $1)`, lot); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
-	})
+// ForgetUpload forgets an upload that is not complete, and returns its lot and
+// how many others that waits for. ErrNotFound means that there is no such upload.
+func ForgetUpload(ctx context.Context, tx pgx.Tx, id string) (lot, waits int64, err error) {
+	if lot, err = number(ctx, tx, `delete from upload where id = $1 and finished_at is null returning lot_id`, id); err != nil {
+		return 0, 0, err
+	}
+	waits, err = number(ctx, tx, `select count(*) from upload where lot_id = $1 and finished_at is null`, lot)
+	return lot, waits, err
+}
+
+// ForgetEmptyLot forgets a lot that waits and that nothing came for.
+func ForgetEmptyLot(ctx context.Context, tx pgx.Tx, lot int64) error {
+	if _, err := tx.Exec(ctx, `delete from lot where id = $1 and state = 'receiving' and not exists (select from upload where lot_id = $1)`,
+		lot); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
 }
 
 // UploadNeeded tells whether an upload's bytes are still to be read.

@@ -43,7 +43,8 @@ func (s *Store) MarkFiles(ctx context.Context, lot int64) error {
 			from (select f.id as file, l.id, l.bits from file f join blob b on b.sha256 = f.sha256 and b.fingerprint is not null and b.problem = ''
 				cross join lateral (
 					select o.id, bit_count((ob.fingerprint # b.fingerprint)::bit(64))::int as bits
-					from (select sha256, fingerprint, tint from blob ob where ob.fingerprint is not null and ob.problem = '' and ob.sha256 <> b.sha256 and %s
+					from (select sha256, fingerprint, tint from blob ob where ob.fingerprint is not null and ob.problem = '' and ob.sha256 <> b.sha256
+					and %s
 						limit %d) ob
 					cross join lateral (select id from file where sha256 = ob.sha256 and id < f.id order by id limit 1) o
 					where bit_count((ob.fingerprint # b.fingerprint)::bit(64)) <= %d
@@ -74,7 +75,16 @@ func (s *Store) MarkCounts(ctx context.Context, lot int64) (map[string]int64, er
 
 // Facts returns what is measured of a blob.
 func (b *BlobRow) Facts() picturespec.Facts {
-	return picturespec.Facts{Width: b.Width, Height: b.Height, ContentWidth: b.ContentWidth, ContentHeight: b.ContentHeight, Detail: b.Detail, Frames: b.Frames, Colour: b.Colour, Alpha: b.Alpha}
+	return picturespec.Facts{
+		Width:         b.Width,
+		Height:        b.Height,
+		ContentWidth:  b.ContentWidth,
+		ContentHeight: b.ContentHeight,
+		Detail:        b.Detail,
+		Frames:        b.Frames,
+		Colour:        b.Colour,
+		Alpha:         b.Alpha,
+	}
 }
 
 // TypeCounts counts a lot's files by type.

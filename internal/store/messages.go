@@ -23,7 +23,8 @@ type Message struct {
 	MailProblem string     `json:"mailProblem"`
 }
 
-const messageQuery = `select id, at, coalesce(run_id, 0) as run, coalesce(plan_id, 0) as plan, title, body, read_at, mail_to, mail_state, mail_problem from message`
+const messageQuery = `select id, at, coalesce(run_id, 0) as run, coalesce(plan_id, 0) as plan, title, body, read_at, mail_to, mail_state,
+	mail_problem from message`
 
 // Messages returns the newest messages first.
 func (s *Store) Messages(ctx context.Context, limit int) ([]Message, error) {
@@ -61,7 +62,8 @@ func (s *Store) SetMailAddress(ctx context.Context, address string) error {
 // mail, when somebody wants it to; then waits is true.
 func AddMessage(ctx context.Context, tx pgx.Tx, run, planned int64, r plan.Report, mails bool) (id int64, waits bool, err error) {
 	err = tx.QueryRow(ctx, `insert into message (run_id, plan_id, title, body, mail_to, mail_state)
-		select $1, nullif($2::bigint, 0), $3, $4, case when $5 then address else '' end, case when $5 and address <> '' then 'waiting' else '' end from mailing
+		select $1, nullif($2::bigint, 0), $3, $4, case when $5 then address else '' end, case when $5 and address <> '' then 'waiting'
+		else '' end from mailing
 		returning id, mail_state = 'waiting'`, run, planned, r.Title(), r.Text(), mails).Scan(&id, &waits)
 	if err != nil {
 		return 0, false, err
@@ -94,9 +96,11 @@ func Report(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why 
 	if reverted {
 		is, waits = "reverted", "applied"
 	}
-	err = tx.QueryRow(ctx, `select count(*) filter (where state = $2), coalesce(sum(added) filter (where state = $2), 0), coalesce(sum(removed) filter (where state = $2), 0),
+	err = tx.QueryRow(ctx, `select count(*) filter (where state = $2), coalesce(sum(added) filter (where state = $2), 0),
+		coalesce(sum(removed) filter (where state = $2), 0),
 			coalesce(sum(moved) filter (where state = $2), 0), count(*) filter (where state = $3)
-		from plan_product where plan_id = $1`, id, is, waits).Scan(&r.Products, &r.Added, &r.Removed, &r.Moved, &r.Left)
+		from plan_change where plan_id = $1`, id, is, waits).
+		Scan(&r.Products, &r.Added, &r.Removed, &r.Moved, &r.Left)
 	if err != nil {
 		return r, err
 	}
@@ -104,8 +108,15 @@ func Report(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why 
 		return r, err // what was never changed is not missing when the rest is taken back
 	}
 	r.LeftOut = found.LeftOut
-	r.NotDone, err = list[plan.NotDone](ctx, tx, `select p.code, pp.problem as why from plan_product pp join product p on p.id = pp.product_id
-		where pp.plan_id = $1 and pp.state in ('stale', 'failed') order by p.code limit $2`, id, listedNotDone)
+	r.NotDone, err = list[plan.NotDone](
+		ctx,
+		tx,
+		`select coalesce(p.code, g.path) as code, c.problem as why
+		from plan_change c left join product p on p.id = c.product_id left join category g on g.id = c.category_id
+		where c.plan_id = $1 and c.state in ('stale', 'failed') order by 1 limit $2`,
+		id,
+		listedNotDone,
+	)
 	r.More = found.Stale + found.Failed - len(r.NotDone)
 	return r, err
 }

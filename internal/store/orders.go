@@ -2,56 +2,64 @@ package store
 
 import (
 	"context"
-	"errors"
 
 	"github.com/jackc/pgx/v5"
 
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
 	"ambrosa/core/plan"
 )
 
-// ordersOf returns the orders that persons gave pictures of products by hand
-// while they decided on lots; of two for one target, the later one.
-func ordersOf(ctx context.Context, db DB, lots, products []int64) (map[int64]plan.Orders, error) {
+// OrdersOf returns the orders that persons gave pictures of products and
+// categories by hand while they decided on lots, by product or category; of two
+// for one target, the later one.
+func OrdersOf(ctx context.Context, db DB, lots []int64, of []catalog.Target) (map[catalog.Target]plan.Orders, error) {
 	type row struct {
-		Product, Variant int64
-		Pictures         []plan.Ref
+		targetColumns
+		Pictures []plan.Ref
 	}
-	rows, err := list[row](ctx, db, `select distinct on (product_id, variant_id) product_id as product, variant_id as variant, pictures
-		from lot_order where lot_id = any($1) and product_id = any($2) order by product_id, variant_id, set_at desc, lot_id desc`, lots, products)
-	orders := map[int64]plan.Orders{}
+	products, categories := split(of)
+	rows, err := list[row](ctx, db, `select distinct on (product_id, variant_id, category_id) coalesce(product_id, 0) as product,
+			coalesce(variant_id, 0) as variant, coalesce(category_id, 0) as category, pictures
+		from lot_order where lot_id = any($1) and (product_id = any($2) or category_id = any($3))
+		order by product_id, variant_id, category_id, set_at desc, lot_id desc`, lots, products, categories)
+	orders := map[catalog.Target]plan.Orders{}
 	for _, r := range rows {
-		if orders[r.Product] == nil {
-			orders[r.Product] = plan.Orders{}
+		if orders[r.owner()] == nil {
+			orders[r.owner()] = plan.Orders{}
 		}
-		orders[r.Product][r.Variant] = r.Pictures
+		orders[r.owner()][r.target()] = r.Pictures
 	}
 	return orders, err
 }
 
-// SetOrder gives the pictures of a product (variant 0) or variant the order in
-// which they will stand when a lot is applied; an empty one leaves it to the
-// lot's names again.
-func (s *Store) SetOrder(ctx context.Context, lot, product, variant int64, order []plan.Ref) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		err := deciding(ctx, tx, lot)
-		if err == nil {
-			err = isTarget(ctx, tx, product, variant)
-		}
-		if errors.Is(err, ErrNotFound) {
-			return ErrChanged
-		}
-		if err != nil {
-			return err
-		}
-		if len(order) == 0 {
-			_, err = tx.Exec(ctx, `delete from lot_order where lot_id = $1 and product_id = $2 and variant_id = $3`, lot, product, variant)
-		} else {
-			_, err = tx.Exec(ctx, `insert into lot_order (lot_id, product_id, variant_id, pictures) values ($1, $2, $3, $4)
-				on conflict (lot_id, product_id, variant_id) do update set pictures = excluded.pictures, set_at = now()`, lot, product, variant, order)
-		}
-		if err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
-	})
+// SetOrder writes the order that a person gave the pictures of a target for when
+// a lot is applied; an empty one leaves it to the lot's names again. ErrNotFound
+// means that there is no such target.
+func SetOrder(ctx context.Context, tx pgx.Tx, who acting.Actor, lot int64, target catalog.Target, order []plan.Ref) error {
+	columns, err := columnsOf(ctx, tx, target)
+	if err != nil {
+		return err
+	}
+	args := pgx.NamedArgs{
+		"lot": lot, "product": columns.Product, "variant": columns.Variant, "category": columns.Category,
+		"pictures": order, "actor": who.Name,
+	}
+	if len(order) == 0 {
+		_, err = tx.Exec(ctx, `delete from lot_order where lot_id = @lot and coalesce(product_id, 0) = @product
+			and coalesce(variant_id, 0) = @variant and coalesce(category_id, 0) = @category`, args)
+	} else {
+		_, err = tx.Exec(ctx, `with ordered as (
+				insert into lot_order (lot_id, product_id, variant_id, category_id, pictures, actor)
+				values (@lot, nullif(@product::bigint, 0), nullif(@variant::bigint, 0), nullif(@category::bigint, 0), @pictures, @actor)
+				on conflict on constraint lot_order_target do update set pictures = excluded.pictures, set_at = now(), actor = excluded.actor
+				returning id, pictures),
+			before as (delete from reference where lot_order_id in (select id from ordered))
+			insert into reference (file_id, lot_order_id)
+			select distinct f.id, o.id from ordered o, jsonb_array_elements(o.pictures) p join file f on f.id = (p->>'file')::bigint`, args)
+	}
+	if err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "files", ID: lot})
 }

@@ -45,7 +45,8 @@ type Origin struct {
 }
 
 const originQuery = `
-	select o.id, o.kind, o.name, o.settings, o.secrets, o.pinned, o.selection, o.recipe, o.folder, o.state, o.message, o.every_minutes, o.next_at, o.fetched_at,
+	select o.id, o.kind, o.name, o.settings, o.secrets, o.pinned, o.selection, o.recipe, o.folder, o.state, o.message, o.every_minutes,
+	o.next_at, o.fetched_at,
 		o.rights, o.licence, o.credit, o.expires::timestamptz as expires, coalesce(i.files, 0) as files, coalesce(i.gone, 0) as gone,
 		(select count(*) from lot l where l.origin_id = o.id) as lots,
 		exists (select from run r where r.origin_id = o.id and r.state in ('queued', 'running', 'stopping')) as running
@@ -73,18 +74,36 @@ func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) 
 	if o.Secrets == nil {
 		o.Secrets = json.RawMessage("{}")
 	}
-	args := pgx.NamedArgs{"id": o.ID, "kind": o.Kind, "name": o.Name, "settings": o.Settings, "secrets": o.Secrets, "pinned": o.Pinned, "selection": o.Selection, "recipe": o.Recipe,
-		"folder": o.Folder, "every": o.EveryMinutes, "rights": o.Rights, "licence": o.Licence, "credit": o.Credit, "expires": o.Expires}
-	query := `insert into origin (kind, name, settings, secrets, pinned, selection, recipe, folder, every_minutes, next_at, rights, licence, credit, expires)
-		values (@kind, @name, @settings, @secrets, @pinned, @selection, @recipe, @folder, @every, case when @every > 0 then now() end, @rights, @licence, @credit, @expires) returning id`
+	args := pgx.NamedArgs{
+		"id":        o.ID,
+		"kind":      o.Kind,
+		"name":      o.Name,
+		"settings":  o.Settings,
+		"secrets":   o.Secrets,
+		"pinned":    o.Pinned,
+		"selection": o.Selection,
+		"recipe":    o.Recipe,
+		"folder":    o.Folder,
+		"every":     o.EveryMinutes,
+		"rights":    o.Rights,
+		"licence":   o.Licence,
+		"credit":    o.Credit,
+		"expires":   o.Expires,
+	}
+	query := `insert into origin (kind, name, settings, secrets, pinned, selection, recipe, folder, every_minutes, next_at, rights, licence,
+		credit, expires)
+		values (@kind, @name, @settings, @secrets, @pinned, @selection, @recipe, @folder, @every, case when @every > 0 then now() end, @rights,
+		@licence, @credit, @expires) returning id`
 	if o.ID != 0 {
-		query = `update origin set name = @name, settings = @settings, secrets = @secrets, pinned = @pinned, selection = @selection, recipe = @recipe, folder = @folder,
+		query = `update origin set name = @name, settings = @settings, secrets = @secrets, pinned = @pinned, selection = @selection,
+			recipe = @recipe, folder = @folder,
 			next_at = case when @every = 0 then null when every_minutes = @every then next_at else now() end, every_minutes = @every,
 			rights = @rights, licence = @licence, credit = @credit, expires = @expires, state = 'ready', message = '' where id = @id returning id`
 	}
 	err = s.Within(ctx, func(tx pgx.Tx) error {
 		if o.ID != 0 && o.Recipe != nil { // another recipe may find more on pages that are known
-			if _, err := tx.Exec(ctx, `delete from origin_page where origin_id = @id and exists (select from origin where id = @id and recipe is distinct from @recipe)`, args); err != nil {
+			if _, err := tx.Exec(ctx, `delete from origin_page where origin_id = @id and exists (select from origin where id = @id
+				and recipe is distinct from @recipe)`, args); err != nil {
 				return err
 			}
 		}
@@ -99,7 +118,8 @@ func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) 
 // PagesOrigin returns the origin of pictures that are taken from single pages;
 // it is made when it is first needed.
 func PagesOrigin(ctx context.Context, tx pgx.Tx) (Origin, error) {
-	if _, err := tx.Exec(ctx, `insert into origin (kind, name) select $1, 'Single pages' where not exists (select from origin where kind = $1)`, PagesKind); err != nil {
+	if _, err := tx.Exec(ctx, `insert into origin (kind, name) select $1, 'Single pages' where not exists (select from origin
+		where kind = $1)`, PagesKind); err != nil {
 		return Origin{}, err
 	}
 	return one[Origin](ctx, tx, originQuery+` where o.kind = $1 order by o.id limit 1`, PagesKind)
@@ -122,7 +142,8 @@ func (s *Store) DeleteOrigin(ctx context.Context, id int64) error {
 // OriginFetched records how a fetch ended: message is "" when nothing was wrong.
 func (s *Store) OriginFetched(ctx context.Context, id int64, pinned, message string) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update origin set state = case $3 when '' then 'ready' else 'failing' end, message = $3, fetched_at = case $3 when '' then now() else fetched_at end,
+		if _, err := tx.Exec(ctx, `update origin set state = case $3 when '' then 'ready' else 'failing' end, message = $3, fetched_at = case $3
+			when '' then now() else fetched_at end,
 			pinned = case $2 when '' then pinned else $2 end where id = $1`, id, pinned, message); err != nil {
 			return err
 		}
@@ -134,7 +155,8 @@ func (s *Store) OriginFetched(ctx context.Context, id int64, pinned, message str
 // now, and moves its time on. ErrNotFound means that there is none.
 func DueOrigin(ctx context.Context, tx pgx.Tx) (int64, error) {
 	return number(ctx, tx, `update origin set next_at = now() + make_interval(mins => every_minutes) where id = (
-		select id from origin o where next_at <= now() and not exists (select from run r where r.origin_id = o.id and r.state in ('queued', 'running', 'stopping'))
+		select id from origin o where next_at <= now() and not exists (select from run r where r.origin_id = o.id and r.state in ('queued',
+		'running', 'stopping'))
 		order by next_at limit 1 for update skip locked) returning id`)
 }
 
@@ -144,7 +166,8 @@ func FetchBusy(ctx context.Context, tx pgx.Tx, origin int64) (busy bool, err err
 	if _, err := number(ctx, tx, `select id from origin where id = $1 for update`, origin); err != nil {
 		return false, err
 	}
-	err = tx.QueryRow(ctx, `select exists (select from run where origin_id = $1 and state in ('queued', 'running', 'stopping'))`, origin).Scan(&busy)
+	err = tx.QueryRow(ctx, `select exists (select from run where origin_id = $1 and state in ('queued', 'running', 'stopping'))`, origin).
+		Scan(&busy)
 	return busy, err
 }
 
@@ -175,11 +198,15 @@ func (s *Store) AddListing(ctx context.Context, run int64, items []FetchItem) er
 }
 
 func addListing(ctx context.Context, tx pgx.Tx, run int64, items []FetchItem) error {
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fetch_item"}, []string{"run_id", "entry", "path", "address", "page", "said", "tag", "bytes", "fresh"},
+	_, err := tx.CopyFrom(
+		ctx,
+		pgx.Identifier{"fetch_item"},
+		[]string{"run_id", "entry", "path", "address", "page", "said", "tag", "bytes", "fresh"},
 		pgx.CopyFromSlice(len(items), func(i int) ([]any, error) {
 			it := items[i]
 			return []any{run, it.Entry, it.Path, it.Address, it.Page, it.Said, it.Tag, it.Bytes, it.Fresh}, nil
-		}))
+		}),
+	)
 	return err
 }
 
@@ -192,7 +219,8 @@ func (s *Store) Listed(ctx context.Context, run int64, o Origin, name string) (l
 			where f.run_id = $1 and i.origin_id = $2 and i.path = f.address and i.tag = f.tag`, run, o.ID); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update origin_item i set gone_at = case when exists (select from fetch_item f where f.run_id = $1 and f.address = i.path) then null else coalesce(gone_at, now()) end
+		if _, err := tx.Exec(ctx, `update origin_item i set gone_at = case when exists (select from fetch_item f where f.run_id = $1
+			and f.address = i.path) then null else coalesce(gone_at, now()) end
 			where i.origin_id = $2 and ($3 = '' or starts_with(i.path, $3 || '/'))`, run, o.ID, o.Folder); err != nil {
 			return err
 		}
@@ -209,10 +237,12 @@ func openFetchLot(ctx context.Context, tx pgx.Tx, run int64, o Origin, name stri
 	if err != nil || fresh == 0 {
 		return 0, err
 	}
-	if lot, err = number(ctx, tx, `insert into lot (name, origin, origin_id, state, expected) values ($1, $2, $3, 'examining', 1) returning id`, name, o.Kind, o.ID); err != nil {
+	if lot, err = number(ctx, tx, `insert into lot (name, origin, origin_id, state, expected) values ($1, $2, $3, 'examining', 1)
+		returning id`, name, o.Kind, o.ID); err != nil {
 		return 0, err
 	}
-	if _, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes, finished_at) select $1, $2, $3, sum(bytes), now() from fetch_item where run_id = $4 and fresh`,
+	if _, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes, finished_at) select $1, $2, $3, sum(bytes), now() from fetch_item
+		where run_id = $4 and fresh`,
 		FetchUpload(run), lot, name, run); err != nil {
 		return 0, err
 	}
@@ -236,7 +266,12 @@ func Chosen(ctx context.Context, tx pgx.Tx, run int64, o Origin, name string, it
 
 // FetchItems returns some fresh files of a fetch behind an entry.
 func (s *Store) FetchItems(ctx context.Context, run int64, after, limit int) ([]FetchItem, error) {
-	return list[FetchItem](ctx, s.Pool, `select entry, path, address, page, said, tag, bytes, fresh from fetch_item where run_id = $1 and fresh and entry > $2 order by entry limit $3`, run, after, limit)
+	return list[FetchItem](
+		ctx, s.Pool,
+		`select entry, path, address, page, said, tag, bytes, fresh from fetch_item where run_id = $1 and fresh and entry > $2 order by entry
+			limit $3`,
+		run, after, limit,
+	)
 }
 
 // FreshItems counts what a fetch brings.
@@ -254,14 +289,35 @@ func (s *Store) MissedItems(ctx context.Context, run int64) (int64, error) {
 func (s *Store) Brought(ctx context.Context, run, lot int64, o Origin) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
 		batch := &pgx.Batch{}
-		batch.Queue(`insert into origin_page (origin_id, address, tag) select $2, address, tag from crawl_page p where run_id = $1 and state = 'done' and tag <> ''
-			and not exists (select from fetch_item i join file f on f.upload_id = $3 and f.entry = i.entry where i.run_id = $1 and i.page = p.address and not f.fetched)
-			on conflict (origin_id, md5(address)) do update set tag = excluded.tag`, run, o.ID, FetchUpload(run))
-		batch.Queue(`insert into origin_item (origin_id, path, page, tag) select distinct on (address) $2::bigint, address, page, tag from fetch_item f where run_id = $1 and fresh
+		batch.Queue(
+			`insert into origin_page (origin_id, address, tag) select $2, address, tag from crawl_page p where run_id = $1 and state = 'done'
+				and tag <> ''
+			and not exists (select from fetch_item i join file f on f.upload_id = $3 and f.entry = i.entry where i.run_id = $1
+			and i.page = p.address and not f.fetched)
+			on conflict (origin_id, md5(address)) do update set tag = excluded.tag`,
+			run,
+			o.ID,
+			FetchUpload(run),
+		)
+		batch.Queue(
+			`insert into origin_item (origin_id, path, page, tag) select distinct on (address) $2::bigint, address, page, tag from fetch_item f
+				where run_id = $1 and fresh
 			and not exists (select from file where upload_id = $3 and entry = f.entry and not fetched)
-			on conflict (origin_id, path) do update set tag = excluded.tag, page = excluded.page, gone_at = null`, run, o.ID, FetchUpload(run))
-		batch.Queue(`update file f set said = i.said, address = i.address from fetch_item i where i.run_id = $1 and i.said is not null and f.upload_id = $2 and f.entry = i.entry`, run, FetchUpload(run))
-		batch.Queue(`update file set rights = $2, licence = $3, credit = $4, expires = $5 where lot_id = $1`, lot, o.Rights, o.Licence, o.Credit, o.Expires)
+			on conflict (origin_id, path) do update set tag = excluded.tag, page = excluded.page, gone_at = null`,
+			run,
+			o.ID,
+			FetchUpload(run),
+		)
+		batch.Queue(
+			`update file f set said = i.said, address = i.address from fetch_item i where i.run_id = $1 and i.said is not null and f.upload_id = $2
+				and f.entry = i.entry`,
+			run,
+			FetchUpload(run),
+		)
+		batch.Queue(
+			`update file set rights = $2, licence = $3, credit = $4, expires = $5 where lot_id = $1`, lot, o.Rights, o.Licence,
+			o.Credit, o.Expires,
+		)
 		batch.Queue(`delete from fetch_item where run_id = $1`, run)
 		batch.Queue(`delete from crawl_page where run_id = $1`, run)
 		return tx.SendBatch(ctx, batch).Close()

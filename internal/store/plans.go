@@ -2,43 +2,49 @@ package store
 
 import (
 	"context"
-	"encoding/json"
+	"errors"
 	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"ambrosa/core/acting"
+	"ambrosa/core/lot"
 	"ambrosa/core/plan"
 )
 
 // Plan is everything that applying a lot, or a change by hand, would change.
 type Plan struct {
-	ID        int64      `json:"id"`
-	Kind      string     `json:"kind" enum:"lot,hand"`
-	Lots      []PlanLot  `json:"lots" nullable:"false" doc:"Whose files it places; none for a change by hand"`
-	Way       string     `json:"way"`
-	State     string     `json:"state" enum:"draft,applying,applied,reverting,reverted"`
-	CreatedAt time.Time  `json:"createdAt"`
-	AppliedAt *time.Time `json:"appliedAt"`
-	Products  int        `json:"products"`
-	LeftOut   int        `json:"leftOut"`
-	Added     int        `json:"added"`
-	Removed   int        `json:"removed"`
-	Moved     int        `json:"moved"`
-	Warned    int        `json:"warned" doc:"Products with a warning"`
-	Applied   int        `json:"applied" doc:"Products whose change stands"`
-	Stale     int        `json:"stale" doc:"Products that changed since the plan was made"`
-	Failed    int        `json:"failed"`
-	Planned   int        `json:"planned" doc:"Products whose change waits to be applied"`
-	Revision  int        `json:"revision" doc:"Of what it shows: only what was seen is applied"`
-	Outdated  bool       `json:"outdated" doc:"Decisions or products changed since it was made"`
+	ID         int64      `json:"id"`
+	Kind       string     `json:"kind" enum:"lot,hand"`
+	Lots       []PlanLot  `json:"lots" nullable:"false" doc:"Whose files it places; none for a change by hand"`
+	Way        string     `json:"way"`
+	State      string     `json:"state" enum:"draft,applying,applied,reverting,reverted"`
+	CreatedAt  time.Time  `json:"createdAt"`
+	MadeBy     string     `json:"madeBy"`
+	AppliedBy  string     `json:"appliedBy"`
+	RevertedBy string     `json:"revertedBy"`
+	AppliedAt  *time.Time `json:"appliedAt"`
+	Products   int        `json:"products" doc:"Products and categories that it changes"`
+	LeftOut    int        `json:"leftOut"`
+	Added      int        `json:"added"`
+	Removed    int        `json:"removed"`
+	Moved      int        `json:"moved"`
+	Warned     int        `json:"warned" doc:"Products with a warning"`
+	Applied    int        `json:"applied" doc:"Products whose change stands"`
+	Stale      int        `json:"stale" doc:"Products that changed since the plan was made"`
+	Failed     int        `json:"failed"`
+	Planned    int        `json:"planned" doc:"Products whose change waits to be applied"`
+	Revision   int        `json:"revision" doc:"Of what it shows: only what was seen is applied"`
+	Outdated   bool       `json:"outdated" doc:"Decisions or products changed since it was made"`
 
 	RemadeChanged int `json:"remadeChanged" doc:"Products that would show something else than they did when the plan was last looked at"`
 	RemadeFresh   int `json:"remadeFresh" doc:"Products that came to it since"`
 	RemadeGone    int `json:"remadeGone" doc:"Products that are no longer in it"`
 }
 
-func (p Plan) lots() []int64 {
+// LotIDs returns the lots that a plan is made of.
+func (p Plan) LotIDs() []int64 {
 	lots := make([]int64, 0, len(p.Lots))
 	for _, l := range p.Lots {
 		lots = append(lots, l.ID)
@@ -46,7 +52,8 @@ func (p Plan) lots() []int64 {
 	return lots
 }
 
-func (p Plan) remade() plan.Remade {
+// Remade is what became different when it was last made again.
+func (p Plan) Remade() plan.Remade {
 	return plan.Remade{Changed: p.RemadeChanged, Fresh: p.RemadeFresh, Gone: p.RemadeGone}
 }
 
@@ -56,15 +63,21 @@ type PlanLot struct {
 	Name string `json:"name"`
 }
 
+// versionOf is the SQL of the version that the product or category of a plan's
+// change c has now.
+const versionOf = `coalesce((select o.version from product o where o.id = c.product_id), (select o.version from category o
+	where o.id = c.category_id))`
+
 const planQuery = `
-	select p.id, p.kind, coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.applied_at,
+	select p.id, p.kind, coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.made_by, p.applied_by, p.reverted_by, p.applied_at,
 		coalesce(t.products, 0)::int as products, coalesce(t.left_out, 0)::int as left_out, coalesce(t.added, 0)::int as added,
 		coalesce(t.removed, 0)::int as removed, coalesce(t.moved, 0)::int as moved, coalesce(t.warned, 0)::int as warned,
 		coalesce(t.applied, 0)::int as applied, coalesce(t.stale, 0)::int as stale, coalesce(t.failed, 0)::int as failed,
 		coalesce(t.planned, 0)::int as planned, p.revision, p.remade_changed, p.remade_fresh, p.remade_gone,
-		p.kind = 'lot' and (p.state = 'draft' and exists (select from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id and pl.decisions <> l.decisions)
-			or p.state in ('draft', 'applied') and exists (select from plan_product pp join product o on o.id = pp.product_id
-				where pp.plan_id = p.id and pp.state = 'planned' and pp.version <> o.version)) as outdated
+		p.kind = 'lot' and (p.state = 'draft' and exists (select from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id
+		and pl.decisions <> l.decisions)
+			or p.state in ('draft', 'applied') and exists (select from plan_change c
+				where c.plan_id = p.id and c.state = 'planned' and c.version <> ` + versionOf + `)) as outdated
 	from plan p
 	left join lateral (select jsonb_agg(jsonb_build_object('id', l.id, 'name', l.name) order by l.id) as lots
 		from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id) o on true
@@ -74,50 +87,72 @@ const planQuery = `
 			sum(moved) filter (where not left_out) as moved, count(*) filter (where warnings <> '[]' and not left_out) as warned,
 			count(*) filter (where state = 'applied') as applied, count(*) filter (where state = 'stale') as stale,
 			count(*) filter (where state = 'failed') as failed, count(*) filter (where state = 'planned') as planned
-		from plan_product where plan_id = p.id) t on true`
+		from plan_change where plan_id = p.id) t on true`
 
 // Plan returns one plan with its totals.
 func (s *Store) Plan(ctx context.Context, id int64) (Plan, error) {
 	return one[Plan](ctx, s.Pool, planQuery+` where p.id = $1`, id)
 }
 
-// PlanProduct is what a plan does to one product.
-type PlanProduct struct {
-	Product  int64           `json:"product"`
-	Code     string          `json:"code"`
-	Title    string          `json:"title"`
-	Way      string          `json:"way" doc:"Its own way; empty means the plan's"`
-	LeftOut  bool            `json:"leftOut"`
-	State    string          `json:"state" enum:"planned,applied,reverted,stale,failed,left out"`
-	Added    int             `json:"added"`
-	Removed  int             `json:"removed"`
-	Moved    int             `json:"moved"`
-	Before   json.RawMessage `json:"-"`
-	After    json.RawMessage `json:"-"`
-	Warnings json.RawMessage `json:"-"`
-	Problem  string          `json:"problem"`
-	Remade   bool            `json:"remade" doc:"It would show something else than it did when the plan was last looked at"`
+// LockPlan returns a plan and keeps others from changing it until the transaction
+// ends.
+func LockPlan(ctx context.Context, tx pgx.Tx, id int64) (Plan, error) {
+	return one[Plan](ctx, tx, planQuery+` where p.id = $1 for update of p`, id)
 }
 
-// PlanProducts returns a page of a plan's products, those with trouble, made
-// again or with warnings first, and how many there are.
-func (s *Store) PlanProducts(ctx context.Context, id int64, warned bool, offset, limit int) (page []PlanProduct, total int64, err error) {
-	where := "pp.plan_id = $1 and ($2 = false or pp.warnings <> '[]' or pp.remade or pp.state in ('stale', 'failed'))"
-	if total, err = number(ctx, s.Pool, `select count(*) from plan_product pp where `+where, id, warned); err != nil {
-		return nil, 0, err
+// DraftOf returns the draft that a lot is planned in; ErrNotFound where there is
+// none.
+func (s *Store) DraftOf(ctx context.Context, lot int64) (Plan, error) {
+	return one[Plan](ctx, s.Pool, planQuery+` where p.id = (
+		select p.id from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state = 'draft' order by p.id desc limit 1)`, lot)
+}
+
+// TakeDraft returns the draft of just these lots, which may be a new one, sets
+// its way, and forgets all other drafts of any of them.
+func TakeDraft(ctx context.Context, tx pgx.Tx, who acting.Actor, lots []int64, way plan.Way) (id int64, err error) {
+	id, err = number(ctx, tx, `select id from plan p where state = 'draft'
+		and (select array_agg(lot_id order by lot_id) from plan_lot where plan_id = p.id) = $1 order by id desc limit 1 for update`, lots)
+	if errors.Is(err, ErrNotFound) {
+		if id, err = NewPlan(ctx, tx, who, "lot", way); err != nil {
+			return 0, err
+		}
+		_, err = tx.Exec(ctx, `insert into plan_lot (plan_id, lot_id) select $1, unnest($2::bigint[])`, id, lots)
 	}
-	page, err = list[PlanProduct](ctx, s.Pool, `
-		select pp.product_id as product, p.code, p.title, coalesce(pp.way, '') as way, pp.left_out, pp.state, pp.added, pp.removed, pp.moved,
-			pp.before, pp.after, pp.warnings, pp.problem, pp.remade
-		from plan_product pp join product p on p.id = pp.product_id
-		where `+where+` order by pp.state in ('stale', 'failed') desc, pp.remade desc, pp.warnings = '[]', p.code offset $3 limit $4`, id, warned, offset, limit)
-	return page, total, err
+	if err != nil {
+		return 0, err
+	}
+	if _, err := tx.Exec(ctx, `update plan set way = $2 where id = $1`, id, way); err != nil {
+		return 0, err
+	}
+	_, err = tx.Exec(ctx, `delete from plan where state = 'draft' and id <> $1 and id in (select plan_id from plan_lot
+		where lot_id = any($2))`, id, lots)
+	return id, err
 }
 
-// PlanState moves a plan on, when it is in one of the states given.
-func PlanState(ctx context.Context, tx pgx.Tx, id int64, to string, from ...string) error {
-	tag, err := tx.Exec(ctx, `update plan set state = $2, applied_at = case when $2 = 'applied' then coalesce(applied_at, now()) else applied_at end,
-		reverted_at = case when $2 = 'reverted' then now() else reverted_at end where id = $1 and state = any($3)`, id, to, from)
+// NewPlan writes a draft of nothing yet.
+func NewPlan(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, way plan.Way) (int64, error) {
+	return number(ctx, tx, `insert into plan (kind, way, made_by) values ($1, $2, $3) returning id`, kind, way, who.Name)
+}
+
+// Revise records that a plan shows something else now, and what of that was not
+// asked for.
+func Revise(ctx context.Context, tx pgx.Tx, id int64, r plan.Remade) error {
+	if _, err := tx.Exec(ctx, `update plan set revision = revision + 1, remade_changed = $2, remade_fresh = $3, remade_gone = $4
+		where id = $1`,
+		id, r.Changed, r.Fresh, r.Gone); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "plan", ID: id})
+}
+
+// MovePlan moves a plan on for whoever does it, when it is in one of the states
+// given; ErrChanged means that it is not.
+func MovePlan(ctx context.Context, tx pgx.Tx, who acting.Actor, id int64, to string, from ...string) error {
+	tag, err := tx.Exec(ctx, `update plan set state = $2, applied_at = case when $2 = 'applied' then coalesce(applied_at, now())
+		else applied_at end,
+		reverted_at = case when $2 = 'reverted' then now() else reverted_at end,
+		applied_by = case when $2 = 'applying' or $2 = 'applied' and applied_by = '' then $4 else applied_by end,
+		reverted_by = case when $2 = 'reverting' then $4 else reverted_by end where id = $1 and state = any($3)`, id, to, from, who.Name)
 	if err != nil {
 		return err
 	}
@@ -127,14 +162,19 @@ func PlanState(ctx context.Context, tx pgx.Tx, id int64, to string, from ...stri
 	return Notify(ctx, tx, Event{Topic: "plan", ID: id})
 }
 
-// LotsOf moves a plan's lots on, those that are in the state given.
-func LotsOf(ctx context.Context, tx pgx.Tx, id int64, to, from string) error {
-	rows, err := tx.Query(ctx, `update lot set state = $2 where id in (select lot_id from plan_lot where plan_id = $1) and state = $3 returning id`, id, to, from)
+// MoveLotsOf moves a plan's lots on, those that are in the state given, and
+// returns which they were.
+func MoveLotsOf(ctx context.Context, tx pgx.Tx, id int64, to, from lot.State) error {
+	lots, err := numbers(ctx, tx, `update lot set state = $2 where id in (select lot_id from plan_lot where plan_id = $1) and state = $3
+		returning id`, id, to, from)
 	if err != nil {
 		return err
 	}
-	lots, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-	if err != nil {
+	needed := releaseLots
+	if to.Open() {
+		needed = keepLots
+	}
+	if err := needed(ctx, tx, lots); err != nil {
 		return err
 	}
 	for _, lot := range lots {
@@ -145,14 +185,10 @@ func LotsOf(ctx context.Context, tx pgx.Tx, id int64, to, from string) error {
 	return nil
 }
 
-// NextProducts returns products of a plan in a state, behind after.
-func (s *Store) NextProducts(ctx context.Context, id int64, state string, after int64, limit int) ([]int64, error) {
-	rows, err := s.Pool.Query(ctx, `select product_id from plan_product where plan_id = $1 and state = $2 and product_id > $3
-		order by product_id limit $4`, id, state, after, limit)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
+// RunOfPlan tells whether a run of a plan is under way.
+func RunOfPlan(ctx context.Context, tx pgx.Tx, id int64) (busy bool, err error) {
+	err = tx.QueryRow(ctx, `select exists (select from run where plan_id = $1 and state in ('queued', 'running', 'stopping'))`, id).Scan(&busy)
+	return busy, err
 }
 
 // Describe says what a plan is, for messages.

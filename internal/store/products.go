@@ -57,7 +57,10 @@ func (f ProductFilter) where() (string, pgx.NamedArgs) {
 		conditions = append(conditions, "p.pictures = 0")
 	}
 	if f.Category != "" {
-		conditions = append(conditions, "p.category_id in (select id from category where path = @category or starts_with(path, @category || ' / '))")
+		conditions = append(
+			conditions,
+			"p.category_id in (select id from category where path = @category or starts_with(path, @category || ' / '))",
+		)
 		args["category"] = f.Category
 	}
 	if f.Query != "" {
@@ -91,7 +94,12 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 
 // Product returns one product.
 func (s *Store) Product(ctx context.Context, id int64) (Product, error) {
-	return one[Product](ctx, s.Pool, `select `+productColumns+` from product p left join category c on c.id = p.category_id where p.id = $1`, id)
+	return one[Product](
+		ctx,
+		s.Pool,
+		`select `+productColumns+` from product p left join category c on c.id = p.category_id where p.id = $1`,
+		id,
+	)
 }
 
 // Variants returns a product's variants in order.
@@ -104,23 +112,33 @@ func (s *Store) Variants(ctx context.Context, product int64) ([]Variant, error) 
 
 // Category is a node of the category tree.
 type Category struct {
+	ID        int64  `json:"id"`
+	Version   int64  `json:"version" doc:"Counts the changes of its pictures"`
+	Pictures  int    `json:"pictures" doc:"That stand on it"`
 	Path      string `json:"path"`
 	Name      string `json:"name"`
 	Products  int    `json:"products" doc:"Products in it and below it"`
 	NoPicture int    `json:"noPicture" doc:"Those of them without a picture"`
 }
 
-// Categories returns the tree in order of path.
-func (s *Store) Categories(ctx context.Context) ([]Category, error) {
-	return list[Category](ctx, s.Pool, `
+const categoryQuery = `
 		with direct as (
 			select category_id, count(*) as products, count(*) filter (where pictures = 0) as bare
 			from product where category_id is not null group by category_id)
-		select c.path, c.name, coalesce(sum(d.products), 0)::int as products, coalesce(sum(d.bare), 0)::int as no_picture
+		select c.id, c.version, c.pictures, c.path, c.name, coalesce(sum(d.products), 0)::int as products,
+			coalesce(sum(d.bare), 0)::int as no_picture
 		from category c
 		join category below on below.path = c.path or starts_with(below.path, c.path || ' / ')
-		left join direct d on d.category_id = below.id
-		group by c.id order by c.path`)
+		left join direct d on d.category_id = below.id`
+
+// Categories returns the tree in order of path.
+func (s *Store) Categories(ctx context.Context) ([]Category, error) {
+	return list[Category](ctx, s.Pool, categoryQuery+` group by c.id order by c.path`)
+}
+
+// Category returns one node of the tree.
+func (s *Store) Category(ctx context.Context, id int64) (Category, error) {
+	return one[Category](ctx, s.Pool, categoryQuery+` where c.id = $1 group by c.id`, id)
 }
 
 // Imported counts what an import did.
@@ -175,7 +193,11 @@ func nameProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row) ([]catalog
 		return rows, nil
 	}
 	known := map[string]string{}
-	found, err := tx.Query(ctx, `select lower(v.sku), p.code from variant v join product p on p.id = v.product_id where lower(v.sku) = any($1)`, open)
+	found, err := tx.Query(
+		ctx,
+		`select lower(v.sku), p.code from variant v join product p on p.id = v.product_id where lower(v.sku) = any($1)`,
+		open,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -237,7 +259,8 @@ func importProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row, version 
 			on conflict (lower(code)) do update set
 				title = coalesce(nullif(excluded.title, ''), product.title),
 				category_id = coalesce(excluded.category_id, product.category_id), updated_at = now(), keys_version = $4
-			where (product.title, product.category_id) is distinct from (coalesce(nullif(excluded.title, ''), product.title), coalesce(excluded.category_id, product.category_id))
+			where (product.title, product.category_id) is distinct from (coalesce(nullif(excluded.title, ''), product.title),
+			coalesce(excluded.category_id, product.category_id))
 			returning (xmax = 0) as created)
 		select count(*) filter (where created) from written`, codes, titles, categories, version)
 	return int(n), err
@@ -350,7 +373,7 @@ func (s *Store) Keys(ctx context.Context, since int64) (keys []KeyRow, products 
 // picture, counted without those below.
 func (s *Store) BareCategories(ctx context.Context, limit int) ([]Category, error) {
 	return list[Category](ctx, s.Pool, `
-		select c.path, c.name, count(*)::int as products, count(*) filter (where p.pictures = 0)::int as no_picture
+		select c.id, c.version, c.pictures, c.path, c.name, count(*)::int as products, count(*) filter (where p.pictures = 0)::int as no_picture
 		from product p join category c on c.id = p.category_id
 		group by c.id having count(*) filter (where p.pictures = 0) > 0
 		order by no_picture desc, c.path limit $1`, limit)

@@ -5,33 +5,40 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
 )
 
 // Run is one piece of background work.
 type Run struct {
-	ID         int64      `json:"id"`
-	Kind       string     `json:"kind" enum:"examine,pair,look,look all,apply,revert,fetch,lookup"`
-	LotID      int64      `json:"lot"`
-	LotName    string     `json:"lotName"`
-	PlanID     int64      `json:"plan"`
-	Product    int64      `json:"product" doc:"The one product it is about, 0 for all"`
-	Origin     int64      `json:"origin" doc:"What it fetches from"`
-	OriginName string     `json:"originName"`
-	State      string     `json:"state" enum:"queued,running,stopping,stopped,done,failed"`
-	Done       int64      `json:"done"`
-	Total      int64      `json:"total" doc:"0 while it is not known"`
-	Message    string     `json:"message"`
-	CreatedAt  time.Time  `json:"createdAt"`
-	StartedAt  *time.Time `json:"startedAt"`
-	FinishedAt *time.Time `json:"finishedAt"`
-	Deaths     int        `json:"-"` // of processes that did it, since it last got on
+	ID         int64           `json:"id"`
+	Kind       string          `json:"kind"`
+	LotID      int64           `json:"lot"`
+	LotName    string          `json:"lotName"`
+	PlanID     int64           `json:"plan"`
+	Owner      *catalog.Target `json:"owner,omitempty" doc:"The one product or category it is about; left out for all"`
+	Actor      string          `json:"actor" doc:"Who asked for it"`
+	Origin     int64           `json:"origin" doc:"What it fetches from"`
+	OriginName string          `json:"originName"`
+	State      string          `json:"state" enum:"queued,running,stopping,stopped,done,failed"`
+	Done       int64           `json:"done"`
+	Total      int64           `json:"total" doc:"0 while it is not known"`
+	Message    string          `json:"message"`
+	CreatedAt  time.Time       `json:"createdAt"`
+	StartedAt  *time.Time      `json:"startedAt"`
+	FinishedAt *time.Time      `json:"finishedAt"`
+	Deaths     int             `json:"-"` // of processes that did it, since it last got on
 }
 
-const runQuery = `
-	select r.id, r.kind, coalesce(r.lot_id, o.id, 0) as lot_id, coalesce(l.name, o.name, '') as lot_name, coalesce(r.plan_id, 0) as plan_id, coalesce(r.product_id, 0) as product, coalesce(r.origin_id, 0) as origin, coalesce(g.name, '') as origin_name, r.state, r.done, r.total,
+var runQuery = `
+	select r.id, r.kind, coalesce(r.lot_id, o.id, 0) as lot_id, coalesce(l.name, o.name, '') as lot_name, coalesce(r.plan_id, 0) as plan_id,
+	case when r.product_id is not null
+	or r.category_id is not null then ` + ownerOf("r") + ` end as owner, r.actor, coalesce(r.origin_id, 0) as origin, coalesce(g.name, '') as origin_name, r.state, r.done, r.total,
 		r.message, r.created_at, r.started_at, r.finished_at, r.deaths
 	from run r left join lot l on l.id = r.lot_id left join origin g on g.id = r.origin_id
-	left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = r.plan_id) o on true`
+	left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl
+	join lot l on l.id = pl.lot_id where pl.plan_id = r.plan_id) o on true`
 
 // Runs returns the newest runs first.
 func (s *Store) Runs(ctx context.Context, limit int) ([]Run, error) {
@@ -43,14 +50,21 @@ func (s *Store) Run(ctx context.Context, id int64) (Run, error) {
 	return one[Run](ctx, s.Pool, runQuery+` where r.id = $1`, id)
 }
 
-// About is what a run is to work on; 0 for nothing.
-type About struct{ Lot, Plan, Product, Origin int64 }
+// About is what a run is to work on; 0 or none for nothing.
+type About struct {
+	Lot, Plan, Origin int64
+	Owner             catalog.Target // the one product or category of a plan
+}
 
-// NewRun records a run to be done.
-func NewRun(ctx context.Context, tx pgx.Tx, kind string, about About) (int64, error) {
-	id, err := number(ctx, tx, `insert into run (kind, lot_id, plan_id, product_id, origin_id)
-		values ($1, nullif($2::bigint, 0), nullif($3::bigint, 0), nullif($4::bigint, 0), nullif($5::bigint, 0)) returning id`,
-		kind, about.Lot, about.Plan, about.Product, about.Origin)
+// NewRun records a run to be done, and who asked for it.
+func NewRun(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about About) (int64, error) {
+	var product, category *int64
+	if !about.Owner.None() {
+		product, category = ownerColumns(about.Owner)
+	}
+	id, err := number(ctx, tx, `insert into run (kind, lot_id, plan_id, origin_id, product_id, category_id, actor)
+		values ($1, nullif($2::bigint, 0), nullif($3::bigint, 0), nullif($4::bigint, 0), $5, $6, $7) returning id`,
+		kind, about.Lot, about.Plan, about.Origin, product, category, who.Name)
 	if err != nil {
 		return 0, err
 	}
@@ -60,15 +74,20 @@ func NewRun(ctx context.Context, tx pgx.Tx, kind string, about About) (int64, er
 // StartRun marks a run as running. It returns false when the run was stopped
 // before it began.
 func (s *Store) StartRun(ctx context.Context, id int64) (bool, error) {
-	tag, err := s.Pool.Exec(ctx, `update run set state = 'running', started_at = coalesce(started_at, now()), finished_at = null, message = ''
-		where id = $1 and state in ('queued', 'running')`, id)
+	tag, err := s.Pool.Exec(
+		ctx,
+		`update run set state = 'running', started_at = coalesce(started_at, now()), finished_at = null, message = ''
+		where id = $1 and state in ('queued', 'running')`,
+		id,
+	)
 	return tag.RowsAffected() > 0, err
 }
 
 // Progress writes how far a run is, and returns whether it shall stop.
 func (s *Store) Progress(ctx context.Context, id, done, total int64) (stop bool, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, `update run set done = $2, total = $3 where id = $1 returning state = 'stopping'`, id, done, total).Scan(&stop); err != nil {
+		if err := tx.QueryRow(ctx, `update run set done = $2, total = $3 where id = $1 returning state = 'stopping'`, id, done,
+			total).Scan(&stop); err != nil {
 			return orNotFound(err)
 		}
 		return Notify(ctx, tx, Event{Topic: "run", ID: id})
@@ -87,7 +106,11 @@ func EndRun(ctx context.Context, tx pgx.Tx, id int64, state, message string) err
 // StopRun asks a run to stop; one that has not begun stops at once.
 func (s *Store) StopRun(ctx context.Context, id int64) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update run set state = case state when 'queued' then 'stopped' else 'stopping' end where id = $1 and state in ('queued', 'running')`, id)
+		tag, err := tx.Exec(
+			ctx,
+			`update run set state = case state when 'queued' then 'stopped' else 'stopping' end where id = $1 and state in ('queued', 'running')`,
+			id,
+		)
 		if err != nil {
 			return err
 		}
@@ -100,7 +123,11 @@ func (s *Store) StopRun(ctx context.Context, id int64) error {
 
 // RequeueRun makes a stopped or failed run ready to go on.
 func RequeueRun(ctx context.Context, tx pgx.Tx, id int64) error {
-	tag, err := tx.Exec(ctx, `update run set state = 'queued', message = '', finished_at = null, deaths = 0 where id = $1 and state in ('stopped', 'failed')`, id)
+	tag, err := tx.Exec(
+		ctx,
+		`update run set state = 'queued', message = '', finished_at = null, deaths = 0 where id = $1 and state in ('stopped', 'failed')`,
+		id,
+	)
 	if err != nil {
 		return err
 	}

@@ -36,13 +36,32 @@ const (
 func (s *Store) Search(ctx context.Context, text string, limit int, files bool) ([]Found, error) {
 	words := strings.Fields(strings.ToLower(text))
 	words = words[:min(len(words), mostWords)]
-	args := pgx.NamedArgs{"like": Like(text), "start": strings.TrimPrefix(Like(text), "%"), "limit": limit, "looked": looked, "near": near, "files": files}
+	args := pgx.NamedArgs{
+		"like":   Like(text),
+		"start":  strings.TrimPrefix(Like(text), "%"),
+		"limit":  limit,
+		"looked": looked,
+		"near":   near,
+		"files":  files,
+	}
 	byWords := `select null::bigint as id where false`
 	ofVariant := `select id from variant where ` + hasWords(`(lower(sku) || ' ' || coalesce(gtin, ''))`, words, args) + ` limit @looked`
 	ofProduct := `select id from product where ` + hasWords(`(lower(code) || ' ' || lower(title))`, words, args) + ` limit @looked`
 	if len(words) > 1 {
-		byWords = `select id, lower(code) || ' ' || lower(title) as text from product where ` + hasWords("search", words, args) + ` limit @near`
-		ofVariant = `select v.id from near join variant v on v.product_id = near.id where (` + hasWords("near.text", words, args) + ") or (" + hasWords("(near.text || ' ' || variant_text(v))", words, args) + `)`
+		byWords = `select id, lower(code) || ' ' || lower(title) as text from product where ` + hasWords(
+			"search",
+			words,
+			args,
+		) + ` limit @near`
+		ofVariant = `select v.id from near join variant v on v.product_id = near.id where (` + hasWords(
+			"near.text",
+			words,
+			args,
+		) + ") or (" + hasWords(
+			"(near.text || ' ' || variant_text(v))",
+			words,
+			args,
+		) + `)`
 		ofProduct = `select id from near where ` + hasWords("text", words, args)
 	}
 	return list[Found](ctx, s.Pool, `
@@ -76,7 +95,8 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 // a version of the catalog.
 func keepSearch(ctx context.Context, tx pgx.Tx, version int64) error {
 	_, err := tx.Exec(ctx, `update product p set search = s.text
-		from (select o.id, lower(concat_ws(' ', o.code, o.title, (select string_agg(variant_text(v), ' ' order by v.position, v.id) from variant v where v.product_id = o.id))) as text
+		from (select o.id, lower(concat_ws(' ', o.code, o.title, (select string_agg(variant_text(v), ' ' order by v.position, v.id)
+		from variant v where v.product_id = o.id))) as text
 			from product o where o.keys_version = $1) s
 		where p.id = s.id and p.search <> s.text`, version)
 	return err

@@ -31,10 +31,6 @@ var ErrNotFound = errors.New("not found")
 // ErrChanged means that a row was changed by someone else in between.
 var ErrChanged = errors.New("changed in between")
 
-// ErrApplied means that pictures stand, or are being put, on products by the
-// decisions on a lot, so that they are not changed.
-var ErrApplied = errors.New("the lot is applied, or a plan of it is under way")
-
 // Unfit tells whether an error is a text that the database cannot keep, such as
 // one with NUL.
 func Unfit(err error) bool {
@@ -85,17 +81,10 @@ func (s *Store) Close() { s.Pool.Close() }
 // Migrate brings the database to the newest form: the project's own tables and
 // the queue's.
 func (s *Store) Migrate(ctx context.Context) error {
-	folder, err := fs.Sub(migrations, "migrations")
-	if err != nil {
+	if err := s.goose(func(provider *goose.Provider) error {
+		_, err := provider.Up(ctx)
 		return err
-	}
-	var db *sql.DB = stdlib.OpenDBFromPool(s.Pool)
-	defer db.Close()
-	provider, err := goose.NewProvider(goose.DialectPostgres, db, folder)
-	if err != nil {
-		return err
-	}
-	if _, err := provider.Up(ctx); err != nil {
+	}); err != nil {
 		return fmt.Errorf("migrate the database: %w", err)
 	}
 	queue, err := rivermigrate.New(riverpgxv5.New(s.Pool), nil)
@@ -106,6 +95,33 @@ func (s *Store) Migrate(ctx context.Context) error {
 		return fmt.Errorf("migrate the queue: %w", err)
 	}
 	return nil
+}
+
+// MigrateDown brings the database's own tables back to an older form, by the
+// number of the migration that shall be the last: for going back to the program
+// before. What only the newer form can hold is lost.
+func (s *Store) MigrateDown(ctx context.Context, last int64) error {
+	if err := s.goose(func(provider *goose.Provider) error {
+		_, err := provider.DownTo(ctx, last)
+		return err
+	}); err != nil {
+		return fmt.Errorf("migrate the database back: %w", err)
+	}
+	return nil
+}
+
+func (s *Store) goose(work func(*goose.Provider) error) error {
+	folder, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	var db *sql.DB = stdlib.OpenDBFromPool(s.Pool)
+	defer db.Close()
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, folder)
+	if err != nil {
+		return err
+	}
+	return work(provider)
 }
 
 // DB is a pool or a transaction.
@@ -143,6 +159,15 @@ func number(ctx context.Context, db DB, query string, args ...any) (n int64, err
 	return n, err
 }
 
+// numbers returns the one column of a query.
+func numbers(ctx context.Context, db DB, query string, args ...any) ([]int64, error) {
+	rows, err := db.Query(ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
+}
+
 // Within runs work in a transaction.
 func (s *Store) Within(ctx context.Context, work func(pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.Pool, work)
@@ -150,7 +175,7 @@ func (s *Store) Within(ctx context.Context, work func(pgx.Tx) error) error {
 
 // Event says that something changed; it goes to every process that listens.
 type Event struct {
-	Topic string `json:"topic" enum:"run,lot,files,plan,product,upload,origin,lookup,message" doc:"What changed"`
+	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message" doc:"What changed"`
 	ID    int64  `json:"id" doc:"Of what changed"`
 	Note  string `json:"note,omitempty"`
 }

@@ -50,7 +50,8 @@ func start() {
 	if problem = os.Chmod(folder, 0o755); problem != nil {
 		return
 	}
-	if server, problem = postgres.Start(context.Background(), postgres.Options{Folder: filepath.Join(folder, "postgres"), Throwaway: true}); problem != nil {
+	if server, problem = postgres.Start(context.Background(), postgres.Options{Folder: filepath.Join(folder, "postgres"),
+		Throwaway: true}); problem != nil {
 		return
 	}
 	address = server.URL("postgres")
@@ -71,7 +72,8 @@ func makeTemplate() error {
 		return err
 	}
 	var ready bool
-	if err := connection.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, template).Scan(&ready); err != nil || ready {
+	if err := connection.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, template).Scan(&ready); err != nil ||
+		ready {
 		return err
 	}
 	if _, err := connection.Exec(ctx, "create database "+template); err != nil {
@@ -103,6 +105,16 @@ func Create(t testing.TB) string {
 		t.Fatalf("start PostgreSQL for the tests: %v", problem)
 	}
 	return CopyOf(t, template)
+}
+
+// Empty is Create without any tables.
+func Empty(t testing.TB) string {
+	t.Helper()
+	once.Do(start)
+	if problem != nil {
+		t.Fatalf("start PostgreSQL for the tests: %v", problem)
+	}
+	return CopyOf(t, "template0")
 }
 
 // CopyOf is Create from a database that Keep named.

@@ -253,7 +253,12 @@ func (w *Workshop) Try(ctx context.Context, address string, recipe harvest.Recip
 	if err != nil {
 		return trial, err
 	}
-	trial = Trial{Address: read.Address.String(), Steps: reader.Reports(read), Product: reader.Product(read), Links: reader.Links(read).Products}
+	trial = Trial{
+		Address: read.Address.String(),
+		Steps:   reader.Reports(read),
+		Product: reader.Product(read),
+		Links:   reader.Links(read).Products,
+	}
 	trial.Steps, trial.Links, trial.Product.Shots = listed(trial.Steps), listed(trial.Links), listed(trial.Product.Shots)
 	return trial, nil
 }

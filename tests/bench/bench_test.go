@@ -13,18 +13,14 @@ import (
 	"image/jpeg"
 	"io"
 	"math/rand/v2"
-	"net"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strconv"
 	"strings"
 	"syscall"
 	"testing"
 	"time"
-
-	"github.com/jackc/pgx/v5"
 
 	"ambrosa/internal/client"
 	"ambrosa/internal/testdb"
@@ -39,82 +35,12 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	binary = filepath.Join(folder, "ambrosa")
-	if out, err := exec.Command("go", "build", "-o", folder+"/", "ambrosa/cmd/ambrosa", "ambrosa/cmd/ambrosa-decode").CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "build", "-o", folder+"/", "ambrosa/cmd/ambrosa",
+		"ambrosa/cmd/ambrosa-decode").CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
 		os.Exit(1)
 	}
 	testdb.Main(m)
-}
-
-func must(b *testing.B, err error) {
-	b.Helper()
-	if err != nil {
-		b.Fatal(err)
-	}
-}
-
-// program is Ambrosa with a database and a folder of its own.
-type program struct {
-	b                *testing.B
-	address          string
-	database, folder string
-	process          *exec.Cmd
-	connection       *pgx.Conn
-}
-
-func start(b *testing.B, environment ...string) *program {
-	b.Helper()
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
-	must(b, err)
-	address := listener.Addr().String()
-	must(b, listener.Close())
-	p := &program{b: b, address: "http://" + address, database: testdb.Create(b), folder: b.TempDir()}
-	p.process = exec.Command(binary, "serve")
-	p.process.Env = append(os.Environ(), "AMBROSA_DATABASE="+p.database, "AMBROSA_DATA="+p.folder, "AMBROSA_LISTEN="+address, "AMBROSA_ALLOW=127.0.0.1:*")
-	p.process.Env = append(p.process.Env, environment...)
-	p.process.Stderr = os.Stderr
-	must(b, p.process.Start())
-	b.Cleanup(func() {
-		if p.connection != nil {
-			_ = p.connection.Close(context.Background())
-		}
-		_ = p.process.Process.Signal(syscall.SIGTERM)
-		_ = p.process.Wait()
-	})
-	p.until("the program", func() bool {
-		response, err := http.Get(p.address + "/readyz")
-		if err == nil {
-			_ = response.Body.Close()
-		}
-		return err == nil
-	})
-	return p
-}
-
-func (p *program) until(what string, reached func() bool) {
-	p.b.Helper()
-	for end := time.Now().Add(10 * time.Minute); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
-		if reached() {
-			return
-		}
-	}
-	p.b.Fatalf("waited in vain for %s", what)
-}
-
-func (p *program) query(text string, into ...any) {
-	p.b.Helper()
-	ctx := context.Background()
-	var err error
-	if p.connection == nil {
-		p.connection, err = pgx.Connect(ctx, p.database)
-		must(p.b, err)
-	}
-	if len(into) == 0 {
-		_, err = p.connection.Exec(ctx, text)
-	} else {
-		err = p.connection.QueryRow(ctx, text).Scan(into...)
-	}
-	must(p.b, err)
 }
 
 // photographs writes n JPEGs of 12 megapixels: a few scenes with the grain of a
@@ -129,7 +55,11 @@ func photographs(b *testing.B, folder string, n int) {
 		for y := range 3000 {
 			for x := range 4000 {
 				grain := uint8(r.IntN(14))
-				picture.SetRGBA(x, y, color.RGBA{uint8(x*200/4000) + grain, uint8(y*200/3000) + grain, uint8((x/40+y/30+s*9)%90) + grain, 255})
+				picture.SetRGBA(
+					x,
+					y,
+					color.RGBA{uint8(x*200/4000) + grain, uint8(y*200/3000) + grain, uint8((x/40+y/30+s*9)%90) + grain, 255},
+				)
 			}
 		}
 		var out bytes.Buffer
@@ -172,7 +102,10 @@ func BenchmarkExamination(b *testing.B) {
 	reference() // warms the page cache
 	before := reference()
 	p.query(`insert into lot (name, expected) values ('photographs', 300)`)
-	p.query(`insert into upload (id, lot_id, path, bytes) select 'p' || lpad(n::text, 3, '0') || '.jpg', 1, 'p' || n || '.jpg', 1 from generate_series(0, 299) n`)
+	p.query(
+		`insert into upload (id, lot_id, path, bytes) select 'p' || lpad(n::text, 3, '0') || '.jpg', 1, 'p' || n || '.jpg', 1
+			from generate_series(0, 299) n`,
+	)
 	p.query(`update upload set finished_at = now() where id <> 'p299.jpg'`)
 	var ours time.Duration
 	for b.Loop() {
@@ -263,42 +196,6 @@ func makeLargeArchive(b *testing.B, name string, entries, size int) {
 	must(b, file.Close())
 }
 
-// gather uploads an archive by tus and waits until its lot is ready.
-func (p *program) gather(name string) {
-	p.b.Helper()
-	file, err := os.Open(name)
-	must(p.b, err)
-	defer file.Close()
-	info, err := file.Stat()
-	must(p.b, err)
-	lot, err := client.Client{Address: p.address}.Gather(context.Background(), "large.zip", file, info.Size())
-	must(p.b, err)
-	p.until("the lot", func() bool {
-		state := ""
-		p.query(fmt.Sprintf(`select state from lot where id = %d`, lot), &state)
-		return state == "ready"
-	})
-}
-
-// resident sums up the resident memory of a process and its children, bytes.
-func resident(pid int) (sum int64) {
-	children, _ := os.ReadFile(fmt.Sprintf("/proc/%d/task/%d/children", pid, pid))
-	pids := append(strings.Fields(string(children)), strconv.Itoa(pid))
-	if found, err := exec.Command("pgrep", "-P", strconv.Itoa(pid)).Output(); err == nil {
-		pids = append(strings.Fields(string(found)), strconv.Itoa(pid))
-	}
-	for _, id := range pids {
-		status, _ := os.ReadFile("/proc/" + id + "/status")
-		for line := range strings.Lines(string(status)) {
-			if strings.HasPrefix(line, "VmRSS:") {
-				kilobytes, _ := strconv.ParseInt(strings.Fields(line)[1], 10, 64)
-				sum += kilobytes << 10
-			}
-		}
-	}
-	return sum
-}
-
 // BenchmarkDropFolder puts a file of 2 GiB into the drop folder and watches how
 // far the resident memory of the process grows.
 func BenchmarkDropFolder(b *testing.B) {
@@ -356,13 +253,22 @@ func (zeros) Read(p []byte) (int, error) {
 func BenchmarkLists(b *testing.B) {
 	p := start(b)
 	p.query(`insert into category (name, path) values ('All', 'All')`)
-	p.query(`insert into product (code, title, category_id) select 'BM-' || lpad(n::text, 6, '0'), 'Thing number ' || n, 1 from generate_series(1, 100000) n`)
+	p.query(
+		`insert into product (code, title, category_id) select 'BM-' || lpad(n::text, 6, '0'), 'Thing number ' || n, 1
+			from generate_series(1, 100000) n`,
+	)
 	p.query(`insert into variant (product_id, sku, title) select id, code || '-A', title from product`)
 	p.query(`insert into lot (name, state) values ('large', 'ready')`)
 	p.query(`insert into upload (id, lot_id, path, bytes) values ('u', 1, 'large.zip', 1)`)
-	p.query(`insert into blob (sha256, bytes, type, width, height) select sha256(n::text::bytea), 1000, 'image/jpeg', 900, 900 from generate_series(1, 100000) n`)
-	p.query(`insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, product_id) select 1, 'u', n, 'folder/BM-' || lpad(n::text, 6, '0') || '_1.jpg', 1000,
-		sha256(n::text::bytea), (array['paired', 'paired', 'loose', 'contested'])[1 + n % 4], n from generate_series(1, 100000) n`)
+	p.query(
+		`insert into blob (sha256, bytes, type, width, height) select sha256(n::text::bytea), 1000, 'image/jpeg', 900, 900
+			from generate_series(1, 100000) n`,
+	)
+	p.query(
+		`insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, product_id) select 1, 'u', n,
+			'folder/BM-' || lpad(n::text, 6, '0') || '_1.jpg', 1000,
+		sha256(n::text::bytea), (array['paired', 'paired', 'loose', 'contested'])[1 + n % 4], n from generate_series(1, 100000) n`,
+	)
 	p.query(`insert into placement (product_id, file_id, place) select n, n, 1 from generate_series(1, 50000) n`)
 	p.query(`update product set pictures = 1 where id <= 50000`)
 	p.query(`vacuum analyze`) // as autovacuum does by itself after a while
@@ -386,7 +292,8 @@ func BenchmarkLists(b *testing.B) {
 	paths := map[string]string{
 		"catalog-ms": "/api/v1/products", "catalog-far-ms": "/api/v1/products?offset=99000", "no-picture-ms": "/api/v1/products?noPicture=true",
 		"sku-part-ms": "/api/v1/products?q=0777", "lot-ms": "/api/v1/lots/1/files", "lot-far-ms": "/api/v1/lots/1/files?offset=99000",
-		"lot-loose-ms": "/api/v1/lots/1/files?verdict=loose", "search-ms": "/api/v1/search?q=bm-0777", "words-ms": "/api/v1/search?q=thing+bm-0777", "lots-ms": "/api/v1/lots/1", "waiting-ms": "/api/v1/waiting",
+		"lot-loose-ms": "/api/v1/lots/1/files?verdict=loose", "search-ms": "/api/v1/search?q=bm-0777",
+		"words-ms": "/api/v1/search?q=thing+bm-0777", "lots-ms": "/api/v1/lots/1", "waiting-ms": "/api/v1/waiting",
 	}
 	for b.Loop() {
 		for unit, path := range paths {
@@ -470,7 +377,14 @@ func pairLists(n int) (skus, names []string) {
 	}
 	for len(names) < n {
 		sku := strings.ReplaceAll(skus[r.IntN(len(skus))], "/", "_")
-		names = append(names, fmt.Sprintf([]string{"shots/%s_%d.jpg", "%s-%d.jpg", "supplier/IMG %s (%d).png", "x/y/%s front %d.tif"}[r.IntN(4)], sku, 1+r.IntN(9)))
+		names = append(
+			names,
+			fmt.Sprintf(
+				[]string{"shots/%s_%d.jpg", "%s-%d.jpg", "supplier/IMG %s (%d).png", "x/y/%s front %d.tif"}[r.IntN(4)],
+				sku,
+				1+r.IntN(9),
+			),
+		)
 	}
 	return skus, names
 }

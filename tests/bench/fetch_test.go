@@ -34,8 +34,18 @@ func BenchmarkFetch(b *testing.B) {
 	must(b, err)
 	rclone := func() time.Duration {
 		begin := time.Now()
-		command := exec.Command("rclone", "copy", "--transfers", "4", ":webdav:", b.TempDir(), "--webdav-url", "http://"+address.String(), "--webdav-user", standin.User,
-			"--webdav-pass", string(obscured[:len(obscured)-1]), "--config", os.DevNull)
+		command := exec.Command(
+			"rclone", "copy", "--transfers", "4", ":webdav:",
+			b.TempDir(),
+			"--webdav-url",
+			"http://"+address.String(),
+			"--webdav-user",
+			standin.User,
+			"--webdav-pass",
+			string(obscured[:len(obscured)-1]),
+			"--config",
+			os.DevNull,
+		)
 		if out, err := command.CombinedOutput(); err != nil {
 			b.Fatalf("rclone: %v: %s", err, out)
 		}
@@ -47,8 +57,26 @@ func BenchmarkFetch(b *testing.B) {
 	c := client.Client{Address: p.address}
 	var origin, fetch struct{ ID int64 }
 	ctx := context.Background()
-	must(b, c.Post(ctx, "/api/v1/origins", map[string]any{"kind": "webdav", "name": "drive", "folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
-		"settings": map[string]string{"address": "http://" + address.String(), "user": standin.User, "password": standin.Password}}, &origin))
+	must(
+		b,
+		c.Post(
+			ctx,
+			"/api/v1/origins",
+			map[string]any{
+				"kind":         "webdav",
+				"name":         "drive",
+				"folder":       "",
+				"selection":    map[string]any{},
+				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+				"settings": map[string]string{
+					"address":  "http://" + address.String(),
+					"user":     standin.User,
+					"password": standin.Password,
+				},
+			},
+			&origin,
+		),
+	)
 	var ours time.Duration
 	for b.Loop() {
 		begin := time.Now()

@@ -20,14 +20,22 @@ import (
 func largeLot(b *testing.B) *program {
 	b.Helper()
 	p := start(b)
-	p.query(`insert into product (code, title) select 'BM-' || lpad(n::text, 6, '0'), 'Meadow thing ' || n from generate_series(1, 100000) n`)
+	p.query(
+		`insert into product (code, title) select 'BM-' || lpad(n::text, 6, '0'), 'Meadow thing ' || n from generate_series(1, 100000) n`,
+	)
 	p.query(`insert into variant (product_id, sku, title) select id, code || '-A', title from product`)
 	p.query(`insert into lot (name, state) values ('large', 'ready')`)
 	p.query(`insert into upload (id, lot_id, path, bytes) values ('u', 1, 'large.zip', 1)`)
-	p.query(`insert into blob (sha256, bytes, type, width, height) select sha256(n::text::bytea), 1000, 'image/jpeg', 900, 900 from generate_series(1, 100000) n`)
-	p.query(`insert into file (lot_id, upload_id, entry, path, bytes, sha256) select 1, 'u', n, case when n % 10 = 0 then 'shots/IMG_' || lpad((n / 10)::text, 5, '0') || '.jpg'
+	p.query(
+		`insert into blob (sha256, bytes, type, width, height) select sha256(n::text::bytea), 1000, 'image/jpeg', 900, 900
+			from generate_series(1, 100000) n`,
+	)
+	p.query(
+		`insert into file (lot_id, upload_id, entry, path, bytes, sha256) select 1, 'u', n, case
+			when n % 10 = 0 then 'shots/IMG_' || lpad((n / 10)::text, 5, '0') || '.jpg'
 		when n % 10 = 1 then 'shots/BM' || lpad(n::text, 6, '0') || '~' || lpad((n + 1)::text, 6, '0') || '.jpg' else 'shots/bm_' || lpad(n::text, 6, '0') || '_a_' || 1 + n % 5 || '.jpg' end, 1000,
-		sha256(n::text::bytea) from generate_series(1, 100000) n`)
+		sha256(n::text::bytea) from generate_series(1, 100000) n`,
+	)
 	p.query(`update catalog_version set version = version + 1`)
 	p.query(`update blob set codes = '[]'`)
 	response, err := http.Post(p.address+"/api/v1/lots/1/pair", "application/json", nil)
@@ -35,7 +43,11 @@ func largeLot(b *testing.B) *program {
 	_ = response.Body.Close()
 	p.until("the lot to be read", func() bool {
 		open, unread := 0, 0
-		p.query(`select (select count(*) from run where state in ('queued', 'running')), (select count(*) from file where verdict = 'unread')`, &open, &unread)
+		p.query(
+			`select (select count(*) from run where state in ('queued', 'running')), (select count(*) from file where verdict = 'unread')`,
+			&open,
+			&unread,
+		)
 		return open == 0 && unread == 0
 	})
 	p.query(`vacuum analyze`)

@@ -35,7 +35,10 @@ func BenchmarkRecipePages(b *testing.B) {
 			return
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		fmt.Fprintf(w, `<html><body><h1>Thing %d</h1><img src="/pic/%d.jpg">%s`, n, n, strings.Repeat("<p>Words of no use to anybody.</p>", 300))
+		fmt.Fprintf(
+			w, `<html><body><h1>Thing %d</h1><img src="/pic/%d.jpg">%s`, n, n,
+			strings.Repeat("<p>Words of no use to anybody.</p>", 300),
+		)
 		if n < pages {
 			fmt.Fprintf(w, `<a class="on" href="/page/%d">on</a>`, n+1)
 		}
@@ -48,9 +51,29 @@ func BenchmarkRecipePages(b *testing.B) {
 		c := client.Client{Address: p.address}
 		var origin, fetch struct{ ID int64 }
 		ctx := context.Background()
-		must(b, c.Post(ctx, "/api/v1/origins", map[string]any{"kind": "recipe", "name": "site", "settings": map[string]string{}, "folder": "", "selection": map[string]any{}, "everyMinutes": 0,
-			"rights": "unknown", "licence": "", "credit": "", "recipe": harvest.Recipe{Start: []string{site.URL + "/page/1"}, Next: harvest.Pick{Selector: ".on"}, Name: harvest.Pick{Selector: "h1"},
-				Pictures: harvest.Pick{Selector: "img"}, PauseMS: 1}}, &origin))
+		must(
+			b,
+			c.Post(
+				ctx,
+				"/api/v1/origins",
+				map[string]any{
+					"kind":         "recipe",
+					"name":         "site",
+					"settings":     map[string]string{},
+					"folder":       "",
+					"selection":    map[string]any{},
+					"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+					"recipe": harvest.Recipe{
+						Start:    []string{site.URL + "/page/1"},
+						Next:     harvest.Pick{Selector: ".on"},
+						Name:     harvest.Pick{Selector: "h1"},
+						Pictures: harvest.Pick{Selector: "img"},
+						PauseMS:  1,
+					},
+				},
+				&origin,
+			),
+		)
 		before := resident(p.process.Process.Pid)
 		must(b, c.Post(ctx, fmt.Sprintf("/api/v1/origins/%d/fetch", origin.ID), nil, &fetch))
 		most := before

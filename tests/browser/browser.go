@@ -42,9 +42,25 @@ func Open(ctx context.Context, o Options) (*Page, error) {
 	if o.Dark {
 		scheme = "preferredColorScheme=0"
 	}
-	flags := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(binary), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("disable-sync", true), chromedp.Flag("no-first-run", true), chromedp.Flag("blink-settings", scheme), chromedp.WindowSize(o.Width, o.Height))
+	flags := append(
+		chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(binary),
+		chromedp.NoSandbox,
+		chromedp.DisableGPU,
+		chromedp.Flag(
+			"disable-quic",
+			true,
+		),
+		chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true),
+		chromedp.Flag(
+			"disable-sync",
+			true,
+		),
+		chromedp.Flag("no-first-run", true),
+		chromedp.Flag("blink-settings", scheme),
+		chromedp.WindowSize(o.Width, o.Height),
+	)
 	allocator, endAllocator := chromedp.NewExecAllocator(ctx, flags...)
 	target, endTarget := chromedp.NewContext(allocator)
 	p := &Page{target, func() { endTarget(); endAllocator() }}
@@ -111,7 +127,9 @@ const stands = `new Promise((done) => {
 // Drag moves the pointer from one point to another with the button held, in
 // pixels of the window.
 func (p *Page) Drag(fromX, fromY, toX, toY float64) error {
-	steps := []chromedp.Action[chromedp.Void]{chromedp.MouseEvent("mousePressed", fromX, fromY, chromedp.ButtonLeft, chromedp.ClickCount(1))}
+	steps := []chromedp.Action[chromedp.Void]{
+		chromedp.MouseEvent("mousePressed", fromX, fromY, chromedp.ButtonLeft, chromedp.ClickCount(1)),
+	}
 	const moves = 12
 	for i := 1; i <= moves; i++ {
 		part := float64(i) / moves
@@ -158,8 +176,11 @@ func (p *Page) Until(expression string) error {
 // Shown waits until fonts and every picture in sight are loaded and painted.
 func (p *Page) Shown() error {
 	return errors.Join(
-		p.Until(`document.fonts.status === 'loaded' && [...document.images].every(i => i.complete || i.getBoundingClientRect().top > innerHeight)`),
-		p.Until(`new Promise(r => requestAnimationFrame(() => requestAnimationFrame(() => r(true))))`))
+		p.Until(
+			`document.fonts.status === 'loaded' && [...document.images].every(i => i.complete || i.getBoundingClientRect().top > innerHeight)`,
+		),
+		p.Until(`new Promise(r => requestAnimationFrame(() => requestAnimationFrame(() => r(true))))`),
+	)
 }
 
 // Screenshot returns the window as PNG.

@@ -18,80 +18,6 @@ import (
 	"ambrosa/tests/browser"
 )
 
-// visitor is a person at a browser in front of the sample data.
-type visitor struct {
-	*instance
-	page *browser.Page
-}
-
-func visit(t *testing.T, o browser.Options) *visitor {
-	t.Helper()
-	t.Parallel() // each has a program, a database and a browser of its own
-	i := newSeeded(t)
-	page, err := browser.Open(context.WithoutCancel(t.Context()), o) // lives until the page was read in Cleanup
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if t.Failed() {
-			text, _ := browser.Eval[string](page, "location.href + ': ' + document.body.innerText.slice(0, 3000)")
-			t.Logf("the page says: %s", text)
-		}
-		page.Close()
-	})
-	return &visitor{i, page}
-}
-
-// do fails the test at the first error.
-func (v *visitor) do(errs ...error) {
-	v.t.Helper()
-	for _, err := range errs {
-		if err != nil {
-			v.t.Fatal(err)
-		}
-	}
-}
-
-func (v *visitor) open(path string) { v.t.Helper(); v.do(v.page.Go(v.url() + path)) }
-
-func (v *visitor) sees(expression string) { v.t.Helper(); v.do(v.page.Until(expression)) }
-
-func (v *visitor) says(text string) {
-	v.t.Helper()
-	v.sees(fmt.Sprintf("document.body.innerText.includes(%q)", text))
-}
-
-// click presses the button or link whose text begins so, when it is there: in the
-// dialog that is open, else on the page.
-func (v *visitor) click(text string) {
-	v.t.Helper()
-	v.clickIn(`(document.querySelector('[role=dialog]') ?? document)`, text)
-}
-
-// confirm presses a button of a dialog, when that has opened: the button behind it,
-// which opened it, may begin with the same word.
-func (v *visitor) confirm(text string) {
-	v.t.Helper()
-	v.clickIn(`(document.querySelector('[role=dialog]') ?? document.createElement('div'))`, text)
-}
-
-// clickIn finds and presses in one look, so that nothing changes in between.
-func (v *visitor) clickIn(where, text string) {
-	v.t.Helper()
-	v.sees(fmt.Sprintf(`(() => {
-		const found = [...%s.querySelectorAll('button, a')].find(b => b.innerText.trim().startsWith(%q) && !b.disabled && !b.dataset.loading)
-		found?.click()
-		return found !== undefined
-	})()`, where, text))
-}
-
-func (v *visitor) value(expression string) string {
-	v.t.Helper()
-	text, err := browser.Eval[string](v.page, "(async () => String("+expression+"))()")
-	v.do(err)
-	return text
-}
-
 const (
 	benchFile = `document.querySelector('.filerow.on .mono')?.innerText`
 	counts    = `[...document.querySelectorAll('.classes strong')].map(e => e.innerText).join(' ')`
@@ -109,7 +35,9 @@ func TestTheWholeLine(t *testing.T) {
 	v.sees(`document.querySelector('input[data-testid=files]')`)
 	v.do(v.page.Choose("input[data-testid=files]", filepath.Join(samples, demo.Archives[2])))
 	v.until("the lot to be ready", func() bool { return v.rows("select state from lot where id = 3") == "(ready)" })
-	v.sees(`[...document.querySelectorAll('.row')].some(r => r.innerText.includes('apigrund') && r.innerText.includes('waits for decisions'))`)
+	v.sees(
+		`[...document.querySelectorAll('.row')].some(r => r.innerText.includes('apigrund') && r.innerText.includes('waits for decisions'))`,
+	)
 
 	v.open("/pair/3")
 	v.sees(`document.querySelector('.choice.on') && document.querySelector('.reading')`)
@@ -178,7 +106,11 @@ func TestTheBenchByKeyboard(t *testing.T) {
 		return i && i.height > 100 && i.top >= s.top - 1 && i.bottom <= s.bottom + 1 && i.left >= s.left - 1 && i.right <= s.right + 1 })()`)
 	first := v.value(benchFile)
 	fileOf := func(name string) string {
-		return fmt.Sprintf("select verdict, coalesce(v.sku, ''), coalesce(f.place, 0), f.view from file f left join variant v on v.id = f.variant_id where f.lot_id = 2 and path like '%%%s'", name)
+		return fmt.Sprintf(
+			"select verdict, coalesce(v.sku, ''), coalesce(f.place, 0), f.view from file f left join variant v on v.id = f.variant_id where "+
+				"f.lot_id = 2 and path like '%%%s'",
+			name,
+		)
 	}
 	second := v.value(`document.querySelectorAll('.choice .mono')[1].innerText`)
 
@@ -209,7 +141,9 @@ func TestTheBenchByKeyboard(t *testing.T) {
 	v.until("the file to be set aside", func() bool { return strings.HasPrefix(v.rows(fileOf(next)), `("set aside",`) })
 
 	// Place and view of a paired file.
-	id := v.count("select id from file where lot_id = 2 and verdict = 'paired' and place is null and decided_by = 'reading' order by id limit 1")
+	id := v.count(
+		"select id from file where lot_id = 2 and verdict = 'paired' and place is null and decided_by = 'reading' order by id limit 1",
+	)
 	v.open(fmt.Sprintf("/pair/2?file=%d", id))
 	v.sees(`document.querySelector('.reading') && document.querySelector('.shot')`)
 	v.do(v.page.Press("p"))
@@ -239,26 +173,52 @@ func TestTheBenchByKeyboard(t *testing.T) {
 func TestOrderOnAProduct(t *testing.T) {
 	v := visit(t, browser.Options{})
 	product := v.count("select product_id from placement where place = 3 order by product_id limit 1")
-	variant := v.count(fmt.Sprintf("select variant_id from placement where place = 3 and product_id = %d order by variant_id limit 1", product))
+	variant := v.count(
+		fmt.Sprintf("select variant_id from placement where place = 3 and product_id = %d order by variant_id limit 1", product),
+	)
 	order := func() string {
 		return v.rows(fmt.Sprintf("select string_agg(file_id::text, ' ' order by place) from placement where variant_id = %d", variant))
 	}
 	start := order()
 	ids := strings.Fields(strings.Trim(start, `()"`))
 	v.open(fmt.Sprintf("/products/%d", product))
-	section := fmt.Sprintf(`[...document.querySelectorAll('section')].find(s => s.getAttribute('aria-label') === %q)`, strings.Trim(v.rows(fmt.Sprintf("select sku from variant where id = %d", variant)), "()"))
+	section := fmt.Sprintf(
+		`[...document.querySelectorAll('section')].find(s => s.getAttribute('aria-label') === %q)`,
+		strings.Trim(v.rows(fmt.Sprintf("select sku from variant where id = %d", variant)), "()"),
+	)
 	v.sees(section + `?.querySelectorAll('.placed img').length >= 3`)
+	first := v.value(section + `.querySelector('.placed img').src`)
 	_, err := browser.Eval[bool](v.page, "("+section+".querySelector('.placed').click(), true)")
 	v.do(err)
 	v.do(v.page.Chord(kb.ArrowRight, chromedp.ModifierShift))
 	moved := fmt.Sprintf("%s %s", ids[1], ids[0])
 	v.until("the first picture to be second", func() bool { return strings.HasPrefix(strings.Trim(order(), `()"`), moved) })
 
-	// Drag it back to the front.
+	// Drag it back to the front, when the page shows it second and lists the change.
+	v.sees(fmt.Sprintf(`%s.querySelectorAll('.placed img')[1].src === %q && document.querySelector('aside').innerText.includes('by hand')`,
+		section, first))
 	v.sees(`!document.body.innerText.includes('Saving…')`)
 	var from, to struct{ X, Y float64 }
-	v.do(json.Unmarshal([]byte(v.value(`JSON.stringify((({x, y, width, height}) => ({X: x + width / 2, Y: y + height / 2}))(`+section+`.querySelectorAll('.placed .mat')[1].getBoundingClientRect()))`)), &from))
-	v.do(json.Unmarshal([]byte(v.value(`JSON.stringify((({x, y, width, height}) => ({X: x + width / 3, Y: y + height / 2}))(`+section+`.querySelectorAll('.placed .mat')[0].getBoundingClientRect()))`)), &to))
+	v.do(
+		json.Unmarshal(
+			[]byte(
+				v.value(
+					`JSON.stringify((({x, y, width, height}) => ({X: x + width / 2, Y: y + height / 2}))(`+section+`.querySelectorAll('.placed .mat')[1].getBoundingClientRect()))`,
+				),
+			),
+			&from,
+		),
+	)
+	v.do(
+		json.Unmarshal(
+			[]byte(
+				v.value(
+					`JSON.stringify((({x, y, width, height}) => ({X: x + width / 3, Y: y + height / 2}))(`+section+`.querySelectorAll('.placed .mat')[0].getBoundingClientRect()))`,
+				),
+			),
+			&to,
+		),
+	)
 	v.do(v.page.Drag(from.X, from.Y, to.X, to.Y))
 	v.until("the order to be as it was", func() bool { return order() == start })
 
@@ -328,8 +288,22 @@ func (v *visitor) drive() (address string) {
 	v.do(standin.Unpack(filepath.Join(samples, demo.Archives[1]), folder))
 	listening, err := standin.WebDAV(v.t.Context(), "127.0.0.1:0", folder)
 	v.do(err)
-	v.post("/api/v1/origins", map[string]any{"kind": "webdav", "name": "Lindmoor share", "folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
-		"settings": map[string]string{"address": "http://" + listening.String(), "user": standin.User, "password": standin.Password}}, nil)
+	v.post(
+		"/api/v1/origins",
+		map[string]any{
+			"kind":         "webdav",
+			"name":         "Lindmoor share",
+			"folder":       "",
+			"selection":    map[string]any{},
+			"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+			"settings": map[string]string{
+				"address":  "http://" + listening.String(),
+				"user":     standin.User,
+				"password": standin.Password,
+			},
+		},
+		nil,
+	)
 	return listening.String()
 }
 
@@ -343,7 +317,13 @@ func TestADriveFromTheInterface(t *testing.T) {
 	v.click("Add a drive")
 	enter := func(label, text string) {
 		v.sees(fmt.Sprintf(`[...document.querySelectorAll('[role=dialog] label')].some(l => l.innerText.startsWith(%q))`, label))
-		_, err := browser.Eval[bool](v.page, fmt.Sprintf(`(() => { const l = [...document.querySelectorAll('[role=dialog] label')].find(l => l.innerText.startsWith(%q)); const i = document.getElementById(l.htmlFor); i.focus(); i.select(); return true })()`, label))
+		_, err := browser.Eval[bool](
+			v.page,
+			fmt.Sprintf(
+				`(() => { const l = [...document.querySelectorAll('[role=dialog] label')].find(l => l.innerText.startsWith(%q)); const i = document.getElementById(l.htmlFor); i.focus(); i.select(); return true })()`,
+				label,
+			),
+		)
 		v.do(err)
 		v.do(v.page.Press(text))
 	}
@@ -368,7 +348,8 @@ func TestADriveFromTheInterface(t *testing.T) {
 	taken := strings.Trim(v.rows("select folder from origin where id = 2"), `()"`)
 	v.click("Fetch")
 	v.until("the lot to be ready", func() bool { return v.rows("select state from lot where origin_id = 2") == "(ready)" })
-	if n := v.count(fmt.Sprintf("select count(*) from file f join lot l on l.id = f.lot_id where l.origin_id = 2 and not starts_with(path, '%s/')", taken)); n != 0 {
+	if n := v.count(fmt.Sprintf("select count(*) from file f join lot l on l.id = f.lot_id where l.origin_id = 2 and not "+
+		"starts_with(path, '%s/')", taken)); n != 0 {
 		t.Errorf("%d files are from outside %s", n, taken)
 	}
 	again := `[...document.querySelectorAll('button')].find(b => b.innerText === 'Fetch' && !b.disabled && !b.dataset.loading)`
@@ -399,7 +380,8 @@ func TestAccessibility(t *testing.T) {
 			{"/", "document.querySelector('.letter')", "i", "document.querySelector('[role=dialog] .letter')"},
 			{path: "/scan", ready: "document.activeElement?.tagName === 'INPUT'"},
 			{path: link, ready: "document.querySelectorAll('.row').length > 2"},
-			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "c", "document.querySelectorAll('[role=dialog] .clue').length > 5"},
+			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "c", "document.querySelectorAll('[role=dialog] " +
+				".clue').length > 5"},
 			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "m", "document.querySelector('.chosenbar')"},
 			{path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
 			{path: "/origins/1", ready: "document.querySelector('button.row')"},
@@ -421,7 +403,10 @@ func TestAccessibility(t *testing.T) {
 			v.do(v.page.Shown())
 			_, err := browser.Eval[bool](v.page, string(engine)+"; true")
 			v.do(err)
-			found := v.value(`JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})).violations.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' + n.failureSummary.split('\n')[1]).join(' | ')))`)
+			found := v.value(
+				`JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa',
+					'wcag22aa']})).violations.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' + n.failureSummary.split('\n')[1]).join(' | ')))`,
+			)
 			if found != "[]" {
 				t.Errorf("%s %s, dark %v: %s", c.path, c.key, dark, found)
 			}
@@ -439,8 +424,21 @@ func TestAPlanThatIsOvertaken(t *testing.T) {
 	v.sees(`document.querySelector('section.sheet[aria-label]')`)
 	file := v.count("select id from file where lot_id = 2 and verdict = 'paired' order by id limit 1")
 	code := strings.Trim(v.rows(fmt.Sprintf("select p.code from file f join product p on p.id = f.product_id where f.id = %d", file)), "()")
-	left := v.count(fmt.Sprintf("select count(*) from file where lot_id = 2 and verdict = 'paired' and product_id = (select product_id from file where id = %d)", file))
-	v.post(fmt.Sprintf("/api/v1/files/%d/decision", file), map[string]any{"verdict": "set aside", "reason": "theirs", "version": v.count(fmt.Sprintf("select version from file where id = %d", file))}, nil)
+	left := v.count(
+		fmt.Sprintf(
+			"select count(*) from file where lot_id = 2 and verdict = 'paired' and product_id = (select product_id from file where id = %d)",
+			file,
+		),
+	)
+	v.post(
+		fmt.Sprintf("/api/v1/files/%d/decision", file),
+		map[string]any{
+			"verdict": "set aside",
+			"reason":  "theirs",
+			"version": v.count(fmt.Sprintf("select version from file where id = %d", file)),
+		},
+		nil,
+	)
 	v.says("Decisions or products changed after this plan was made")
 	v.sees(`[...document.querySelectorAll('button')].some(b => b.innerText.startsWith('Apply to') && b.disabled)`)
 	v.click("Show it as it is now")

@@ -51,7 +51,13 @@ func (v *visitor) gathered(name string, names ...string) (lot int64) {
 func (v *visitor) idle(lot int64) {
 	v.t.Helper()
 	v.until("the lot to be read", func() bool {
-		return v.rows(fmt.Sprintf(`select state, (select count(*) from run where lot_id = %[1]d and state in ('queued', 'running', 'stopping')) from lot where id = %[1]d`, lot)) == "(ready,0)"
+		return v.rows(
+			fmt.Sprintf(
+				`select state, (select count(*) from run where lot_id = %[1]d and state in ('queued', 'running', 'stopping')) from lot
+					where id = %[1]d`,
+				lot,
+			),
+		) == "(ready,0)"
 	})
 }
 
@@ -59,7 +65,10 @@ func (v *visitor) idle(lot int64) {
 // it and its siblings, and takes it.
 func TestACorrectionTeaches(t *testing.T) {
 	v := visit(t, browser.Options{})
-	lot := v.gathered("prefixed.zip", "qJR-110-500_1.jpg", "qJR-110-250_2.jpg", "qLD-110-HNY_1.jpg", "meadow.jpg", "sky.jpg", "sun.jpg", "rain.jpg")
+	lot := v.gathered(
+		"prefixed.zip", "qJR-110-500_1.jpg", "qJR-110-250_2.jpg", "qLD-110-HNY_1.jpg", "meadow.jpg", "sky.jpg", "sun.jpg",
+		"rain.jpg",
+	)
 	first := v.count(fmt.Sprintf("select id from file where lot_id = %d and path like 'qJR-110-500%%'", lot))
 	v.open(fmt.Sprintf("/pair/%d?file=%d", lot, first))
 	v.sees(`document.querySelector('.group')`)
@@ -98,20 +107,27 @@ func TestTheClueListShowsItsEffect(t *testing.T) {
 	}
 	v.fill("Name of the list", "Without folders")
 	v.click("Keep and read again")
-	v.until("the lot to be read without folders", func() bool { return v.count("select count(*) from file where lot_id = 2 and clue = 'folder'") == 0 })
+	v.until(
+		"the lot to be read without folders",
+		func() bool { return v.count("select count(*) from file where lot_id = 2 and clue = 'folder'") == 0 },
+	)
 	v.says("Clues…")
 	v.idle(2)
 	v.do(v.page.Press("c"))
-	v.sees(`[...document.querySelectorAll('select[aria-label="Read with"] option')].some(o => o.selected && o.innerText === 'Without folders')`)
+	v.sees(
+		`[...document.querySelectorAll('select[aria-label="Read with"] option')].some(o => o.selected && o.innerText === 'Without folders')`,
+	)
 
 	// Barcodes are looked for in every picture, also of files that their names pair.
 	looked := func() int {
-		return v.count("select count(*) from file f join blob b using (sha256) where lot_id = 2 and verdict = 'paired' and b.codes is not null")
+		return v.count(
+			"select count(*) from file f join blob b using (sha256) where lot_id = 2 and verdict = 'paired' and b.codes is not null",
+		)
 	}
 	before := looked()
 	v.click("Look in all pictures")
 	v.until("every picture to be looked at", func() bool {
-		return v.count("select count(*) from run where kind = 'look all' and state = 'done'") == 1
+		return v.count("select count(*) from run where kind = 'all barcodes' and state = 'done'") == 1
 	})
 	if after, all := looked(), v.count("select count(*) from file where lot_id = 2 and verdict = 'paired'"); after != all || before >= all {
 		t.Errorf("of %d paired files the pictures of %d are looked at, %d before", all, after, before)
@@ -136,7 +152,12 @@ func TestTwoPeopleOnOneLot(t *testing.T) {
 		return v.rows(fmt.Sprintf("select verdict, version <> 1 from file where id = %d", file)) == "(paired,t)"
 	})
 	other.sees(`document.querySelector('section[aria-label=File] .verdict')?.innerText.includes('paired')`)
-	answer := other.value(fmt.Sprintf(`await (async () => { const r = await fetch('/api/v1/files/%d/decision', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ verdict: 'set aside', version: 1 }) }); return r.status + ' ' + (await r.json()).detail })()`, file))
+	answer := other.value(
+		fmt.Sprintf(
+			`await (async () => { const r = await fetch('/api/v1/files/%d/decision', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ verdict: 'set aside', version: 1 }) }); return r.status + ' ' + (await r.json()).detail })()`,
+			file,
+		),
+	)
 	if answer != "409 This file was changed in between. Look at it again; nothing was changed now." {
 		t.Errorf("a decision on what was seen before: %s", answer)
 	}

@@ -17,8 +17,19 @@ import (
 // fill puts a text into the field with a label, in place of what is there.
 func (v *visitor) fill(label, text string) {
 	v.t.Helper()
-	v.sees(fmt.Sprintf(`document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]') ?? [...document.querySelectorAll('label')].find(l => l.innerText.startsWith(%[1]q))`, label))
-	_, err := browser.Eval[bool](v.page, fmt.Sprintf(`(() => { const i = document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]') ?? document.getElementById([...document.querySelectorAll('label')].find(l => l.innerText.startsWith(%[1]q)).htmlFor); i.focus(); i.select(); return true })()`, label))
+	v.sees(
+		fmt.Sprintf(
+			`document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]') ?? [...document.querySelectorAll('label')].find(l => l.innerText.startsWith(%[1]q))`,
+			label,
+		),
+	)
+	_, err := browser.Eval[bool](
+		v.page,
+		fmt.Sprintf(
+			`(() => { const i = document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]') ?? document.getElementById([...document.querySelectorAll('label')].find(l => l.innerText.startsWith(%[1]q)).htmlFor); i.focus(); i.select(); return true })()`,
+			label,
+		),
+	)
 	v.do(err)
 	v.do(v.page.Press(text))
 }
@@ -54,7 +65,10 @@ func TestARecipeFromNothing(t *testing.T) {
 	v.points("Pictures", "ul img")
 	v.fill("Selector: Pictures", "figure img, .strip img")
 	v.fill("Leave out", ".film")
-	_, err = browser.Eval[bool](v.page, `([...document.querySelectorAll('input[type=radio]')].find(i => i.value === 'pictures').click(), true)`)
+	_, err = browser.Eval[bool](
+		v.page,
+		`([...document.querySelectorAll('input[type=radio]')].find(i => i.value === 'pictures').click(), true)`,
+	)
 	v.do(err)
 	v.sees(`[...document.querySelectorAll('.row')].some(r => r.innerText.includes('the page knows /pic/whole/'))`)
 	v.click("Learn…")
@@ -66,7 +80,8 @@ func TestARecipeFromNothing(t *testing.T) {
 	v.click("Keep and fetch")
 	v.sees(`location.pathname.startsWith('/origins/')`)
 	v.until("the lot to be ready", func() bool { return v.rows("select state from lot where origin = 'recipe'") == "(ready)" })
-	if got := v.rows(`select count(*) > 40, min(b.width) >= 500, max(b.width), bool_and(f.rights = 'unknown'), bool_and(f.said->>'sku' <> ''), count(*) filter (where f.verdict <> 'paired')
+	if got := v.rows(`select count(*) > 40, min(b.width) >= 500, max(b.width), bool_and(f.rights = 'unknown'),
+		bool_and(f.said->>'sku' <> ''), count(*) filter (where f.verdict <> 'paired')
 		from file f join blob b using (sha256) join lot l on l.id = f.lot_id where l.origin = 'recipe'`); got != "(t,t,1200,t,t,0)" {
 		t.Errorf("came: %s", got)
 	}
@@ -78,8 +93,24 @@ func TestBarcodesFromTheInterface(t *testing.T) {
 	v := visit(t, browser.Options{})
 	codes, err := standin.Codes(t.Context(), "127.0.0.1:0", filepath.Join(samples, demo.Goods))
 	v.do(err)
-	v.post("/api/v1/origins", map[string]any{"kind": "lookup", "name": "Sample service", "folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
-		"settings": map[string]string{"address": "http://" + codes.String() + "/v1/items/{gtin}", "header": "X-Key", "key": standin.CodesKey, "pictures": "items.#.pictures.#.address", "pause": "1"}}, nil)
+	v.post(
+		"/api/v1/origins",
+		map[string]any{
+			"kind":         "lookup",
+			"name":         "Sample service",
+			"folder":       "",
+			"selection":    map[string]any{},
+			"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+			"settings": map[string]string{
+				"address":  "http://" + codes.String() + "/v1/items/{gtin}",
+				"header":   "X-Key",
+				"key":      standin.CodesKey,
+				"pictures": "items.#.pictures.#.address",
+				"pause":    "1",
+			},
+		},
+		nil,
+	)
 	known := v.rows(`select string_agg(gtin, ' ') from (select gtin from variant where sku like 'JR-%' order by sku limit 12) v`)
 	v.open("/origins/1")
 	v.click("Ask for barcodes…")
@@ -99,7 +130,9 @@ func TestBarcodesFromTheInterface(t *testing.T) {
 	v.click("Fetch 2 pictures")
 	v.sees(`location.pathname.startsWith('/lots/')`)
 	v.until("the lot to be ready", func() bool { return v.rows("select state from lot where origin = 'lookup'") == "(ready)" })
-	if got := v.rows(`select count(*), bool_and(f.verdict = 'paired'), bool_and(v.gtin = f.said->>'barcode'), bool_and(b.width >= 1200) from file f join blob b using (sha256) join variant v on v.id = f.variant_id join lot l on l.id = f.lot_id where l.origin = 'lookup'`); got != "(2,t,t,t)" {
+	if got := v.rows(`select count(*), bool_and(f.verdict = 'paired'), bool_and(v.gtin = f.said->>'barcode'), bool_and(b.width >= 1200)
+		from file f join blob b using (sha256) join variant v on v.id = f.variant_id join lot l on l.id = f.lot_id
+		where l.origin = 'lookup'`); got != "(2,t,t,t)" {
 		t.Errorf("came: %s", got)
 	}
 }
@@ -115,7 +148,11 @@ func TestMarksAndSettingAside(t *testing.T) {
 	}
 	v.open("/lots/2")
 	v.sees(`document.querySelectorAll('.row.pick').length > 5`)
-	_, err := browser.Eval[bool](v.page, `(() => { const s = document.querySelector('select[aria-label=Mark]'); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(s, 'small'); s.dispatchEvent(new Event('change', { bubbles: true })); return true })()`)
+	_, err := browser.Eval[bool](
+		v.page,
+		`(() => { const s = document.querySelector('select[aria-label=Mark]'); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype,
+			'value').set.call(s, 'small'); s.dispatchEvent(new Event('change', { bubbles: true })); return true })()`,
+	)
 	v.do(err)
 	v.says(fmt.Sprintf("%d files", small))
 	v.click("Set aside…")
@@ -132,7 +169,9 @@ func TestMarksAndSettingAside(t *testing.T) {
 	if lines := strings.Count(csv, "\r\n"); lines != small+1 || !strings.Contains(csv, "least are 500 × 500") {
 		t.Errorf("%d lines: %.300s", lines, csv)
 	}
-	xlsx := v.value(`await (async () => { const r = await fetch('/media/lots/2/list?format=xlsx&mark=small'); return r.status + ' ' + (await r.arrayBuffer()).byteLength })()`)
+	xlsx := v.value(
+		`await (async () => { const r = await fetch('/media/lots/2/list?format=xlsx&mark=small'); return r.status + ' ' + (await r.arrayBuffer()).byteLength })()`,
+	)
 	if !strings.HasPrefix(xlsx, "200 ") {
 		t.Errorf("the workbook: %s", xlsx)
 	}
@@ -154,7 +193,9 @@ func TestAScannerFindsTheProduct(t *testing.T) {
 	v.do(os.WriteFile(picture, photograph(t, 3), 0o600))
 	v.do(v.page.Choose("input[data-testid=files]", picture))
 	v.until("the picture to be paired", func() bool {
-		return v.rows(`select f.verdict, v.sku, f.clue from file f join lot l on l.id = f.lot_id join variant v on v.id = f.variant_id where l.barcode <> ''`) == "(paired,JR-110-500,said-by-source)"
+		return v.rows(
+			`select f.verdict, v.sku, f.clue from file f join lot l on l.id = f.lot_id join variant v on v.id = f.variant_id where l.barcode <> ''`,
+		) == "(paired,JR-110-500,said-by-source)"
 	})
 	v.says("1 picture")
 }

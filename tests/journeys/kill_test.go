@@ -55,7 +55,8 @@ func (i *instance) importKillProducts() {
 	for n := range killProducts {
 		fmt.Fprintf(&sheet, "KT-%04d,Thing %d\n", n, n)
 	}
-	if err := i.client().Call(i.t.Context(), "POST", "/api/v1/products/import", "text/csv", strings.NewReader(sheet.String()), nil); err != nil {
+	if err := i.client().Call(i.t.Context(), "POST", "/api/v1/products/import", "text/csv", strings.NewReader(sheet.String()),
+		nil); err != nil {
 		i.t.Fatal(err)
 	}
 }
@@ -141,9 +142,12 @@ func TestKilledAtAnyMoment(t *testing.T) {
 		atExamination = killed.count("select count(*) from file")
 		killed.start()
 	}, func() {
-		killed.until("some products to be applied", func() bool { return killed.count("select count(*) from plan_product where state = 'applied'") > 5 })
+		killed.until(
+			"some products to be applied",
+			func() bool { return killed.count("select count(*) from plan_change where state = 'applied'") > 5 },
+		)
 		killed.stop(9)
-		atApplying = killed.count("select count(*) from plan_product where state = 'applied'")
+		atApplying = killed.count("select count(*) from plan_change where state = 'applied'")
 		killed.start()
 	})
 	t.Logf("killed after %d of %d files, and after %d of %d products", atExamination, killProducts+2, atApplying, killProducts)

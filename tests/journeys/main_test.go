@@ -81,7 +81,13 @@ func (i *instance) url() string { return "http://" + i.listen }
 func (i *instance) start() {
 	i.t.Helper()
 	i.process = exec.Command(binary, "serve")
-	i.process.Env = append(os.Environ(), "AMBROSA_DATABASE="+i.database, "AMBROSA_DATA="+i.folder, "AMBROSA_LISTEN="+i.listen, "AMBROSA_ALLOW=127.0.0.1:*")
+	i.process.Env = append(
+		os.Environ(),
+		"AMBROSA_DATABASE="+i.database,
+		"AMBROSA_DATA="+i.folder,
+		"AMBROSA_LISTEN="+i.listen,
+		"AMBROSA_ALLOW=127.0.0.1:*",
+	)
 	i.process.Stderr = &i.log
 	if err := i.process.Start(); err != nil {
 		i.t.Fatal(err)
@@ -191,7 +197,17 @@ func (i *instance) rows(query string) string {
 
 // endState is all that a person would see, without ids and times.
 func (i *instance) endState() string {
-	return i.rows(`select f.path, f.verdict, encode(f.sha256, 'hex'), f.place, f.problem, v.sku from file f left join variant v on v.id = f.variant_id order by f.path, f.entry`) + "\n" +
-		i.rows(`select p.code, v.sku, pl.place, f.path, pl.alt from placement pl join product p on p.id = pl.product_id left join variant v on v.id = pl.variant_id join file f on f.id = pl.file_id order by 1, 2, 3`) + "\n" +
-		i.rows(`select kind, state from run order by id`) + "\n" + i.rows(`select state, count(*) from plan_product group by 1 order by 1`)
+	return i.rows(
+		`select f.path, f.verdict, encode(f.sha256, 'hex'), f.place, f.problem, v.sku from file f left join variant v on v.id = f.variant_id
+			order by f.path, f.entry`,
+	) + "\n" +
+		i.rows(
+			`select p.code, v.sku, pl.place, f.path, pl.alt from placement pl join product p on p.id = pl.product_id left
+				join variant v on v.id = pl.variant_id join file f on f.id = pl.file_id order by 1, 2, 3`,
+		) + "\n" +
+		i.rows(
+			`select kind, state from run order by id`,
+		) + "\n" + i.rows(
+		`select state, count(*) from plan_change group by 1 order by 1`,
+	)
 }

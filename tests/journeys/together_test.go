@@ -16,7 +16,10 @@ import (
 func (v *visitor) press(find string, init string) {
 	v.t.Helper()
 	v.sees(find)
-	_, err := browser.Eval[bool](v.page, fmt.Sprintf(`(%s.dispatchEvent(new MouseEvent('click', {bubbles: true, cancelable: true, %s})), true)`, find, init))
+	_, err := browser.Eval[bool](
+		v.page,
+		fmt.Sprintf(`(%s.dispatchEvent(new MouseEvent('click', {bubbles: true, cancelable: true, %s})), true)`, find, init),
+	)
 	v.do(err)
 }
 
@@ -31,7 +34,13 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 	v.sees(`document.querySelectorAll('.filerow img').length > 4 && document.querySelector('.reading')`)
 	chosen := func(n int) {
 		t.Helper()
-		v.sees(fmt.Sprintf(`document.querySelectorAll('.filerow input:checked').length === %d && document.querySelector('.chosenbar')?.innerText.startsWith('%d file')`, n, n))
+		v.sees(
+			fmt.Sprintf(
+				`document.querySelectorAll('.filerow input:checked').length === %d && document.querySelector('.chosenbar')?.innerText.startsWith('%d file')`,
+				n,
+				n,
+			),
+		)
 	}
 	here := v.value(benchFile)
 	for n := range 3 {
@@ -61,7 +70,9 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 	v.sees(`document.querySelector('[role=dialog] .choice .mono')?.innerText === 'HV-110-8F-NAT'`)
 	v.do(v.page.Press(kb.Enter))
 	paired := func() int {
-		return v.count("select count(*) from file f join variant v on v.id = f.variant_id where lot_id = 2 and verdict = 'paired' and sku = 'HV-110-8F-NAT'")
+		return v.count(
+			"select count(*) from file f join variant v on v.id = f.variant_id where lot_id = 2 and verdict = 'paired' and sku = 'HV-110-8F-NAT'",
+		)
 	}
 	v.until("three pairs", func() bool { return paired() == 3 })
 	v.sees(`!document.querySelector('[role=dialog]') && !document.querySelector('.chosenbar')`)
@@ -73,14 +84,17 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 	// One file more is set aside; two steps are taken back in one breath.
 	v.sees(fmt.Sprintf(`document.querySelectorAll('.filerow').length === %d`, start-3))
 	v.press(`document.querySelectorAll('.filerow > button')[2]`, "")
-	v.sees(`document.querySelectorAll('.filerow')[2].classList.contains('on') && document.querySelector('section[aria-label=File] .verdict')?.innerText.includes('loose')`)
+	v.sees(
+		`document.querySelectorAll('.filerow')[2].classList.contains('on') && document.querySelector('section[aria-label=File] .verdict')?.innerText.includes('loose')`,
+	)
 	v.do(v.page.Press("x"))
 	v.until("the file to be set aside", func() bool {
 		return v.count("select count(*) from file where lot_id = 2 and verdict = 'set aside' and reason = 'set aside on the bench'") == 1
 	})
 	v.do(v.page.Press("u", "u"))
 	v.until("both to be undone", func() bool {
-		return paired() == 0 && loose() == start && v.count("select count(*) from file where lot_id = 2 and reason = 'set aside on the bench'") == 0
+		return paired() == 0 && loose() == start &&
+			v.count("select count(*) from file where lot_id = 2 and reason = 'set aside on the bench'") == 0
 	})
 
 	// Paired files are numbered in the order in which they were chosen.
@@ -90,7 +104,10 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 	v.press(`[...document.querySelectorAll('.filerow')].find(r => r.innerText.startsWith('shallow.jpg')).querySelector('input')`, "")
 	chosen(2)
 	walk := func() string {
-		return v.rows("select max(coalesce(place, 0)) filter (where path like '%FR 110%/shallow 2.jpg'), max(coalesce(place, 0)) filter (where path like '%FR 110%/shallow.jpg') from file where lot_id = 2")
+		return v.rows(
+			"select max(coalesce(place, 0)) filter (where path like '%FR 110%/shallow 2.jpg'), max(coalesce(place, 0)) filter (where path like " +
+				"'%FR 110%/shallow.jpg') from file where lot_id = 2",
+		)
 	}
 	before := walk()
 	v.do(v.page.Press("p"))
@@ -113,8 +130,11 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 // product will show.
 func TestOrderOnTheBench(t *testing.T) {
 	v := visit(t, browser.Options{})
-	file := v.count(`select min(id) from file where lot_id = 2 and verdict = 'paired' and variant_id = (select variant_id from file where lot_id = 2 and verdict = 'paired'
-		and variant_id is not null group by variant_id having count(distinct sha256) = 2 order by variant_id limit 1)`)
+	file := v.count(
+		`select min(id) from file where lot_id = 2 and verdict = 'paired' and variant_id = (select variant_id from file where lot_id = 2
+			and verdict = 'paired'
+		and variant_id is not null group by variant_id having count(distinct sha256) = 2 order by variant_id limit 1)`,
+	)
 	v.open(fmt.Sprintf("/pair/2?file=%d", file))
 	place := `[...document.querySelectorAll('.shot.drags')].find(s => s.classList.contains('here'))`
 	v.sees(place)
@@ -132,7 +152,20 @@ func TestOrderOnTheBench(t *testing.T) {
 
 	middle := func(find string, part int) (at struct{ X, Y float64 }) {
 		t.Helper()
-		v.do(json.Unmarshal([]byte(v.value(fmt.Sprintf(`JSON.stringify((({x, y, width, height}) => ({X: x + width / %d, Y: y + height / 2}))(%s.querySelector('.mat').getBoundingClientRect()))`, part, find))), &at))
+		v.do(
+			json.Unmarshal(
+				[]byte(
+					v.value(
+						fmt.Sprintf(
+							`JSON.stringify((({x, y, width, height}) => ({X: x + width / %d, Y: y + height / 2}))(%s.querySelector('.mat').getBoundingClientRect()))`,
+							part,
+							find,
+						),
+					),
+				),
+				&at,
+			),
+		)
 		return at
 	}
 	beside := fmt.Sprintf(`[...%s.parentElement.children].find(s => !s.classList.contains('here'))`, place)
@@ -161,7 +194,9 @@ func TestLotsArePlannedTogether(t *testing.T) {
 	v.click("Plan 2 lots together")
 	v.says("Plan of northcomb-spring.zip and lindmoor-pictures.zip")
 	plan := v.count("select max(id) from plan")
-	if n := v.count("select count(distinct product_id) from file where lot_id in (1, 2) and verdict = 'paired'"); v.count(fmt.Sprintf("select count(*) from plan_product where plan_id = %d", plan)) != n {
+	if n := v.count("select count(distinct product_id) from file where lot_id in (1, 2) and verdict = 'paired'"); v.count(
+		fmt.Sprintf("select count(*) from plan_change where plan_id = %d", plan),
+	) != n {
 		t.Errorf("the plan holds not all of the %d products", n)
 	}
 	v.click("2 lots…")
@@ -173,7 +208,8 @@ func TestLotsArePlannedTogether(t *testing.T) {
 	v.do(v.page.Press("i"))
 	v.sees(`document.querySelectorAll('[role=dialog] .letter.unread').length === 3`)
 	text := v.value(`document.querySelector('[role=dialog] .letter').innerText`)
-	if !strings.Contains(text, "Applied: plan of northcomb-spring.zip, 30 products") || !strings.Contains(text, "By hand that would have taken about") {
+	if !strings.Contains(text, "Applied: plan of northcomb-spring.zip, 30 products") ||
+		!strings.Contains(text, "By hand that would have taken about") {
 		t.Errorf("the message says %q", text)
 	}
 	v.do(v.page.Press(kb.Escape))
@@ -185,7 +221,17 @@ func TestLotsArePlannedTogether(t *testing.T) {
 func (v *visitor) handIn() string {
 	v.t.Helper()
 	var made struct{ Address string }
-	v.post("/api/v1/supplier-links", map[string]any{"supplier": "Heidehof", "asker": "the catalog desk", "message": "Please send what is missing.", "category": "", "days": 3, "maxFiles": 100, "maxBytes": 500_000_000,
-		"rights": "unknown", "licence": "", "credit": ""}, &made)
+	v.post(
+		"/api/v1/supplier-links",
+		map[string]any{
+			"supplier": "Heidehof", "asker": "the catalog desk", "message": "Please send what is missing.", "category": "",
+			"days": 3, "maxFiles": 100,
+			"maxBytes": 500_000_000,
+			"rights":   "unknown",
+			"licence":  "",
+			"credit":   "",
+		},
+		&made,
+	)
 	return made.Address
 }

@@ -63,7 +63,8 @@ func take(ctx context.Context, address, out, only string) error {
 }
 
 func (s shot) take(page *browser.Page, address, out string) error {
-	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), page.Press(s.press...), page.Until(cmp.Or(s.then, "true")), page.Shown()); err != nil {
+	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), page.Press(s.press...), page.Until(cmp.Or(s.then, "true")),
+		page.Shown()); err != nil {
 		return err
 	}
 	png, err := page.Screenshot()
@@ -104,16 +105,47 @@ func list(address string) ([]shot, error) {
 		{name: "today", path: "/", ready: "document.querySelector('.sheet')"},
 		{name: "today-dark", path: "/", ready: "document.querySelector('.sheet')", dark: true},
 		{name: "gather", path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
-		{name: "contact-sheet", path: "/lots/2?as=sheet", ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 15"},
-		{name: "workshop", path: fmt.Sprintf("/recipes/%d?side=pictures", ids["recipe"]), ready: "document.body.innerText.includes('at least 500') && [...document.images].every(i => i.complete)"},
-		{name: "lookup", path: fmt.Sprintf("/origins/%d", ids["lookup"]), ready: "document.querySelectorAll('button.placed img').length > 6 && [...document.images].every(i => i.complete)"},
+		{
+			name:  "contact-sheet",
+			path:  "/lots/2?as=sheet",
+			ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 15",
+		},
+		{
+			name:  "workshop",
+			path:  fmt.Sprintf("/recipes/%d?side=pictures", ids["recipe"]),
+			ready: "document.body.innerText.includes('at least 500') && [...document.images].every(i => i.complete)",
+		},
+		{
+			name:  "lookup",
+			path:  fmt.Sprintf("/origins/%d", ids["lookup"]),
+			ready: "document.querySelectorAll('button.placed img').length > 6 && [...document.images].every(i => i.complete)",
+		},
 		{name: "supplier-link", path: supplier, ready: "document.querySelectorAll('.row').length > 8"},
-		{name: "origin", path: fmt.Sprintf("/origins/%d?folder=letters", ids["webdav"]), ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 9"},
+		{
+			name:  "origin",
+			path:  fmt.Sprintf("/origins/%d?folder=letters", ids["webdav"]),
+			ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 9",
+		},
 		{name: "lot", path: "/lots/2", ready: "document.querySelectorAll('.row.pick').length > 5"},
-		{name: "bench-contested", path: fmt.Sprintf("/pair/2?file=%d", contested), ready: rows + " && document.querySelector('.shot, .choice')"},
+		{
+			name:  "bench-contested",
+			path:  fmt.Sprintf("/pair/2?file=%d", contested),
+			ready: rows + " && document.querySelector('.shot, .choice')",
+		},
 		{name: "bench-loose", path: fmt.Sprintf("/pair/2?file=%d", loose), ready: rows},
-		{name: "bench-paired-dark", path: fmt.Sprintf("/pair/2?file=%d", paired), ready: rows + " && document.querySelector('.shot')", dark: true},
-		{name: "clues", path: fmt.Sprintf("/pair/2?file=%d", loose), ready: rows + " && document.querySelector('.group')", press: []string{"c"}, then: "document.querySelectorAll('.clue').length > 8 && document.body.innerText.includes(' paired')"},
+		{
+			name:  "bench-paired-dark",
+			path:  fmt.Sprintf("/pair/2?file=%d", paired),
+			ready: rows + " && document.querySelector('.shot')",
+			dark:  true,
+		},
+		{
+			name:  "clues",
+			path:  fmt.Sprintf("/pair/2?file=%d", loose),
+			ready: rows + " && document.querySelector('.group')",
+			press: []string{"c"},
+			then:  "document.querySelectorAll('.clue').length > 8 && document.body.innerText.includes(' paired')",
+		},
 		{name: "bench-barcode", path: fmt.Sprintf("/pair/2?file=%d", barcode), ready: "document.querySelector('.codes polygon')"},
 		{name: "plan", path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
 		{name: "catalog", path: "/catalog?category=Tools", ready: "document.querySelectorAll('.card img').length > 5"},
@@ -147,9 +179,17 @@ func origins(address string) (map[string]int64, error) {
 // supplierPage makes a supplier's link and returns where it leads.
 func supplierPage(address string) (string, error) {
 	var made struct{ Address string }
-	err := client.Client{Address: address}.Post(context.Background(), "/api/v1/supplier-links", map[string]any{"supplier": "Weidenau", "asker": "Mara Lind, Lindenhof Bee Supplies",
-		"message":  "We are preparing the spring catalog and miss pictures of these articles. White ground if you have it, 1000 px or more. Thank you!",
-		"category": "", "days": 14, "maxFiles": 500, "maxBytes": 4_000_000_000, "rights": "cleared", "licence": "", "credit": ""}, &made)
+	err := client.Client{
+		Address: address,
+	}.Post(
+		context.Background(),
+		"/api/v1/supplier-links",
+		map[string]any{"supplier": "Weidenau", "asker": "Mara Lind, Lindenhof Bee Supplies",
+			"message": "We are preparing the spring catalog and miss pictures of these articles. White ground if you have it, 1000 px or " +
+				"more. Thank you!",
+			"category": "", "days": 14, "maxFiles": 500, "maxBytes": 4_000_000_000, "rights": "cleared", "licence": "", "credit": ""},
+		&made,
+	)
 	return made.Address, err
 }
 

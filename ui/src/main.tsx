@@ -9,14 +9,19 @@ import './theme.css';
 import { MantineProvider } from '@mantine/core';
 import { Notifications } from '@mantine/notifications';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { StrictMode } from 'react';
+import { lazy, StrictMode, Suspense } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
-import { App } from './App';
-import { HandIn } from './handin/HandIn';
+import { Opening } from './shared/State';
 import { colours, theme } from './theme';
 
-const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 5_000, retry: 1, refetchOnWindowFocus: false } } });
+// Whoever comes by a supplier link needs nothing of the application, and the other way round.
+const App = lazy(() => import('./App').then((m) => ({ default: m.App })));
+const HandIn = lazy(() => import('./handin/HandIn').then((m) => ({ default: m.HandIn })));
+
+const queries = new QueryClient({
+  defaultOptions: { queries: { staleTime: 5_000, retry: 1, refetchOnWindowFocus: false } },
+});
 const root = document.getElementById('root');
 if (!root) throw new Error('the page has no root');
 
@@ -26,7 +31,12 @@ createRoot(root).render(
       <QueryClientProvider client={queries}>
         <Notifications position="bottom-left" autoClose={6000} />
         <BrowserRouter>
-          <Routes><Route path="/hand-in/:token" element={<HandIn />} /><Route path="*" element={<App />} /></Routes>
+          <Suspense fallback={<Opening />}>
+            <Routes>
+              <Route path="/hand-in/:token" element={<HandIn />} />
+              <Route path="*" element={<App />} />
+            </Routes>
+          </Suspense>
         </BrowserRouter>
       </QueryClientProvider>
     </MantineProvider>

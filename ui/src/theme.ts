@@ -1,11 +1,60 @@
-import { ActionIcon, Button, createTheme, Drawer, Kbd, Modal, NativeSelect, NumberInput, PasswordInput, SegmentedControl, Textarea, TextInput, Tooltip, type CSSVariablesResolver, type MantineColorsTuple } from '@mantine/core';
+import {
+  ActionIcon,
+  Button,
+  createTheme,
+  Drawer,
+  Kbd,
+  Modal,
+  NativeSelect,
+  NumberInput,
+  PasswordInput,
+  SegmentedControl,
+  Textarea,
+  TextInput,
+  Tooltip,
+  type CSSVariablesResolver,
+  type MantineColorsTuple,
+} from '@mantine/core';
 
 /** The one warm accent: for what the person is about to do. */
-const ember: MantineColorsTuple = ['#fff4ec', '#fbe4d3', '#f4c6a4', '#eda671', '#e78a46', '#dd7229', '#c75e17', '#a64b0e', '#873c0b', '#6b2f08'];
+const ember: MantineColorsTuple = [
+  '#fff4ec',
+  '#fbe4d3',
+  '#f4c6a4',
+  '#eda671',
+  '#e78a46',
+  '#dd7229',
+  '#c75e17',
+  '#a64b0e',
+  '#873c0b',
+  '#6b2f08',
+];
 
 /** True neutrals, so that colours of pictures can be judged. */
-const neutral: MantineColorsTuple = ['#fafafa', '#f2f2f2', '#e6e6e6', '#d4d4d4', '#b0b0b0', '#8c8c8c', '#6b6b6b', '#4d4d4d', '#333333', '#1f1f1f'];
-const dark: MantineColorsTuple = ['#e8e8e8', '#c9c9c9', '#a8a8a8', '#8a8a8a', '#565656', '#3d3d3d', '#2e2e2e', '#232323', '#1a1a1a', '#121212'];
+const neutral: MantineColorsTuple = [
+  '#fafafa',
+  '#f2f2f2',
+  '#e6e6e6',
+  '#d4d4d4',
+  '#b0b0b0',
+  '#8c8c8c',
+  '#6b6b6b',
+  '#4d4d4d',
+  '#333333',
+  '#1f1f1f',
+];
+const dark: MantineColorsTuple = [
+  '#e8e8e8',
+  '#c9c9c9',
+  '#a8a8a8',
+  '#8a8a8a',
+  '#565656',
+  '#3d3d3d',
+  '#2e2e2e',
+  '#232323',
+  '#1a1a1a',
+  '#121212',
+];
 
 export const fonts = {
   sans: "'Source Sans 3 Variable', 'Source Sans 3', sans-serif",
@@ -22,7 +71,11 @@ export const theme = createTheme({
   fontFamilyMonospace: fonts.mono,
   fontSizes: { xs: '12px', sm: '13.5px', md: '15px', lg: '17px', xl: '20px' },
   defaultRadius: 3,
-  headings: { fontFamily: fonts.sans, fontWeight: '600', sizes: { h1: { fontSize: '21px', lineHeight: '28px' }, h2: { fontSize: '15px', lineHeight: '22px' } } },
+  headings: {
+    fontFamily: fonts.sans,
+    fontWeight: '600',
+    sizes: { h1: { fontSize: '21px', lineHeight: '28px' }, h2: { fontSize: '15px', lineHeight: '22px' } },
+  },
   components: {
     Button: Button.extend({ defaultProps: { size: 'xs', variant: 'default' } }),
     ActionIcon: ActionIcon.extend({ defaultProps: { variant: 'subtle', color: 'gray' } }),
@@ -32,8 +85,16 @@ export const theme = createTheme({
     NativeSelect: NativeSelect.extend({ defaultProps: { size: 'xs' } }),
     Textarea: Textarea.extend({ defaultProps: { size: 'xs' } }),
     SegmentedControl: SegmentedControl.extend({ defaultProps: { size: 'xs' } }),
-    Drawer: Drawer.extend({ defaultProps: { transitionProps: { duration: 80 }, closeButtonProps: { 'aria-label': 'Close' } } }),
-    Modal: Modal.extend({ defaultProps: { centered: true, transitionProps: { duration: 80 }, closeButtonProps: { 'aria-label': 'Close' } } }),
+    Drawer: Drawer.extend({
+      defaultProps: { transitionProps: { duration: 80 }, closeButtonProps: { 'aria-label': 'Close' } },
+    }),
+    Modal: Modal.extend({
+      defaultProps: {
+        centered: true,
+        transitionProps: { duration: 80 },
+        closeButtonProps: { 'aria-label': 'Close' },
+      },
+    }),
     Tooltip: Tooltip.extend({ defaultProps: { openDelay: 300, withArrow: false } }),
     Kbd: Kbd.extend({ defaultProps: { size: 'xs' } }),
   },

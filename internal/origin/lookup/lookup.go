@@ -27,7 +27,10 @@ var Kind = origin.Kind{
 		{Name: "address", Label: "Address, with {gtin}", Hint: "https://codes.example.com/v1/items/{gtin}", Type: "text", Required: true},
 		{Name: "header", Label: "Header of the key", Hint: "X-Key", Type: "text"},
 		{Name: "key", Label: "Key", Type: "secret"},
-		{Name: "pictures", Label: "Where the pictures stand in the answer", Hint: "items.#.pictures.#.address", Type: "text", Required: true},
+		{
+			Name: "pictures", Label: "Where the pictures stand in the answer", Hint: "items.#.pictures.#.address", Type: "text",
+			Required: true,
+		},
 		{Name: "title", Label: "Where the title stands", Hint: "items.0.title", Type: "text"},
 		{Name: "digits", Label: "Digits it is asked with", Hint: "13; 14 where it wants them all", Type: "text"},
 		{Name: "quota", Label: "Requests a day", Hint: "no limit", Type: "text"},
@@ -60,8 +63,18 @@ const maxAnswer = 4 << 20
 // origin.Fault.
 func Open(settings map[string]string, guard outgoing.Guard) (*Service, error) {
 	client := &http.Client{Transport: guard.Transport(), CheckRedirect: outgoing.Redirects(5, nil, strings.TrimSpace(settings["header"]))}
-	s := &Service{http: client, template: strings.TrimSpace(settings["address"]), header: strings.TrimSpace(settings["header"]), key: settings["key"],
-		pictures: strings.TrimSpace(settings["pictures"]), title: strings.TrimSpace(settings["title"]), digits: 13, Pause: 500 * time.Millisecond}
+	s := &Service{
+		http:     client,
+		template: strings.TrimSpace(settings["address"]),
+		header:   strings.TrimSpace(settings["header"]),
+		key:      settings["key"],
+		pictures: strings.TrimSpace(
+			settings["pictures"],
+		),
+		title:  strings.TrimSpace(settings["title"]),
+		digits: 13,
+		Pause:  500 * time.Millisecond,
+	}
 	if !strings.Contains(s.template, "{gtin}") {
 		return nil, origin.Faulty("the address has no {gtin}, where the barcode would stand", false, nil)
 	}
@@ -170,7 +183,8 @@ func (s *Service) read(content []byte, address *url.URL) (a Answer, err error) {
 		if r.Type != gjson.String || err != nil || r.String() == "" {
 			return
 		}
-		if u = address.ResolveReference(u); (u.Scheme == "http" || u.Scheme == "https") && !seen[u.String()] && len(a.Pictures) < maxPictures {
+		if u = address.ResolveReference(u); (u.Scheme == "http" || u.Scheme == "https") && !seen[u.String()] &&
+			len(a.Pictures) < maxPictures {
 			seen[u.String()] = true
 			a.Pictures = append(a.Pictures, u.String())
 		}

@@ -132,7 +132,11 @@ func (c *Client) Page(ctx context.Context, address, known string) (*Page, error)
 	}
 	kind := response.Header.Get("Content-Type")
 	if !isPage(kind, content) {
-		return nil, origin.Faulty("what is at this address is not a page: "+picturespec.TypeOf(content[:min(len(content), picturespec.HeadBytes)]).Name(), false, nil)
+		return nil, origin.Faulty(
+			"what is at this address is not a page: "+picturespec.TypeOf(content[:min(len(content), picturespec.HeadBytes)]).Name(),
+			false,
+			nil,
+		)
 	}
 	if reader, err := charset.NewReader(bytes.NewReader(content), kind); err == nil {
 		if converted, err := io.ReadAll(io.LimitReader(reader, 3*MaxPage)); err == nil {
@@ -160,7 +164,8 @@ func isPage(kind string, content []byte) bool {
 		return true
 	case picturespec.Text, picturespec.SVG:
 		media, _, _ := mime.ParseMediaType(kind)
-		return media == "" || strings.Contains(media, "html") || media == "text/plain" && bytes.Contains(bytes.ToLower(content), []byte("<body"))
+		return media == "" || strings.Contains(media, "html") ||
+			media == "text/plain" && bytes.Contains(bytes.ToLower(content), []byte("<body"))
 	}
 	return false
 }

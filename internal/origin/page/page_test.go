@@ -43,7 +43,8 @@ func TestRobotsHoldOnRedirects(t *testing.T) {
 		if !errors.As(err, &fault) || !strings.Contains(fault.Reason, "robots.txt") {
 			t.Errorf("the page %s: %v", path, err)
 		}
-		if content, err := client.Read(t.Context(), first.URL+path); !errors.As(err, &fault) || !strings.Contains(fault.Reason, "robots.txt") {
+		if content, err := client.Read(t.Context(), first.URL+path); !errors.As(err, &fault) ||
+			!strings.Contains(fault.Reason, "robots.txt") {
 			t.Errorf("the picture %s: %v, %v", path, content, err)
 		}
 	}

@@ -48,7 +48,8 @@ func open(_ context.Context, settings map[string]string, guard outgoing.Guard) (
 	}
 	d := &drive{transport: guard.Transport(), host: address.Host, bucket: settings["bucket"]}
 	options := s3.Options{
-		Region: region, BaseEndpoint: aws.String(address.String()), UsePathStyle: true, HTTPClient: &http.Client{Transport: d.transport, CheckRedirect: outgoing.Redirects(3, nil)},
+		Region: region, BaseEndpoint: aws.String(address.String()), UsePathStyle: true,
+		HTTPClient:       &http.Client{Transport: d.transport, CheckRedirect: outgoing.Redirects(3, nil)},
 		RetryMaxAttempts: 1, // runs try again by themselves
 	}
 	if settings["access"] != "" {
@@ -84,7 +85,15 @@ func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error)
 		}
 		for _, object := range page.Contents {
 			if name := aws.ToString(object.Key); !strings.HasSuffix(name, "/") {
-				entries = append(entries, origin.Entry{Path: name, Bytes: aws.ToInt64(object.Size), Modified: aws.ToTime(object.LastModified), Tag: aws.ToString(object.ETag)})
+				entries = append(
+					entries,
+					origin.Entry{
+						Path:     name,
+						Bytes:    aws.ToInt64(object.Size),
+						Modified: aws.ToTime(object.LastModified),
+						Tag:      aws.ToString(object.ETag),
+					},
+				)
 			}
 		}
 	}
@@ -99,7 +108,11 @@ func (d *drive) Read(ctx context.Context, name string) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, d.explain("read /"+name, name, err)
 	}
-	return origin.Content(answer.Body, func() { _ = answer.Body.Close() }, func(err error) error { return d.explain("read /"+name, name, err) }), nil
+	return origin.Content(
+		answer.Body,
+		func() { _ = answer.Body.Close() },
+		func(err error) error { return d.explain("read /"+name, name, err) },
+	), nil
 }
 
 func (d *drive) explain(doing, name string, err error) error {

@@ -91,7 +91,12 @@ func (d *drive) checkHost(_ string, _ net.Addr, key ssh.PublicKey) error {
 		d.pinned = shown
 	}
 	if d.pinned != shown {
-		return origin.Faulty("the host "+d.host+" shows another key ("+shown+") than before ("+d.pinned+"). Ask who runs it; when the change is right, make the origin anew", false, nil)
+		return origin.Faulty(
+			"the host "+d.host+" shows another key ("+shown+") than before ("+d.pinned+"). Ask who runs it; when the change is right, make the "+
+				"origin anew",
+			false,
+			nil,
+		)
 	}
 	return nil
 }
@@ -130,7 +135,10 @@ func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error)
 		if !info.IsDir() && !info.Mode().IsRegular() {
 			continue // links and devices
 		}
-		entries = append(entries, origin.Entry{Path: path.Join(folder, info.Name()), Folder: info.IsDir(), Bytes: info.Size(), Modified: info.ModTime()})
+		entries = append(
+			entries,
+			origin.Entry{Path: path.Join(folder, info.Name()), Folder: info.IsDir(), Bytes: info.Size(), Modified: info.ModTime()},
+		)
 	}
 	return entries, nil
 }

@@ -101,7 +101,11 @@ func (d *drive) Read(ctx context.Context, name string) (io.ReadCloser, error) {
 		return nil, d.explain("read "+name, name, err)
 	}
 	// Closing the body ends a reading that waits.
-	return origin.Content(content, func() { _ = content.Close() }, func(err error) error { return d.explain("read /"+name, name, err) }), nil
+	return origin.Content(
+		content,
+		func() { _ = content.Close() },
+		func(err error) error { return d.explain("read /"+name, name, err) },
+	), nil
 }
 
 func (d *drive) explain(doing, name string, err error) error {

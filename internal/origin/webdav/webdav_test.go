@@ -22,7 +22,15 @@ type answers struct {
 }
 
 func (a answers) RoundTrip(r *http.Request) (*http.Response, error) {
-	return &http.Response{StatusCode: a.status, Status: http.StatusText(a.status), Header: a.header.Clone(), Body: io.NopCloser(strings.NewReader(a.body)), Request: r, ProtoMajor: 1, ProtoMinor: 1}, nil
+	return &http.Response{
+		StatusCode: a.status,
+		Status:     http.StatusText(a.status),
+		Header:     a.header.Clone(),
+		Body:       io.NopCloser(strings.NewReader(a.body)),
+		Request:    r,
+		ProtoMajor: 1,
+		ProtoMinor: 1,
+	}, nil
 }
 
 // FuzzAnswers lists a drive that answers anything: with files, or with a fault in
@@ -38,7 +46,11 @@ func FuzzAnswers(f *testing.F) {
 		if status < 100 || status > 999 || strings.ContainsAny(challenge, "\r\n") {
 			return
 		}
-		d := &drive{transport: &http.Transport{}, host: "drive.example", client: gowebdav.NewClient("https://drive.example", "user", "password")}
+		d := &drive{
+			transport: &http.Transport{},
+			host:      "drive.example",
+			client:    gowebdav.NewClient("https://drive.example", "user", "password"),
+		}
 		d.client.SetTransport(answers{status, http.Header{"Www-Authenticate": {challenge}, "Location": {"/elsewhere"}}, body})
 		ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
 		defer cancel()

@@ -12,7 +12,11 @@ export function Catalog() {
   const [text, setText] = useState(search.get('q') ?? '');
   const [q] = useDebouncedValue(text.trim(), 120);
   const [bring, setBring] = useState(false);
-  const wanted: Wanted = { q, category: search.get('category') ?? '', noPicture: search.get('noPicture') === '1' };
+  const wanted: Wanted = {
+    q,
+    category: search.get('category') ?? '',
+    noPicture: search.get('noPicture') === '1',
+  };
   const table = search.get('as') === 'table';
   const set = (name: string, value: string) =>
     setSearch(
@@ -26,12 +30,28 @@ export function Catalog() {
   return (
     <>
       <div className="head wrap">
-        <TextInput value={text} onChange={(e) => setText(e.currentTarget.value)} placeholder="Part of a SKU, code, title or GTIN" aria-label="Part of a SKU, code, title or GTIN" w={260} />
-        <Switch size="xs" checked={wanted.noPicture} onChange={(e) => set('noPicture', e.currentTarget.checked ? '1' : '')} label="Only without a picture" />
+        <TextInput
+          value={text}
+          onChange={(e) => setText(e.currentTarget.value)}
+          placeholder="Part of a SKU, code, title or GTIN"
+          aria-label="Part of a SKU, code, title or GTIN"
+          w={260}
+        />
+        <Switch
+          size="xs"
+          checked={wanted.noPicture}
+          onChange={(e) => set('noPicture', e.currentTarget.checked ? '1' : '')}
+          label="Only without a picture"
+        />
         <div className="spread push">
           <SegmentedControl
-            value={table ? 'table' : 'grid'} onChange={(v) => set('as', v === 'table' ? 'table' : '')} aria-label="Shown as"
-            data={[{ value: 'grid', label: 'Grid' }, { value: 'table', label: 'Table' }]}
+            value={table ? 'table' : 'grid'}
+            onChange={(v) => set('as', v === 'table' ? 'table' : '')}
+            aria-label="Shown as"
+            data={[
+              { value: 'grid', label: 'Grid' },
+              { value: 'table', label: 'Table' },
+            ]}
           />
           <Button onClick={() => setBring(true)}>Bring in products</Button>
         </div>

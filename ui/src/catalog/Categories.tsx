@@ -5,6 +5,9 @@ import { getWaitingOptions, listCategoriesOptions } from '../client/@tanstack/re
 import { count } from '../shared/format';
 import { Failed } from '../shared/State';
 
+/** What a line of the tree shows; the first is no category but all of them. */
+type Node = Pick<Category, 'path' | 'name' | 'products' | 'noPicture'>;
+
 interface Choosing {
   chosen: string;
   onChoose: (path: string) => void;
@@ -14,28 +17,52 @@ interface Choosing {
 export function Categories({ chosen, onChoose }: Choosing) {
   const categories = useQuery(listCategoriesOptions());
   const waiting = useQuery(getWaitingOptions());
-  if (categories.error) return <nav className="tree" aria-label="Categories"><Failed error={categories.error} again={() => void categories.refetch()} /></nav>;
-  const all: Category = { path: '', name: 'All products', products: waiting.data?.products ?? 0, noPicture: waiting.data?.noPicture ?? 0 };
+  if (categories.error)
+    return (
+      <nav className="tree" aria-label="Categories">
+        <Failed error={categories.error} again={() => void categories.refetch()} />
+      </nav>
+    );
+  const all: Node = {
+    path: '',
+    name: 'All products',
+    products: waiting.data?.products ?? 0,
+    noPicture: waiting.data?.noPicture ?? 0,
+  };
   return (
     <nav className="tree" aria-label="Categories" tabIndex={-1}>
-      <div className="treeline head-line" aria-hidden><span>Category</span><span className="num">all</span><span className="num">bare</span></div>
+      <div className="treeline head-line" aria-hidden>
+        <span>Category</span>
+        <span className="num">all</span>
+        <span className="num">bare</span>
+      </div>
       <Line category={all} chosen={chosen} onChoose={onChoose} />
-      {(categories.data?.items ?? []).map((c) => <Line key={c.path} category={c} chosen={chosen} onChoose={onChoose} />)}
+      {(categories.data?.items ?? []).map((c) => (
+        <Line key={c.path} category={c} chosen={chosen} onChoose={onChoose} />
+      ))}
     </nav>
   );
 }
 
-function Line({ category: c, chosen, onChoose }: Choosing & { category: Category }) {
+function Line({ category: c, chosen, onChoose }: Choosing & { category: Node }) {
   const depth = c.path === '' ? 0 : c.path.split(' / ').length;
   const n = c.products;
   return (
     <button
-      className={`treeline${c.path === chosen ? ' on' : ''}`} aria-current={c.path === chosen ? 'true' : undefined} title={c.path || undefined}
-      style={{ '--depth': depth } as CSSProperties} onClick={() => onChoose(c.path)}
+      className={`treeline${c.path === chosen ? ' on' : ''}`}
+      aria-current={c.path === chosen ? 'true' : undefined}
+      title={c.path || undefined}
+      style={{ '--depth': depth } as CSSProperties}
+      onClick={() => onChoose(c.path)}
     >
       <span className="clip">{c.name}</span>
       <span className={n > 0 ? 'num' : 'num none'}>{count(n)}</span>
-      <span className={c.noPicture > 0 ? 'num lacking' : 'num none'} title={`${count(c.noPicture)} without a picture`}>{count(c.noPicture)}</span>
+      <span
+        className={c.noPicture > 0 ? 'num lacking' : 'num none'}
+        title={`${count(c.noPicture)} without a picture`}
+      >
+        {count(c.noPicture)}
+      </span>
     </button>
   );
 }

@@ -2,7 +2,11 @@ import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { getProductOptions, listOriginsOptions, askLookupMutation } from '../client/@tanstack/react-query.gen';
+import {
+  getProductOptions,
+  listOriginsOptions,
+  askLookupMutation,
+} from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 import { turnKey } from './ProductPage';
@@ -14,7 +18,10 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen; total: numbe
   const navigate = useNavigate();
   const [working, setWorking] = useState(false);
   const service = useQuery(listOriginsOptions()).data?.items.find((o) => o.kind === 'lookup');
-  const look = useMutation({ ...askLookupMutation(), onError: (e) => tell('Nothing is asked for', said(e), true) });
+  const look = useMutation({
+    ...askLookupMutation(),
+    onError: (e) => tell('Nothing is asked for', said(e), true),
+  });
   const { products } = chosen;
   if (products.length === 0) return null;
 
@@ -26,7 +33,9 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen; total: numbe
   };
   const act = (what: string, work: () => Promise<void>) => () => {
     setWorking(true);
-    work().catch((e: unknown) => tell(`${what}: not done`, said(e), true)).finally(() => setWorking(false));
+    work()
+      .catch((e: unknown) => tell(`${what}: not done`, said(e), true))
+      .finally(() => setWorking(false));
   };
   const goThrough = () => {
     sessionStorage.setItem(turnKey, JSON.stringify(products.map((p) => p.id)));
@@ -39,7 +48,8 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen; total: numbe
   });
   const ask = act('Looking up', async () => {
     const codes = (await variants()).map((v) => v.gtin).filter(Boolean);
-    if (!service || codes.length === 0) return tell('Nothing is asked for', 'None of their variants has a barcode.');
+    if (!service || codes.length === 0)
+      return tell('Nothing is asked for', 'None of their variants has a barcode.');
     await look.mutateAsync({ path: { id: service.id }, body: { codes } });
     void navigate(`/origins/${service.id}`);
   });
@@ -48,11 +58,25 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen; total: numbe
     <div className="chosenbar chosen-products" role="group" aria-label="Chosen products">
       <strong>{some(products.length, 'product')} chosen</strong>
       {bare > 0 && <span className="quiet">{count(bare)} without a picture</span>}
-      <Button variant="filled" onClick={goThrough}>Go through them</Button>
-      {service && <Button onClick={ask} loading={working}>Look up their barcodes</Button>}
-      <Button onClick={copy} loading={working}>Copy their SKUs</Button>
-      {total > products.length && <Button onClick={chosen.all}>Choose {total > mostChosen ? `the first ${count(mostChosen)}` : `all ${count(total)}`}</Button>}
-      <Button className="push" onClick={chosen.clear}>Choose none</Button>
+      <Button variant="filled" onClick={goThrough}>
+        Go through them
+      </Button>
+      {service && (
+        <Button onClick={ask} loading={working}>
+          Look up their barcodes
+        </Button>
+      )}
+      <Button onClick={copy} loading={working}>
+        Copy their SKUs
+      </Button>
+      {total > products.length && (
+        <Button onClick={chosen.all}>
+          Choose {total > mostChosen ? `the first ${count(mostChosen)}` : `all ${count(total)}`}
+        </Button>
+      )}
+      <Button className="push" onClick={chosen.clear}>
+        Choose none
+      </Button>
     </div>
   );
 }

@@ -2,32 +2,66 @@ import { Button, Menu, Textarea } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { Change, ProductPage, Shown } from '../client';
+import type { Change, ProductPage, Shown, Target } from '../client';
 import { revertPlanMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, said, when } from '../shared/format';
 import { original, Picture } from '../shared/Picture';
+import { sameTarget, targetKey, targetOf } from '../shared/target';
 import { tell } from '../shared/tell';
 import type { Arranging } from './arrange';
 
 /** The marked picture, and what can be done with it. beside: the one that it is held beside. */
-export function Details({ page, picture, beside, arranging, onAlt, onRemove, onCompare }: {
-  page: ProductPage; picture: Shown; beside: Shown | undefined; arranging: Arranging; onAlt: () => void; onRemove: () => void; onCompare: () => void;
+export function Details({
+  page,
+  picture,
+  beside,
+  arranging,
+  onAlt,
+  onRemove,
+  onCompare,
+}: {
+  page: ProductPage;
+  picture: Shown;
+  beside: Shown | undefined;
+  arranging: Arranging;
+  onAlt: () => void;
+  onRemove: () => void;
+  onCompare: () => void;
 }) {
   return (
     <div className="details">
-      <div className="fill"><Picture sum={picture.sum} alt={picture.alt} /></div>
-      <div className="mono clip" title={picture.path}>{baseName(picture.path)}</div>
-      <span className="quiet">{picture.width} × {picture.height}, {bytes(picture.bytes)}, from <Link to={`/lots/${picture.lot}`}>{picture.lotName}</Link></span>
+      <div className="fill">
+        <Picture sum={picture.sum} alt={picture.alt} />
+      </div>
+      <div className="mono clip" title={picture.path}>
+        {baseName(picture.path)}
+      </div>
+      <span className="quiet">
+        {picture.width} × {picture.height}, {bytes(picture.bytes)}, from{' '}
+        <Link to={`/lots/${picture.lot}`}>{picture.lotName}</Link>
+      </span>
       <div>
         <span className="quiet">Alternative text{picture.altBy === 'draft' ? ', drafted' : ''}</span>
         <div>{picture.alt || <span className="quiet">none</span>}</div>
       </div>
       <div className="spread wrap">
         <Button onClick={onAlt}>Edit text</Button>
-        <ToVariant label="Move to…" page={page} picture={picture} onPick={(variant) => arranging.move(picture, variant)} />
-        <ToVariant label="Copy to…" page={page} picture={picture} onPick={(variant) => arranging.copy(picture, variant)} />
+        <ToVariant
+          label="Move to…"
+          page={page}
+          picture={picture}
+          onPick={(variant) => arranging.move(picture, variant)}
+        />
+        <ToVariant
+          label="Copy to…"
+          page={page}
+          picture={picture}
+          onPick={(variant) => arranging.copy(picture, variant)}
+        />
         <Button onClick={onCompare}>{beside ? 'Hold side by side' : 'Hold beside another'}</Button>
-        <Button component="a" href={original(picture.sum, baseName(picture.path))}>Save original</Button>
+        <Button component="a" href={original(picture.sum, baseName(picture.path))}>
+          Save original
+        </Button>
         <Button onClick={onRemove}>Remove</Button>
       </div>
     </div>
@@ -35,13 +69,32 @@ export function Details({ page, picture, beside, arranging, onAlt, onRemove, onC
 }
 
 /** Chooses another variant, or the product as a whole. */
-function ToVariant({ label, page, picture, onPick }: { label: string; page: ProductPage; picture: Shown; onPick: (variant: number) => void }) {
-  const targets = [{ id: 0, sku: 'the product as a whole' }, ...page.variantList].filter((v) => v.id !== picture.variant);
+function ToVariant({
+  label,
+  page,
+  picture,
+  onPick,
+}: {
+  label: string;
+  page: ProductPage;
+  picture: Shown;
+  onPick: (target: Target) => void;
+}) {
+  const targets = [
+    { target: targetOf(page.id), name: 'the product as a whole' },
+    ...page.variantList.map((v) => ({ target: targetOf(page.id, v.id), name: v.sku })),
+  ].filter((t) => !sameTarget(t.target, picture.target));
   return (
     <Menu position="bottom-start">
-      <Menu.Target><Button disabled={targets.length === 0}>{label}</Button></Menu.Target>
+      <Menu.Target>
+        <Button disabled={targets.length === 0}>{label}</Button>
+      </Menu.Target>
       <Menu.Dropdown mah={320} className="scrolls">
-        {targets.map((v) => <Menu.Item key={v.id} onClick={() => onPick(v.id)}>{v.sku}</Menu.Item>)}
+        {targets.map((t) => (
+          <Menu.Item key={targetKey(t.target)} onClick={() => onPick(t.target)}>
+            {t.name}
+          </Menu.Item>
+        ))}
       </Menu.Dropdown>
     </Menu>
   );
@@ -58,10 +111,18 @@ export function AltForm({ picture, onSave }: { picture: Shown; onSave: (text: st
       }}
     >
       <Textarea
-        data-autofocus label="What the picture shows" description="Left empty, it is drafted anew from title, options and view."
-        value={text} onChange={(e) => setText(e.currentTarget.value)} maxLength={500} autosize minRows={2}
+        data-autofocus
+        label="What the picture shows"
+        description="Left empty, it is drafted anew from title, options and view."
+        value={text}
+        onChange={(e) => setText(e.currentTarget.value)}
+        maxLength={500}
+        autosize
+        minRows={2}
       />
-      <Button type="submit" variant="filled">Save text</Button>
+      <Button type="submit" variant="filled">
+        Save text
+      </Button>
     </form>
   );
 }
@@ -72,7 +133,9 @@ export function History({ page }: { page: ProductPage }) {
     <div className="history">
       <h2>What was changed</h2>
       {page.changes.length === 0 && <span className="quiet">Nothing yet.</span>}
-      {page.changes.map((c) => <HistoryLine key={c.plan} product={page.id} change={c} />)}
+      {page.changes.map((c) => (
+        <HistoryLine key={c.plan} product={page.id} change={c} />
+      ))}
     </div>
   );
 }
@@ -83,17 +146,32 @@ function HistoryLine({ product, change }: { product: number; change: Change }) {
     onSuccess: () => tell('Taken back', 'The product is being put back as it was before.'),
     onError: (e) => tell('Nothing changed', said(e), true),
   });
-  const counts = [change.added > 0 && `${count(change.added)} added`, change.removed > 0 && `${count(change.removed)} removed`, change.moved > 0 && `${count(change.moved)} moved`];
+  const counts = [
+    change.added > 0 && `${count(change.added)} added`,
+    change.removed > 0 && `${count(change.removed)} removed`,
+    change.moved > 0 && `${count(change.moved)} moved`,
+  ];
   return (
     <div className="spread history-line">
       <span className="narrow">
-        <Link className="link clip block" to={`/plans/${change.plan}`}>{change.kind === 'hand' ? 'by hand' : change.lotName}</Link>
+        <Link className="link clip block" to={`/plans/${change.plan}`}>
+          {change.kind === 'hand' ? 'by hand' : change.lotName}
+        </Link>
         <span className="quiet small">{[when(change.appliedAt), ...counts].filter(Boolean).join(', ')}</span>
       </span>
       <span className="push">
-        {change.state === 'applied'
-          ? <Button loading={revert.isPending} onClick={() => revert.mutate({ path: { id: change.plan }, query: { product } })}>Revert</Button>
-          : <span className="quiet">reverted</span>}
+        {change.state === 'applied' ? (
+          <Button
+            loading={revert.isPending}
+            onClick={() =>
+              revert.mutate({ path: { id: change.plan }, query: { kind: 'product', owner: product } })
+            }
+          >
+            Revert
+          </Button>
+        ) : (
+          <span className="quiet">reverted</span>
+        )}
       </span>
     </div>
   );

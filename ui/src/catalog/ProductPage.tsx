@@ -68,14 +68,34 @@ function Product({ page }: { page: Page }) {
       <Head page={page} saving={arranging.saving} />
       <div className="product">
         <div className="scroll pad" tabIndex={0} role="region" aria-label="Pictures">
-          <Targets page={page} here={marked?.id ?? 0} beside={beside} onMark={setHere} onOpen={() => setDialog('large')} onMove={arranging.order} dropped={dropped} />
+          <Targets
+            page={page}
+            here={marked?.id ?? 0}
+            beside={beside}
+            onMark={setHere}
+            onOpen={() => setDialog('large')}
+            onMove={arranging.order}
+            dropped={dropped}
+          />
         </div>
         <aside className="side" aria-label="Picture and history" tabIndex={0}>
-          {marked && <Details page={page} picture={marked} beside={other} arranging={arranging} onAlt={() => setDialog('alt')} onRemove={remove} onCompare={compare} />}
+          {marked && (
+            <Details
+              page={page}
+              picture={marked}
+              beside={other}
+              arranging={arranging}
+              onAlt={() => setDialog('alt')}
+              onRemove={remove}
+              onCompare={compare}
+            />
+          )}
           <History page={page} />
         </aside>
       </div>
-      {dialog === 'large' && marked && <Large pictures={pictures} here={marked} onGo={setHere} onClose={close} />}
+      {dialog === 'large' && marked && (
+        <Large pictures={pictures} here={marked} onGo={setHere} onClose={close} />
+      )}
       {dialog === 'compare' && marked && other && <Compare one={other} other={marked} onClose={close} />}
       <Modal opened={dialog === 'alt' && marked !== undefined} onClose={close} title="Alternative text">
         {marked && (
@@ -100,7 +120,14 @@ function Head({ page, saving }: { page: Page; saving: boolean }) {
         <h1 className="clip">{page.title || page.code}</h1>
         <span className="quiet">
           <span className="mono">{page.code}</span>
-          {page.category && <>, <Link className="link" to={`/catalog?category=${encodeURIComponent(page.category)}`}>{page.category}</Link></>}
+          {page.category && (
+            <>
+              ,{' '}
+              <Link className="link" to={`/catalog?category=${encodeURIComponent(page.category)}`}>
+                {page.category}
+              </Link>
+            </>
+          )}
           , {some(page.variantList.length, 'variant')}, {some(page.pictureList.length, 'picture')}
         </span>
       </div>
@@ -120,10 +147,18 @@ function Turn({ className }: { className: string }) {
   const at = turn.indexOf(id);
   if (at < 0 || turn.length < 2) return null;
   const step = (to: number | undefined, what: string) =>
-    to === undefined ? <Button disabled>{what}</Button> : <Button component={Link} to={`/products/${to}`}>{what}</Button>;
+    to === undefined ? (
+      <Button disabled>{what}</Button>
+    ) : (
+      <Button component={Link} to={`/products/${to}`}>
+        {what}
+      </Button>
+    );
   return (
     <span className={`spread ${className}`} role="group" aria-label="Chosen products">
-      <span className="quiet">{at + 1} of {turn.length} chosen</span>
+      <span className="quiet">
+        {at + 1} of {turn.length} chosen
+      </span>
       {step(turn[at - 1], 'Before')}
       {step(turn[at + 1], 'Next')}
     </span>

@@ -8,6 +8,7 @@ import { useKeys } from '../shared/keys';
 import { usePages } from '../shared/paging';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
+import { atOf, tallOf } from '../shared/virtual';
 import { ChosenProducts } from './ChosenProducts';
 import { useChosenProducts } from './chosenProducts';
 
@@ -18,7 +19,11 @@ export interface Wanted {
   noPicture: boolean;
 }
 
-export const queryOf = ({ q, category, noPicture }: Wanted) => ({ q: q || undefined, category: category || undefined, noPicture: noPicture || undefined });
+export const queryOf = ({ q, category, noPicture }: Wanted) => ({
+  q: q || undefined,
+  category: category || undefined,
+  noPicture: noPicture || undefined,
+});
 
 /** Pixels: of a row of the table and of the grid, and of a card with its gap. */
 const rowHeight = 44;
@@ -26,7 +31,10 @@ const gridHeight = 218;
 const cardWidth = 164;
 const padding = 32;
 
-/** The products, as many as there are, by keys as well: arrows go, m chooses, with Shift up to there, Enter opens. */
+/**
+ * The products, as many as there are, by keys as well: arrows go, m chooses, with Shift up to there, Enter
+ * opens.
+ */
 export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) {
   const box = useRef<HTMLDivElement>(null);
   const navigate = useNavigate();
@@ -39,11 +47,14 @@ export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) 
     getScrollElement: () => box.current,
     estimateSize: () => (table ? rowHeight : gridHeight),
     overscan: 6,
-    onChange: (v) => setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 1000) - padding) / cardWidth))),
+    onChange: (v) =>
+      setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 1000) - padding) / cardWidth))),
   });
   const seen = rows.getVirtualItems();
-  const products = usePages<Product>((seen[0]?.index ?? 0) * wide, (seen.at(-1)?.index ?? 0) * wide + wide, (window) =>
-    listProductsOptions({ query: { ...window, ...queryOf(wanted) } }),
+  const products = usePages<Product>(
+    (seen[0]?.index ?? 0) * wide,
+    (seen.at(-1)?.index ?? 0) * wide + wide,
+    (window) => listProductsOptions({ query: { ...window, ...queryOf(wanted) } }),
   );
   if (products.total !== total && !products.loading) setTotal(products.total);
   const chosen = useChosenProducts(wanted, total);
@@ -74,9 +85,17 @@ export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) 
   };
   const item = (index: number) => {
     const product = products.at(index);
-    if (!product) return <div key={index} className={table ? 'row' : 'card'}>{!table && <div className="mat" />}</div>;
+    if (!product)
+      return (
+        <div key={index} className={table ? 'row' : 'card'}>
+          {!table && <div className="mat" />}
+        </div>
+      );
     const look: Look = {
-      product, at: index === at, chosen: chosen.has(product.id), onPress: press(product, index),
+      product,
+      at: index === at,
+      chosen: chosen.has(product.id),
+      onPress: press(product, index),
       onChoose: (e) => (e.shiftKey ? chosen.upTo(index) : chosen.toggle(product, index)),
     };
     return table ? <ProductRow key={product.id} {...look} /> : <ProductCard key={product.id} {...look} />;
@@ -87,12 +106,26 @@ export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) 
       <div className="scroll" ref={box} tabIndex={0} role="region" aria-label="Products">
         {!products.loading && products.total === 0 && <Nothing wanted={wanted} />}
         {table && products.total > 0 && (
-          <div className="row th product-row"><span /><span /><span>Code</span><span>Title</span><span>Category</span><span className="num">Variants</span><span className="num">Pictures</span></div>
+          <div className="row th product-row">
+            <span />
+            <span />
+            <span>Code</span>
+            <span>Title</span>
+            <span>Category</span>
+            <span className="num">Variants</span>
+            <span className="num">Pictures</span>
+          </div>
         )}
-        <div className="tall" style={{ '--tall': `${rows.getTotalSize()}px` } as CSSProperties}>
+        <div className="tall" style={tallOf(rows.getTotalSize())}>
           {seen.map((row) => (
-            <div key={row.key} className={table ? 'at' : 'at gridrow'} style={{ '--top': `${row.start}px`, '--across': wide } as CSSProperties}>
-              {Array.from({ length: Math.min(wide, total - row.index * wide) }, (_, i) => item(row.index * wide + i))}
+            <div
+              key={row.key}
+              className={table ? 'at' : 'at gridrow'}
+              style={{ ...atOf(row), '--across': wide } as CSSProperties}
+            >
+              {Array.from({ length: Math.min(wide, total - row.index * wide) }, (_, i) =>
+                item(row.index * wide + i),
+              )}
             </div>
           ))}
         </div>
@@ -103,8 +136,16 @@ export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) 
 }
 
 function Nothing({ wanted }: { wanted: Wanted }) {
-  const title = wanted.q ? `No product is named “${wanted.q}”.` : wanted.noPicture ? 'Every product here has a picture.' : 'The catalog is empty.';
-  return <Empty title={title}>{!wanted.q && !wanted.noPicture && 'Bring in products as CSV: a column “sku” is all it needs.'}</Empty>;
+  const title = wanted.q
+    ? `No product is named “${wanted.q}”.`
+    : wanted.noPicture
+      ? 'Every product here has a picture.'
+      : 'The catalog is empty.';
+  return (
+    <Empty title={title}>
+      {!wanted.q && !wanted.noPicture && 'Bring in products as CSV: a column “sku” is all it needs.'}
+    </Empty>
+  );
 }
 
 interface Look {
@@ -115,10 +156,20 @@ interface Look {
   onChoose: (e: MouseEvent) => void;
 }
 
-const lookOf = (base: string, { at, chosen }: Look) => `${base}${at ? ' at-here' : ''}${chosen ? ' chosen' : ''}`;
+const lookOf = (base: string, { at, chosen }: Look) =>
+  `${base}${at ? ' at-here' : ''}${chosen ? ' chosen' : ''}`;
 
 function Choose({ product, chosen, onChoose }: Look) {
-  return <input type="checkbox" className="choose" aria-label={`Choose ${product.code}`} checked={chosen} readOnly onClick={onChoose} />;
+  return (
+    <input
+      type="checkbox"
+      className="choose"
+      aria-label={`Choose ${product.code}`}
+      checked={chosen}
+      readOnly
+      onClick={onChoose}
+    />
+  );
 }
 
 function ProductRow(look: Look) {
@@ -127,8 +178,12 @@ function ProductRow(look: Look) {
     <div className={lookOf('row pick product-row', look)}>
       <Choose {...look} />
       <Picture sum={p.lead} none="–" className="small" />
-      <Link className="link mono clip" to={`/products/${p.id}`} onClick={look.onPress}>{p.code}</Link>
-      <Link className="link clip" to={`/products/${p.id}`} onClick={look.onPress} tabIndex={-1} aria-hidden>{p.title}</Link>
+      <Link className="link mono clip" to={`/products/${p.id}`} onClick={look.onPress}>
+        {p.code}
+      </Link>
+      <Link className="link clip" to={`/products/${p.id}`} onClick={look.onPress} tabIndex={-1} aria-hidden>
+        {p.title}
+      </Link>
       <span className="clip quiet">{p.category}</span>
       <span className="num">{count(p.variants)}</span>
       <span className={p.pictures ? 'num' : 'num lacking'}>{count(p.pictures)}</span>
@@ -143,7 +198,10 @@ function ProductCard(look: Look) {
       <Choose {...look} />
       <Link className="card" to={`/products/${p.id}`} onClick={look.onPress} tabIndex={-1} title={p.title}>
         <Picture sum={p.lead} />
-        <span className="spread"><span className="mono clip">{p.code}</span>{p.pictures > 0 && <span className="push quiet small">{some(p.pictures, 'picture')}</span>}</span>
+        <span className="spread">
+          <span className="mono clip">{p.code}</span>
+          {p.pictures > 0 && <span className="push quiet small">{some(p.pictures, 'picture')}</span>}
+        </span>
         <span className="clip">{p.title}</span>
       </Link>
     </div>

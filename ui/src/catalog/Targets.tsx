@@ -1,11 +1,12 @@
 import { arrayMove } from '@dnd-kit/sortable';
 import { useRef, useState, type DragEvent } from 'react';
 import { Button } from '@mantine/core';
-import type { ProductPage, Shown } from '../client';
+import type { ProductPage, Shown, Target } from '../client';
 import { SendingLine } from '../gather/Drop';
 import { pickedFrom } from '../gather/uploads';
 import { Picture } from '../shared/Picture';
 import { Sorted, useSorted } from '../shared/Sorted';
+import { sameTarget, targetKey, targetOf } from '../shared/target';
 import type { Dropped } from './dropped';
 
 interface Marking {
@@ -16,21 +17,38 @@ interface Marking {
 }
 
 /** The product as a whole, then its variants, each with its pictures; files are dropped on each. */
-export function Targets({ page, dropped, onMove, ...marking }: Marking & { page: ProductPage; dropped: Dropped; onMove: (variant: number, list: Shown[]) => void }) {
-  const whole = { id: 0, sku: page.code, options: '' };
-  const targets = [whole, ...page.variantList.map((v) => ({ id: v.id, sku: v.sku, options: v.options.map((o) => o.value).join(', ') }))];
+export function Targets({
+  page,
+  dropped,
+  onMove,
+  ...marking
+}: Marking & { page: ProductPage; dropped: Dropped; onMove: (target: Target, list: Shown[]) => void }) {
+  const whole = { target: targetOf(page.id), name: 'The product as a whole', code: false, options: '' };
+  const targets = [
+    whole,
+    ...page.variantList.map((v) => ({
+      target: targetOf(page.id, v.id),
+      name: v.sku,
+      code: true,
+      options: v.options.map((o) => o.value).join(', '),
+    })),
+  ];
   return (
     <>
-      {dropped.sending.length > 0 && <section className="sheet" aria-live="polite">{dropped.sending.map((s) => <SendingLine key={s.lot} sending={s} />)}</section>}
-      {targets.map((t) => (
-        <Target
-          key={t.id}
-          name={t.id === 0 ? 'The product as a whole' : t.sku}
-          code={t.id !== 0}
-          options={t.options}
-          pictures={page.pictureList.filter((p) => p.variant === t.id)}
-          onMove={(list) => onMove(t.id, list)}
-          onFiles={(picked) => dropped.take(t.id, picked)}
+      {dropped.sending.length > 0 && (
+        <section className="sheet" aria-live="polite">
+          {dropped.sending.map((s) => (
+            <SendingLine key={s.lot} sending={s} />
+          ))}
+        </section>
+      )}
+      {targets.map(({ target, ...named }) => (
+        <OneTarget
+          key={targetKey(target)}
+          {...named}
+          pictures={page.pictureList.filter((p) => sameTarget(p.target, target))}
+          onMove={(list) => onMove(target, list)}
+          onFiles={(picked) => dropped.take(target, picked)}
           {...marking}
         />
       ))}
@@ -47,7 +65,7 @@ interface TargetOf extends Marking {
   onFiles: (picked: { file: File; path: string }[]) => void;
 }
 
-function Target({ name, code, options, pictures, onMove, onFiles, ...marking }: TargetOf) {
+function OneTarget({ name, code, options, pictures, onMove, onFiles, ...marking }: TargetOf) {
   const [over, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
   const bringsFiles = (e: DragEvent) => e.dataTransfer.types.includes('Files');
@@ -71,22 +89,41 @@ function Target({ name, code, options, pictures, onMove, onFiles, ...marking }: 
       <h2 className="spread">
         <span className={code ? 'mono' : ''}>{name}</span>
         <span className="quiet">{options}</span>
-        <Button className="push" size="compact-xs" onClick={() => input.current?.click()} aria-label={`Add pictures to ${name}`}>Add pictures…</Button>
+        <Button
+          className="push"
+          size="compact-xs"
+          onClick={() => input.current?.click()}
+          aria-label={`Add pictures to ${name}`}
+        >
+          Add pictures…
+        </Button>
       </h2>
       <input
-        ref={input} type="file" multiple hidden accept="image/*" aria-label={`Pictures for ${name}`}
+        ref={input}
+        type="file"
+        multiple
+        hidden
+        accept="image/*"
+        aria-label={`Pictures for ${name}`}
         onChange={(e) => {
           onFiles([...(e.currentTarget.files ?? [])].map((file) => ({ file, path: file.name })));
           e.currentTarget.value = '';
         }}
       />
-      {pictures.length === 0
-        ? <span className="quiet">No picture of its own. Drop some here.</span>
-        : (
-          <Sorted ids={pictures.map((p) => String(p.id))} onMove={(from, to) => onMove(arrayMove(pictures, from, to))}>
-            <div className="order">{pictures.map((p) => <Placed key={p.id} picture={p} {...marking} />)}</div>
-          </Sorted>
-        )}
+      {pictures.length === 0 ? (
+        <span className="quiet">No picture of its own. Drop some here.</span>
+      ) : (
+        <Sorted
+          ids={pictures.map((p) => String(p.id))}
+          onMove={(from, to) => onMove(arrayMove(pictures, from, to))}
+        >
+          <div className="order">
+            {pictures.map((p) => (
+              <Placed key={p.id} picture={p} {...marking} />
+            ))}
+          </div>
+        </Sorted>
+      )}
     </section>
   );
 }
@@ -95,13 +132,23 @@ function Placed({ picture, here, beside, onMark, onOpen }: Marking & { picture: 
   const sorted = useSorted(String(picture.id));
   const mark = () => onMark(picture.id);
   return (
-    <button className={`placed${picture.id === here ? ' on' : ''}`} aria-pressed={picture.id === here} onClick={mark} onDoubleClick={onOpen} onFocus={mark} {...sorted}>
+    <button
+      className={`placed${picture.id === here ? ' on' : ''}`}
+      aria-pressed={picture.id === here}
+      onClick={mark}
+      onDoubleClick={onOpen}
+      onFocus={mark}
+      {...sorted}
+    >
       <div className="framed">
         <Picture sum={picture.sum} alt={picture.alt} />
         {picture.place === 1 && <span className="lead">lead</span>}
         {picture.id === beside && <span className="lead beside-mark">to hold beside</span>}
       </div>
-      <span className="spread"><strong>{picture.place}</strong><span className="quiet clip">{picture.view}</span></span>
+      <span className="spread">
+        <strong>{picture.place}</strong>
+        <span className="quiet clip">{picture.view}</span>
+      </span>
     </button>
   );
 }

@@ -29,11 +29,14 @@ export function useChosenProducts(wanted: Wanted, total: number): Chosen {
     const found: Product[] = [];
     for (let offset = first; offset <= last && found.length < mostChosen; offset += page) {
       const limit = Math.min(page, last - offset + 1);
-      const { items } = await client.fetchQuery(listProductsOptions({ query: { ...queryOf(wanted), offset, limit } }));
+      const { items } = await client.fetchQuery(
+        listProductsOptions({ query: { ...queryOf(wanted), offset, limit } }),
+      );
       found.push(...items);
     }
     setChosen((now) => new Map([...now, ...found.slice(0, mostChosen).map((p) => [p.id, p] as const)]));
-    if (last - first + 1 > mostChosen) tell('Not all are chosen', `No more than ${mostChosen} can be chosen at once.`);
+    if (last - first + 1 > mostChosen)
+      tell('Not all are chosen', `No more than ${mostChosen} can be chosen at once.`);
   };
   const failed = (e: unknown) => tell('Not all are chosen', said(e), true);
   return {

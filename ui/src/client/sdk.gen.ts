@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DecideTogetherData, DecideTogetherErrors, DecideTogetherResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, FirstFileData, FirstFileErrors, FirstFileResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetMailingData, GetMailingErrors, GetMailingResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, GiveUpLotData, GiveUpLotErrors, GiveUpLotResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListGivenUpData, ListGivenUpErrors, ListGivenUpResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListLimitsData, ListLimitsErrors, ListLimitsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListMessagesData, ListMessagesErrors, ListMessagesResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanProductsData, ListPlanProductsErrors, ListPlanProductsResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtLotData, LookAtLotErrors, LookAtLotResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MakePlanData, MakePlanErrors, MakePlanResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, OrderProductData, OrderProductErrors, OrderProductResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewProductData, PreviewProductErrors, PreviewProductResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, ReadMessagesData, ReadMessagesErrors, ReadMessagesResponses, RefreshPlanData, RefreshPlanErrors, RefreshPlanResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, RestoreLotData, RestoreLotErrors, RestoreLotResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, ScanData, ScanErrors, ScanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideResponses, SetMailingData, SetMailingErrors, SetMailingResponses, SetPlanProductData, SetPlanProductErrors, SetPlanProductResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackTogetherData, TakeBackTogetherErrors, TakeBackTogetherResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryNameData, TryNameErrors, TryNameResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
+import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeCategoryData, ArrangeCategoryErrors, ArrangeCategoryResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DecideTogetherData, DecideTogetherErrors, DecideTogetherResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, FirstFileData, FirstFileErrors, FirstFileResponses, GetCategoryData, GetCategoryErrors, GetCategoryResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetMailingData, GetMailingErrors, GetMailingResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, GiveUpLotData, GiveUpLotErrors, GiveUpLotResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListGivenUpData, ListGivenUpErrors, ListGivenUpResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListLimitsData, ListLimitsErrors, ListLimitsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListMessagesData, ListMessagesErrors, ListMessagesResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanChangesData, ListPlanChangesErrors, ListPlanChangesResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListReferencesData, ListReferencesErrors, ListReferencesResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtLotData, LookAtLotErrors, LookAtLotResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MakePlanData, MakePlanErrors, MakePlanResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, OrderPicturesData, OrderPicturesErrors, OrderPicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewTargetData, PreviewTargetErrors, PreviewTargetResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, ReadMessagesData, ReadMessagesErrors, ReadMessagesResponses, RefreshPlanData, RefreshPlanErrors, RefreshPlanResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, RestoreLotData, RestoreLotErrors, RestoreLotResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, ScanData, ScanErrors, ScanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideOfPlanData, SetAsideOfPlanErrors, SetAsideOfPlanResponses, SetAsideResponses, SetMailingData, SetMailingErrors, SetMailingResponses, SetPlanChangeData, SetPlanChangeErrors, SetPlanChangeResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackDecisionData, TakeBackDecisionErrors, TakeBackDecisionResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryNameData, TryNameErrors, TryNameResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -22,6 +22,23 @@ export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends 
  * The category tree
  */
 export const listCategories = <ThrowOnError extends boolean = false>(options?: Options<ListCategoriesData, ThrowOnError>) => (options?.client ?? client).get<ListCategoriesResponses, ListCategoriesErrors, ThrowOnError>({ url: '/api/v1/categories', ...options });
+
+/**
+ * A category with its pictures
+ */
+export const getCategory = <ThrowOnError extends boolean = false>(options: Options<GetCategoryData, ThrowOnError>) => (options.client ?? client).get<GetCategoryResponses, GetCategoryErrors, ThrowOnError>({ url: '/api/v1/categories/{id}', ...options });
+
+/**
+ * Change the order, view and text of a category's pictures by hand
+ */
+export const arrangeCategory = <ThrowOnError extends boolean = false>(options: Options<ArrangeCategoryData, ThrowOnError>) => (options.client ?? client).put<ArrangeCategoryResponses, ArrangeCategoryErrors, ThrowOnError>({
+    url: '/api/v1/categories/{id}/pictures',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * Clue lists that people made
@@ -56,6 +73,11 @@ export const changeClueList = <ThrowOnError extends boolean = false>(options: Op
         ...options.headers
     }
 });
+
+/**
+ * Bring files back as they were before they were decided on
+ */
+export const takeBackDecision = <ThrowOnError extends boolean = false>(options: Options<TakeBackDecisionData, ThrowOnError>) => (options.client ?? client).post<TakeBackDecisionResponses, TakeBackDecisionErrors, ThrowOnError>({ url: '/api/v1/decisions/{id}/take-back', ...options });
 
 /**
  * The drop folder and who uses it
@@ -112,6 +134,11 @@ export const decideFile = <ThrowOnError extends boolean = false>(options: Option
 export const learnFrom = <ThrowOnError extends boolean = false>(options: Options<LearnFromData, ThrowOnError>) => (options.client ?? client).get<LearnFromResponses, LearnFromErrors, ThrowOnError>({ url: '/api/v1/files/{id}/lessons', ...options });
 
 /**
+ * Who needs a file; while somebody does, it is not deleted
+ */
+export const listReferences = <ThrowOnError extends boolean = false>(options: Options<ListReferencesData, ThrowOnError>) => (options.client ?? client).get<ListReferencesResponses, ListReferencesErrors, ThrowOnError>({ url: '/api/v1/files/{id}/references', ...options });
+
+/**
  * Lots that were given up, and can be restored
  */
 export const listGivenUp = <ThrowOnError extends boolean = false>(options?: Options<ListGivenUpData, ThrowOnError>) => (options?.client ?? client).get<ListGivenUpResponses, ListGivenUpErrors, ThrowOnError>({ url: '/api/v1/given-up', ...options });
@@ -164,18 +191,6 @@ export const getLot = <ThrowOnError extends boolean = false>(options: Options<Ge
  * Pair the loose files that a filter chooses with their one candidate
  */
 export const acceptTogether = <ThrowOnError extends boolean = false>(options: Options<AcceptTogetherData, ThrowOnError>) => (options.client ?? client).post<AcceptTogetherResponses, AcceptTogetherErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/accept', ...options });
-
-/**
- * Set the files aside that a filter chooses
- */
-export const setAside = <ThrowOnError extends boolean = false>(options: Options<SetAsideData, ThrowOnError>) => (options.client ?? client).post<SetAsideResponses, SetAsideErrors, ThrowOnError>({
-    url: '/api/v1/lots/{id}/aside',
-    ...options,
-    headers: {
-        'Content-Type': 'application/json',
-        ...options.headers
-    }
-});
 
 /**
  * Go on with the uploads that have arrived
@@ -266,6 +281,18 @@ export const teach = <ThrowOnError extends boolean = false>(options: Options<Tea
 export const countMarks = <ThrowOnError extends boolean = false>(options: Options<CountMarksData, ThrowOnError>) => (options.client ?? client).get<CountMarksResponses, CountMarksErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/marks', ...options });
 
 /**
+ * Give the pictures of a target the order in which they will stand when the lot is applied
+ */
+export const orderPictures = <ThrowOnError extends boolean = false>(options: Options<OrderPicturesData, ThrowOnError>) => (options.client ?? client).put<OrderPicturesResponses, OrderPicturesErrors, ThrowOnError>({
+    url: '/api/v1/lots/{id}/order',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
  * Read the files again that no person has decided on
  */
 export const pairLot = <ThrowOnError extends boolean = false>(options: Options<PairLotData, ThrowOnError>) => (options.client ?? client).post<PairLotResponses, PairLotErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/pair', ...options });
@@ -283,23 +310,6 @@ export const planLot = <ThrowOnError extends boolean = false>(options: Options<P
 });
 
 /**
- * Give a product's pictures the order in which they will stand when the lot is applied
- */
-export const orderProduct = <ThrowOnError extends boolean = false>(options: Options<OrderProductData, ThrowOnError>) => (options.client ?? client).put<OrderProductResponses, OrderProductErrors, ThrowOnError>({
-    url: '/api/v1/lots/{id}/products/{product}/order',
-    ...options,
-    headers: {
-        'Content-Type': 'application/json',
-        ...options.headers
-    }
-});
-
-/**
- * What a product shows now, and would show with the lot's files
- */
-export const previewProduct = <ThrowOnError extends boolean = false>(options: Options<PreviewProductData, ThrowOnError>) => (options.client ?? client).get<PreviewProductResponses, PreviewProductErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/products/{product}/preview', ...options });
-
-/**
  * Bring a lot back that was given up
  */
 export const restoreLot = <ThrowOnError extends boolean = false>(options: Options<RestoreLotData, ThrowOnError>) => (options.client ?? client).post<RestoreLotResponses, RestoreLotErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/restore', ...options });
@@ -309,6 +319,18 @@ export const restoreLot = <ThrowOnError extends boolean = false>(options: Option
  */
 export const setRights = <ThrowOnError extends boolean = false>(options: Options<SetRightsData, ThrowOnError>) => (options.client ?? client).put<SetRightsResponses, SetRightsErrors, ThrowOnError>({
     url: '/api/v1/lots/{id}/rights',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Set the files aside that a filter chooses
+ */
+export const setAside = <ThrowOnError extends boolean = false>(options: Options<SetAsideData, ThrowOnError>) => (options.client ?? client).post<SetAsideResponses, SetAsideErrors, ThrowOnError>({
+    url: '/api/v1/lots/{id}/set-aside',
     ...options,
     headers: {
         'Content-Type': 'application/json',
@@ -332,6 +354,11 @@ export const decideTogether = <ThrowOnError extends boolean = false>(options: Op
         ...options.headers
     }
 });
+
+/**
+ * What a product with its variants, or a category, shows now, and would show with the lot's files
+ */
+export const previewTarget = <ThrowOnError extends boolean = false>(options: Options<PreviewTargetData, ThrowOnError>) => (options.client ?? client).get<PreviewTargetResponses, PreviewTargetErrors, ThrowOnError>({ url: '/api/v1/lots/{id}/{kind}/{owner}/preview', ...options });
 
 /**
  * Where messages go by mail
@@ -514,15 +541,15 @@ export const applyPlan = <ThrowOnError extends boolean = false>(options: Options
 });
 
 /**
- * Before and after, product by product
+ * Before and after, product by product and category by category
  */
-export const listPlanProducts = <ThrowOnError extends boolean = false>(options: Options<ListPlanProductsData, ThrowOnError>) => (options.client ?? client).get<ListPlanProductsResponses, ListPlanProductsErrors, ThrowOnError>({ url: '/api/v1/plans/{id}/products', ...options });
+export const listPlanChanges = <ThrowOnError extends boolean = false>(options: Options<ListPlanChangesData, ThrowOnError>) => (options.client ?? client).get<ListPlanChangesResponses, ListPlanChangesErrors, ThrowOnError>({ url: '/api/v1/plans/{id}/changes', ...options });
 
 /**
- * Give one product its own way, or leave it out
+ * Give one product or category its own way, or leave it out
  */
-export const setPlanProduct = <ThrowOnError extends boolean = false>(options: Options<SetPlanProductData, ThrowOnError>) => (options.client ?? client).put<SetPlanProductResponses, SetPlanProductErrors, ThrowOnError>({
-    url: '/api/v1/plans/{id}/products/{product}',
+export const setPlanChange = <ThrowOnError extends boolean = false>(options: Options<SetPlanChangeData, ThrowOnError>) => (options.client ?? client).put<SetPlanChangeResponses, SetPlanChangeErrors, ThrowOnError>({
+    url: '/api/v1/plans/{id}/changes/{kind}/{owner}',
     ...options,
     headers: {
         'Content-Type': 'application/json',
@@ -548,9 +575,21 @@ export const refreshPlan = <ThrowOnError extends boolean = false>(options: Optio
 export const replan = <ThrowOnError extends boolean = false>(options: Options<ReplanData, ThrowOnError>) => (options.client ?? client).post<ReplanResponses, ReplanErrors, ThrowOnError>({ url: '/api/v1/plans/{id}/replan', ...options });
 
 /**
- * Take a plan back, whole or for one product
+ * Take a plan back, whole or for one product or category
  */
 export const revertPlan = <ThrowOnError extends boolean = false>(options: Options<RevertPlanData, ThrowOnError>) => (options.client ?? client).post<RevertPlanResponses, RevertPlanErrors, ThrowOnError>({ url: '/api/v1/plans/{id}/revert', ...options });
+
+/**
+ * Set files aside that a draft would place, and plan it again, in one step
+ */
+export const setAsideOfPlan = <ThrowOnError extends boolean = false>(options: Options<SetAsideOfPlanData, ThrowOnError>) => (options.client ?? client).post<SetAsideOfPlanResponses, SetAsideOfPlanErrors, ThrowOnError>({
+    url: '/api/v1/plans/{id}/set-aside',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * The catalog
@@ -655,11 +694,6 @@ export const renewSupplierLink = <ThrowOnError extends boolean = false>(options:
  * What needs a person now
  */
 export const getToday = <ThrowOnError extends boolean = false>(options?: Options<GetTodayData, ThrowOnError>) => (options?.client ?? client).get<GetTodayResponses, GetTodayErrors, ThrowOnError>({ url: '/api/v1/today', ...options });
-
-/**
- * Bring files back as they were before they were decided on together
- */
-export const takeBackTogether = <ThrowOnError extends boolean = false>(options: Options<TakeBackTogetherData, ThrowOnError>) => (options.client ?? client).post<TakeBackTogetherResponses, TakeBackTogetherErrors, ThrowOnError>({ url: '/api/v1/together/{id}/undo', ...options });
 
 /**
  * What waits at the stations

@@ -12,6 +12,18 @@ export type Addressed = {
     address: string;
 };
 
+export type Aligned = {
+    /**
+     * The two, character against character
+     */
+    edits: Array<Edit>;
+    key: string;
+    /**
+     * The part of the name
+     */
+    read: string;
+};
+
 export type ArrangementChange = {
     /**
      * All pictures that shall stand, in order
@@ -47,6 +59,7 @@ export type Beat = {
 };
 
 export type Category = {
+    id: number;
     name: string;
     /**
      * Those of them without a picture
@@ -54,14 +67,50 @@ export type Category = {
     noPicture: number;
     path: string;
     /**
+     * That stand on it
+     */
+    pictures: number;
+    /**
      * Products in it and below it
      */
     products: number;
+    /**
+     * Counts the changes of its pictures
+     */
+    version: number;
+};
+
+export type CategoryPage = {
+    changes: Array<Change>;
+    id: number;
+    name: string;
+    /**
+     * Those of them without a picture
+     */
+    noPicture: number;
+    path: string;
+    pictureList: Array<Shown>;
+    /**
+     * That stand on it
+     */
+    pictures: number;
+    /**
+     * Products in it and below it
+     */
+    products: number;
+    /**
+     * Counts the changes of its pictures
+     */
+    version: number;
 };
 
 export type Change = {
     added: number;
     appliedAt: string;
+    /**
+     * Who applied it
+     */
+    by: string;
     kind: 'lot' | 'hand';
     lotName: string;
     moved: number;
@@ -185,12 +234,11 @@ export type CreateLotRequest = {
     /**
      * That its pictures are put on, without asking again
      */
-    product?: number;
+    target?: Target;
     /**
      * How many uploads it is made of
      */
     uploads: number;
-    variant?: number;
 };
 
 export type Created = {
@@ -210,17 +258,21 @@ export type DecideTogether = {
      * Of place: the first; 0 leaves it to the names
      */
     place?: number;
-    product?: number;
     reason?: string;
-    variant?: number;
+    /**
+     * Of a pair
+     */
+    target?: Target;
     view?: string;
 };
 
 export type Decision = {
     place?: number;
-    product?: number;
     reason?: string;
-    variant?: number;
+    /**
+     * Of a pair
+     */
+    target?: Target;
     /**
      * open gives the file back to be read
      */
@@ -332,7 +384,7 @@ export type Event = {
     /**
      * What changed
      */
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'upload' | 'origin' | 'lookup' | 'message';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message';
 };
 
 export type EvidenceCandidate = {
@@ -366,7 +418,7 @@ export type File = {
     bytes: number;
     clue: string;
     /**
-     * SKU of the variant, or code of the product as a whole
+     * SKU of the variant, code of the product as a whole, or path of the category
      */
     code: string;
     /**
@@ -399,6 +451,9 @@ export type File = {
      * Why it cannot be used
      */
     problem: string;
+    /**
+     * That it is paired with, or whose variant
+     */
     product: number;
     reason: string;
     rights: 'cleared' | 'restricted' | 'unknown';
@@ -420,6 +475,10 @@ export type File = {
      * SHA-256, empty when nothing was stored
      */
     sum: string;
+    /**
+     * What it is paired with; left out for nothing
+     */
+    target?: Target;
     title: string;
     type: string;
     variant: number;
@@ -438,12 +497,16 @@ export type FileDetail = {
      * Where it was read from, of pages and lookups
      */
     address: string;
+    /**
+     * Parts of the name that are keys, character against character with the keys that they may be
+     */
+    aligned: Array<Aligned>;
     alpha: boolean;
     bytes: number;
     candidates: Array<EvidenceCandidate>;
     clue: string;
     /**
-     * SKU of the variant, or code of the product as a whole
+     * SKU of the variant, code of the product as a whole, or path of the category
      */
     code: string;
     /**
@@ -484,6 +547,9 @@ export type FileDetail = {
      * Why it cannot be used
      */
     problem: string;
+    /**
+     * That it is paired with, or whose variant
+     */
     product: number;
     reason: string;
     rights: 'cleared' | 'restricted' | 'unknown';
@@ -517,6 +583,10 @@ export type FileDetail = {
      * SHA-256, empty when nothing was stored
      */
     sum: string;
+    /**
+     * What it is paired with; left out for nothing
+     */
+    target?: Target;
     title: string;
     type: string;
     /**
@@ -928,6 +998,19 @@ export type MissingProduct = {
     title: string;
 };
 
+export type Named = {
+    /**
+     * SKU of a variant, code of a product, path of a category
+     */
+    code: string;
+    /**
+     * What tells a variant from its siblings
+     */
+    options: Array<Option>;
+    target: Target;
+    title: string;
+};
+
 export type NamedClues = {
     changed: string;
     id: number;
@@ -969,15 +1052,12 @@ export type Option = {
     value: string;
 };
 
-export type OrderProductRequest = {
+export type OrderPicturesRequest = {
     /**
      * In order; none leaves it to the names
      */
     pictures: Array<Ref>;
-    /**
-     * 0 for the product as a whole
-     */
-    variant: number;
+    target: Target;
 };
 
 export type Origin = {
@@ -1171,8 +1251,8 @@ export type PagePictures = {
     title: string;
 };
 
-export type PagePlannedProduct = {
-    items: Array<PlannedProduct>;
+export type PagePlannedChange = {
+    items: Array<PlannedChange>;
     /**
      * How many there are in all
      */
@@ -1195,8 +1275,16 @@ export type PageProposal = {
     total: number;
 };
 
-export type PageRun = {
-    items: Array<Run>;
+export type PageReference = {
+    items: Array<Reference>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageRunView = {
+    items: Array<RunView>;
     /**
      * How many there are in all
      */
@@ -1265,9 +1353,9 @@ export type PictureChange = {
      */
     of?: number;
     /**
-     * Where it shall stand; 0 for the product as a whole
+     * Where it shall stand
      */
-    variant: number;
+    target: Target;
     view: string;
 };
 
@@ -1278,6 +1366,7 @@ export type Plan = {
      */
     applied: number;
     appliedAt: string | null;
+    appliedBy: string;
     createdAt: string;
     failed: number;
     id: number;
@@ -1287,6 +1376,7 @@ export type Plan = {
      * Whose files it places; none for a change by hand
      */
     lots: Array<PlanLot>;
+    madeBy: string;
     moved: number;
     /**
      * Decisions or products changed since it was made
@@ -1296,6 +1386,9 @@ export type Plan = {
      * Products whose change waits to be applied
      */
     planned: number;
+    /**
+     * Products and categories that it changes
+     */
     products: number;
     /**
      * Products that would show something else than they did when the plan was last looked at
@@ -1310,6 +1403,7 @@ export type Plan = {
      */
     remadeGone: number;
     removed: number;
+    revertedBy: string;
     /**
      * Of what it shows: only what was seen is applied
      */
@@ -1338,13 +1432,17 @@ export type PlanLot = {
     name: string;
 };
 
-export type PlannedProduct = {
+export type PlannedChange = {
     added: number;
     code: string;
+    id: number;
     leftOut: boolean;
     moved: number;
+    /**
+     * The product, with its variants, or the category
+     */
+    owner: Target;
     problem: string;
-    product: number;
     /**
      * It would show something else than it did when the plan was last looked at
      */
@@ -1366,14 +1464,20 @@ export type PlannedProduct = {
 export type PlannedTarget = {
     after: Array<Entry>;
     before: Array<Entry>;
-    sku: string;
     /**
-     * 0 for the product as a whole
+     * SKU of a variant, code of a product, path of a category
      */
-    variant: number;
+    code: string;
+    /**
+     * What tells a variant from its siblings
+     */
+    options: Array<Option>;
+    target: Target;
+    title: string;
 };
 
 export type Preview = {
+    code: string;
     /**
      * A person left it out of the plan
      */
@@ -1383,12 +1487,22 @@ export type Preview = {
      */
     lots: Array<PlanLot>;
     /**
-     * Variants whose pictures a person put into their order, 0 for the product as a whole
+     * Every target of it: the product, then its variants
      */
-    ordered: Array<number>;
-    product: Product;
+    named: Array<Named>;
+    /**
+     * Targets whose pictures a person put into their order
+     */
+    ordered: Array<Target>;
+    /**
+     * The product, with its variants, or the category
+     */
+    owner: Target;
+    /**
+     * Those of them where something stands or will stand
+     */
     targets: Array<PlannedTarget>;
-    variants: Array<Variant>;
+    title: string;
     warnings: Array<Warning>;
     /**
      * To place, as it is planned
@@ -1444,8 +1558,16 @@ export type ProductPage = {
      */
     options: Array<string>;
     pictureList: Array<Shown>;
+    /**
+     * Number of pictures on the product and its variants
+     */
+    pictures: number;
     title: string;
     variantList: Array<Variant>;
+    /**
+     * Number of variants
+     */
+    variants: number;
     version: number;
 };
 
@@ -1529,6 +1651,31 @@ export type Recipe = {
 export type Ref = {
     file: number;
     id: number;
+};
+
+export type Reference = {
+    /**
+     * What needs it
+     */
+    by: 'placement' | 'plan' | 'order' | 'lot';
+    /**
+     * Of the product or category, or the lot's name
+     */
+    code: string;
+    lot: number;
+    /**
+     * That needs it for what it would do, or to take it back
+     */
+    plan: number;
+    since: string;
+    /**
+     * Of the plan
+     */
+    state: string;
+    /**
+     * Where it stands, or will or did by the plan
+     */
+    target?: Target;
 };
 
 export type RemoteFile = {
@@ -1627,39 +1774,24 @@ export type Row = {
     View: string;
 };
 
-export type Run = {
-    createdAt: string;
-    done: number;
-    finishedAt: string | null;
-    id: number;
-    kind: 'examine' | 'pair' | 'look' | 'look all' | 'apply' | 'revert' | 'fetch' | 'lookup';
-    lot: number;
-    lotName: string;
-    message: string;
-    /**
-     * What it fetches from
-     */
-    origin: number;
-    originName: string;
-    plan: number;
-    /**
-     * The one product it is about, 0 for all
-     */
-    product: number;
-    startedAt: string | null;
-    state: 'queued' | 'running' | 'stopping' | 'stopped' | 'done' | 'failed';
-    /**
-     * 0 while it is not known
-     */
-    total: number;
-};
-
 export type RunDetail = {
+    /**
+     * Who asked for it
+     */
+    actor: string;
     createdAt: string;
+    /**
+     * What it does, in a word or two
+     */
+    doing: string;
     done: number;
     finishedAt: string | null;
     id: number;
-    kind: 'examine' | 'pair' | 'look' | 'look all' | 'apply' | 'revert' | 'fetch' | 'lookup';
+    kind: string;
+    /**
+     * What a person goes to from it
+     */
+    leads: 'lot' | 'plan' | 'origin';
     log: Array<RunLine>;
     lot: number;
     lotName: string;
@@ -1669,11 +1801,11 @@ export type RunDetail = {
      */
     origin: number;
     originName: string;
-    plan: number;
     /**
-     * The one product it is about, 0 for all
+     * The one product or category it is about; left out for all
      */
-    product: number;
+    owner?: Target;
+    plan: number;
     startedAt: string | null;
     state: 'queued' | 'running' | 'stopping' | 'stopped' | 'done' | 'failed';
     /**
@@ -1685,6 +1817,45 @@ export type RunDetail = {
 export type RunLine = {
     at: string;
     text: string;
+};
+
+export type RunView = {
+    /**
+     * Who asked for it
+     */
+    actor: string;
+    createdAt: string;
+    /**
+     * What it does, in a word or two
+     */
+    doing: string;
+    done: number;
+    finishedAt: string | null;
+    id: number;
+    kind: string;
+    /**
+     * What a person goes to from it
+     */
+    leads: 'lot' | 'plan' | 'origin';
+    lot: number;
+    lotName: string;
+    message: string;
+    /**
+     * What it fetches from
+     */
+    origin: number;
+    originName: string;
+    /**
+     * The one product or category it is about; left out for all
+     */
+    owner?: Target;
+    plan: number;
+    startedAt: string | null;
+    state: 'queued' | 'running' | 'stopping' | 'stopped' | 'done' | 'failed';
+    /**
+     * 0 while it is not known
+     */
+    total: number;
 };
 
 export type Scanned = {
@@ -1724,6 +1895,11 @@ export type Selection = {
     types?: Array<string> | null;
 };
 
+export type SetAsideOfPlanRequest = {
+    files: Array<number>;
+    reason: string;
+};
+
 export type SetAsideRequest = {
     reason: string;
 };
@@ -1735,12 +1911,19 @@ export type SetMailingRequest = {
     address: string;
 };
 
-export type SetPlanProductRequest = {
+export type SetPlanChangeRequest = {
     leftOut: boolean;
     /**
      * Empty for the plan's way
      */
     way: 'after' | 'before' | 'instead' | 'like for like' | '';
+};
+
+export type SetAside = {
+    /**
+     * Each takes back what was set aside of one lot
+     */
+    decisions: Array<number>;
 };
 
 export type SheetLine = {
@@ -1777,9 +1960,9 @@ export type Shown = {
     plan: number;
     sum: string;
     /**
-     * 0 for the product as a whole
+     * What it stands on
      */
-    variant: number;
+    target: Target;
     view: string;
     width: number;
 };
@@ -1904,6 +2087,11 @@ export type TakenBack = {
     stayed: number;
 };
 
+export type Target = {
+    id: number;
+    kind: 'product' | 'variant' | 'category';
+};
+
 export type Taught = {
     examples: Array<TaughtExample>;
     /**
@@ -1938,7 +2126,7 @@ export type Today = {
     /**
      * Runs that stopped or failed, and those under way
      */
-    runs: Array<Run>;
+    runs: Array<RunView>;
     waiting: Waiting;
 };
 
@@ -1964,6 +2152,10 @@ export type Trial = {
 };
 
 export type Tried = {
+    /**
+     * Parts of the name that are keys, character against character with them
+     */
+    aligned: Array<Aligned>;
     clue: string;
     /**
      * Of the product or variant that it is paired with
@@ -2037,8 +2229,8 @@ export type Waiting = {
 export type Warning = {
     files?: Array<number> | null;
     kind: string;
+    target: Target;
     text: string;
-    variant?: number;
 };
 
 export type ListCategoriesData = {
@@ -2065,6 +2257,60 @@ export type ListCategoriesResponses = {
 };
 
 export type ListCategoriesResponse = ListCategoriesResponses[keyof ListCategoriesResponses];
+
+export type GetCategoryData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/categories/{id}';
+};
+
+export type GetCategoryErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetCategoryError = GetCategoryErrors[keyof GetCategoryErrors];
+
+export type GetCategoryResponses = {
+    /**
+     * OK
+     */
+    200: CategoryPage;
+};
+
+export type GetCategoryResponse = GetCategoryResponses[keyof GetCategoryResponses];
+
+export type ArrangeCategoryData = {
+    body: ArrangementChange;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/categories/{id}/pictures';
+};
+
+export type ArrangeCategoryErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ArrangeCategoryError = ArrangeCategoryErrors[keyof ArrangeCategoryErrors];
+
+export type ArrangeCategoryResponses = {
+    /**
+     * OK
+     */
+    200: CategoryPage;
+};
+
+export type ArrangeCategoryResponse = ArrangeCategoryResponses[keyof ArrangeCategoryResponses];
 
 export type ListClueListsData = {
     body?: never;
@@ -2169,6 +2415,33 @@ export type ChangeClueListResponses = {
 };
 
 export type ChangeClueListResponse = ChangeClueListResponses[keyof ChangeClueListResponses];
+
+export type TakeBackDecisionData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/decisions/{id}/take-back';
+};
+
+export type TakeBackDecisionErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TakeBackDecisionError = TakeBackDecisionErrors[keyof TakeBackDecisionErrors];
+
+export type TakeBackDecisionResponses = {
+    /**
+     * OK
+     */
+    200: TakenBack;
+};
+
+export type TakeBackDecisionResponse = TakeBackDecisionResponses[keyof TakeBackDecisionResponses];
 
 export type GetDropFolderData = {
     body?: never;
@@ -2410,6 +2683,33 @@ export type LearnFromResponses = {
 
 export type LearnFromResponse = LearnFromResponses[keyof LearnFromResponses];
 
+export type ListReferencesData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/files/{id}/references';
+};
+
+export type ListReferencesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListReferencesError = ListReferencesErrors[keyof ListReferencesErrors];
+
+export type ListReferencesResponses = {
+    /**
+     * OK
+     */
+    200: PageReference;
+};
+
+export type ListReferencesResponse = ListReferencesResponses[keyof ListReferencesResponses];
+
 export type ListGivenUpData = {
     body?: never;
     path?: never;
@@ -2637,51 +2937,6 @@ export type AcceptTogetherResponses = {
 };
 
 export type AcceptTogetherResponse = AcceptTogetherResponses[keyof AcceptTogetherResponses];
-
-export type SetAsideData = {
-    body: SetAsideRequest;
-    path: {
-        id: number;
-    };
-    query?: {
-        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
-        /**
-         * Part of the path
-         */
-        q?: string;
-        rights?: 'cleared' | 'restricted' | 'unknown';
-        mark?: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
-        type?: string;
-        shape?: 'square' | 'upright' | 'lying';
-        /**
-         * Only files whose verdict is of the kind that clue, rung, why and byHand tell
-         */
-        kind?: boolean;
-        clue?: string;
-        rung?: string;
-        why?: string;
-        byHand?: boolean;
-    };
-    url: '/api/v1/lots/{id}/aside';
-};
-
-export type SetAsideErrors = {
-    /**
-     * Error
-     */
-    default: ErrorModel;
-};
-
-export type SetAsideError = SetAsideErrors[keyof SetAsideErrors];
-
-export type SetAsideResponses = {
-    /**
-     * OK
-     */
-    200: Together;
-};
-
-export type SetAsideResponse = SetAsideResponses[keyof SetAsideResponses];
 
 export type CloseLotData = {
     body?: never;
@@ -3032,6 +3287,33 @@ export type CountMarksResponses = {
 
 export type CountMarksResponse = CountMarksResponses[keyof CountMarksResponses];
 
+export type OrderPicturesData = {
+    body: OrderPicturesRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/order';
+};
+
+export type OrderPicturesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type OrderPicturesError = OrderPicturesErrors[keyof OrderPicturesErrors];
+
+export type OrderPicturesResponses = {
+    /**
+     * OK
+     */
+    200: Preview;
+};
+
+export type OrderPicturesResponse = OrderPicturesResponses[keyof OrderPicturesResponses];
+
 export type PairLotData = {
     body?: never;
     path: {
@@ -3085,62 +3367,6 @@ export type PlanLotResponses = {
 };
 
 export type PlanLotResponse = PlanLotResponses[keyof PlanLotResponses];
-
-export type OrderProductData = {
-    body: OrderProductRequest;
-    path: {
-        id: number;
-        product: number;
-    };
-    query?: never;
-    url: '/api/v1/lots/{id}/products/{product}/order';
-};
-
-export type OrderProductErrors = {
-    /**
-     * Error
-     */
-    default: ErrorModel;
-};
-
-export type OrderProductError = OrderProductErrors[keyof OrderProductErrors];
-
-export type OrderProductResponses = {
-    /**
-     * OK
-     */
-    200: Preview;
-};
-
-export type OrderProductResponse = OrderProductResponses[keyof OrderProductResponses];
-
-export type PreviewProductData = {
-    body?: never;
-    path: {
-        id: number;
-        product: number;
-    };
-    query?: never;
-    url: '/api/v1/lots/{id}/products/{product}/preview';
-};
-
-export type PreviewProductErrors = {
-    /**
-     * Error
-     */
-    default: ErrorModel;
-};
-
-export type PreviewProductError = PreviewProductErrors[keyof PreviewProductErrors];
-
-export type PreviewProductResponses = {
-    /**
-     * OK
-     */
-    200: Preview;
-};
-
-export type PreviewProductResponse = PreviewProductResponses[keyof PreviewProductResponses];
 
 export type RestoreLotData = {
     body?: never;
@@ -3196,6 +3422,51 @@ export type SetRightsResponses = {
 
 export type SetRightsResponse = SetRightsResponses[keyof SetRightsResponses];
 
+export type SetAsideData = {
+    body: SetAsideRequest;
+    path: {
+        id: number;
+    };
+    query?: {
+        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+        /**
+         * Part of the path
+         */
+        q?: string;
+        rights?: 'cleared' | 'restricted' | 'unknown';
+        mark?: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
+        type?: string;
+        shape?: 'square' | 'upright' | 'lying';
+        /**
+         * Only files whose verdict is of the kind that clue, rung, why and byHand tell
+         */
+        kind?: boolean;
+        clue?: string;
+        rung?: string;
+        why?: string;
+        byHand?: boolean;
+    };
+    url: '/api/v1/lots/{id}/set-aside';
+};
+
+export type SetAsideErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SetAsideError = SetAsideErrors[keyof SetAsideErrors];
+
+export type SetAsideResponses = {
+    /**
+     * OK
+     */
+    200: Together;
+};
+
+export type SetAsideResponse = SetAsideResponses[keyof SetAsideResponses];
+
 export type GetLotSheetData = {
     body?: never;
     path: {
@@ -3249,6 +3520,35 @@ export type DecideTogetherResponses = {
 };
 
 export type DecideTogetherResponse = DecideTogetherResponses[keyof DecideTogetherResponses];
+
+export type PreviewTargetData = {
+    body?: never;
+    path: {
+        id: number;
+        kind: 'product' | 'category';
+        owner: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/{kind}/{owner}/preview';
+};
+
+export type PreviewTargetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type PreviewTargetError = PreviewTargetErrors[keyof PreviewTargetErrors];
+
+export type PreviewTargetResponses = {
+    /**
+     * OK
+     */
+    200: Preview;
+};
+
+export type PreviewTargetResponse = PreviewTargetResponses[keyof PreviewTargetResponses];
 
 export type GetMailingData = {
     body?: never;
@@ -3835,7 +4135,7 @@ export type ApplyPlanResponses = {
 
 export type ApplyPlanResponse = ApplyPlanResponses[keyof ApplyPlanResponses];
 
-export type ListPlanProductsData = {
+export type ListPlanChangesData = {
     body?: never;
     path: {
         id: number;
@@ -3848,54 +4148,55 @@ export type ListPlanProductsData = {
          */
         warned?: boolean;
     };
-    url: '/api/v1/plans/{id}/products';
+    url: '/api/v1/plans/{id}/changes';
 };
 
-export type ListPlanProductsErrors = {
+export type ListPlanChangesErrors = {
     /**
      * Error
      */
     default: ErrorModel;
 };
 
-export type ListPlanProductsError = ListPlanProductsErrors[keyof ListPlanProductsErrors];
+export type ListPlanChangesError = ListPlanChangesErrors[keyof ListPlanChangesErrors];
 
-export type ListPlanProductsResponses = {
+export type ListPlanChangesResponses = {
     /**
      * OK
      */
-    200: PagePlannedProduct;
+    200: PagePlannedChange;
 };
 
-export type ListPlanProductsResponse = ListPlanProductsResponses[keyof ListPlanProductsResponses];
+export type ListPlanChangesResponse = ListPlanChangesResponses[keyof ListPlanChangesResponses];
 
-export type SetPlanProductData = {
-    body: SetPlanProductRequest;
+export type SetPlanChangeData = {
+    body: SetPlanChangeRequest;
     path: {
         id: number;
-        product: number;
+        kind: 'product' | 'category';
+        owner: number;
     };
     query?: never;
-    url: '/api/v1/plans/{id}/products/{product}';
+    url: '/api/v1/plans/{id}/changes/{kind}/{owner}';
 };
 
-export type SetPlanProductErrors = {
+export type SetPlanChangeErrors = {
     /**
      * Error
      */
     default: ErrorModel;
 };
 
-export type SetPlanProductError = SetPlanProductErrors[keyof SetPlanProductErrors];
+export type SetPlanChangeError = SetPlanChangeErrors[keyof SetPlanChangeErrors];
 
-export type SetPlanProductResponses = {
+export type SetPlanChangeResponses = {
     /**
      * OK
      */
     200: Plan;
 };
 
-export type SetPlanProductResponse = SetPlanProductResponses[keyof SetPlanProductResponses];
+export type SetPlanChangeResponse = SetPlanChangeResponses[keyof SetPlanChangeResponses];
 
 export type RefreshPlanData = {
     body: AsSeen;
@@ -3958,9 +4259,10 @@ export type RevertPlanData = {
     };
     query?: {
         /**
-         * 0 for all of it
+         * Of the one to take back; left out for all of it
          */
-        product?: number;
+        kind?: 'product' | 'category';
+        owner?: number;
     };
     url: '/api/v1/plans/{id}/revert';
 };
@@ -3982,6 +4284,33 @@ export type RevertPlanResponses = {
 };
 
 export type RevertPlanResponse = RevertPlanResponses[keyof RevertPlanResponses];
+
+export type SetAsideOfPlanData = {
+    body: SetAsideOfPlanRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/plans/{id}/set-aside';
+};
+
+export type SetAsideOfPlanErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SetAsideOfPlanError = SetAsideOfPlanErrors[keyof SetAsideOfPlanErrors];
+
+export type SetAsideOfPlanResponses = {
+    /**
+     * OK
+     */
+    200: SetAside;
+};
+
+export type SetAsideOfPlanResponse = SetAsideOfPlanResponses[keyof SetAsideOfPlanResponses];
 
 export type ListProductsData = {
     body?: never;
@@ -4118,7 +4447,7 @@ export type ListRunsResponses = {
     /**
      * OK
      */
-    200: PageRun;
+    200: PageRunView;
 };
 
 export type ListRunsResponse = ListRunsResponses[keyof ListRunsResponses];
@@ -4388,33 +4717,6 @@ export type GetTodayResponses = {
 };
 
 export type GetTodayResponse = GetTodayResponses[keyof GetTodayResponses];
-
-export type TakeBackTogetherData = {
-    body?: never;
-    path: {
-        id: number;
-    };
-    query?: never;
-    url: '/api/v1/together/{id}/undo';
-};
-
-export type TakeBackTogetherErrors = {
-    /**
-     * Error
-     */
-    default: ErrorModel;
-};
-
-export type TakeBackTogetherError = TakeBackTogetherErrors[keyof TakeBackTogetherErrors];
-
-export type TakeBackTogetherResponses = {
-    /**
-     * OK
-     */
-    200: TakenBack;
-};
-
-export type TakeBackTogetherResponse = TakeBackTogetherResponses[keyof TakeBackTogetherResponses];
 
 export type GetWaitingData = {
     body?: never;

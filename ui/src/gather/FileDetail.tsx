@@ -6,11 +6,17 @@ import { bytes } from '../shared/format';
 import { large, original } from '../shared/Picture';
 import { Marks } from './Marks';
 import { HeldBack, RightsForm } from './Rights';
+import css from './FileDetail.module.css';
 
 /** One file, large, with all that is known of it. */
 export function FileDetail({ file, onClose }: { file: File | undefined; onClose: () => void }) {
   return (
-    <Modal opened={file !== undefined} onClose={onClose} title={<span className="mono">{file?.path}</span>} size="92vw">
+    <Modal
+      opened={file !== undefined}
+      onClose={onClose}
+      title={<span className="mono">{file?.path}</span>}
+      size="92vw"
+    >
       {file && <Detail file={file} onClose={onClose} />}
     </Modal>
   );
@@ -19,23 +25,108 @@ export function FileDetail({ file, onClose }: { file: File | undefined; onClose:
 function Detail({ file, onClose }: { file: File; onClose: () => void }) {
   const [changing, setChanging] = useState(false);
   const said = Object.entries((file.said ?? {}) as Record<string, string>);
-  const stated: [string, string | undefined][] = [['Creator', file.stated.creator], ['Copyright notice', file.stated.notice], ['Credit line', file.stated.credit], ['Web statement of rights', file.stated.statement]];
-  const facts: [string, string][] = [['Pixels', `${file.width} × ${file.height}`], ['Type', file.type], ['Size', bytes(file.bytes)], ['Colours', file.colour + (file.alpha ? ', transparent' : '')], ['Product', file.code || file.reason || file.problem]];
+  const stated: [string, string | undefined][] = [
+    ['Creator', file.stated.creator],
+    ['Copyright notice', file.stated.notice],
+    ['Credit line', file.stated.credit],
+    ['Web statement of rights', file.stated.statement],
+  ];
+  const facts: [string, string][] = [
+    ['Pixels', `${file.width} × ${file.height}`],
+    ['Type', file.type],
+    ['Size', bytes(file.bytes)],
+    ['Colours', file.colour + (file.alpha ? ', transparent' : '')],
+    ['Product', file.code || file.reason || file.problem],
+  ];
   return (
-    <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 330px', gap: 14 }}>
-      <div className="mat" style={{ height: '74vh' }}>{file.sum && <img src={large(file.sum)} alt={file.path} />}</div>
-      <div className="scroll" style={{ maxHeight: '74vh' }} tabIndex={0} role="region" aria-label="About this file">
-        {file.marks.length > 0 && <><h3 className="stephead" style={{ marginTop: 0 }}>To look at</h3>{file.marks.map((m) => <div key={m.name} style={{ padding: '4px 0' }}><Marks file={{ ...file, marks: [m] }} /> <span className="quiet">{m.measure}</span></div>)}</>}
+    <div className={css.detail}>
+      <div className={`mat ${css.picture}`}>{file.sum && <img src={large(file.sum)} alt={file.path} />}</div>
+      <div
+        className={`scroll ${css.about}`}
+
+        tabIndex={0}
+        role="region"
+        aria-label="About this file"
+      >
+        {file.marks.length > 0 && (
+          <>
+            <h3 className="stephead flush">To look at</h3>
+            {file.marks.map((m) => (
+              <div key={m.name} className="airy">
+                <Marks file={{ ...file, marks: [m] }} /> <span className="quiet">{m.measure}</span>
+              </div>
+            ))}
+          </>
+        )}
         <h3 className="stephead">File</h3>
-        <dl className="facts" style={{ padding: '6px 0' }}>{facts.filter(([, v]) => v).map(([name, v]) => <div key={name}><dt>{name}</dt><dd>{v}</dd></div>)}</dl>
+        <dl className="facts airy">
+          {facts
+            .filter(([, v]) => v)
+            .map(([name, v]) => (
+              <div key={name}>
+                <dt>{name}</dt>
+                <dd>{v}</dd>
+              </div>
+            ))}
+        </dl>
         <h3 className="stephead">Rights</h3>
-        <div className="spread" style={{ padding: '6px 0' }}><HeldBack file={file} /><span className="quiet">{[file.licence, file.credit].filter(Boolean).join(', ')}</span><Button className="push" onClick={() => setChanging(true)}>Change…</Button></div>
+        <div className="spread airy">
+          <HeldBack file={file} />
+          <span className="quiet">{[file.licence, file.credit].filter(Boolean).join(', ')}</span>
+          <Button className="push" onClick={() => setChanging(true)}>
+            Change…
+          </Button>
+        </div>
         {file.heldBack && <div className="quiet">Not to be handed on: {file.heldBack}.</div>}
-        {stated.some(([, v]) => v) && <><h3 className="stephead">The file says of itself</h3><dl className="facts" style={{ padding: '6px 0' }}>{stated.filter(([, v]) => v).map(([name, v]) => <div key={name}><dt>{name}</dt><dd>{v}</dd></div>)}</dl></>}
-        {said.length > 0 && <><h3 className="stephead">Its source says</h3><dl className="facts" style={{ padding: '6px 0' }}>{said.map(([name, v]) => <div key={name}><dt>{name}</dt><dd className="mono">{v}</dd></div>)}</dl></>}
-        <div className="spread" style={{ paddingTop: 12 }}><Button component={Link} to={`/pair/${file.lot}?file=${file.id}`}>On the bench</Button>{file.sum && <Button component="a" href={original(file.sum, file.path)}>As it came</Button>}</div>
+        {stated.some(([, v]) => v) && (
+          <>
+            <h3 className="stephead">The file says of itself</h3>
+            <dl className="facts airy">
+              {stated
+                .filter(([, v]) => v)
+                .map(([name, v]) => (
+                  <div key={name}>
+                    <dt>{name}</dt>
+                    <dd>{v}</dd>
+                  </div>
+                ))}
+            </dl>
+          </>
+        )}
+        {said.length > 0 && (
+          <>
+            <h3 className="stephead">Its source says</h3>
+            <dl className="facts airy">
+              {said.map(([name, v]) => (
+                <div key={name}>
+                  <dt>{name}</dt>
+                  <dd className="mono">{v}</dd>
+                </div>
+              ))}
+            </dl>
+          </>
+        )}
+        <div className={`spread ${css.rights}`}>
+          <Button component={Link} to={`/pair/${file.lot}?file=${file.id}`}>
+            On the bench
+          </Button>
+          {file.sum && (
+            <Button component="a" href={original(file.sum, file.path)}>
+              As it came
+            </Button>
+          )}
+        </div>
       </div>
-      <RightsForm open={changing} onClose={() => { setChanging(false); onClose(); }} lot={file.lot} filter={{ q: '' }} file={file} />
+      <RightsForm
+        open={changing}
+        onClose={() => {
+          setChanging(false);
+          onClose();
+        }}
+        lot={file.lot}
+        filter={{ q: '' }}
+        file={file}
+      />
     </div>
   );
 }

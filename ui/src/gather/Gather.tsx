@@ -3,7 +3,14 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import type { Lot } from '../client';
-import { closeLotMutation, giveUpLotMutation, listGivenUpOptions, listLotsOptions, listRunsOptions, restoreLotMutation } from '../client/@tanstack/react-query.gen';
+import {
+  closeLotMutation,
+  giveUpLotMutation,
+  listGivenUpOptions,
+  listLotsOptions,
+  listRunsOptions,
+  restoreLotMutation,
+} from '../client/@tanstack/react-query.gen';
 import { bytes, count, said, some, when } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
@@ -14,9 +21,13 @@ import { DropFolder } from './DropFolder';
 import { Origins } from './Origins';
 import { SupplierLinks } from './SupplierLinks';
 import { lotsOf, send, watchUploads, type Picked, type Sending } from './uploads';
+import css from './Gather.module.css';
 
 const take = (picked: Picked[]) => {
-  for (const lot of lotsOf(picked)) send(lot.name, lot.files).catch((error: unknown) => tell(`${lot.name} did not arrive`, said(error), true));
+  for (const lot of lotsOf(picked))
+    send(lot.name, lot.files).catch((error: unknown) =>
+      tell(`${lot.name} did not arrive`, said(error), true),
+    );
 };
 
 /** Where files come in: drop them, watch them arrive, see every lot. */
@@ -25,7 +36,7 @@ export function Gather() {
   const runs = useQuery(listRunsOptions());
   const [sending, setSending] = useState<Sending[]>([]);
   useEffect(() => watchUploads(setSending), []);
-  const working = runs.data?.items.filter((r) => active(r) && (r.kind === 'examine' || r.kind === 'pair' || r.kind === 'fetch')) ?? [];
+  const working = runs.data?.items.filter((r) => active(r) && r.leads !== 'plan') ?? [];
   return (
     <div className="scroll pad">
       <div className="columns">
@@ -33,20 +44,44 @@ export function Gather() {
         {(sending.length > 0 || working.length > 0) && (
           <section className="sheet" aria-live="polite">
             <h2>On the way in</h2>
-            {sending.map((s) => <SendingLine key={s.lot} sending={s} />)}
-            {working.map((r) => <RunLine key={r.id} run={r} />)}
+            {sending.map((s) => (
+              <SendingLine key={s.lot} sending={s} />
+            ))}
+            {working.map((r) => (
+              <RunLine key={r.id} run={r} />
+            ))}
           </section>
         )}
         <section className="sheet">
           <h2>Lots</h2>
           {lots.error && <Failed error={lots.error} again={() => void lots.refetch()} />}
-          {lots.data?.items.length === 0 && <Empty title="No lot has come in yet.">Each archive you drop becomes a lot: its files are examined and paired, and wait for you on the bench.</Empty>}
+          {lots.data?.items.length === 0 && (
+            <Empty title="No lot has come in yet.">
+              Each archive you drop becomes a lot: its files are examined and paired, and wait for you on the
+              bench.
+            </Empty>
+          )}
           {(lots.data?.items.length ?? 0) > 0 && (
-            <div className="row th" style={{ gridTemplateColumns: lotColumns }}>
-              <span>Name</span><span>State</span><span className="num">Files</span><span className="num">Size</span><span className="num">Paired</span><span className="num">Contested</span><span className="num">Loose</span><span className="num">Unusable</span><span className="num">Came in</span><span />
+            <div className={`row th ${css.line}`}>
+              <span>Name</span>
+              <span>State</span>
+              <span className="num">Files</span>
+              <span className="num">Size</span>
+              <span className="num">Paired</span>
+              <span className="num">Contested</span>
+              <span className="num">Loose</span>
+              <span className="num">Unusable</span>
+              <span className="num">Came in</span>
+              <span />
             </div>
           )}
-          {lots.data?.items.map((lot) => <LotLine key={lot.id} lot={lot} sendingHere={sending.some((s) => s.lot === lot.id && !s.problem)} />)}
+          {lots.data?.items.map((lot) => (
+            <LotLine
+              key={lot.id}
+              lot={lot}
+              sendingHere={sending.some((s) => s.lot === lot.id && !s.problem)}
+            />
+          ))}
         </section>
         <Origins />
         <DropFolder />
@@ -57,26 +92,39 @@ export function Gather() {
   );
 }
 
-const lotColumns = 'minmax(160px, 1fr) 126px 56px 72px 58px 76px 54px 72px 100px 92px';
-
 /** A lot with where it is, and what to do next with it. */
 function LotLine({ lot, sendingHere }: { lot: Lot; sendingHere: boolean }) {
   const waits = lot.state === 'receiving' && !sendingHere;
   return (
     <>
-      <div className="row pick" style={{ gridTemplateColumns: lotColumns }}>
-        <Link className="link clip" to={`/lots/${lot.id}`}>{lot.name}</Link>
+      <div className={`row pick ${css.line}`}>
+        <Link className="link clip" to={`/lots/${lot.id}`}>
+          {lot.name}
+        </Link>
         <span className="clip quiet">{stateOf(lot)}</span>
         <span className="num">{count(lot.files)}</span>
         <span className="num">{bytes(lot.bytes)}</span>
-        {([['paired', lot.paired], ['contested', lot.contested], ['loose', lot.loose], ['unusable', lot.unusable]] as const).map(([verdict, n]) => (
-          <span key={verdict} className={n ? 'num' : 'num none'}>{n > 0 && verdict !== 'paired' && <VerdictMark verdict={verdict} size={11} />} {count(n)}</span>
+        {(
+          [
+            ['paired', lot.paired],
+            ['contested', lot.contested],
+            ['loose', lot.loose],
+            ['unusable', lot.unusable],
+          ] as const
+        ).map(([verdict, n]) => (
+          <span key={verdict} className={n ? 'num' : 'num none'}>
+            {n > 0 && verdict !== 'paired' && <VerdictMark verdict={verdict} size={11} />} {count(n)}
+          </span>
         ))}
         <span className="num quiet">{when(lot.createdAt)}</span>
         <NextStep lot={lot} />
       </div>
       {waits && <Waiting lot={lot} />}
-      {lot.problems.map((p) => <div key={p} className="note bad">{p}</div>)}
+      {lot.problems.map((p) => (
+        <div key={p} className="note bad">
+          {p}
+        </div>
+      ))}
     </>
   );
 }
@@ -84,11 +132,30 @@ function LotLine({ lot, sendingHere }: { lot: Lot; sendingHere: boolean }) {
 /** Leads on from a lot, to where it waits for a person. */
 function NextStep({ lot }: { lot: Lot }) {
   const open = lot.contested + lot.loose;
-  if (lot.state === 'applied') return <Button component={Link} size="compact-xs" to={`/plans/${lot.plan}`}>Its plan</Button>;
+  if (lot.state === 'applied')
+    return (
+      <Button component={Link} size="compact-xs" to={`/plans/${lot.plan}`}>
+        Its plan
+      </Button>
+    );
   if (lot.state !== 'ready') return <span />;
-  if (open > 0) return <Button component={Link} size="compact-xs" variant="filled" to={`/pair/${lot.id}`}>Decide {count(open)}</Button>;
-  if (lot.planState === 'draft' || lot.planState === 'applying') return <Button component={Link} size="compact-xs" to={`/plans/${lot.plan}`}>Check plan</Button>;
-  return <Button component={Link} size="compact-xs" to={`/lots/${lot.id}`}>{lot.paired > 0 ? 'Plan' : 'Look'}</Button>;
+  if (open > 0)
+    return (
+      <Button component={Link} size="compact-xs" variant="filled" to={`/pair/${lot.id}`}>
+        Decide {count(open)}
+      </Button>
+    );
+  if (lot.planState === 'draft' || lot.planState === 'applying')
+    return (
+      <Button component={Link} size="compact-xs" to={`/plans/${lot.plan}`}>
+        Check plan
+      </Button>
+    );
+  return (
+    <Button component={Link} size="compact-xs" to={`/lots/${lot.id}`}>
+      {lot.paired > 0 ? 'Plan' : 'Look'}
+    </Button>
+  );
 }
 
 /** A lot whose uploads are not all here, and nothing is on its way from this page. */
@@ -98,10 +165,27 @@ function Waiting({ lot }: { lot: Lot }) {
   const giveUp = useMutation({ ...giveUpLotMutation(), onError: nothing });
   return (
     <div className="note warn spread">
-      <span>{lot.arrived} of {some(lot.expected, 'upload')} arrived. Drop the same files again to send the rest; nothing is sent twice.</span>
-      {lot.arrived > 0
-        ? <Button className="push" onClick={() => close.mutate({ path: { id: lot.id } })} loading={close.isPending}>Go on without the rest</Button>
-        : <Button className="push" onClick={() => giveUp.mutate({ path: { id: lot.id } })} loading={giveUp.isPending}>Give it up</Button>}
+      <span>
+        {lot.arrived} of {some(lot.expected, 'upload')} arrived. Drop the same files again to send the rest;
+        nothing is sent twice.
+      </span>
+      {lot.arrived > 0 ? (
+        <Button
+          className="push"
+          onClick={() => close.mutate({ path: { id: lot.id } })}
+          loading={close.isPending}
+        >
+          Go on without the rest
+        </Button>
+      ) : (
+        <Button
+          className="push"
+          onClick={() => giveUp.mutate({ path: { id: lot.id } })}
+          loading={giveUp.isPending}
+        >
+          Give it up
+        </Button>
+      )}
     </div>
   );
 }
@@ -109,7 +193,10 @@ function Waiting({ lot }: { lot: Lot }) {
 /** Lots that were given up: nothing of them is gone. */
 function GivenUp() {
   const gone = useQuery(listGivenUpOptions());
-  const restore = useMutation({ ...restoreLotMutation(), onError: (e) => tell('Not restored', said(e), true) });
+  const restore = useMutation({
+    ...restoreLotMutation(),
+    onError: (e) => tell('Not restored', said(e), true),
+  });
   const list = gone.data?.items ?? [];
   if (list.length === 0) return null;
   return (
@@ -117,8 +204,16 @@ function GivenUp() {
       <h2>Given up</h2>
       {list.map((lot) => (
         <div key={lot.id} className="row given-up">
-          <span className="clip">{lot.name}</span><span className="num quiet">{some(lot.files, 'file')}</span><span className="num quiet">{when(lot.createdAt)}</span>
-          <Button size="compact-xs" onClick={() => restore.mutate({ path: { id: lot.id } })} loading={restore.isPending}>Restore</Button>
+          <span className="clip">{lot.name}</span>
+          <span className="num quiet">{some(lot.files, 'file')}</span>
+          <span className="num quiet">{when(lot.createdAt)}</span>
+          <Button
+            size="compact-xs"
+            onClick={() => restore.mutate({ path: { id: lot.id } })}
+            loading={restore.isPending}
+          >
+            Restore
+          </Button>
         </div>
       ))}
     </section>

@@ -15,7 +15,10 @@ const shapes: Record<string, string> = {
 /** Words that fit beside a picture. */
 const short: Record<string, string> = { 'same bytes': 'same', 'look-alike': 'alike', transparent: 'clear' };
 
-/** What a person should look at about a file, in words and shapes; each mark tells its measure. most: how many are named, the others are counted. */
+/**
+ * What a person should look at about a file, in words and shapes; each mark tells its measure. most: how many
+ * are named, the others are counted.
+ */
 export function Marks({ file, most = 8 }: { file: File; most?: number }) {
   const shown = file.marks.slice(0, most);
   const rest = file.marks.slice(most);
@@ -24,12 +27,30 @@ export function Marks({ file, most = 8 }: { file: File; most?: number }) {
     <span className="marks">
       {shown.map((m) => (
         <span key={m.name} className="picmark" title={measures([m])}>
-          <svg width="12" height="12" viewBox="0 0 12 12" fill="none" stroke="currentColor" strokeWidth="1.3" aria-hidden><path d={shapes[m.name]} /></svg>
+          <svg
+            width="12"
+            height="12"
+            viewBox="0 0 12 12"
+            fill="none"
+            stroke="currentColor"
+            strokeWidth="1.3"
+            aria-hidden
+          >
+            <path d={shapes[m.name]} />
+          </svg>
           {short[m.name] ?? m.name}
           <span className="unseen">: {m.measure}</span>
         </span>
       ))}
-      {rest.length > 0 && <span className="picmark" title={measures(rest)}>+{rest.length}<span className="unseen"> {some(rest.length, 'mark')} more: {measures(rest)}</span></span>}
+      {rest.length > 0 && (
+        <span className="picmark" title={measures(rest)}>
+          +{rest.length}
+          <span className="unseen">
+            {' '}
+            {some(rest.length, 'mark')} more: {measures(rest)}
+          </span>
+        </span>
+      )}
     </span>
   );
 }

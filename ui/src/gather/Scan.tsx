@@ -9,10 +9,20 @@ import { Empty } from '../shared/State';
 import { tell } from '../shared/tell';
 import { Drop, SendingLine } from './Drop';
 import { gateOf, send, watchUploads, type Picked, type Sending } from './uploads';
+import css from './Scan.module.css';
 
-interface Seen { code: string; answer?: Scanned; problem?: string; files: number; at: number }
+interface Seen {
+  code: string;
+  answer?: Scanned;
+  problem?: string;
+  files: number;
+  at: number;
+}
 
-/** A field for a hand scanner: each code brings up its product, and pictures that are dropped are taken for it. */
+/**
+ * A field for a hand scanner: each code brings up its product, and pictures that are dropped are taken for
+ * it.
+ */
 export function Scan() {
   const field = useRef<HTMLInputElement>(null);
   const [text, setText] = useState('');
@@ -21,7 +31,9 @@ export function Scan() {
   useEffect(() => watchUploads(setSending), []);
   // A scanner types wherever the focus is: it is kept in the field.
   useEffect(() => {
-    const back = () => { if (document.activeElement === document.body) field.current?.focus(); };
+    const back = () => {
+      if (document.activeElement === document.body) field.current?.focus();
+    };
     window.addEventListener('keydown', back, true);
     return () => window.removeEventListener('keydown', back, true);
   }, []);
@@ -29,39 +41,96 @@ export function Scan() {
   const look = async (code: string) => {
     setText('');
     const { data, error } = await scan({ query: { code } });
-    setSeen((before) => [{ code, files: 0, at: Date.now(), ...(data ? { answer: data } : { problem: said(error) }) }, ...before.filter((s) => s.code !== code)].slice(0, 50));
+    setSeen((before) =>
+      [
+        { code, files: 0, at: Date.now(), ...(data ? { answer: data } : { problem: said(error) }) },
+        ...before.filter((s) => s.code !== code),
+      ].slice(0, 50),
+    );
   };
   const take = (picked: Picked[]) => {
     if (!now?.answer) return;
     const { barcode } = now.answer;
     const name = now.answer.found[0]?.code ?? barcode;
     send(`Scanned ${name}`, picked, gateOf(barcode)).then(
-      () => setSeen((before) => before.map((s) => (s.code === now.code ? { ...s, files: s.files + picked.length } : s))),
-      (e: unknown) => tell('They did not arrive', said(e), true));
+      () =>
+        setSeen((before) =>
+          before.map((s) => (s.code === now.code ? { ...s, files: s.files + picked.length } : s)),
+        ),
+      (e: unknown) => tell('They did not arrive', said(e), true),
+    );
   };
   return (
     <div className="scroll pad">
-      <div className="columns" style={{ maxWidth: 860, margin: '0 auto' }}>
-        <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) void look(text.trim()); }}>
-          <TextInput ref={field} size="lg" label="Barcode" description="Scan a product, or type its GTIN and press Enter." value={text} onChange={(e) => setText(e.currentTarget.value)} classNames={{ input: 'mono' }} autoFocus autoComplete="off" inputMode="numeric" />
+      <div className={`columns ${css.page}`}>
+        <form
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (text.trim()) void look(text.trim());
+          }}
+        >
+          <TextInput
+            ref={field}
+            size="lg"
+            label="Barcode"
+            description="Scan a product, or type its GTIN and press Enter."
+            value={text}
+            onChange={(e) => setText(e.currentTarget.value)}
+            classNames={{ input: 'mono' }}
+            autoFocus
+            autoComplete="off"
+            inputMode="numeric"
+          />
         </form>
-        {now?.problem && <div className="note bad" role="alert">{now.problem}</div>}
-        {now?.answer && now.answer.found.length === 0 && <div className="note warn" role="status">No product has the barcode <span className="mono">{now.code}</span>. Pictures can be dropped all the same; they wait on the bench.</div>}
+        {now?.problem && (
+          <div className="note bad" role="alert">
+            {now.problem}
+          </div>
+        )}
+        {now?.answer && now.answer.found.length === 0 && (
+          <div className="note warn" role="status">
+            No product has the barcode <span className="mono">{now.code}</span>. Pictures can be dropped all
+            the same; they wait on the bench.
+          </div>
+        )}
         {now?.answer && (
           <>
-            {now.answer.found.map((f) => <Product key={f.variant} found={f} />)}
-            <Drop title={now.answer.found[0] ? `Drop pictures of ${now.answer.found[0].code} here` : 'Drop its pictures here'} take={take} />
+            {now.answer.found.map((f) => (
+              <Product key={f.variant} found={f} />
+            ))}
+            <Drop
+              title={
+                now.answer.found[0]
+                  ? `Drop pictures of ${now.answer.found[0].code} here`
+                  : 'Drop its pictures here'
+              }
+              take={take}
+            />
           </>
         )}
-        {sending.length > 0 && <section className="sheet" aria-live="polite">{sending.map((s) => <SendingLine key={s.lot} sending={s} />)}</section>}
-        {!now && <Empty title="Nothing is scanned yet.">Each code brings up its product at once; pictures that you drop then become a lot that is paired with it.</Empty>}
+        {sending.length > 0 && (
+          <section className="sheet" aria-live="polite">
+            {sending.map((s) => (
+              <SendingLine key={s.lot} sending={s} />
+            ))}
+          </section>
+        )}
+        {!now && (
+          <Empty title="Nothing is scanned yet.">
+            Each code brings up its product at once; pictures that you drop then become a lot that is paired
+            with it.
+          </Empty>
+        )}
         {seen.length > 0 && (
           <section className="sheet">
             <h2>Scanned here</h2>
             {seen.map((s) => (
-              <div key={s.code} className="row" style={{ gridTemplateColumns: '170px minmax(0, 1fr) 110px' }}>
+              <div key={s.code} className={`row ${css.scanned}`}>
                 <span className="mono">{s.code}</span>
-                <span className="clip">{s.problem ?? (s.answer?.found.map((f) => `${f.code} ${f.title}`).join(', ') || 'no product has it')}</span>
+                <span className="clip">
+                  {s.problem ??
+                    (s.answer?.found.map((f) => `${f.code} ${f.title}`).join(', ') || 'no product has it')}
+                </span>
                 <span className="num quiet">{s.files > 0 ? some(s.files, 'picture') : ''}</span>
               </div>
             ))}
@@ -74,9 +143,21 @@ export function Scan() {
 
 function Product({ found: f }: { found: Found }) {
   return (
-    <section className="sheet" style={{ display: 'grid', gridTemplateColumns: '96px minmax(0, 1fr)', gap: 14, padding: 12, alignItems: 'center' }} aria-label={f.code}>
-      <span className="fill" style={{ width: 96, height: 96 }}><Picture sum={f.sum} none="no picture yet" /></span>
-      <span><Link className="link mono" to={`/products/${f.id}`} style={{ fontSize: 17 }}>{f.code}</Link><br />{f.title}</span>
+    <section
+      className={`sheet ${css.product}`}
+
+      aria-label={f.code}
+    >
+      <span className={`fill ${css.lead}`}>
+        <Picture sum={f.sum} none="no picture yet" />
+      </span>
+      <span>
+        <Link className="link mono titled" to={`/products/${f.id}`}>
+          {f.code}
+        </Link>
+        <br />
+        {f.title}
+      </span>
     </section>
   );
 }

@@ -2,17 +2,38 @@ import type { FileDetail, Suggestion } from '../client';
 import { clueNames, rungNames } from './words';
 
 /** A product or variant that a file might be paired with. */
-export interface Choice { product: number; variant: number; code: string; title: string; key: string; note: string; why: string; suggestion?: Suggestion }
+export interface Choice {
+  product: number;
+  variant: number;
+  code: string;
+  title: string;
+  key: string;
+  note: string;
+  why: string;
+  suggestion?: Suggestion;
+}
 
 /** Who claims a file, then the keys nearest to its name; each target once. */
 export function choicesOf(file: FileDetail): Choice[] {
   const list: Choice[] = file.candidates.map((c) => ({
-    product: c.product, variant: c.variant ?? 0, code: c.code, title: c.title ?? '', key: c.key, note: rungNames[c.rung] ?? clueNames[c.clue] ?? '', why: file.verdict === 'contested' ? 'chosen among those that claim it' : 'accepted as proposed',
+    product: c.product,
+    variant: c.variant ?? 0,
+    code: c.code,
+    title: c.title ?? '',
+    key: c.key,
+    note: rungNames[c.rung] ?? clueNames[c.clue] ?? '',
+    why: file.verdict === 'contested' ? 'chosen among those that claim it' : 'accepted as proposed',
   }));
   for (const s of file.suggestions) {
     if (list.some((c) => c.product === s.product && c.variant === s.variant)) continue;
     list.push({
-      product: s.product, variant: s.variant, code: s.code, title: s.title, key: s.key, suggestion: s, why: 'accepted from the nearest keys',
+      product: s.product,
+      variant: s.variant,
+      code: s.code,
+      title: s.title,
+      key: s.key,
+      suggestion: s,
+      why: 'accepted from the nearest keys',
       note: s.distance === 0 ? 'same letters' : `${s.distance} off`,
     });
   }

@@ -7,90 +7,287 @@ import { searchOptions } from '../client/@tanstack/react-query.gen';
 import { count, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import type { Choice } from './choices';
+import css from './dialogs.module.css';
 
 /** Finds a product or variant as it is typed. */
-export function ProductDialog({ open, several, onClose, onPick }: { open: boolean; several: number; onClose: () => void; onPick: (c: Choice) => void }) {
-  return <Modal opened={open} onClose={onClose} title={several > 0 ? `Which product do ${several === 1 ? 'the chosen file show' : `these ${count(several)} files show`}?` : 'Which product does it show?'} size="lg">{open && <Finder onPick={onPick} />}</Modal>;
+export function ProductDialog({
+  open,
+  several,
+  onClose,
+  onPick,
+}: {
+  open: boolean;
+  several: number;
+  onClose: () => void;
+  onPick: (c: Choice) => void;
+}) {
+  return (
+    <Modal
+      opened={open}
+      onClose={onClose}
+      title={
+        several > 1
+          ? `Which product do these ${count(several)} files show?`
+          : several === 1
+            ? 'Which product does the chosen file show?'
+            : 'Which product does it show?'
+      }
+      size="lg"
+    >
+      {open && <Finder onPick={onPick} />}
+    </Modal>
+  );
 }
 
 function Finder({ onPick }: { onPick: (c: Choice) => void }) {
   const [text, setText] = useState('');
   const [asked] = useDebouncedValue(text.trim(), 80);
   const [at, setAt] = useState(0);
-  const answer = useQuery({ ...searchOptions({ query: { q: asked, limit: 12, files: false } }), enabled: asked !== '', placeholderData: keepPreviousData });
+  const answer = useQuery({
+    ...searchOptions({ query: { q: asked, limit: 12, files: false } }),
+    enabled: asked !== '',
+    placeholderData: keepPreviousData,
+  });
   const found = asked === '' ? [] : (answer.data?.items ?? []);
-  const choices: Choice[] = found.map((f) => ({ product: f.id, variant: f.variant ?? 0, code: f.code, title: f.title, key: f.code, note: f.kind === 'product' ? 'as a whole' : '', why: 'found by hand' }));
+  const choices: Choice[] = found.map((f) => ({
+    product: f.id,
+    variant: f.variant ?? 0,
+    code: f.code,
+    title: f.title,
+    key: f.code,
+    note: f.kind === 'product' ? 'as a whole' : '',
+    why: 'found by hand',
+  }));
   const move = (step: number) => setAt((i) => Math.max(0, Math.min(choices.length - 1, i + step)));
   return (
     <div>
-      <TextInput data-autofocus value={text} aria-label="SKU, title, GTIN or option" placeholder="A part of the SKU, title, GTIN" size="sm"
-        onChange={(e) => { setText(e.currentTarget.value); setAt(0); }}
+      <TextInput
+        data-autofocus
+        value={text}
+        aria-label="SKU, title, GTIN or option"
+        placeholder="A part of the SKU, title, GTIN"
+        size="sm"
+        onChange={(e) => {
+          setText(e.currentTarget.value);
+          setAt(0);
+        }}
         onKeyDown={(e) => {
           const chosen = choices[at];
-          if (e.key === 'ArrowDown') { e.preventDefault(); move(1); }
-          if (e.key === 'ArrowUp') { e.preventDefault(); move(-1); }
+          if (e.key === 'ArrowDown') {
+            e.preventDefault();
+            move(1);
+          }
+          if (e.key === 'ArrowUp') {
+            e.preventDefault();
+            move(-1);
+          }
           if (e.key === 'Enter' && chosen && asked === text.trim() && !answer.isFetching) onPick(chosen);
-        }} />
-      <div style={{ marginTop: 8, maxHeight: 420, overflow: 'auto' }}>
+        }}
+      />
+      <div className={css.found}>
         {choices.map((c, i) => (
-          <button key={`${c.product}-${c.variant}`} className={`choice${i === at ? ' on' : ''}`} style={{ gridTemplateColumns: '36px minmax(0, 1fr) auto' }} onClick={() => onPick(c)}>
-            <span className="fill" style={{ width: 36, height: 36, display: 'block' }}><Picture sum={found[i]?.sum ?? ''} none="–" /></span>
-            <span style={{ minWidth: 0 }}><span className="mono clip" style={{ display: 'block' }}>{c.code}</span><span className="quiet clip" style={{ display: 'block' }}>{c.title}</span></span>
+          <button
+            key={`${c.product}-${c.variant}`}
+            className={`choice${i === at ? ' on' : ''} ${css.product}`}
+
+            onClick={() => onPick(c)}
+          >
+            <span className={`fill ${css.lead}`}>
+              <Picture sum={found[i]?.sum ?? ''} none="–" />
+            </span>
+            <span className="narrow">
+              <span className="mono clip block">{c.code}</span>
+              <span className="quiet clip block">{c.title}</span>
+            </span>
             <span className="quiet">{c.note}</span>
           </button>
         ))}
-        {asked !== '' && !answer.isFetching && choices.length === 0 && <p className="quiet">No product is named “{asked}”.</p>}
+        {asked !== '' && !answer.isFetching && choices.length === 0 && (
+          <p className="quiet">No product is named “{asked}”.</p>
+        )}
       </div>
     </div>
   );
 }
 
-const reasons = ['not in our range', 'another product', 'the same picture is there', 'too small', 'poor quality', 'not free to use'];
+const reasons = [
+  'not in our range',
+  'another product',
+  'the same picture is there',
+  'too small',
+  'poor quality',
+  'not free to use',
+];
 
 /** Why files are set aside: one of the usual reasons, or in words of one's own. */
-export function ReasonDialog({ open, several, onClose, onReason }: { open: boolean; several: number; onClose: () => void; onReason: (reason: string) => void }) {
-  return <Modal opened={open} onClose={onClose} title={several > 0 ? `Why are these ${count(several)} files set aside?` : 'Why is it set aside?'} size="md">{open && <ReasonForm onReason={onReason} />}</Modal>;
+export function ReasonDialog({
+  open,
+  several,
+  onClose,
+  onReason,
+}: {
+  open: boolean;
+  several: number;
+  onClose: () => void;
+  onReason: (reason: string) => void;
+}) {
+  return (
+    <Modal
+      opened={open}
+      onClose={onClose}
+      title={several > 0 ? `Why are these ${count(several)} files set aside?` : 'Why is it set aside?'}
+      size="md"
+    >
+      {open && <ReasonForm onReason={onReason} />}
+    </Modal>
+  );
 }
 
 function ReasonForm({ onReason }: { onReason: (reason: string) => void }) {
   const [text, setText] = useState('');
   return (
-    <form onSubmit={(e) => { e.preventDefault(); onReason(text.trim()); }} style={{ display: 'grid', gap: 10 }}>
-      <TextInput data-autofocus label="Reason" value={text} maxLength={300} onChange={(e) => setText(e.currentTarget.value)} placeholder="not needed" />
-      <div className="spread wrap" style={{ gap: 6 }}>{reasons.map((r) => <Button key={r} onClick={() => onReason(r)}>{r}</Button>)}</div>
-      <Button type="submit" variant="filled" style={{ justifySelf: 'start' }}>Set aside</Button>
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        onReason(text.trim());
+      }}
+      className="stack"
+    >
+      <TextInput
+        data-autofocus
+        label="Reason"
+        value={text}
+        maxLength={300}
+        onChange={(e) => setText(e.currentTarget.value)}
+        placeholder="not needed"
+      />
+      <div className="spread wrap tight">
+        {reasons.map((r) => (
+          <Button key={r} onClick={() => onReason(r)}>
+            {r}
+          </Button>
+        ))}
+      </div>
+      <Button type="submit" variant="filled" className="start">
+        Set aside
+      </Button>
     </form>
   );
 }
 
-interface PlaceAsked { open: boolean; several: number; file: FileDetail; possible: boolean; onClose: () => void; onPlace: (place: number) => void }
+interface PlaceAsked {
+  open: boolean;
+  several: number;
+  file: FileDetail;
+  possible: boolean;
+  onClose: () => void;
+  onPlace: (place: number) => void;
+}
 
 export function PlaceDialog({ open, several, file, possible, onClose, onPlace }: PlaceAsked) {
-  return <Modal opened={open} onClose={onClose} title={several > 0 ? `Places of ${some(several, 'file')}` : 'Place'} size="sm">{open && (possible ? <PlaceForm key={file.id} several={several} start={several > 0 ? 1 : file.place} onPlace={onPlace} /> : <p>Pair the file first; then it can have a place.</p>)}</Modal>;
+  return (
+    <Modal
+      opened={open}
+      onClose={onClose}
+      title={several > 0 ? `Places of ${some(several, 'file')}` : 'Place'}
+      size="sm"
+    >
+      {open &&
+        (possible ? (
+          <PlaceForm key={file.id} several={several} start={several > 0 ? 1 : file.place} onPlace={onPlace} />
+        ) : (
+          <p>Pair the file first; then it can have a place.</p>
+        ))}
+    </Modal>
+  );
 }
 
-function PlaceForm({ several, start, onPlace }: { several: number; start: number; onPlace: (place: number) => void }) {
+function PlaceForm({
+  several,
+  start,
+  onPlace,
+}: {
+  several: number;
+  start: number;
+  onPlace: (place: number) => void;
+}) {
   const [place, setPlace] = useState<number | string>(start || '');
   return (
-    <form onSubmit={(e) => { e.preventDefault(); onPlace(Number(place) || 0); }} style={{ display: 'grid', gap: 10 }}>
-      <NumberInput data-autofocus label={several > 0 ? 'First place' : 'Place in the order'} min={0} max={9999} value={place} onChange={setPlace}
-        description={several > 0 ? 'They are numbered from here in the order in which they were chosen, each product and variant on its own. Empty leaves it to the names.' : '1 is the lead. Empty leaves it to the names.'} />
-      <Button type="submit" variant="filled">{several > 0 ? 'Set places' : 'Set place'}</Button>
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        onPlace(Number(place) || 0);
+      }}
+      className="stack"
+    >
+      <NumberInput
+        data-autofocus
+        label={several > 0 ? 'First place' : 'Place in the order'}
+        min={0}
+        max={9999}
+        value={place}
+        onChange={setPlace}
+        description={
+          several > 0
+            ? 'They are numbered from here in the order in which they were chosen, each product and ' +
+              'variant on its own. Empty leaves it to the names.'
+            : '1 is the lead. Empty leaves it to the names.'
+        }
+      />
+      <Button type="submit" variant="filled">
+        {several > 0 ? 'Set places' : 'Set place'}
+      </Button>
     </form>
   );
 }
 
-const views = ['front', 'back', 'left', 'right', 'side', 'top', 'bottom', 'inside', 'angle', 'detail', 'label', 'pack', 'in use', 'scale', 'swatch'];
+const views = [
+  'front',
+  'back',
+  'left',
+  'right',
+  'side',
+  'top',
+  'bottom',
+  'inside',
+  'angle',
+  'detail',
+  'label',
+  'pack',
+  'in use',
+  'scale',
+  'swatch',
+];
 
-export function ViewDialog({ open, view, possible, onClose, onView }: { open: boolean; view: string | undefined; possible: boolean; onClose: () => void; onView: (view: string) => void }) {
+export function ViewDialog({
+  open,
+  view,
+  possible,
+  onClose,
+  onView,
+}: {
+  open: boolean;
+  view: string | undefined;
+  possible: boolean;
+  onClose: () => void;
+  onView: (view: string) => void;
+}) {
   return (
     <Modal opened={open} onClose={onClose} title="View" size="sm">
       {possible ? (
-        <div className="spread wrap" style={{ gap: 6 }}>
-          {views.map((v) => <Button key={v} variant={v === view ? 'filled' : 'default'} onClick={() => onView(v)}>{v}</Button>)}
-          <Button variant="subtle" onClick={() => onView('')}>none</Button>
+        <div className="spread wrap tight">
+          {views.map((v) => (
+            <Button key={v} variant={v === view ? 'filled' : 'default'} onClick={() => onView(v)}>
+              {v}
+            </Button>
+          ))}
+          <Button variant="subtle" onClick={() => onView('')}>
+            none
+          </Button>
         </div>
-      ) : <p>Pair the file first; then it can have a view.</p>}
+      ) : (
+        <p>Pair the file first; then it can have a view.</p>
+      )}
     </Modal>
   );
 }

@@ -1,9 +1,16 @@
-import type { FileDetail, Span, Suggestion } from '../client';
-import { align, bySpan, type Cell } from '../shared/align';
+import type { Aligned, FileDetail, Span, Suggestion } from '../client';
+import { bySpan } from '../shared/bytes';
 import { folderOf } from '../shared/format';
 
 /** What the line shows of a file, or of a name that is tried. */
-export type Read = Pick<FileDetail, 'path' | 'spans' | 'problem' | 'place'>;
+export type Read = Pick<FileDetail, 'path' | 'spans' | 'aligned' | 'problem' | 'place'>;
+
+/** A character of the name, and the one of the key below it; "" where one of the two has none. */
+export interface Cell {
+  read: string;
+  key: string;
+  same: boolean;
+}
 
 /** The key that the name is held against, and the nearest one where the name holds none. */
 export interface Against {
@@ -21,11 +28,19 @@ export interface Part {
   named: boolean;
 }
 
-/** The parts of a name, each character in a cell of its own; a part that is a key has the key below it, character for character. */
+/**
+ * The parts of a name, each character in a cell of its own; a part that is a key has the key below it,
+ * character for character.
+ */
 export function partsOf(file: Read, against: Against | undefined, claims: string[]): Part[] {
   const cut = bySpan(file.path);
   const bytes = (text: string) => new TextEncoder().encode(text).length;
-  const unread: Span = { start: 0, end: bytes(file.path), kind: 'noise', what: file.problem ? 'not read' : '' };
+  const unread: Span = {
+    start: 0,
+    end: bytes(file.path),
+    kind: 'noise',
+    what: file.problem ? 'not read' : '',
+  };
   const spans = file.spans.length > 0 ? file.spans : [unread];
   const near = against?.suggestion;
   if (near && spans.every((s) => s.kind !== 'key')) return nearParts(file, near);
@@ -38,7 +53,14 @@ export function partsOf(file: Read, against: Against | undefined, claims: string
     const key = claim > 0 ? (s.what ?? '') : s === chosen ? (against?.key ?? '') : '';
     const folder = s.end <= folderEnd && s.kind === 'noise';
     const label = folder ? '' : claim > 0 ? `key ${claim}` : labelOf(s, file);
-    return { kind: s.kind, what: label, keyed: key !== '', claim, named: s.kind !== 'noise', cells: key ? align(text, key) : plainCells(text) };
+    return {
+      kind: s.kind,
+      what: label,
+      keyed: key !== '',
+      claim,
+      named: s.kind !== 'noise',
+      cells: keyCells(file.aligned, text, key),
+    };
   });
 }
 
@@ -55,10 +77,20 @@ function labelOf(s: Span, file: Read): string {
   }
 }
 
-const plainCells = (text: string): Cell[] => [...text.normalize('NFC')].map((c) => ({ read: c, key: '', same: true }));
+/** A part against its key as the server aligned the two; a part without a key by itself. */
+function keyCells(aligned: Aligned[], text: string, key: string): Cell[] {
+  const found = aligned.find((a) => a.read === text && a.key === key);
+  if (!found) return plainCells(text);
+  return found.edits.map((e) => ({ read: e.read, key: e.key, same: e.read === e.key }));
+}
+
+const plainCells = (text: string): Cell[] =>
+  [...text.normalize('NFC')].map((c) => ({ read: c, key: '', same: true }));
 
 const noise = (text: string): Part[] =>
-  text === '' ? [] : [{ kind: 'noise', what: '', keyed: false, claim: 0, named: false, cells: plainCells(text) }];
+  text === ''
+    ? []
+    : [{ kind: 'noise', what: '', keyed: false, claim: 0, named: false, cells: plainCells(text) }];
 
 /** A loose name against the nearest key: what was read stands above it, the differing characters marked. */
 function nearParts(file: Read, near: Suggestion): Part[] {
@@ -96,25 +128,33 @@ export interface Line {
   keyed: boolean;
 }
 
-/** Labels are set in a smaller face: this much of a character's width is one of theirs, and as many characters are kept between two. */
+/**
+ * Labels are set in a smaller face: this much of a character's width is one of theirs, and as many characters
+ * are kept between two.
+ */
 const labelWidth = 0.66;
 const labelGap = 1.2;
 
-/** Breaks parts into lines of so many characters. A label stands below the first character of its part, in the first row where it meets no other. */
+/**
+ * Breaks parts into lines of so many characters. A label stands below the first character of its part, in the
+ * first row where it meets no other.
+ */
 export function linesOf(parts: Part[], width: number): Line[] {
   const lines: Line[] = [];
   let pieces: Piece[] = [];
   let at = 0;
   const end = () => {
-    if (pieces.length > 0) lines.push({ pieces, ...labelsOf(pieces, width), keyed: pieces.some((p) => p.part.keyed) });
+    if (pieces.length > 0)
+      lines.push({ pieces, ...labelsOf(pieces, width), keyed: pieces.some((p) => p.part.keyed) });
     pieces = [];
     at = 0;
   };
   for (const part of parts) {
-    for (let from = 0; from < part.cells.length; ) {
+    for (let from = 0; from < part.cells.length;) {
       if (at >= width) end();
       // A part that is named is kept on one line where it fits on one.
-      if (from === 0 && part.named && at > 0 && at + part.cells.length > width && part.cells.length <= width) end();
+      if (from === 0 && part.named && at > 0 && at + part.cells.length > width && part.cells.length <= width)
+        end();
       const cells = part.cells.slice(from, from + width - at);
       pieces.push({ part, cells, at, first: from === 0 });
       at += cells.length;

@@ -1,6 +1,9 @@
 import { Component, type ReactNode } from 'react';
 
-interface Props { place: string; children: ReactNode }
+interface Props {
+  place: string;
+  children: ReactNode;
+}
 
 /** Keeps a fault in one view from taking the whole page away. */
 export class Broken extends Component<Props, { fault: Error | null }> {
@@ -20,7 +23,13 @@ export class Broken extends Component<Props, { fault: Error | null }> {
       <div className="empty" role="alert">
         <strong>Something went wrong inside this view.</strong>
         <span>Nothing was changed by it. What was said: {this.state.fault.message}</span>
-        <button className="link" style={{ textDecoration: 'underline' }} onClick={() => this.setState({ fault: null })}>Show it again</button>
+        <button
+          className="link underlined"
+
+          onClick={() => this.setState({ fault: null })}
+        >
+          Show it again
+        </button>
       </div>
     );
   }

@@ -2,23 +2,63 @@ import { Kbd, Modal } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { listLimitsOptions } from '../client/@tanstack/react-query.gen';
 import { Failed } from './State';
+import css from './Help.module.css';
 
 const sheets: { name: string; keys: [string[], string][] }[] = [
-  { name: 'Everywhere', keys: [
-    [['Ctrl', 'K'], 'search products, SKUs and files'], [['[', ']'], 'the station before, the next one'], [['r'], 'runs'], [['i'], 'messages'], [['?'], 'this sheet'],
-  ] },
-  { name: 'On the bench', keys: [
-    [['Enter'], 'accept the marked product, and go on'], [['1', '…', '9'], 'mark a candidate or suggestion'], [['↑', '↓'], 'file before, next file'],
-    [['n'], 'next undecided file'], [['f'], 'find another product'], [['x'], 'set aside, and go on'], [['Shift', 'x'], 'set aside for a reason'], [['p'], 'place'], [['v'], 'view'],
-    [['o'], 'open again: read the file anew'], [['m'], 'choose the file, and go on: what follows is done with all that are chosen'], [['Esc'], 'choose none'], [['Shift', '← →'], 'move the picture in what the product will show'], [['u'], 'undo what was done last'], [['Shift', 'u'], 'do it again'], [['c'], 'the clues that the lot is read with'], [['space'], 'large view'],
-  ] },
-  { name: 'On a product', keys: [
-    [['←', '→'], 'mark a picture; in the large view, the one before and the next'], [['Shift', '← →'], 'move it'], [['a'], 'alternative text'],
-    [['space'], 'large view'], [['s'], 'hold it beside the next that is marked with s'], [['x'], 'remove it from the product'], [['u'], 'take the last change back'],
-  ] },
-  { name: 'In the catalog', keys: [
-    [['←', '→', '↑', '↓'], 'go from product to product'], [['m'], 'choose it'], [['Shift', '← → ↑ ↓'], 'choose up to there'], [['Enter'], 'open it'], [['Esc'], 'choose none'],
-  ] },
+  {
+    name: 'Everywhere',
+    keys: [
+      [['Ctrl', 'K'], 'search products, SKUs and files'],
+      [['[', ']'], 'the station before, the next one'],
+      [['r'], 'runs'],
+      [['i'], 'messages'],
+      [['?'], 'this sheet'],
+    ],
+  },
+  {
+    name: 'On the bench',
+    keys: [
+      [['Enter'], 'accept the marked product, and go on'],
+      [['1', '…', '9'], 'mark a candidate or suggestion'],
+      [['↑', '↓'], 'file before, next file'],
+      [['n'], 'next undecided file'],
+      [['f'], 'find another product'],
+      [['x'], 'set aside, and go on'],
+      [['Shift', 'x'], 'set aside for a reason'],
+      [['p'], 'place'],
+      [['v'], 'view'],
+      [['o'], 'open again: read the file anew'],
+      [['m'], 'choose the file, and go on: what follows is done with all that are chosen'],
+      [['Esc'], 'choose none'],
+      [['Shift', '← →'], 'move the picture in what the product will show'],
+      [['u'], 'undo what was done last'],
+      [['Shift', 'u'], 'do it again'],
+      [['c'], 'the clues that the lot is read with'],
+      [['space'], 'large view'],
+    ],
+  },
+  {
+    name: 'On a product',
+    keys: [
+      [['←', '→'], 'mark a picture; in the large view, the one before and the next'],
+      [['Shift', '← →'], 'move it'],
+      [['a'], 'alternative text'],
+      [['space'], 'large view'],
+      [['s'], 'hold it beside the next that is marked with s'],
+      [['x'], 'remove it from the product'],
+      [['u'], 'take the last change back'],
+    ],
+  },
+  {
+    name: 'In the catalog',
+    keys: [
+      [['←', '→', '↑', '↓'], 'go from product to product'],
+      [['m'], 'choose it'],
+      [['Shift', '← → ↑ ↓'], 'choose up to there'],
+      [['Enter'], 'open it'],
+      [['Esc'], 'choose none'],
+    ],
+  },
 ];
 
 /** What the server takes at most, as the steward has set it. */
@@ -29,7 +69,13 @@ function Limits() {
     <section>
       <h2 className="first">What is taken at most</h2>
       {(limits.data?.items ?? []).map((l) => (
-        <div key={l.name} className="row limit"><span>{l.name}</span><strong className="num">{l.value}</strong><span className="mono quiet clip" title={l.setting}>{l.setting}</span></div>
+        <div key={l.name} className="row limit">
+          <span>{l.name}</span>
+          <strong className="num">{l.value}</strong>
+          <span className="mono quiet clip" title={l.setting}>
+            {l.setting}
+          </span>
+        </div>
       ))}
     </section>
   );
@@ -39,11 +85,17 @@ export function Help({ open, onClose }: { open: boolean; onClose: () => void }) 
   return (
     <Modal opened={open} onClose={onClose} title="Keys" size="lg">
       {sheets.map((sheet) => (
-        <section key={sheet.name} style={{ marginBottom: 16 }}>
-          <h2 style={{ margin: '0 0 8px' }}>{sheet.name}</h2>
+        <section key={sheet.name} className={css.group}>
+          <h2 className={css.groupHead}>{sheet.name}</h2>
           <div className="help">
             {sheet.keys.map(([keys, what]) => [
-              <span key={`${what} keys`}>{keys.map((k) => <Kbd key={k} mr={4}>{k}</Kbd>)}</span>,
+              <span key={`${what} keys`}>
+                {keys.map((k) => (
+                  <Kbd key={k} mr={4}>
+                    {k}
+                  </Kbd>
+                ))}
+              </span>,
               <span key={what}>{what}</span>,
             ])}
           </div>

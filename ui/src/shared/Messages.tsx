@@ -3,41 +3,81 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Mailing, Message } from '../client';
-import { getMailingOptions, getMailingQueryKey, listMessagesOptions, readMessagesMutation, setMailingMutation } from '../client/@tanstack/react-query.gen';
+import {
+  getMailingOptions,
+  getMailingQueryKey,
+  listMessagesOptions,
+  readMessagesMutation,
+  setMailingMutation,
+} from '../client/@tanstack/react-query.gen';
 import { said, when } from './format';
 import { Empty, Failed } from './State';
 import { tell } from './tell';
+import css from './Messages.module.css';
 
 /** What was said at the ends of runs, and whether it also goes by mail. */
 export function Messages({ open, onClose }: { open: boolean; onClose: () => void }) {
   const messages = useQuery({ ...listMessagesOptions(), enabled: open });
-  const read = useMutation({ ...readMessagesMutation(), onError: (e) => tell('Not marked as read', said(e), true) });
+  const read = useMutation({
+    ...readMessagesMutation(),
+    onError: (e) => tell('Not marked as read', said(e), true),
+  });
   const newest = messages.data?.items[0];
   const close = () => {
     if (newest && messages.data?.items.some((m) => !m.readAt)) read.mutate({ path: { id: newest.id } });
     onClose();
   };
   return (
-    <Drawer opened={open} onClose={close} title="Messages" position="right" size={460} padding={0} styles={{ header: { padding: '10px 14px' } }}>
+    <Drawer
+      opened={open}
+      onClose={close}
+      title="Messages"
+      position="right"
+      size={460}
+      padding={0}
+      styles={{ header: { padding: '10px 14px' } }}
+    >
       {open && <ByMail />}
-      {messages.error ? <Failed error={messages.error} again={() => void messages.refetch()} />
-        : messages.data?.items.length === 0 ? <Empty title="No messages yet.">When a plan has been applied or taken back, it is said here what was done, what was not, and why.</Empty>
-          : messages.data?.items.map((m) => <Letter key={m.id} message={m} onFollow={close} />)}
+      {messages.error ? (
+        <Failed error={messages.error} again={() => void messages.refetch()} />
+      ) : messages.data?.items.length === 0 ? (
+        <Empty title="No messages yet.">
+          When a plan has been applied or taken back, it is said here what was done, what was not, and why.
+        </Empty>
+      ) : (
+        messages.data?.items.map((m) => <Letter key={m.id} message={m} onFollow={close} />)
+      )}
     </Drawer>
   );
 }
 
-const mailed: Record<Message['mailState'], string> = { '': '', waiting: 'on its way to', sent: 'mailed to', failed: 'not mailed to' };
+const mailed: Record<Message['mailState'], string> = {
+  '': '',
+  waiting: 'on its way to',
+  sent: 'mailed to',
+  failed: 'not mailed to',
+};
 
 export function Letter({ message, onFollow }: { message: Message; onFollow?: () => void }) {
   return (
     <article className={`letter${message.readAt ? '' : ' unread'}`}>
       <div className="spread">
-        {message.plan ? <Link className="link" to={`/plans/${message.plan}`} onClick={onFollow}><strong>{message.title}</strong></Link> : <strong>{message.title}</strong>}
-        <span className="push quiet" style={{ flex: 'none' }}>{when(message.at)}</span>
+        {message.plan ? (
+          <Link className="link" to={`/plans/${message.plan}`} onClick={onFollow}>
+            <strong>{message.title}</strong>
+          </Link>
+        ) : (
+          <strong>{message.title}</strong>
+        )}
+        <span className="push quiet fixed">{when(message.at)}</span>
       </div>
       <pre>{message.body}</pre>
-      {message.mailState && <span className="quiet" style={{ fontSize: 12.5 }}>{mailed[message.mailState]} {message.mailTo}{message.mailProblem && `: ${message.mailProblem}`}</span>}
+      {message.mailState && (
+        <span className="quiet lesser">
+          {mailed[message.mailState]} {message.mailTo}
+          {message.mailProblem && `: ${message.mailProblem}`}
+        </span>
+      )}
     </article>
   );
 }
@@ -50,15 +90,54 @@ function ByMail() {
 function MailForm({ mailing }: { mailing: Mailing }) {
   const client = useQueryClient();
   const [address, setAddress] = useState(mailing.address);
-  const set = useMutation({ ...setMailingMutation(), onSuccess: () => { void client.invalidateQueries({ queryKey: getMailingQueryKey() }); tell('Kept', address.trim() ? `Messages also go to ${address.trim()}.` : 'Messages do not go by mail.'); } });
+  const set = useMutation({
+    ...setMailingMutation(),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: getMailingQueryKey() });
+      tell('Kept', address.trim() ? `Messages also go to ${address.trim()}.` : 'Messages do not go by mail.');
+    },
+  });
   return (
-    <form style={{ padding: '4px 14px 12px', borderBottom: '1px solid var(--line)', display: 'grid', gap: 6 }} onSubmit={(e) => { e.preventDefault(); set.mutate({ body: { address } }); }}>
-      <div className="spread" style={{ alignItems: 'flex-end', gap: 8 }}>
-        <TextInput style={{ flex: 1 }} type="email" label="Also by mail to" value={address} disabled={!mailing.possible} placeholder="nobody" error={set.error ? said(set.error) : undefined} onChange={(e) => setAddress(e.currentTarget.value)} />
-        <Button type="submit" disabled={!mailing.possible || address.trim() === mailing.address} loading={set.isPending}>Keep</Button>
+    <form
+      className={css.mailing}
+      onSubmit={(e) => {
+        e.preventDefault();
+        set.mutate({ body: { address } });
+      }}
+    >
+      <div className="spread at-foot eased">
+        <TextInput
+          className="grow"
+          type="email"
+          label="Also by mail to"
+          value={address}
+          disabled={!mailing.possible}
+          placeholder="nobody"
+          error={set.error ? said(set.error) : undefined}
+          onChange={(e) => setAddress(e.currentTarget.value)}
+        />
+        <Button
+          type="submit"
+          disabled={!mailing.possible || address.trim() === mailing.address}
+          loading={set.isPending}
+        >
+          Keep
+        </Button>
       </div>
-      <span className="quiet" style={{ fontSize: 12.5 }}>
-        {!mailing.possible ? 'No mail server is set: give one with AMBROSA_SMTP.' : mailing.mailbox ? <>The sample data’s mails arrive in <a href={mailing.mailbox} target="_blank" rel="noreferrer">the sample mailbox</a> and go nowhere else.</> : 'Empty means that nothing is mailed.'}
+      <span className="quiet lesser">
+        {!mailing.possible ? (
+          'No mail server is set: give one with AMBROSA_SMTP.'
+        ) : mailing.mailbox ? (
+          <>
+            The sample data’s mails arrive in{' '}
+            <a href={mailing.mailbox} target="_blank" rel="noreferrer">
+              the sample mailbox
+            </a>{' '}
+            and go nowhere else.
+          </>
+        ) : (
+          'Empty means that nothing is mailed.'
+        )}
       </span>
     </form>
   );

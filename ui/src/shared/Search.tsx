@@ -6,6 +6,7 @@ import { useNavigate } from 'react-router';
 import { searchOptions } from '../client/@tanstack/react-query.gen';
 import type { Found } from '../client';
 import { Picture } from './Picture';
+import css from './Search.module.css';
 
 export const openSearch = () => spotlight.open();
 
@@ -20,33 +21,50 @@ export function Search() {
   const [text, setText] = useState('');
   const [asked] = useDebouncedValue(text.trim(), 80);
   const navigate = useNavigate();
-  const answer = useQuery({ ...searchOptions({ query: { q: asked, limit: 8 } }), enabled: asked !== '', placeholderData: keepPreviousData });
+  const answer = useQuery({
+    ...searchOptions({ query: { q: asked, limit: 8 } }),
+    enabled: asked !== '',
+    placeholderData: keepPreviousData,
+  });
   const found = asked === '' ? [] : (answer.data?.items ?? []);
   const open = (f: Found) => {
     spotlight.close();
     void navigate(f.kind === 'file' ? `/pair/${f.lot}?file=${f.id}` : `/products/${f.id}`);
   };
   return (
-    <Spotlight.Root query={text} onQueryChange={setText} shortcut="mod + K" scrollable maxHeight={460} clearQueryOnClose>
+    <Spotlight.Root
+      query={text}
+      onQueryChange={setText}
+      shortcut="mod + K"
+      scrollable
+      maxHeight={460}
+      clearQueryOnClose
+    >
       <Spotlight.Search placeholder="A part of a SKU, title, GTIN or file name" leftSection={null} />
       <Spotlight.ActionsList>
         {groups.map((group) => {
           const items = found.filter((f) => f.kind === group.kind);
-          return items.length > 0 && (
-            <Spotlight.ActionsGroup key={group.kind} label={group.name}>
-              {items.map((f) => (
-                <Spotlight.Action key={`${f.kind}${f.id}-${f.variant ?? 0}`} onClick={() => open(f)}>
-                  <div className="spread" style={{ width: '100%' }}>
-                    <div className="fill" style={{ width: 34, height: 34, flex: 'none' }}><Picture sum={f.sum} none="–" /></div>
-                    <span className="mono clip" style={{ flex: '0 1 auto' }}>{f.code}</span>
-                    <span className="quiet clip">{f.title}</span>
-                  </div>
-                </Spotlight.Action>
-              ))}
-            </Spotlight.ActionsGroup>
+          return (
+            items.length > 0 && (
+              <Spotlight.ActionsGroup key={group.kind} label={group.name}>
+                {items.map((f) => (
+                  <Spotlight.Action key={`${f.kind}${f.id}-${f.variant ?? 0}`} onClick={() => open(f)}>
+                    <div className="spread wide">
+                      <div className={`fill ${css.lead}`}>
+                        <Picture sum={f.sum} none="–" />
+                      </div>
+                      <span className="mono clip yielding">{f.code}</span>
+                      <span className="quiet clip">{f.title}</span>
+                    </div>
+                  </Spotlight.Action>
+                ))}
+              </Spotlight.ActionsGroup>
+            )
           );
         })}
-        {asked !== '' && !answer.isFetching && found.length === 0 && <Spotlight.Empty>Nothing is named “{asked}”. A part of the SKU is enough.</Spotlight.Empty>}
+        {asked !== '' && !answer.isFetching && found.length === 0 && (
+          <Spotlight.Empty>Nothing is named “{asked}”. A part of the SKU is enough.</Spotlight.Empty>
+        )}
       </Spotlight.ActionsList>
     </Spotlight.Root>
   );

@@ -3,7 +3,21 @@ import { said } from './format';
 
 /** What a view shows when it has nothing to show: what that means, and what to do next. */
 export function Empty({ title, children }: { title: string; children?: ReactNode }) {
-  return <div className="empty"><strong>{title}</strong>{children}</div>;
+  return (
+    <div className="empty">
+      <strong>{title}</strong>
+      {children}
+    </div>
+  );
+}
+
+/** Stands while a view's script is on its way; it shows only when that takes long enough to be noticed. */
+export function Opening() {
+  return (
+    <div className="empty opening quiet" role="status">
+      Opening …
+    </div>
+  );
 }
 
 export function Failed({ error, again }: { error: unknown; again?: () => void }) {
@@ -11,7 +25,11 @@ export function Failed({ error, again }: { error: unknown; again?: () => void })
     <div className="empty" role="alert">
       <strong>This could not be loaded.</strong>
       <span>{said(error)}</span>
-      {again && <button className="link" onClick={again} style={{ textDecoration: 'underline' }}>Try again</button>}
+      {again && (
+        <button className="link underlined" onClick={again}>
+          Try again
+        </button>
+      )}
     </div>
   );
 }
@@ -19,7 +37,14 @@ export function Failed({ error, again }: { error: unknown; again?: () => void })
 export function Bar({ done, total, label }: { done: number; total: number; label: string }) {
   const part = total > 0 ? Math.min(100, (100 * done) / total) : 0;
   return (
-    <div className={`bar ${total > 0 ? '' : 'unknown'}`} role="progressbar" aria-label={label} aria-valuenow={total > 0 ? Math.round(part) : undefined} aria-valuemin={0} aria-valuemax={100}>
+    <div
+      className={`bar ${total > 0 ? '' : 'unknown'}`}
+      role="progressbar"
+      aria-label={label}
+      aria-valuenow={total > 0 ? Math.round(part) : undefined}
+      aria-valuemin={0}
+      aria-valuemax={100}
+    >
       <div style={total > 0 ? { width: `${part}%` } : undefined} />
     </div>
   );

@@ -2,22 +2,74 @@ import { useQueryClient, type Query } from '@tanstack/react-query';
 import { useEffect } from 'react';
 
 const touched: Record<string, string[]> = {
-  run: ['listRuns', 'getRun', 'getWaiting', 'getToday', 'getLot', 'listLots', 'getPlan', 'listOrigins', 'getOrigin', 'getLookup'],
+  run: [
+    'listRuns',
+    'getRun',
+    'getWaiting',
+    'getToday',
+    'getLot',
+    'listLots',
+    'getPlan',
+    'listOrigins',
+    'getOrigin',
+    'getLookup',
+  ],
   origin: ['listOrigins', 'getOrigin'],
   lookup: ['getLookup', 'listLookupCodes'],
-  lot: ['listLots', 'listGivenUp', 'getLot', 'getWaiting', 'getToday', 'listFiles', 'countMarks', 'listGroups', 'getLotClues', 'getLotSheet'],
-  files: ['listFiles', 'getLotSheet', 'countMarks', 'listGroups', 'getFile', 'getLot', 'listLots', 'getWaiting', 'getToday', 'previewProduct', 'getPlan'],
-  plan: ['getPlan', 'listPlanProducts', 'getLot', 'listLots', 'getToday', 'previewProduct'],
+  lot: [
+    'listLots',
+    'listGivenUp',
+    'getLot',
+    'getWaiting',
+    'getToday',
+    'listFiles',
+    'countMarks',
+    'listGroups',
+    'getLotClues',
+    'getLotSheet',
+  ],
+  files: [
+    'listFiles',
+    'getLotSheet',
+    'countMarks',
+    'listGroups',
+    'getFile',
+    'getLot',
+    'listLots',
+    'getWaiting',
+    'getToday',
+    'previewTarget',
+    'getPlan',
+  ],
+  plan: ['getPlan', 'listPlanChanges', 'getLot', 'listLots', 'getToday', 'previewTarget'],
   message: ['listMessages', 'getWaiting'],
-  product: ['listProducts', 'getProduct', 'getWaiting', 'getToday', 'previewProduct', 'getPlan', 'listPlanProducts', 'listCategories'],
+  category: ['listCategories', 'getCategory', 'previewTarget', 'getPlan', 'listPlanChanges'],
+  product: [
+    'listProducts',
+    'getProduct',
+    'getWaiting',
+    'getToday',
+    'previewTarget',
+    'getPlan',
+    'listPlanChanges',
+    'listCategories',
+  ],
 };
 
 function names(query: Query, ids: Set<string>): boolean {
   const first = query.queryKey[0];
-  return typeof first === 'object' && first !== null && '_id' in first && typeof first._id === 'string' && ids.has(first._id);
+  return (
+    typeof first === 'object' &&
+    first !== null &&
+    '_id' in first &&
+    typeof first._id === 'string' &&
+    ids.has(first._id)
+  );
 }
 
-/** Keeps what is shown up to date with what happens at the server. Changes that come fast are taken together. */
+/**
+ * Keeps what is shown up to date with what happens at the server. Changes that come fast are taken together.
+ */
 export function useEvents() {
   const client = useQueryClient();
   useEffect(() => {
@@ -41,14 +93,19 @@ export function useEvents() {
       source?.close();
       source = new EventSource('/api/v1/events');
       source.addEventListener('change', heard);
-      source.onerror = () => { lost = true; };
+      source.onerror = () => {
+        lost = true;
+      };
       source.onopen = () => {
         if (lost) void client.invalidateQueries();
         lost = false;
       };
     };
     // A page that is left may be kept by the browser; its stream would take one of the few connections.
-    const leave = () => { source?.close(); lost = true; };
+    const leave = () => {
+      source?.close();
+      lost = true;
+    };
     open();
     window.addEventListener('pagehide', leave);
     window.addEventListener('pageshow', open);

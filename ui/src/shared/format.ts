@@ -19,7 +19,9 @@ const day = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' })
 
 export function when(text: string): string {
   const at = new Date(text);
-  return at.toDateString() === new Date().toDateString() ? clock.format(at) : `${day.format(at)}, ${clock.format(at)}`;
+  return at.toDateString() === new Date().toDateString()
+    ? clock.format(at)
+    : `${day.format(at)}, ${clock.format(at)}`;
 }
 
 export const baseName = (path: string) => path.slice(path.lastIndexOf('/') + 1);

@@ -6,7 +6,11 @@ export type Keys = Record<string, (event: KeyboardEvent) => void>;
 function elsewhere(event: KeyboardEvent): boolean {
   const target = event.target;
   if (!(target instanceof HTMLElement)) return false;
-  return target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) || target.closest('[role="dialog"]') !== null;
+  return (
+    target.isContentEditable ||
+    ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) ||
+    target.closest('[role="dialog"]') !== null
+  );
 }
 
 /** Keys of a view, by the name of the key as browsers report it. */
@@ -14,11 +18,17 @@ export function useKeys(keys: Keys, on = true) {
   useEffect(() => {
     if (!on) return;
     const press = (event: KeyboardEvent) => {
-      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || elsewhere(event)) return;
+      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || elsewhere(event))
+        return;
       const act = keys[event.key];
       if (!act) return;
       // A focused button keeps its own Enter and space.
-      if ((event.key === 'Enter' || event.key === ' ') && event.target instanceof HTMLElement && event.target.closest('button, a, [role="button"]')) return;
+      if (
+        (event.key === 'Enter' || event.key === ' ') &&
+        event.target instanceof HTMLElement &&
+        event.target.closest('button, a, [role="button"]')
+      )
+        return;
       event.preventDefault();
       act(event);
     };

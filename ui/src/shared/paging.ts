@@ -2,15 +2,28 @@ import { keepPreviousData, useQueries, type UseQueryOptions } from '@tanstack/re
 
 const pageSize = 100;
 
-interface PageOf<T> { items: T[]; total: number }
+interface PageOf<T> {
+  items: T[];
+  total: number;
+}
 
-interface Held<T> { total: number; at: (index: number) => T | undefined; loading: boolean; error: unknown }
+interface Held<T> {
+  total: number;
+  at: (index: number) => T | undefined;
+  loading: boolean;
+  error: unknown;
+}
 
 /**
- * The rows of a long list that can be seen, fetched page by page as the list is scrolled. Pages that were seen stay, so
+ * The rows of a long list that can be seen, fetched page by page as the list is scrolled. Pages that were
+ * seen stay, so
  * that scrolling back is at once.
  */
-export function usePages<T>(first: number, last: number, options: (window: { offset: number; limit: number }) => unknown): Held<T> {
+export function usePages<T>(
+  first: number,
+  last: number,
+  options: (window: { offset: number; limit: number }) => unknown,
+): Held<T> {
   const from = Math.max(0, Math.floor(first / pageSize));
   const to = Math.max(from, Math.floor(last / pageSize));
   const wanted = new Set([0]);

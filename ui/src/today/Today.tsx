@@ -8,6 +8,7 @@ import { Letter } from '../shared/Messages';
 import { RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
 import { VerdictMark } from '../shared/Verdict';
+import css from './Today.module.css';
 
 /** What needs a person now. */
 export function Today() {
@@ -19,38 +20,81 @@ export function Today() {
   const { waiting, lots, runs, categories, applied } = today.data;
   return (
     <div className="scroll pad">
-      <h1 style={{ margin: '2px 0 14px', fontSize: 21, fontWeight: 600 }}>
-        {waiting.undecided > 0 ? `${some(waiting.undecided, 'file')} wait for a decision`
-          : lots.some((l) => l.state === 'ready') ? 'Everything is decided; a lot waits to be applied'
+      <h1 className={css.head}>
+        {waiting.undecided > 0
+          ? `${some(waiting.undecided, 'file')} wait for a decision`
+          : lots.some((l) => l.state === 'ready')
+            ? 'Everything is decided; a lot waits to be applied'
             : 'Nothing waits for you'}
       </h1>
-      <div className="columns" style={{ gridTemplateColumns: 'minmax(0, 1.9fr) minmax(0, 1fr)', alignItems: 'start' }}>
+      <div className={`columns ${css.columns}`}>
         <div className="columns">
           <section className="sheet">
             <h2>Lots to decide and apply</h2>
-            {lots.length === 0
-              ? <Empty title="No lot is open.">Drop a supplier’s archive on <Link to="/gather">Gather</Link> to begin.</Empty>
-              : lots.map((lot) => <OpenLot key={lot.id} lot={lot} />)}
+            {lots.length === 0 ? (
+              <Empty title="No lot is open.">
+                Drop a supplier’s archive on <Link to="/gather">Gather</Link> to begin.
+              </Empty>
+            ) : (
+              lots.map((lot) => <OpenLot key={lot.id} lot={lot} />)
+            )}
           </section>
-          {unread.length > 0 && <section className="sheet"><h2>Since you looked last</h2>{unread.map((m) => <Letter key={m.id} message={m} />)}</section>}
-          {runs.length > 0 && <section className="sheet"><h2>Runs that need a look</h2>{runs.map((run) => <RunLine key={run.id} run={run} />)}</section>}
+          {unread.length > 0 && (
+            <section className="sheet">
+              <h2>Since you looked last</h2>
+              {unread.map((m) => (
+                <Letter key={m.id} message={m} />
+              ))}
+            </section>
+          )}
+          {runs.length > 0 && (
+            <section className="sheet">
+              <h2>Runs that need a look</h2>
+              {runs.map((run) => (
+                <RunLine key={run.id} run={run} />
+              ))}
+            </section>
+          )}
           {applied.length > 0 && (
             <section className="sheet">
               <h2>Applied last</h2>
               {applied.map((lot) => (
-                <Link key={lot.id} className="row" to={`/plans/${lot.plan}`} style={{ gridTemplateColumns: 'minmax(0, 1fr) 110px 110px' }}>
-                  <span className="clip">{lot.name}</span><span className="num quiet">{some(lot.paired, 'picture')}</span><span className="num quiet">{when(lot.createdAt)}</span>
+                <Link key={lot.id} className={`row ${css.applied}`} to={`/plans/${lot.plan}`}>
+                  <span className="clip">{lot.name}</span>
+                  <span className="num quiet">{some(lot.paired, 'picture')}</span>
+                  <span className="num quiet">{when(lot.createdAt)}</span>
                 </Link>
               ))}
             </section>
           )}
         </div>
         <section className="sheet">
-          <h2 className="spread">Products without a picture <span className="push">{count(waiting.noPicture)} of {count(waiting.products)}</span></h2>
-          {categories.length === 0 && <Empty title={waiting.products ? 'Every product has a picture.' : 'The catalog is empty.'}>{!waiting.products && <span>Bring in products as CSV on <Link to="/catalog">Catalog</Link>.</span>}</Empty>}
+          <h2 className="spread">
+            Products without a picture{' '}
+            <span className="push">
+              {count(waiting.noPicture)} of {count(waiting.products)}
+            </span>
+          </h2>
+          {categories.length === 0 && (
+            <Empty title={waiting.products ? 'Every product has a picture.' : 'The catalog is empty.'}>
+              {!waiting.products && (
+                <span>
+                  Bring in products as CSV on <Link to="/catalog">Catalog</Link>.
+                </span>
+              )}
+            </Empty>
+          )}
           {categories.map((c) => (
-            <Link key={c.path} className="row" to={`/catalog?noPicture=1&category=${encodeURIComponent(c.path)}`} style={{ gridTemplateColumns: 'minmax(0, 1fr) 70px' }}>
-              <span className="clip">{c.path}</span><span className="num">{count(c.noPicture)}<span className="quiet"> / {count(c.products)}</span></span>
+            <Link
+              key={c.path}
+              className={`row ${css.category}`}
+              to={`/catalog?noPicture=1&category=${encodeURIComponent(c.path)}`}
+            >
+              <span className="clip">{c.path}</span>
+              <span className="num">
+                {count(c.noPicture)}
+                <span className="quiet"> / {count(c.products)}</span>
+              </span>
             </Link>
           ))}
         </section>
@@ -63,19 +107,45 @@ export function Today() {
 export function OpenLot({ lot }: { lot: Lot }) {
   const open = lot.contested + lot.loose;
   return (
-    <div className="row" style={{ gridTemplateColumns: 'minmax(0, 1fr) auto 96px', minHeight: 46 }}>
-      <div style={{ minWidth: 0 }}>
-        <Link className="link clip" to={`/lots/${lot.id}`} style={{ display: 'block' }}><strong>{lot.name}</strong></Link>
-        <span className="quiet" style={{ fontSize: 12.5 }}>{some(lot.files, 'file')}, {when(lot.createdAt)}{lot.unusable > 0 && `, ${count(lot.unusable)} unusable`}</span>
+    <div className={`row ${css.lot}`}>
+      <div className="narrow">
+        <Link className="link clip block" to={`/lots/${lot.id}`}>
+          <strong>{lot.name}</strong>
+        </Link>
+        <span className="quiet lesser">
+          {some(lot.files, 'file')}, {when(lot.createdAt)}
+          {lot.unusable > 0 && `, ${count(lot.unusable)} unusable`}
+        </span>
       </div>
-      <span className="spread" style={{ gap: 14 }}>
-        {([['paired', lot.paired], ['contested', lot.contested], ['loose', lot.loose]] as const).map(([verdict, n]) => (
-          <span key={verdict} className="verdict" title={verdict} style={{ opacity: n ? 1 : 0.45 }}><VerdictMark verdict={verdict} />{count(n)}<span className="quiet" style={{ fontSize: 12 }}>{verdict}</span></span>
+      <span className="spread looser">
+        {(
+          [
+            ['paired', lot.paired],
+            ['contested', lot.contested],
+            ['loose', lot.loose],
+          ] as const
+        ).map(([verdict, n]) => (
+          <span key={verdict} className={n ? 'verdict' : 'verdict faint'} title={verdict}>
+            <VerdictMark verdict={verdict} />
+            {count(n)}
+            <span className="quiet small">{verdict}</span>
+          </span>
         ))}
       </span>
-      {lot.state !== 'ready' ? <span className="quiet num">{lot.state}</span>
-        : open > 0 ? <Button component={Link} to={`/pair/${lot.id}`} variant="filled">Decide</Button>
-          : <Button component={Link} to={lot.plan && lot.planState === 'draft' ? `/plans/${lot.plan}` : `/lots/${lot.id}`}>Check plan</Button>}
+      {lot.state !== 'ready' ? (
+        <span className="quiet num">{lot.state}</span>
+      ) : open > 0 ? (
+        <Button component={Link} to={`/pair/${lot.id}`} variant="filled">
+          Decide
+        </Button>
+      ) : (
+        <Button
+          component={Link}
+          to={lot.plan && lot.planState === 'draft' ? `/plans/${lot.plan}` : `/lots/${lot.id}`}
+        >
+          Check plan
+        </Button>
+      )}
     </div>
   );
 }

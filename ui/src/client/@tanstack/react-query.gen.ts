@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeProduct, askLookup, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, fetchOrigin, firstFile, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, giveUpLot, importProducts, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGivenUp, listGroups, listLimits, listLookupCodes, listLots, listMessages, listOriginKinds, listOrigins, listPlanProducts, listProducts, listRuns, listSupplierLinks, lookAtLot, lookAtPage, makePlan, measurePictures, openHandIn, type Options, orderProduct, pagePictures, pairLot, planLot, previewClues, previewProduct, proposeSelectors, readLotWith, readMessages, refreshPlan, removeClueList, removeDropPerson, renewSupplierLink, replan, restoreLot, resumeRun, revertPlan, revokeSupplierLink, scan, search, setAside, setMailing, setPlanProduct, setRights, stopRun, takeBackTogether, takeCandidates, takeDropped, takePictures, teach, tryName, tryRecipe, updateOrigin } from '../sdk.gen';
-import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FirstFileData, FirstFileError, FirstFileResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanProductsData, ListPlanProductsError, ListPlanProductsResponse, ListProductsData, ListProductsError, ListProductsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderProductData, OrderProductError, OrderProductResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewProductData, PreviewProductError, PreviewProductResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanProductData, SetPlanProductError, SetPlanProductResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackTogetherData, TakeBackTogetherError, TakeBackTogetherResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, fetchOrigin, firstFile, getCategory, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, giveUpLot, importProducts, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGivenUp, listGroups, listLimits, listLookupCodes, listLots, listMessages, listOriginKinds, listOrigins, listPlanChanges, listProducts, listReferences, listRuns, listSupplierLinks, lookAtLot, lookAtPage, makePlan, measurePictures, openHandIn, type Options, orderPictures, pagePictures, pairLot, planLot, previewClues, previewTarget, proposeSelectors, readLotWith, readMessages, refreshPlan, removeClueList, removeDropPerson, renewSupplierLink, replan, restoreLot, resumeRun, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setPlanChange, setRights, stopRun, takeBackDecision, takeCandidates, takeDropped, takePictures, teach, tryName, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -56,6 +56,41 @@ export const listCategoriesOptions = (options?: Options<ListCategoriesData>) => 
     },
     queryKey: listCategoriesQueryKey(options)
 });
+
+export const getCategoryQueryKey = (options: Options<GetCategoryData>) => createQueryKey('getCategory', options);
+
+/**
+ * A category with its pictures
+ */
+export const getCategoryOptions = (options: Options<GetCategoryData>) => queryOptions<GetCategoryResponse, GetCategoryError, GetCategoryResponse, ReturnType<typeof getCategoryQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getCategory({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getCategoryQueryKey(options)
+});
+
+/**
+ * Change the order, view and text of a category's pictures by hand
+ */
+export const arrangeCategoryMutation = (options?: Partial<Options<ArrangeCategoryData>>): UseMutationOptions<ArrangeCategoryResponse, ArrangeCategoryError, Options<ArrangeCategoryData>> => {
+    const mutationOptions: UseMutationOptions<ArrangeCategoryResponse, ArrangeCategoryError, Options<ArrangeCategoryData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await arrangeCategory({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const listClueListsQueryKey = (options?: Options<ListClueListsData>) => createQueryKey('listClueLists', options);
 
@@ -116,6 +151,23 @@ export const changeClueListMutation = (options?: Partial<Options<ChangeClueListD
     const mutationOptions: UseMutationOptions<ChangeClueListResponse, ChangeClueListError, Options<ChangeClueListData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await changeClueList({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Bring files back as they were before they were decided on
+ */
+export const takeBackDecisionMutation = (options?: Partial<Options<TakeBackDecisionData>>): UseMutationOptions<TakeBackDecisionResponse, TakeBackDecisionError, Options<TakeBackDecisionData>> => {
+    const mutationOptions: UseMutationOptions<TakeBackDecisionResponse, TakeBackDecisionError, Options<TakeBackDecisionData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await takeBackDecision({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -246,6 +298,24 @@ export const learnFromOptions = (options: Options<LearnFromData>) => queryOption
         return data;
     },
     queryKey: learnFromQueryKey(options)
+});
+
+export const listReferencesQueryKey = (options: Options<ListReferencesData>) => createQueryKey('listReferences', options);
+
+/**
+ * Who needs a file; while somebody does, it is not deleted
+ */
+export const listReferencesOptions = (options: Options<ListReferencesData>) => queryOptions<ListReferencesResponse, ListReferencesError, ListReferencesResponse, ReturnType<typeof listReferencesQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listReferences({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listReferencesQueryKey(options)
 });
 
 export const listGivenUpQueryKey = (options?: Options<ListGivenUpData>) => createQueryKey('listGivenUp', options);
@@ -379,23 +449,6 @@ export const acceptTogetherMutation = (options?: Partial<Options<AcceptTogetherD
     const mutationOptions: UseMutationOptions<AcceptTogetherResponse, AcceptTogetherError, Options<AcceptTogetherData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await acceptTogether({
-                ...options,
-                ...fnOptions,
-                throwOnError: true
-            });
-            return data;
-        }
-    };
-    return mutationOptions;
-};
-
-/**
- * Set the files aside that a filter chooses
- */
-export const setAsideMutation = (options?: Partial<Options<SetAsideData>>): UseMutationOptions<SetAsideResponse, SetAsideError, Options<SetAsideData>> => {
-    const mutationOptions: UseMutationOptions<SetAsideResponse, SetAsideError, Options<SetAsideData>> = {
-        mutationFn: async (fnOptions) => {
-            const { data } = await setAside({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -672,6 +725,23 @@ export const countMarksOptions = (options: Options<CountMarksData>) => queryOpti
 });
 
 /**
+ * Give the pictures of a target the order in which they will stand when the lot is applied
+ */
+export const orderPicturesMutation = (options?: Partial<Options<OrderPicturesData>>): UseMutationOptions<OrderPicturesResponse, OrderPicturesError, Options<OrderPicturesData>> => {
+    const mutationOptions: UseMutationOptions<OrderPicturesResponse, OrderPicturesError, Options<OrderPicturesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await orderPictures({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
  * Read the files again that no person has decided on
  */
 export const pairLotMutation = (options?: Partial<Options<PairLotData>>): UseMutationOptions<PairLotResponse, PairLotError, Options<PairLotData>> => {
@@ -706,41 +776,6 @@ export const planLotMutation = (options?: Partial<Options<PlanLotData>>): UseMut
 };
 
 /**
- * Give a product's pictures the order in which they will stand when the lot is applied
- */
-export const orderProductMutation = (options?: Partial<Options<OrderProductData>>): UseMutationOptions<OrderProductResponse, OrderProductError, Options<OrderProductData>> => {
-    const mutationOptions: UseMutationOptions<OrderProductResponse, OrderProductError, Options<OrderProductData>> = {
-        mutationFn: async (fnOptions) => {
-            const { data } = await orderProduct({
-                ...options,
-                ...fnOptions,
-                throwOnError: true
-            });
-            return data;
-        }
-    };
-    return mutationOptions;
-};
-
-export const previewProductQueryKey = (options: Options<PreviewProductData>) => createQueryKey('previewProduct', options);
-
-/**
- * What a product shows now, and would show with the lot's files
- */
-export const previewProductOptions = (options: Options<PreviewProductData>) => queryOptions<PreviewProductResponse, PreviewProductError, PreviewProductResponse, ReturnType<typeof previewProductQueryKey>>({
-    queryFn: async ({ queryKey, signal }) => {
-        const { data } = await previewProduct({
-            ...options,
-            ...queryKey[0],
-            signal,
-            throwOnError: true
-        });
-        return data;
-    },
-    queryKey: previewProductQueryKey(options)
-});
-
-/**
  * Bring a lot back that was given up
  */
 export const restoreLotMutation = (options?: Partial<Options<RestoreLotData>>): UseMutationOptions<RestoreLotResponse, RestoreLotError, Options<RestoreLotData>> => {
@@ -764,6 +799,23 @@ export const setRightsMutation = (options?: Partial<Options<SetRightsData>>): Us
     const mutationOptions: UseMutationOptions<SetRightsResponse, SetRightsError, Options<SetRightsData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await setRights({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Set the files aside that a filter chooses
+ */
+export const setAsideMutation = (options?: Partial<Options<SetAsideData>>): UseMutationOptions<SetAsideResponse, SetAsideError, Options<SetAsideData>> => {
+    const mutationOptions: UseMutationOptions<SetAsideResponse, SetAsideError, Options<SetAsideData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await setAside({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -808,6 +860,24 @@ export const decideTogetherMutation = (options?: Partial<Options<DecideTogetherD
     };
     return mutationOptions;
 };
+
+export const previewTargetQueryKey = (options: Options<PreviewTargetData>) => createQueryKey('previewTarget', options);
+
+/**
+ * What a product with its variants, or a category, shows now, and would show with the lot's files
+ */
+export const previewTargetOptions = (options: Options<PreviewTargetData>) => queryOptions<PreviewTargetResponse, PreviewTargetError, PreviewTargetResponse, ReturnType<typeof previewTargetQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await previewTarget({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: previewTargetQueryKey(options)
+});
 
 export const getMailingQueryKey = (options?: Options<GetMailingData>) => createQueryKey('getMailing', options);
 
@@ -1219,14 +1289,14 @@ export const applyPlanMutation = (options?: Partial<Options<ApplyPlanData>>): Us
     return mutationOptions;
 };
 
-export const listPlanProductsQueryKey = (options: Options<ListPlanProductsData>) => createQueryKey('listPlanProducts', options);
+export const listPlanChangesQueryKey = (options: Options<ListPlanChangesData>) => createQueryKey('listPlanChanges', options);
 
 /**
- * Before and after, product by product
+ * Before and after, product by product and category by category
  */
-export const listPlanProductsOptions = (options: Options<ListPlanProductsData>) => queryOptions<ListPlanProductsResponse, ListPlanProductsError, ListPlanProductsResponse, ReturnType<typeof listPlanProductsQueryKey>>({
+export const listPlanChangesOptions = (options: Options<ListPlanChangesData>) => queryOptions<ListPlanChangesResponse, ListPlanChangesError, ListPlanChangesResponse, ReturnType<typeof listPlanChangesQueryKey>>({
     queryFn: async ({ queryKey, signal }) => {
-        const { data } = await listPlanProducts({
+        const { data } = await listPlanChanges({
             ...options,
             ...queryKey[0],
             signal,
@@ -1234,26 +1304,26 @@ export const listPlanProductsOptions = (options: Options<ListPlanProductsData>) 
         });
         return data;
     },
-    queryKey: listPlanProductsQueryKey(options)
+    queryKey: listPlanChangesQueryKey(options)
 });
 
-export const listPlanProductsInfiniteQueryKey = (options: Options<ListPlanProductsData>): QueryKey<Options<ListPlanProductsData>> => createQueryKey('listPlanProducts', options, true);
+export const listPlanChangesInfiniteQueryKey = (options: Options<ListPlanChangesData>): QueryKey<Options<ListPlanChangesData>> => createQueryKey('listPlanChanges', options, true);
 
 /**
- * Before and after, product by product
+ * Before and after, product by product and category by category
  */
-export const listPlanProductsInfiniteOptions = (options: Options<ListPlanProductsData>) => infiniteQueryOptions<ListPlanProductsResponse, ListPlanProductsError, InfiniteData<ListPlanProductsResponse>, QueryKey<Options<ListPlanProductsData>>, number | Pick<QueryKey<Options<ListPlanProductsData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+export const listPlanChangesInfiniteOptions = (options: Options<ListPlanChangesData>) => infiniteQueryOptions<ListPlanChangesResponse, ListPlanChangesError, InfiniteData<ListPlanChangesResponse>, QueryKey<Options<ListPlanChangesData>>, number | Pick<QueryKey<Options<ListPlanChangesData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
 // @ts-ignore
 {
     queryFn: async ({ pageParam, queryKey, signal }) => {
         // @ts-ignore
-        const page: Pick<QueryKey<Options<ListPlanProductsData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+        const page: Pick<QueryKey<Options<ListPlanChangesData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
             query: {
                 offset: pageParam
             }
         };
         const params = createInfiniteParams(queryKey, page);
-        const { data } = await listPlanProducts({
+        const { data } = await listPlanChanges({
             ...options,
             ...params,
             signal,
@@ -1261,16 +1331,16 @@ export const listPlanProductsInfiniteOptions = (options: Options<ListPlanProduct
         });
         return data;
     },
-    queryKey: listPlanProductsInfiniteQueryKey(options)
+    queryKey: listPlanChangesInfiniteQueryKey(options)
 });
 
 /**
- * Give one product its own way, or leave it out
+ * Give one product or category its own way, or leave it out
  */
-export const setPlanProductMutation = (options?: Partial<Options<SetPlanProductData>>): UseMutationOptions<SetPlanProductResponse, SetPlanProductError, Options<SetPlanProductData>> => {
-    const mutationOptions: UseMutationOptions<SetPlanProductResponse, SetPlanProductError, Options<SetPlanProductData>> = {
+export const setPlanChangeMutation = (options?: Partial<Options<SetPlanChangeData>>): UseMutationOptions<SetPlanChangeResponse, SetPlanChangeError, Options<SetPlanChangeData>> => {
+    const mutationOptions: UseMutationOptions<SetPlanChangeResponse, SetPlanChangeError, Options<SetPlanChangeData>> = {
         mutationFn: async (fnOptions) => {
-            const { data } = await setPlanProduct({
+            const { data } = await setPlanChange({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -1316,12 +1386,29 @@ export const replanMutation = (options?: Partial<Options<ReplanData>>): UseMutat
 };
 
 /**
- * Take a plan back, whole or for one product
+ * Take a plan back, whole or for one product or category
  */
 export const revertPlanMutation = (options?: Partial<Options<RevertPlanData>>): UseMutationOptions<RevertPlanResponse, RevertPlanError, Options<RevertPlanData>> => {
     const mutationOptions: UseMutationOptions<RevertPlanResponse, RevertPlanError, Options<RevertPlanData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await revertPlan({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Set files aside that a draft would place, and plan it again, in one step
+ */
+export const setAsideOfPlanMutation = (options?: Partial<Options<SetAsideOfPlanData>>): UseMutationOptions<SetAsideOfPlanResponse, SetAsideOfPlanError, Options<SetAsideOfPlanData>> => {
+    const mutationOptions: UseMutationOptions<SetAsideOfPlanResponse, SetAsideOfPlanError, Options<SetAsideOfPlanData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await setAsideOfPlan({
                 ...options,
                 ...fnOptions,
                 throwOnError: true
@@ -1621,23 +1708,6 @@ export const getTodayOptions = (options?: Options<GetTodayData>) => queryOptions
     },
     queryKey: getTodayQueryKey(options)
 });
-
-/**
- * Bring files back as they were before they were decided on together
- */
-export const takeBackTogetherMutation = (options?: Partial<Options<TakeBackTogetherData>>): UseMutationOptions<TakeBackTogetherResponse, TakeBackTogetherError, Options<TakeBackTogetherData>> => {
-    const mutationOptions: UseMutationOptions<TakeBackTogetherResponse, TakeBackTogetherError, Options<TakeBackTogetherData>> = {
-        mutationFn: async (fnOptions) => {
-            const { data } = await takeBackTogether({
-                ...options,
-                ...fnOptions,
-                throwOnError: true
-            });
-            return data;
-        }
-    };
-    return mutationOptions;
-};
 
 export const getWaitingQueryKey = (options?: Options<GetWaitingData>) => createQueryKey('getWaiting', options);
 

@@ -6,50 +6,108 @@ import { learnRewritingMutation } from '../../client/@tanstack/react-query.gen';
 import { bytes, said, some } from '../../shared/format';
 import { Empty } from '../../shared/State';
 import { measureOptions } from './questions';
+import css from './Pictures.module.css';
 
 const most = 18;
-const columns = '44px minmax(0, 1fr) 120px 24px minmax(0, 1fr) 120px 76px';
 const path = (address: string) => address.replace(/^https?:\/\/[^/]+/, '');
 
 /** The pictures of the sample page: their addresses before and after rewriting, both measured. */
-export function Pictures({ trial, recipe, set }: { trial: Trial | undefined; recipe: Recipe; set: (change: Partial<Recipe>) => void }) {
+export function Pictures({
+  trial,
+  recipe,
+  set,
+}: {
+  trial: Trial | undefined;
+  recipe: Recipe;
+  set: (change: Partial<Recipe>) => void;
+}) {
   const shots = (trial?.product.shots ?? []).slice(0, most);
-  const addresses = [...new Set(shots.flatMap((s) => [s.before, s.after, ...s.others.slice(0, 1)]))].slice(0, 60);
+  const addresses = [...new Set(shots.flatMap((s) => [s.before, s.after, ...s.others.slice(0, 1)]))].slice(
+    0,
+    60,
+  );
   const measures = useQuery(measureOptions(addresses));
   const of = (address: string) => measures.data?.items.find((m) => m.address === address);
   const [pair, setPair] = useState<{ small: string; large: string }>();
-  if (shots.length === 0) return <Empty title="No picture yet.">The step “Pictures” has to find what shows them on the product’s page.</Empty>;
+  if (shots.length === 0)
+    return (
+      <Empty title="No picture yet.">
+        The step “Pictures” has to find what shows them on the product’s page.
+      </Empty>
+    );
   const good = shots.filter((s) => large(best(s, of), recipe)).length;
   return (
     <div className="scroll" tabIndex={0} role="region" aria-label="Pictures of the page">
       <div className="pad spread">
-        <span>{some(shots.length, 'picture')}, {measures.isPending ? 'being measured…' : <><strong>{good}</strong> at least {recipe.minWidth} × {recipe.minHeight}</>}</span>
+        <span>
+          {some(shots.length, 'picture')},{' '}
+          {measures.isPending ? (
+            'being measured…'
+          ) : (
+            <>
+              <strong>{good}</strong> at least {recipe.minWidth} × {recipe.minHeight}
+            </>
+          )}
+        </span>
       </div>
-      <div className="row th" style={{ gridTemplateColumns: columns }}><span /><span>On the page</span><span className="num">Measured</span><span /><span>Rewritten</span><span className="num">Measured</span><span /></div>
+      <div className={`row th ${css.line}`}>
+        <span />
+        <span>On the page</span>
+        <span className="num">Measured</span>
+        <span />
+        <span>Rewritten</span>
+        <span className="num">Measured</span>
+        <span />
+      </div>
       {shots.map((s) => {
         const other = s.others[0];
         const known = other && bigger(of(other), of(s.after)) ? other : undefined;
         return (
-          <div key={s.before + s.after} className="row" style={{ gridTemplateColumns: columns, minHeight: 46 }}>
-            <div className="mat"><img src={`/media/peek?address=${encodeURIComponent(s.before)}`} alt={s.text} loading="lazy" /></div>
-            <span className="mono clip" title={s.before}>{path(s.before)}</span><Size m={of(s.before)} recipe={recipe} />
+          <div key={s.before + s.after} className={`row ${css.line} ${css.tallLine}`}>
+            <div className="mat">
+              <img src={`/media/peek?address=${encodeURIComponent(s.before)}`} alt={s.text} loading="lazy" />
+            </div>
+            <span className="mono clip" title={s.before}>
+              {path(s.before)}
+            </span>
+            <Size m={of(s.before)} recipe={recipe} />
             <span className="quiet">→</span>
-            {s.after === s.before
-              ? <span className="mono clip quiet" title={known}>{known ? `the page knows ${path(known)}` : 'as it is'}</span>
-              : <span className="mono clip" title={s.after}>{path(s.after)}</span>}
+            {s.after === s.before ? (
+              <span className="mono clip quiet" title={known}>
+                {known ? `the page knows ${path(known)}` : 'as it is'}
+              </span>
+            ) : (
+              <span className="mono clip" title={s.after}>
+                {path(s.after)}
+              </span>
+            )}
             <Size m={of(known ?? s.after)} recipe={recipe} quiet={s.after === s.before && !known} />
-            <Button size="compact-xs" onClick={() => setPair({ small: s.before, large: known ?? '' })}>Learn…</Button>
+            <Button size="compact-xs" onClick={() => setPair({ small: s.before, large: known ?? '' })}>
+              Learn…
+            </Button>
           </div>
         );
       })}
-      {pair && <Learn key={pair.small} pair={pair} others={shots.map((s) => s.before)} onUse={(rewriting) => { set({ rewriting: [...(recipe.rewriting ?? []), ...rewriting] }); setPair(undefined); }} onClose={() => setPair(undefined)} />}
+      {pair && (
+        <Learn
+          key={pair.small}
+          pair={pair}
+          others={shots.map((s) => s.before)}
+          onUse={(rewriting) => {
+            set({ rewriting: [...(recipe.rewriting ?? []), ...rewriting] });
+            setPair(undefined);
+          }}
+          onClose={() => setPair(undefined)}
+        />
+      )}
     </div>
   );
 }
 
 const pixels = (m: Measure | undefined) => (m && !m.problem ? m.width * m.height : 0);
 const bigger = (a: Measure | undefined, b: Measure | undefined) => pixels(a) > pixels(b);
-const large = (m: Measure | undefined, recipe: Recipe) => !!m && !m.problem && m.width >= (recipe.minWidth ?? 0) && m.height >= (recipe.minHeight ?? 0);
+const large = (m: Measure | undefined, recipe: Recipe) =>
+  !!m && !m.problem && m.width >= (recipe.minWidth ?? 0) && m.height >= (recipe.minHeight ?? 0);
 function best(s: Shot, of: (address: string) => Measure | undefined) {
   const candidates = [s.after, ...s.others.slice(0, 1), s.before];
   return candidates.map(of).reduce((a, b) => (bigger(b, a) ? b : a), of(s.after));
@@ -57,39 +115,115 @@ function best(s: Shot, of: (address: string) => Measure | undefined) {
 
 function Size({ m, recipe, quiet = false }: { m: Measure | undefined; recipe: Recipe; quiet?: boolean }) {
   if (!m) return <span className="num quiet">…</span>;
-  if (m.problem) return <span className="num clip" style={{ color: 'var(--unusable)' }} title={m.problem}>{m.problem}</span>;
-  return <span className={`num${quiet ? ' quiet' : ''}`} style={quiet ? {} : { color: large(m, recipe) ? 'var(--paired)' : 'var(--contested)' }} title={`${m.type}, ${bytes(m.bytes)}`}>{m.width} × {m.height}</span>;
+  if (m.problem)
+    return (
+      <span className="num clip bad" title={m.problem}>
+        {m.problem}
+      </span>
+    );
+  return (
+    <span
+      className={`num ${quiet ? 'quiet' : large(m, recipe) ? 'good' : 'doubtful'}`}
+      title={`${m.type}, ${bytes(m.bytes)}`}
+    >
+      {m.width} × {m.height}
+    </span>
+  );
 }
 
 /** Learns how a small picture's address becomes a large one's, and proves it on the page's others. */
-function Learn({ pair, others, onUse, onClose }: { pair: { small: string; large: string }; others: string[]; onUse: (rewriting: Rewrite[]) => void; onClose: () => void }) {
+function Learn({
+  pair,
+  others,
+  onUse,
+  onClose,
+}: {
+  pair: { small: string; large: string };
+  others: string[];
+  onUse: (rewriting: Rewrite[]) => void;
+  onClose: () => void;
+}) {
   const [big, setBig] = useState(pair.large);
   const learn = useMutation(learnRewritingMutation());
   const rest = others.filter((address) => address !== pair.small);
   return (
-    <section className="sheet" style={{ margin: 14 }} aria-label="Learn a rewriting">
+    <section className="sheet spaced" aria-label="Learn a rewriting">
       <h2>Learn from one pair</h2>
-      <form className="columns pad" style={{ gap: 8 }} onSubmit={(e) => { e.preventDefault(); learn.mutate({ body: { small: pair.small, large: big, others: rest } }); }}>
-        <TextInput label="The small picture’s address" value={pair.small} readOnly classNames={{ input: 'mono' }} />
-        <TextInput label="The large one’s" value={big} onChange={(e) => setBig(e.currentTarget.value)} placeholder="open the picture on the supplier’s site and bring its address here" classNames={{ input: 'mono' }} data-autofocus />
-        <div className="spread"><Button type="submit" variant="filled" loading={learn.isPending} disabled={!big}>Learn and prove</Button><Button onClick={onClose}>Leave it</Button></div>
+      <form
+        className="columns pad eased"
+
+        onSubmit={(e) => {
+          e.preventDefault();
+          learn.mutate({ body: { small: pair.small, large: big, others: rest } });
+        }}
+      >
+        <TextInput
+          label="The small picture’s address"
+          value={pair.small}
+          readOnly
+          classNames={{ input: 'mono' }}
+        />
+        <TextInput
+          label="The large one’s"
+          value={big}
+          onChange={(e) => setBig(e.currentTarget.value)}
+          placeholder="open the picture on the supplier’s site and bring its address here"
+          classNames={{ input: 'mono' }}
+          data-autofocus
+        />
+        <div className="spread">
+          <Button type="submit" variant="filled" loading={learn.isPending} disabled={!big}>
+            Learn and prove
+          </Button>
+          <Button onClick={onClose}>Leave it</Button>
+        </div>
       </form>
-      {learn.error && <div className="note bad" role="alert">{said(learn.error)}</div>}
-      {learn.data?.items.map((l, i) => <Proved key={i} lesson={l} of={rest.length} first={i === 0} onUse={() => onUse(l.rewriting)} />)}
+      {learn.error && (
+        <div className="note bad" role="alert">
+          {said(learn.error)}
+        </div>
+      )}
+      {learn.data?.items.map((l, i) => (
+        <Proved key={i} lesson={l} of={rest.length} first={i === 0} onUse={() => onUse(l.rewriting)} />
+      ))}
     </section>
   );
 }
 
-function Proved({ lesson, of, first, onUse }: { lesson: Lesson; of: number; first: boolean; onUse: () => void }) {
+function Proved({
+  lesson,
+  of,
+  first,
+  onUse,
+}: {
+  lesson: Lesson;
+  of: number;
+  first: boolean;
+  onUse: () => void;
+}) {
   return (
-    <div style={{ borderTop: '1px solid var(--line)', padding: '8px 14px' }}>
+    <div className={css.picture}>
       <div className="spread">
-        <div className="mono" style={{ minWidth: 0 }}>{lesson.rewriting.map((r, i) => <div key={i} className="clip">{r.find} <span className="quiet">→</span> {r.with || '(nothing)'}{r.pattern && <span className="quiet"> pattern</span>}</div>)}</div>
-        <span className="push" style={{ color: lesson.larger ? 'var(--paired)' : 'var(--contested)', whiteSpace: 'nowrap' }}>{of === 0 ? 'no other to prove it on' : `larger on ${lesson.larger} of ${some(of, 'other')}`}</span>
-        <Button variant={first ? 'filled' : 'default'} onClick={onUse}>Use this</Button>
+        <div className="mono narrow">
+          {lesson.rewriting.map((r, i) => (
+            <div key={i} className="clip">
+              {r.find} <span className="quiet">→</span> {r.with || '(nothing)'}
+              {r.pattern && <span className="quiet"> pattern</span>}
+            </div>
+          ))}
+        </div>
+        <span className={`push unbroken ${lesson.larger ? 'good' : 'doubtful'}`}>
+          {of === 0 ? 'no other to prove it on' : `larger on ${lesson.larger} of ${some(of, 'other')}`}
+        </span>
+        <Button variant={first ? 'filled' : 'default'} onClick={onUse}>
+          Use this
+        </Button>
       </div>
       {lesson.proofs.map((p) => (
-        <div key={p.before.address} className="quiet mono clip" style={{ fontSize: 12 }}>{path(p.after.address)}: {p.before.width} × {p.before.height} → {p.after.problem || `${p.after.width} × ${p.after.height}`}</div>
+        <div key={p.before.address} className="quiet mono clip small">
+          {path(p.after.address)}: {p.before.width} × {p.before.height} →{' '}
+          {p.after.problem || `${p.after.width} × ${p.after.height}`}
+        </div>
       ))}
     </div>
   );

@@ -1,0 +1,43 @@
+package plan
+
+import (
+	"errors"
+	"testing"
+
+	"ambrosa/core/catalog"
+)
+
+func TestPicturesAreArrangedByHand(t *testing.T) {
+	words, none := "my words", ""
+	standing := Arrangement{
+		of(0): {{ID: 1, File: 1, Sum: "a", Alt: "jar", AltBy: "draft"}, {ID: 2, File: 2, Sum: "b", Alt: "old", AltBy: "person"}},
+		of(5): {{ID: 3, File: 3, Sum: "a"}},
+	}
+	draft := func(target catalog.Target, view string) string { return target.String() + " from the " + view }
+	for _, c := range []struct {
+		name  string
+		want  []Wanted
+		shows Arrangement
+		err   error
+	}{
+		{"as it stands", []Wanted{{ID: 1, Target: of(0)}, {ID: 2, Target: of(0)}, {ID: 3, Target: of(5)}}, standing, nil},
+		{"moved, with words of one's own and a draft again",
+			[]Wanted{{ID: 2, Target: of(5), View: "back", Alt: &none}, {ID: 1, Target: of(0), Alt: &words}},
+			Arrangement{
+				of(5): {{ID: 2, File: 2, Sum: "b", View: "back", Alt: "variant 5 from the back", AltBy: "draft"}},
+				of(0): {{ID: 1, File: 1, Sum: "a", Alt: "my words", AltBy: "person"}},
+			}, nil},
+		{"copied", []Wanted{{ID: 2, Target: of(0)}, {Of: 2, Target: of(5)}},
+			Arrangement{of(0): {standing[of(0)][1]}, of(5): {{File: 2, Sum: "b", Alt: "old", AltBy: "person"}}}, nil},
+		{"all removed", nil, Arrangement{}, nil},
+		{"twice on one target", []Wanted{{ID: 1, Target: of(5)}, {ID: 3, Target: of(5)}}, nil, ErrTwice},
+		{"the same placement twice", []Wanted{{ID: 1, Target: of(0)}, {ID: 1, Target: of(5)}}, nil, ErrGone},
+		{"one that is gone", []Wanted{{ID: 9, Target: of(0)}}, nil, ErrGone},
+		{"a copy of one that is gone", []Wanted{{Of: 9, Target: of(0)}}, nil, ErrGone},
+	} {
+		got, err := ByHand(standing, c.want, draft)
+		if !errors.Is(err, c.err) || !got.Equal(c.shows) {
+			t.Errorf("%s: %+v, %v", c.name, got, err)
+		}
+	}
+}

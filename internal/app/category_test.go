@@ -1,0 +1,139 @@
+package app
+
+import (
+	"fmt"
+	"net/http"
+	"testing"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+	"ambrosa/core/plan"
+	"ambrosa/internal/store"
+)
+
+// category is a category's page as the API tells it.
+type category struct {
+	ID          int64
+	Version     int64
+	Pictures    int
+	PictureList []store.Shown
+	Changes     []store.Change
+}
+
+func (l *line) category(id int64) (c category) {
+	l.t.Helper()
+	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/categories/%d", id), &c))
+	return c
+}
+
+// shown lists the files that a category shows, in order.
+func (c category) shown() (files []int64) {
+	for _, p := range c.PictureList {
+		files = append(files, p.File)
+	}
+	return files
+}
+
+// TestACategoryBearsPictures pairs files with a category and with a product,
+// plans them together, orders them, applies, arranges by hand and takes all back:
+// through the use cases and the API.
+func TestACategoryBearsPictures(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	var hives int64
+	l.do(l.Store.Pool.QueryRow(t.Context(), `insert into category (name, path) values ('Hives', 'Hives') returning id`).Scan(&hives))
+	on := catalog.Category(hives)
+	lot := l.gathered("mixed.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"banner.jpg", jpg(t, 2)}, entry{"tile.jpg", jpg(t, 3)}))
+	banner, tile := l.file(lot.ID, "banner.jpg"), l.file(lot.ID, "tile.jpg")
+	l.post(fmt.Sprintf("/api/v1/files/%d/decision", banner.ID),
+		map[string]any{"verdict": "paired", "target": on, "reason": "the category's banner", "version": banner.Version}, nil)
+	l.together(lot.ID, map[string]any{"do": "pair", "files": l.chosen(lot.ID, "tile.jpg"), "target": on, "reason": "seen"})
+	if f := l.file(lot.ID, "banner.jpg"); f.Code != "Hives" || f.Title != "Hives" || f.Target == nil || *f.Target != on {
+		t.Errorf("paired with %s %v", f.Code, f.Target)
+	}
+
+	var p struct {
+		Targets []struct {
+			Target catalog.Target
+			After  []plan.Entry
+		}
+		Ordered []catalog.Target
+	}
+	preview := fmt.Sprintf("/api/v1/lots/%d/category/%d/preview", lot.ID, hives)
+	l.do(l.Get(t.Context(), preview, &p))
+	if len(p.Targets) != 1 || p.Targets[0].Target != on || len(p.Targets[0].After) != 2 || p.Targets[0].After[0].File != banner.ID {
+		t.Fatalf("would show %+v", p)
+	}
+	order := []plan.Ref{{File: tile.ID}, {File: banner.ID}}
+	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/lots/%d/order", lot.ID), map[string]any{"target": on, "pictures": order}, &p))
+	if len(p.Ordered) != 1 || p.Targets[0].After[0].File != tile.ID {
+		t.Errorf("in order: %+v", p)
+	}
+
+	id := l.planned(lot.ID, "after")
+	var changes struct {
+		Items []struct {
+			Owner catalog.Target
+			Code  string
+			Added int
+		}
+		Total int
+	}
+	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/plans/%d/changes", id), &changes))
+	if changes.Total != 2 || changes.Items[1].Owner != on || changes.Items[1].Code != "Hives" || changes.Items[1].Added != 2 {
+		t.Fatalf("planned: %+v", changes)
+	}
+	l.references("planned")
+	l.applied(id)
+	if c := l.category(hives); c.Pictures != 2 || c.Version != 2 || fmt.Sprint(c.shown()) != fmt.Sprint([]int64{tile.ID, banner.ID}) {
+		t.Fatalf("applied: %+v", c)
+	}
+	l.references("applied")
+
+	// By hand: the one picture goes, and comes back.
+	c := l.category(hives)
+	keep := []map[string]any{{"id": c.PictureList[1].ID, "target": on, "view": ""}}
+	path := fmt.Sprintf("/api/v1/categories/%d/pictures", hives)
+	l.do(l.Put(t.Context(), path, map[string]any{"version": c.Version, "pictures": keep}, nil))
+	l.refused(l.Put(t.Context(), path, map[string]any{"version": c.Version, "pictures": keep}, nil), http.StatusConflict)
+	foreign := []map[string]any{{"id": c.PictureList[1].ID, "target": catalog.Product(1), "view": ""}}
+	now := l.category(hives)
+	l.refused(l.Put(t.Context(), path, map[string]any{"version": now.Version, "pictures": foreign}, nil), http.StatusUnprocessableEntity)
+	if got := now.shown(); len(got) != 1 || got[0] != banner.ID || now.Changes[0].By != acting.Specialist.Name {
+		t.Fatalf("by hand: %+v", now)
+	}
+	l.post(fmt.Sprintf("/api/v1/plans/%d/revert?kind=category&owner=%d", now.Changes[0].Plan, hives), nil, nil)
+	l.until("back by hand", func() bool { return l.category(hives).Pictures == 2 })
+
+	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", id), nil, nil)
+	l.until("reverted", func() bool { return l.plan(id).State == "reverted" })
+	if c := l.category(hives); c.Pictures != 0 || l.shows("AT-000") != "" {
+		t.Errorf("reverted: %+v, AT-000 shows %s", c, l.shows("AT-000"))
+	}
+	l.references("reverted")
+}
+
+// TestACategoryThatChangedMakesAPlanStale applies a draft of a category that
+// somebody arranged meanwhile: it is made again and shown first.
+func TestACategoryThatChangedMakesAPlanStale(t *testing.T) {
+	l := start(t)
+	var hives int64
+	l.do(l.Store.Pool.QueryRow(t.Context(), `insert into category (name, path) values ('Hives', 'Hives') returning id`).Scan(&hives))
+	on := catalog.Category(hives)
+	draftOf := func(name string, seed int) int64 {
+		lot := l.gathered(name, zipped(t, entry{name + ".jpg", jpg(t, seed)}))
+		l.together(lot.ID, map[string]any{"do": "pair", "files": l.chosen(lot.ID, name+".jpg"), "target": on, "reason": "seen"})
+		return l.planned(lot.ID, "after")
+	}
+	one, two := draftOf("one.zip", 1), draftOf("two.zip", 2)
+	l.applied(one)
+	seen := l.plan(two).Revision
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/plans/%d/apply", two), map[string]int{"revision": seen}, nil), http.StatusConflict)
+	if c := l.category(hives); c.Pictures != 1 {
+		t.Errorf("it shows %d pictures", c.Pictures)
+	}
+	l.applied(two)
+	if c := l.category(hives); c.Pictures != 2 {
+		t.Errorf("it shows %d pictures", c.Pictures)
+	}
+}

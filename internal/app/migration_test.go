@@ -1,0 +1,214 @@
+package app
+
+import (
+	"bufio"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"reflect"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/catalog"
+	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
+)
+
+// unpacked returns what a packed file of testdata holds.
+func unpacked(t *testing.T, name string) string {
+	t.Helper()
+	packed, err := os.Open("testdata/" + name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer packed.Close()
+	reader, err := gzip.NewReader(packed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	text, err := io.ReadAll(reader)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(text)
+}
+
+// before0019 makes a database as it was before pictures stood on targets: the
+// sample data after some hundred decisions, orders, plans, changes by hand and
+// steps back that were made at random through the API of that time. The file was
+// written by pg_dump (PostgreSQL 15).
+func before0019(t *testing.T) string {
+	t.Helper()
+	address := testdb.Empty(t)
+	connection, err := pgx.Connect(t.Context(), address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer connection.Close(context.WithoutCancel(t.Context()))
+	if _, err := connection.PgConn().Exec(t.Context(), unpacked(t, "before_0019.sql.gz")).ReadAll(); err != nil {
+		t.Fatal(err)
+	}
+	return address
+}
+
+// asNow turns what the API of that time answered into what it answers now.
+func asNow(path string, body any) any {
+	product := 0.0
+	var turn func(v any) any
+	target := func(variant any) any {
+		id, _ := variant.(float64)
+		to := catalog.TargetOf(int64(product), int64(id))
+		return map[string]any{"kind": string(to.Kind), "id": float64(to.ID)}
+	}
+	turn = func(v any) any {
+		switch v := v.(type) {
+		case []any:
+			for i := range v {
+				v[i] = turn(v[i])
+			}
+		case map[string]any:
+			_, isFile := v["verdict"]
+			if id, ok := v["product"].(float64); ok && !isFile { // a product of a plan
+				product = id
+				v["owner"] = target(nil)
+				delete(v, "product")
+			}
+			if of, ok := v["product"].(map[string]any); ok { // a preview
+				product, _ = of["id"].(float64)
+				v["owner"], v["code"], v["title"] = target(nil), of["code"], of["title"]
+				delete(v, "product")
+				delete(v, "variants")
+				ordered := v["ordered"].([]any)
+				for i := range ordered {
+					ordered[i] = target(ordered[i])
+				}
+			}
+			_, isVariant := v["variant"]
+			_, isWarning := v["kind"]
+			if (isVariant || isWarning && v["text"] != nil) && !isFile {
+				v["target"] = target(v["variant"])
+				delete(v, "variant")
+			}
+			if sku, ok := v["sku"]; ok && v["target"] != nil { // of a target
+				v["code"] = sku
+				delete(v, "sku")
+			}
+			for key, value := range v {
+				if key != "target" && key != "owner" && key != "ordered" {
+					v[key] = turn(value)
+				}
+			}
+		}
+		return v
+	}
+	if of := regexp.MustCompile(`^/products/(\d+)$`).FindStringSubmatch(path); of != nil {
+		_, _ = fmt.Sscan(of[1], &product)
+	}
+	return turn(body)
+}
+
+var moved = strings.NewReplacer("/products?limit", "/changes?limit")
+
+// pathNow is where the API answers the same now.
+func pathNow(path string) string {
+	if strings.HasPrefix(path, "/plans/") {
+		path = moved.Replace(path)
+	}
+	return regexp.MustCompile(`^/lots/(\d+)/products/(\d+)/preview$`).ReplaceAllString(path, "/lots/$1/product/$2/preview")
+}
+
+// within tells where now does not say what was said before: it may say more.
+func within(before, now any, at string) string {
+	switch b := before.(type) {
+	case map[string]any:
+		n, ok := now.(map[string]any)
+		if !ok {
+			return at
+		}
+		for key, value := range b {
+			if wrong := within(value, n[key], at+"."+key); wrong != "" {
+				return wrong
+			}
+		}
+		return ""
+	case []any:
+		n, ok := now.([]any)
+		if !ok || len(n) != len(b) {
+			return fmt.Sprintf("%s: %d before", at, len(b))
+		}
+		for i := range b {
+			if wrong := within(b[i], n[i], fmt.Sprintf("%s[%d]", at, i)); wrong != "" {
+				return wrong
+			}
+		}
+		return ""
+	}
+	if !reflect.DeepEqual(before, now) {
+		return fmt.Sprintf("%s: %v before, %v now", at, before, now)
+	}
+	return ""
+}
+
+// TestADatabaseOfBeforeReadsTheSame migrates a database that was used, and asks the
+// API for every product, plan, lot, file, preview and order as it was asked then.
+func TestADatabaseOfBeforeReadsTheSame(t *testing.T) {
+	l := startOn(t, before0019(t))
+	answers := bufio.NewScanner(strings.NewReader(unpacked(t, "before_0019.jsonl.gz")))
+	answers.Buffer(nil, 16<<20)
+	asked, wrong := map[string]int{}, 0
+	for answers.Scan() {
+		var before struct {
+			Path string
+			Body any
+		}
+		if err := json.Unmarshal(answers.Bytes(), &before); err != nil {
+			t.Fatal(err)
+		}
+		var now any
+		l.do(l.Get(t.Context(), "/api/v1"+pathNow(before.Path), &now))
+		if at := within(asNow(before.Path, before.Body), now, ""); at != "" && wrong < 10 {
+			wrong++
+			t.Errorf("%s: %s", before.Path, at)
+		}
+		asked[regexp.MustCompile(`\d+`).ReplaceAllString(before.Path, "N")]++
+	}
+	if err := answers.Err(); err != nil {
+		t.Fatal(err)
+	}
+	for what, least := range map[string]int{"/products/N": 100, "/plans/N": 50, "/plans/N/products?limit=N": 50,
+		"/lots/N/products/N/preview": 50} {
+		if asked[what] < least {
+			t.Errorf("%s was asked %d times", what, asked[what])
+		}
+	}
+	l.references("after the migration")
+}
+
+// TestTheMigrationGoesBack takes the newest migration back and forward again: what
+// the API tells stays as it was.
+func TestTheMigrationGoesBack(t *testing.T) {
+	address := before0019(t)
+	s, err := store.Open(t.Context(), address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for _, step := range []error{s.Migrate(t.Context()), s.MigrateDown(t.Context(), 18)} {
+		if step != nil {
+			t.Fatal(step)
+		}
+	}
+	l := startOn(t, address)
+	var plan struct{ Added int }
+	l.do(l.Get(t.Context(), "/api/v1/plans/80", &plan))
+	if plan.Added == 0 {
+		t.Error("the draft adds nothing any more")
+	}
+	l.references("forth, back and forth")
+}

@@ -1,0 +1,262 @@
+// Package deciding is what persons decide of files: which target each shows, in
+// which place and view, and what is set aside; and taking that back. Every
+// decision can be taken back, as long as the lot is open and nobody decided on
+// the file since.
+package deciding
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+	"ambrosa/core/lot"
+	"ambrosa/core/plan"
+	"ambrosa/internal/store"
+)
+
+// ErrOtherBarcode means that a picture was looked up for another barcode than
+// the target's.
+var ErrOtherBarcode = errors.New("the picture was looked up for another barcode")
+
+// ErrNoTarget means that a pair was decided without saying with what.
+var ErrNoTarget = errors.New("a pair needs a product")
+
+// Engine reads files that were given back to it.
+type Engine interface {
+	ReadLot(ctx context.Context, lot int64, progress func(done, total int64)) error
+}
+
+// Decider is the use cases of decisions.
+type Decider struct {
+	Store  *store.Store
+	Engine Engine
+}
+
+// One is what a person decides of one file.
+type One struct {
+	Verdict string // paired, set aside; open gives the file back to be read
+	Target  catalog.Target
+	Place   int
+	View    string
+	Reason  string
+	Version int // of the file that the person saw; another one is store.ErrChanged
+}
+
+// Decide writes a person's decision of one file and returns what takes it back.
+func (d *Decider) Decide(ctx context.Context, who acting.Actor, file int64, one One) (undo int64, err error) {
+	decision := store.Decision{Kind: one.Verdict, File: file}
+	switch one.Verdict {
+	case "open":
+		decision.Kind, decision.Becomes = "reopened", store.Becomes{Unread: true}
+	case "paired":
+		if one.Target.None() {
+			return 0, ErrNoTarget
+		}
+		// A picture that was looked up for one barcode never lands on another.
+		decision.Among.LookedUpFor = one.Target
+		decision.Becomes = becomes(one)
+	default:
+		one.Target, one.Place, one.View = catalog.Target{}, 0, ""
+		decision.Becomes = becomes(one)
+	}
+	var of int64
+	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
+		if of, err = d.open(ctx, tx, file, one.Version); err != nil {
+			return err
+		}
+		done, err := store.Decide(ctx, tx, who, of, decision)
+		if err == nil && len(done.Files) == 0 {
+			err = ErrOtherBarcode
+		}
+		undo = done.ID
+		return err
+	})
+	if err == nil && one.Verdict == "open" {
+		err = d.Engine.ReadLot(ctx, of, func(int64, int64) {})
+	}
+	return undo, err
+}
+
+func becomes(one One) store.Becomes {
+	return store.Becomes{Verdict: &one.Verdict, Target: &one.Target, Place: &one.Place, View: &one.View, Reason: &one.Reason, ByHand: true}
+}
+
+// open locks a file that a person decides on, and returns its lot.
+func (d *Decider) open(ctx context.Context, tx pgx.Tx, file int64, version int) (int64, error) {
+	of, err := store.LotOfFile(ctx, tx, file)
+	if err != nil {
+		return 0, err
+	}
+	if err := decidable(ctx, tx, of); err != nil {
+		return 0, err
+	}
+	now, err := store.LockFile(ctx, tx, file)
+	switch {
+	case err != nil:
+		return 0, err
+	case now.Version != version:
+		return 0, store.ErrChanged
+	case now.Verdict == "unusable":
+		return 0, fmt.Errorf("an unusable file cannot be decided on: %w", store.ErrChanged)
+	}
+	return of, nil
+}
+
+// decidable counts a decision on a lot, and tells whether it may be made:
+// lot.ErrApplied, or store.ErrChanged where the lot is not ready.
+func decidable(ctx context.Context, tx pgx.Tx, of int64) error {
+	standing, err := store.CountDecision(ctx, tx, of)
+	if err != nil {
+		return err
+	}
+	var notReady lot.NotReady
+	if err := standing.State.Decidable(standing.UnderWay); errors.As(err, &notReady) {
+		return fmt.Errorf("%w: %w", notReady, store.ErrChanged)
+	} else if err != nil {
+		return err
+	}
+	return nil
+}
+
+// SetAside sets those of a lot's files aside that a filter chooses, for a reason.
+// Unusable files, and those that are set aside, stay as they are.
+func (d *Decider) SetAside(ctx context.Context, who acting.Actor, of int64, f store.FileFilter, reason string) (store.Together, error) {
+	return d.together(ctx, who, of, settingAside(f, reason))
+}
+
+// SetAsideWithin does the same in a transaction that does more.
+func SetAsideWithin(ctx context.Context, tx pgx.Tx, who acting.Actor, of int64, f store.FileFilter, reason string) (store.Together, error) {
+	if err := decidable(ctx, tx, of); err != nil {
+		return store.Together{}, err
+	}
+	return store.Decide(ctx, tx, who, of, settingAside(f, reason))
+}
+
+func settingAside(f store.FileFilter, reason string) store.Decision {
+	verdict, place, view := "set aside", 0, ""
+	return store.Decision{
+		Kind:    "set aside",
+		Files:   f,
+		Among:   store.Among{Not: []string{"unusable", "set aside"}},
+		Becomes: store.Becomes{Verdict: &verdict, Target: &catalog.Target{}, Place: &place, View: &view, Reason: &reason, ByHand: true},
+	}
+}
+
+// Accept pairs those of a lot's loose files that a filter chooses and that have
+// one candidate with it.
+func (d *Decider) Accept(ctx context.Context, who acting.Actor, of int64, f store.FileFilter) (store.Together, error) {
+	verdict := "paired"
+	return d.together(ctx, who, of, store.Decision{
+		Kind:    "accepted",
+		Files:   f,
+		Among:   store.Among{Verdicts: []string{"loose"}, OneCandidate: true},
+		Becomes: store.Becomes{Verdict: &verdict, Candidate: true},
+	})
+}
+
+// Pair pairs those of a lot's files that a filter chooses with a target; each
+// keeps the place and view that were read. A picture that was looked up for
+// another barcode stays as it is.
+func (d *Decider) Pair(
+	ctx context.Context, who acting.Actor, of int64, f store.FileFilter, target catalog.Target, reason string,
+) (store.Together, error) {
+	if target.None() {
+		return store.Together{}, ErrNoTarget
+	}
+	verdict := "paired"
+	return d.together(ctx, who, of, store.Decision{
+		Kind:    "paired",
+		Files:   f,
+		Among:   store.Among{Not: []string{"unusable"}, LookedUpFor: target},
+		Becomes: store.Becomes{Verdict: &verdict, Target: &target, Reason: &reason, ByHand: true},
+	})
+}
+
+// View gives those of a lot's paired files that a filter chooses a view, "" for
+// none.
+func (d *Decider) View(ctx context.Context, who acting.Actor, of int64, f store.FileFilter, view string) (store.Together, error) {
+	reason := "view set by hand"
+	return d.together(ctx, who, of, store.Decision{
+		Kind:    "view",
+		Files:   f,
+		Among:   store.Among{Verdicts: []string{"paired"}},
+		Becomes: store.Becomes{View: &view, Reason: &reason, ByHand: true},
+	})
+}
+
+// Place numbers the chosen of a lot's paired files in the order in which they are
+// given, from first on, for each target on its own; 0 leaves their places to the
+// names.
+func (d *Decider) Place(ctx context.Context, who acting.Actor, of int64, chosen []store.Seen, first int) (store.Together, error) {
+	reason := "place set by hand"
+	return d.together(ctx, who, of, store.Decision{
+		Kind:    "place",
+		Files:   store.FileFilter{Chosen: chosen},
+		Among:   store.Among{Verdicts: []string{"paired"}},
+		Becomes: store.Becomes{Numbered: true, First: first, Reason: &reason, ByHand: true},
+	})
+}
+
+// Open gives those of a lot's files back to be read that a filter chooses and
+// that a person decided on.
+func (d *Decider) Open(ctx context.Context, who acting.Actor, of int64, f store.FileFilter) (store.Together, error) {
+	done, err := d.together(ctx, who, of, store.Decision{
+		Kind:    "reopened",
+		Files:   f,
+		Among:   store.Among{Not: []string{"unusable"}, ByPerson: true},
+		Becomes: store.Becomes{Unread: true},
+	})
+	if err != nil || len(done.Files) == 0 {
+		return done, err
+	}
+	return done, d.Engine.ReadLot(ctx, of, func(int64, int64) {})
+}
+
+// together decides on files of a lot that is open.
+func (d *Decider) together(ctx context.Context, who acting.Actor, of int64, decision store.Decision) (done store.Together, err error) {
+	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
+		if err := decidable(ctx, tx, of); err != nil {
+			return err
+		}
+		done, err = store.Decide(ctx, tx, who, of, decision)
+		return err
+	})
+	return done, err
+}
+
+// TakeBack brings files back as they were before they were decided on, in the
+// versions that they had; those that somebody decided on since stay. It returns
+// those that it brought back, and how many stayed.
+func (d *Decider) TakeBack(ctx context.Context, _ acting.Actor, id int64) (files []store.Seen, stayed int64, err error) {
+	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
+		of, err := store.UndoDecision(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if err := decidable(ctx, tx, of); err != nil {
+			return err
+		}
+		files, stayed, err = store.BringBack(ctx, tx, id, of)
+		return err
+	})
+	return files, stayed, err
+}
+
+// Order gives the pictures of a target the order in which they will stand when a
+// lot is applied; an empty one leaves it to the lot's names again.
+func (d *Decider) Order(ctx context.Context, who acting.Actor, of int64, target catalog.Target, order []plan.Ref) error {
+	return d.Store.Within(ctx, func(tx pgx.Tx) error {
+		err := decidable(ctx, tx, of)
+		if err == nil {
+			err = store.SetOrder(ctx, tx, who, of, target, order)
+		}
+		if errors.Is(err, store.ErrNotFound) {
+			return store.ErrChanged // what was to be put into order is gone
+		}
+		return err
+	})
+}

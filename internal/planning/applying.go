@@ -1,0 +1,165 @@
+package planning
+
+import (
+	"context"
+	"errors"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+	"ambrosa/core/lot"
+	"ambrosa/core/naming"
+	"ambrosa/core/plan"
+	"ambrosa/internal/store"
+)
+
+// ApplyChange makes one change of a plan, in a transaction with its reverse,
+// exactly once: what stands is left alone, and a product or category that changed
+// since the plan was made becomes stale.
+func (p *Planner) ApplyChange(ctx context.Context, change int64) error {
+	return p.Store.Within(ctx, func(tx pgx.Tx) error { return applyChange(ctx, tx, change) })
+}
+
+func applyChange(ctx context.Context, tx pgx.Tx, change int64) error {
+	c, now, err := store.LockChange(ctx, tx, change)
+	switch {
+	case err != nil:
+		return err
+	case c.State != "planned":
+		return nil
+	case c.Version != now:
+		return store.MoveChange(ctx, tx, change, "stale", "planned", "the "+string(c.Owner.Kind)+" changed since the plan was made")
+	}
+	if err := store.WriteArrangement(ctx, tx, c.Owner, c.After); err != nil {
+		return err
+	}
+	// What stands now has the numbers of its placements.
+	standing, err := store.Standing(ctx, tx, []catalog.Target{c.Owner})
+	if err != nil {
+		return err
+	}
+	return store.ChangeApplied(ctx, tx, change, standing[c.Owner])
+}
+
+// FailChange records why a change could not be made.
+func (p *Planner) FailChange(ctx context.Context, change int64, problem string) error {
+	return p.Store.Within(ctx, func(tx pgx.Tx) error { return store.MoveChange(ctx, tx, change, "failed", "planned", problem) })
+}
+
+// RevertChange takes one change of a plan back, exactly once. What was changed by
+// others since stays.
+func (p *Planner) RevertChange(ctx context.Context, change int64) (reverted bool, err error) {
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		c, _, err := store.LockChange(ctx, tx, change)
+		if err != nil || c.State != "applied" {
+			return err
+		}
+		standing, err := store.Standing(ctx, tx, []catalog.Target{c.Owner})
+		if err != nil {
+			return err
+		}
+		if err := store.WriteArrangement(ctx, tx, c.Owner, plan.Reverse(c.Before, c.After, standing[c.Owner])); err != nil {
+			return err
+		}
+		reverted = true
+		return store.MoveChange(ctx, tx, change, "reverted", "applied", c.Problem)
+	})
+	return reverted, err
+}
+
+// Applied records that all of a plan that could be applied is, and that its lots'
+// pictures stand.
+func (p *Planner) Applied(ctx context.Context, who acting.Actor, id int64) error {
+	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+		if err := store.MovePlan(ctx, tx, who, id, "applied", "applying", "applied"); err != nil {
+			return err
+		}
+		return store.MoveLotsOf(ctx, tx, id, lot.Applied, lot.Ready)
+	})
+}
+
+// Reverted records that a plan is taken back, and that its lots can be decided on
+// again.
+func (p *Planner) Reverted(ctx context.Context, who acting.Actor, id int64) error {
+	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+		if err := store.MovePlan(ctx, tx, who, id, "reverted", "reverting"); err != nil {
+			return err
+		}
+		return store.MoveLotsOf(ctx, tx, id, lot.Ready, lot.Applied)
+	})
+}
+
+// NoTarget means that a product or category has no such target.
+type NoTarget struct{ Target catalog.Target }
+
+func (e NoTarget) Error() string { return "there is no " + e.Target.String() + " here" }
+
+// Arrange makes the pictures of a product with its variants, or of a category,
+// stand as a person wants them: a plan of its own, which is applied at once and
+// can be reverted like any other. version is the product's or category's as the
+// person saw it; another one, or a picture that does not stand any more, is
+// store.ErrChanged. The error may be plan.ErrTwice or a NoTarget. It returns the
+// plan.
+func (p *Planner) Arrange(ctx context.Context, who acting.Actor, owner catalog.Target, version int64, pictures []plan.Wanted) (id int64, err error) {
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		now, err := store.LockOwner(ctx, tx, owner)
+		if err != nil {
+			return err
+		}
+		if now != version {
+			return store.ErrChanged
+		}
+		named, err := store.TargetsOf(ctx, tx, owner)
+		if err != nil {
+			return err
+		}
+		names := map[catalog.Target]store.Named{}
+		for _, n := range named {
+			names[n.Target] = n
+		}
+		for _, w := range pictures {
+			if _, known := names[w.Target]; !known {
+				return NoTarget{w.Target}
+			}
+		}
+		standing, err := store.Standing(ctx, tx, []catalog.Target{owner})
+		if err != nil {
+			return err
+		}
+		before := standing[owner]
+		after, err := plan.ByHand(before, pictures, func(target catalog.Target, view string) string {
+			return naming.AltText(names[target].Title, valuesOf(names[target].Options), view)
+		})
+		if errors.Is(err, plan.ErrGone) {
+			return store.ErrChanged
+		}
+		if err != nil {
+			return err
+		}
+		id, err = byHand(ctx, tx, who, owner, now, before, after)
+		return err
+	})
+	return id, err
+}
+
+// byHand writes a change by hand as a plan and applies it.
+func byHand(
+	ctx context.Context, tx pgx.Tx, who acting.Actor, owner catalog.Target, version int64, before, after plan.Arrangement,
+) (id int64, err error) {
+	if id, err = store.NewPlan(ctx, tx, who, "hand", plan.Instead); err != nil {
+		return 0, err
+	}
+	draft := store.Drafted{Owner: owner, Version: version, Before: before, After: after, Difference: plan.Diff(before, after)}
+	if err := store.WriteDrafted(ctx, tx, id, []store.Drafted{draft}, false); err != nil {
+		return 0, err
+	}
+	change, err := store.ChangeOf(ctx, tx, id, owner)
+	if err != nil {
+		return 0, err
+	}
+	if err := applyChange(ctx, tx, change); err != nil {
+		return 0, err
+	}
+	return id, store.MovePlan(ctx, tx, who, id, "applied", "draft")
+}

@@ -1,0 +1,180 @@
+package planning
+
+import (
+	"context"
+	"maps"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/catalog"
+	"ambrosa/core/naming"
+	"ambrosa/core/picturespec"
+	"ambrosa/core/plan"
+	"ambrosa/core/rights"
+	"ambrosa/core/upkeep"
+	"ambrosa/internal/store"
+)
+
+// batch is how many products or categories are planned in one piece, so that
+// memory does not grow with the lot.
+const batch = 500
+
+// drafting computes a plan, whole or in part, and writes it.
+type drafting struct {
+	tx   pgx.Tx
+	id   int64
+	way  plan.Way
+	lots []int64
+	mark bool // what becomes different is marked as made again
+}
+
+// whole plans every product and category that the lots bring a picture for, and
+// returns how many are no longer among them.
+func (d drafting) whole(ctx context.Context) (gone int, err error) {
+	if gone, err = store.DropWithoutFiles(ctx, d.tx, d.id, d.lots); err != nil {
+		return 0, err
+	}
+	var last catalog.Target
+	for {
+		found, err := store.PairedOwners(ctx, d.tx, d.lots, last, batch)
+		if err != nil {
+			return 0, err
+		}
+		if len(found) == 0 {
+			return gone, store.PlanIsOfNow(ctx, d.tx, d.id)
+		}
+		last = found[len(found)-1]
+		if _, err := d.of(ctx, found); err != nil {
+			return 0, err
+		}
+	}
+}
+
+// overtaken plans again what changed since it was planned, and returns how much
+// is no longer in the plan.
+func (d drafting) overtaken(ctx context.Context) (gone int, err error) {
+	for last := int64(0); ; {
+		found, upTo, err := store.Overtaken(ctx, d.tx, d.id, last, batch)
+		if err != nil || len(found) == 0 {
+			return gone, err
+		}
+		last = upTo
+		left, err := d.of(ctx, found)
+		if err != nil {
+			return gone, err
+		}
+		gone += left
+	}
+}
+
+// of computes what the plan does to some products and categories and writes it;
+// those that nothing arrives for any more leave the plan, and it returns how many.
+func (d drafting) of(ctx context.Context, owners []catalog.Target) (gone int, err error) {
+	on, err := load(ctx, d.tx, d.id, d.lots, owners)
+	if err != nil {
+		return 0, err
+	}
+	var drafts []store.Drafted
+	var reached []catalog.Target
+	for _, owner := range owners {
+		if len(on.arrivals[owner]) == 0 {
+			continue
+		}
+		after, warnings := on.arrange(d.id, d.way, owner)
+		before := on.standing[owner]
+		difference := plan.Diff(before, after)
+		drafts = append(drafts, store.Drafted{Owner: owner, Version: on.arrivals[owner][0].Version, Before: before, After: after,
+			Difference: difference, Warnings: append(warnings, difference.Warnings...)})
+		reached = append(reached, owner)
+	}
+	if err := store.WriteDrafted(ctx, d.tx, d.id, drafts, d.mark); err != nil {
+		return 0, err
+	}
+	return store.DropChanges(ctx, d.tx, d.id, owners, reached)
+}
+
+// basis is what a plan of some products and categories is made on.
+type basis struct {
+	standing map[catalog.Target]plan.Arrangement
+	arrivals map[catalog.Target][]store.Arrival
+	orders   map[catalog.Target]plan.Orders
+	known    plan.Facts
+}
+
+func load(ctx context.Context, db store.DB, id int64, lots []int64, owners []catalog.Target) (b basis, err error) {
+	if b.standing, err = store.Standing(ctx, db, owners); err != nil {
+		return b, err
+	}
+	arrivals, err := store.Arrivals(ctx, db, id, lots, owners)
+	if err != nil {
+		return b, err
+	}
+	b.arrivals = map[catalog.Target][]store.Arrival{}
+	for _, a := range arrivals {
+		b.arrivals[a.Owner()] = append(b.arrivals[a.Owner()], a)
+	}
+	facts, err := store.StandingFacts(ctx, db, owners)
+	if err != nil {
+		return b, err
+	}
+	b.known = make(plan.Facts, len(facts))
+	for _, f := range facts {
+		b.known[f.Sum] = factOf(f)
+	}
+	b.orders, err = store.OrdersOf(ctx, db, lots, owners)
+	return b, err
+}
+
+// way is the way of a product or category: its own, else the plan's.
+func (b basis) way(way plan.Way, owner catalog.Target) plan.Way {
+	if arrivals := b.arrivals[owner]; len(arrivals) > 0 {
+		if own := plan.Way(arrivals[0].OwnWay); own.Valid() {
+			return own
+		}
+	}
+	return way
+}
+
+// arrange computes what a product or category would show.
+func (b basis) arrange(id int64, way plan.Way, owner catalog.Target) (plan.Arrangement, []plan.Warning) {
+	known := maps.Clone(b.known)
+	arriving := make([]plan.Arriving, 0, len(b.arrivals[owner]))
+	for _, a := range b.arrivals[owner] {
+		known[a.Sum] = factOf(a.PictureFacts)
+		arriving = append(arriving, plan.Arriving{Target: a.Target(), Place: a.Place, Path: a.Path, Bare: a.Bare, Entry: entryOf(id, a)})
+	}
+	standing := b.standing[owner]
+	after, warnings := b.orders[owner].Settle(plan.Arrange(standing, arriving, b.way(way, owner), known))
+	return after, append(warnings, plan.Warn(standing, after, known)...)
+}
+
+// entryOf is a file as it would stand: with the text that a sheet gives it, else
+// a draft.
+func entryOf(id int64, a store.Arrival) plan.Entry {
+	e := plan.Entry{File: a.File, Sum: a.Sum, View: a.View, Alt: a.Alt, AltBy: "person", Plan: id}
+	if a.Alt == "" {
+		e.Alt, e.AltBy = naming.AltText(a.Title, valuesOf(a.Values), a.View), "draft"
+	}
+	return e
+}
+
+func valuesOf(options []catalog.Option) []string {
+	values := make([]string, 0, len(options))
+	for _, o := range options {
+		values = append(values, o.Value)
+	}
+	return values
+}
+
+// factOf is what a plan needs to know of a picture.
+func factOf(f store.PictureFacts) plan.Fact {
+	of := rights.Rights{State: rights.State(f.Rights), Licence: f.Licence, Credit: f.Credit, Expires: f.Expires}
+	_, held := of.MayBeHandedOn(time.Now())
+	return plan.Fact{
+		Pixels:   f.Pixels,
+		Look:     upkeep.Look{Fingerprint: uint64(f.Fingerprint), Tint: string(f.Tint)},
+		Small:    picturespec.Mark(f.Marks)&picturespec.Small != 0,
+		HeldBack: held,
+	}
+}

@@ -1,0 +1,266 @@
+// Package planning makes, changes, applies and takes back plans: whoever acts
+// says what they want, core/plan says what that would show, and the store keeps
+// it, in one transaction. It is what the API, the runs and the command call.
+package planning
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+	"ambrosa/core/plan"
+	"ambrosa/internal/deciding"
+	"ambrosa/internal/store"
+)
+
+// Runs queues background work in the transaction that asks for it.
+type Runs interface {
+	Queue(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about store.About) (run int64, err error)
+}
+
+// Planner is the use cases of plans.
+type Planner struct {
+	Store *store.Store
+	Runs  Runs
+}
+
+// OfLot plans a lot, together with those that it is being planned with; "" is
+// the way of its draft, or after where there is none.
+func (p *Planner) OfLot(ctx context.Context, who acting.Actor, lot int64, way plan.Way) (id int64, err error) {
+	draft, err := p.draft(ctx, lot)
+	if err != nil {
+		return 0, err
+	}
+	return p.Make(ctx, who, draft.LotIDs(), cmp.Or(way, plan.Way(draft.Way)))
+}
+
+// draft returns the draft that a lot is planned in; of a lot without one, what it
+// would be: the lot alone, after what stands, with id 0.
+func (p *Planner) draft(ctx context.Context, lot int64) (store.Plan, error) {
+	found, err := p.Store.DraftOf(ctx, lot)
+	if errors.Is(err, store.ErrNotFound) {
+		return store.Plan{Lots: []store.PlanLot{{ID: lot}}, Way: string(plan.After)}, nil
+	}
+	return found, err
+}
+
+// Make writes a plan for what the paired files of lots would change, in the given
+// way, and returns its id. A draft of the same lots is made anew, and single
+// products keep their own way in it; other drafts of any of them are given up.
+// Lots of which a plan stands or is under way cannot be planned.
+func (p *Planner) Make(ctx context.Context, who acting.Actor, lots []int64, way plan.Way) (id int64, err error) {
+	lots = slices.Compact(slices.Sorted(slices.Values(lots)))
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		standing, err := store.LockLots(ctx, tx, lots)
+		if err != nil {
+			return err
+		}
+		for _, l := range standing {
+			if err := l.State.Plannable(l.UnderWay); err != nil {
+				return fmt.Errorf("lot %d: %w: %w", l.ID, err, store.ErrChanged)
+			}
+		}
+		if id, err = store.TakeDraft(ctx, tx, who, lots, way); err != nil {
+			return err
+		}
+		if _, err := (drafting{tx, id, way, lots, false}).whole(ctx); err != nil {
+			return err
+		}
+		return store.Revise(ctx, tx, id, plan.Remade{})
+	})
+	return id, err
+}
+
+// SetWay gives one product or category of a draft its own way ("" for the
+// plan's), or leaves it out, and plans it again.
+func (p *Planner) SetWay(ctx context.Context, _ acting.Actor, id int64, owner catalog.Target, way plan.Way, leftOut bool) error {
+	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+		found, err := store.LockPlan(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if found.State != "draft" {
+			return store.ErrChanged
+		}
+		change, err := store.ChangeOf(ctx, tx, id, owner)
+		if err != nil {
+			return err
+		}
+		if err := store.SetWay(ctx, tx, change, way, leftOut); err != nil {
+			return err
+		}
+		if _, err := (drafting{tx, id, plan.Way(found.Way), found.LotIDs(), false}).of(ctx, []catalog.Target{owner}); err != nil {
+			return err
+		}
+		return store.Revise(ctx, tx, id, found.Remade())
+	})
+}
+
+// SetAside sets files aside that a draft would place, and plans it again, in one
+// step: nobody finds the one without the other. files are as they stand;
+// store.ErrChanged means that one of them is not of the plan's lots, or that the
+// plan is no draft.
+func (p *Planner) SetAside(ctx context.Context, who acting.Actor, id int64, files []int64, reason string) (decisions []int64, err error) {
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		found, err := store.LockPlan(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if found.State != "draft" {
+			return store.ErrChanged
+		}
+		byLot, err := store.FilesByLot(ctx, tx, files)
+		if err != nil {
+			return err
+		}
+		for _, of := range slices.Sorted(maps.Keys(byLot)) {
+			if !slices.Contains(found.LotIDs(), of) {
+				return store.ErrChanged
+			}
+			done, err := deciding.SetAsideWithin(ctx, tx, who, of, store.FileFilter{Chosen: byLot[of]}, reason)
+			if err != nil {
+				return err
+			}
+			decisions = append(decisions, done.ID)
+		}
+		if _, err := (drafting{tx, id, plan.Way(found.Way), found.LotIDs(), false}).whole(ctx); err != nil {
+			return err
+		}
+		return store.Revise(ctx, tx, id, found.Remade())
+	})
+	return decisions, err
+}
+
+// Again plans what could not be changed of a plan, on what it shows now, so that
+// it can be looked at and applied.
+func (p *Planner) Again(ctx context.Context, _ acting.Actor, id int64) error {
+	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+		found, err := store.LockPlan(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		troubled, err := store.Troubled(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if len(troubled) == 0 || found.Kind != "lot" || found.State != "applied" {
+			return store.ErrChanged
+		}
+		if _, err := (drafting{tx, id, plan.Way(found.Way), found.LotIDs(), true}).of(ctx, troubled); err != nil {
+			return err
+		}
+		return store.Revise(ctx, tx, id, plan.Remade{})
+	})
+}
+
+// Refresh makes what decisions or products have overtaken of a plan again.
+// revision is the plan's as the person saw it; another one is store.ErrChanged.
+func (p *Planner) Refresh(ctx context.Context, _ acting.Actor, id int64, revision int) error {
+	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+		_, err := refresh(ctx, tx, id, revision)
+		return err
+	})
+}
+
+// Apply queues the applying of a plan: of a draft, or of what was planned again
+// of an applied one. revision is the plan's as the person saw it; another one is
+// store.ErrChanged. A plan that decisions or products have overtaken is made
+// again instead, and the error is a plan.Remade.
+func (p *Planner) Apply(ctx context.Context, who acting.Actor, id int64, revision int) (run int64, err error) {
+	var remade plan.Remade
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		if remade, err = refresh(ctx, tx, id, revision); err != nil || remade.Any() {
+			return err
+		}
+		run, err = p.queue(ctx, tx, who, store.About{Plan: id}, "apply", "applying", "draft", "applied")
+		return err
+	})
+	if err == nil && remade.Any() {
+		err = remade
+	}
+	return run, err
+}
+
+// Revert queues the reverting of a plan that was applied, or was stopped while it
+// was; owner is the one product or category to take back, none for all of it.
+func (p *Planner) Revert(ctx context.Context, who acting.Actor, id int64, owner catalog.Target) (run int64, err error) {
+	to, from := "reverting", []string{"applied", "applying"}
+	if !owner.None() {
+		to, from = "applied", []string{"applied"}
+	}
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		run, err = p.queue(ctx, tx, who, store.About{Plan: id, Owner: owner}, "revert", to, from...)
+		return err
+	})
+	return run, err
+}
+
+// queue moves a plan on and queues a run of it.
+func (p *Planner) queue(
+	ctx context.Context, tx pgx.Tx, who acting.Actor, about store.About, kind, to string, from ...string,
+) (int64, error) {
+	if err := store.MovePlan(ctx, tx, who, about.Plan, to, from...); err != nil {
+		return 0, err
+	}
+	busy, err := store.RunOfPlan(ctx, tx, about.Plan)
+	if err != nil {
+		return 0, err
+	}
+	if busy {
+		return 0, fmt.Errorf("a run of this plan is under way: %w", store.ErrChanged)
+	}
+	return p.Runs.Queue(ctx, tx, who, kind, about)
+}
+
+// refresh looks in a transaction whether a plan still says what applying it would
+// do, and makes again what does not: all of it where its lots were decided on
+// since, else the products that changed. Ways and what was left out stay. It locks
+// the plan and its lots, so that nothing is decided until the transaction ends,
+// and returns what became different.
+func refresh(ctx context.Context, tx pgx.Tx, id int64, revision int) (r plan.Remade, err error) {
+	found, err := store.LockPlan(ctx, tx, id)
+	if err != nil {
+		return r, err
+	}
+	waits := found.State == "draft" || found.State == "applied" && found.Planned > 0
+	if found.Kind != "lot" || found.Revision != revision || !waits {
+		return r, store.ErrChanged
+	}
+	if _, err := store.LockLots(ctx, tx, found.LotIDs()); err != nil {
+		return r, err
+	}
+	decided, err := store.Decided(ctx, tx, id)
+	if err != nil {
+		return r, err
+	}
+	before, err := store.Unmark(ctx, tx, id)
+	if err != nil {
+		return r, err
+	}
+	again := drafting{tx, id, plan.Way(found.Way), found.LotIDs(), true}
+	if decided && found.State == "draft" {
+		r.Gone, err = again.whole(ctx)
+	} else {
+		r.Gone, err = again.overtaken(ctx)
+	}
+	if err != nil {
+		return r, err
+	}
+	all, remade, err := store.CountChanges(ctx, tx, id)
+	if err != nil {
+		return r, err
+	}
+	r.Fresh = all + r.Gone - int(before)
+	r.Changed = remade - r.Fresh
+	if !r.Any() {
+		return r, nil
+	}
+	return r, store.Revise(ctx, tx, id, r)
+}

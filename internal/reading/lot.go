@@ -1,0 +1,336 @@
+package reading
+
+import (
+	"bytes"
+	"context"
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"ambrosa/core/pairing"
+	"ambrosa/core/upkeep"
+	"ambrosa/internal/store"
+)
+
+// lot is what the engine reads of a lot, with all that weighs beside names.
+type lot struct {
+	store.ToRead
+	names *pairing.Names // where it is read more than once
+	built *Built
+	rows  *pairing.Rows
+	alike *placed
+}
+
+func (x *Index) load(ctx context.Context, id int64) (*lot, error) {
+	built, err := x.Get(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l := &lot{built: built}
+	if l.ToRead, err = x.store.ToRead(ctx, id); err != nil {
+		return nil, err
+	}
+	rows, err := x.store.RowsOf(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	l.rows = pairing.NewRows(rows)
+	pictures, err := x.store.PlacedPictures(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l.alike = newPlaced(pictures)
+	return l, nil
+}
+
+// read returns the verdicts that a clue list gives, in the order of the lot's
+// files.
+func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error) {
+	verdicts, err := l.readNames(list, spans)
+	if err != nil {
+		return nil, err
+	}
+	listener := pairing.NewListener(l.built.Catalog)
+	sheet, barcodes, alike := list.On(pairing.SheetRow) &&
+		l.rows.Any(), list.On(pairing.BarcodeInPicture) &&
+		len(l.Codes) > 0, list.On(pairing.LookAlike) &&
+		len(l.alike.pictures) > 0
+	for i := range verdicts {
+		v, id := &verdicts[i], l.IDs[i]
+		if said, ok := l.Said[id]; ok {
+			listener.Heed(v, said)
+		}
+		if codes, ok := l.Codes[id]; ok && barcodes && !l.Said[id].Only {
+			listener.Barcodes(v, codes)
+		}
+		if alike && v.Kind == pairing.Loose && len(v.Candidates) == 0 && !l.Said[id].Only {
+			listener.Alike(v, l.near(id))
+		}
+		if sheet {
+			listener.Row(v, l.rows.Of(l.Paths[i]))
+		}
+	}
+	return verdicts, nil
+}
+
+func (l *lot) readNames(list pairing.ClueList, spans bool) ([]pairing.Verdict, error) {
+	if l.names != nil {
+		return l.names.Read(list, spans)
+	}
+	return pairing.Lot(l.built.Catalog, list, l.Paths, spans)
+}
+
+// near returns the pictures on products that a file looks like, the nearest
+// first.
+func (l *lot) near(id int64) (near []pairing.Alike) {
+	seen, ok := l.Seen[id]
+	if !ok {
+		return nil
+	}
+	for _, n := range l.alike.index.Near(uint64(seen.Fingerprint), upkeep.MostBits) {
+		p := l.alike.pictures[n.At]
+		if !bytes.Equal(p.Sum, seen.Sum) && !lookOf(p).SameTint(lookOf(seen)) {
+			continue
+		}
+		target, ok := l.built.Target(p.Product, p.Variant)
+		if !ok {
+			continue
+		}
+		near = append(near, pairing.Alike{Target: target, Bits: n.Bits, Path: p.Path})
+	}
+	return near
+}
+
+// placed is the pictures on products, to be found by their look.
+type placed struct {
+	pictures []store.PlacedPicture
+	index    *upkeep.Fingerprints
+}
+
+func newPlaced(pictures []store.PlacedPicture) *placed {
+	values := make([]uint64, len(pictures))
+	for i, p := range pictures {
+		values[i] = uint64(p.Fingerprint)
+	}
+	return &placed{pictures, upkeep.NewFingerprints(values)}
+}
+
+func lookOf(p store.PlacedPicture) upkeep.Look {
+	return upkeep.Look{Fingerprint: uint64(p.Fingerprint), Tint: string(p.Tint)}
+}
+
+// lotCache keeps the lot that previews were asked of last, until something is
+// heard that changes what it holds.
+type lotCache struct {
+	mu    sync.Mutex // held while a lot is read from the database
+	lot   *lot
+	id    int64
+	heard atomic.Int64 // counts what was heard of it
+	at    int64        // heard, when it was read
+	now   atomic.Int64 // id, to be read without the lock
+}
+
+// Heard forgets what an event makes old.
+func (x *Index) Heard(event store.Event) {
+	if event.Note == "missed" || event.Topic == "product" || event.Topic == "files" && event.ID == x.lots.now.Load() {
+		x.lots.heard.Add(1)
+	}
+}
+
+// cached returns a lot as it was when something of it was last heard to change.
+func (x *Index) cached(ctx context.Context, id int64) (*lot, error) {
+	built, err := x.Get(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c := &x.lots
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.lot != nil && c.id == id && c.at == c.heard.Load() && c.lot.built == built {
+		return c.lot, nil
+	}
+	c.now.Store(id)
+	at := c.heard.Load()
+	l, err := x.load(ctx, id)
+	if err == nil {
+		l.names = pairing.NewNames(built.Catalog, l.Paths)
+		c.id, c.at, c.lot = id, at, l
+	}
+	return l, err
+}
+
+// CluesChange is what a clue list would change of a lot.
+type CluesChange struct {
+	Paired int            `json:"paired" doc:"Files that it pairs, of those no person decided on"`
+	Files  int            `json:"files"`
+	Clues  map[string]int `json:"clues" doc:"How many files each clue decides"`
+	Wins   int            `json:"wins" doc:"Files that would be paired and are not"`
+	Loses  int            `json:"loses" doc:"Files that are paired and would not be"`
+	Turns  int            `json:"turns" doc:"Files that would be paired with something else"`
+
+	Examples []ChangedFile `json:"examples" nullable:"false"`
+}
+
+// ChangedFile is a file whose verdict a clue list would change.
+type ChangedFile struct {
+	ID     int64  `json:"id"`
+	Path   string `json:"path"`
+	How    string `json:"how" enum:"win,lose,turn"`
+	Was    string `json:"was" doc:"Code of the product or variant, empty for none"`
+	Code   string `json:"code"`
+	Reason string `json:"reason"`
+}
+
+// examplesOf is how many examples of each change are shown.
+const examplesOf = 5
+
+// Preview tells what reading a lot with a clue list would change; nothing is
+// written. The error names a clue, pattern or step that cannot be used.
+func (x *Index) Preview(ctx context.Context, id int64, list pairing.ClueList) (CluesChange, error) {
+	if err := list.Check(); err != nil {
+		return CluesChange{}, BadList{err}
+	}
+	l, err := x.cached(ctx, id)
+	if err != nil {
+		return CluesChange{}, err
+	}
+	verdicts, err := l.read(list, false)
+	if err != nil {
+		return CluesChange{}, BadList{err}
+	}
+	c := CluesChange{Files: len(verdicts), Clues: map[string]int{}, Examples: []ChangedFile{}}
+	shown := map[string]int{}
+	for i := range verdicts {
+		v, was := &verdicts[i], l.Were[i]
+		product, variant := l.built.IDs(v.Target)
+		if v.Kind == pairing.Paired {
+			c.Paired++
+			c.Clues[v.Clue.String()]++
+		}
+		how := ""
+		switch {
+		case v.Kind == pairing.Paired && was.Verdict != "paired":
+			how = "win"
+			c.Wins++
+		case v.Kind != pairing.Paired && was.Verdict == "paired":
+			how = "lose"
+			c.Loses++
+		case v.Kind == pairing.Paired && (product != was.Product || variant != was.Variant):
+			how = "turn"
+			c.Turns++
+		}
+		if how == "" || shown[how] >= examplesOf {
+			continue
+		}
+		shown[how]++
+		code, _ := l.built.Name(v.Target)
+		before := ""
+		if t, ok := l.built.Target(was.Product, was.Variant); ok && was.Verdict == "paired" {
+			before, _ = l.built.Name(t)
+		}
+		c.Examples = append(c.Examples, ChangedFile{l.IDs[i], l.Paths[i], how, before, code, v.Reason})
+	}
+	return c, nil
+}
+
+// Tried is what a clue list makes of one name.
+type Tried struct {
+	Verdict string       `json:"verdict" enum:"paired,contested,loose"`
+	Code    string       `json:"code" doc:"Of the product or variant that it is paired with"`
+	Key     string       `json:"key" doc:"As the catalog spells it"`
+	Clue    string       `json:"clue"`
+	Place   int          `json:"place" doc:"0 when none was read"`
+	View    string       `json:"view"`
+	Reason  string       `json:"reason"`
+	Spans   []store.Span `json:"spans" nullable:"false" doc:"The name in parts, by bytes of its UTF-8"`
+	Aligned []Aligned    `json:"aligned" nullable:"false" doc:"Parts of the name that are keys, character against character with them"`
+}
+
+// habitsOf is how many names of a lot are read beside one that is tried, so that
+// the lot's habits are known.
+const habitsOf = 2000
+
+// Try tells how a name would be read with a clue list if it were one of a lot's;
+// the name alone counts, not what came with the lot beside it.
+func (x *Index) Try(ctx context.Context, id int64, list pairing.ClueList, path string) (Tried, error) {
+	if err := list.Check(); err != nil {
+		return Tried{}, BadList{err}
+	}
+	l, err := x.cached(ctx, id)
+	if err != nil {
+		return Tried{}, err
+	}
+	beside := l.Paths[:min(len(l.Paths), habitsOf)]
+	verdicts, err := pairing.Lot(l.built.Catalog, list, append(slices.Clone(beside), path), true)
+	if err != nil {
+		return Tried{}, BadList{err}
+	}
+	v := verdicts[len(beside)]
+	code, _ := l.built.Name(v.Target)
+	t := Tried{
+		Verdict: v.Kind.String(),
+		Code:    code,
+		Key:     v.Key,
+		Clue:    v.Clue.String(),
+		Place:   v.Place,
+		View:    v.View,
+		Reason:  v.Reason,
+		Spans:   []store.Span{},
+	}
+	for _, s := range v.Spans {
+		t.Spans = append(t.Spans, store.Span{Start: s.Start, End: s.End, Kind: s.Kind.String(), What: s.What})
+	}
+	t.Aligned = AlignedIn(path, t.Spans, []string{v.Key})
+	return t, nil
+}
+
+// BadList means that a clue list cannot be used, and why.
+type BadList struct{ Err error }
+
+func (e BadList) Error() string { return e.Err.Error() }
+
+// Learn works out what would have paired a file as a person paired it, and how
+// many others of its lot that would pair.
+func (x *Index) Learn(ctx context.Context, f store.File) ([]pairing.Proposal, *Built, error) {
+	x.lots.heard.Add(1) // the correction itself may not be heard of yet
+	l, err := x.cached(ctx, f.LotID)
+	if err != nil {
+		return nil, nil, err
+	}
+	target, ok := l.built.Target(f.Product, f.Variant)
+	if !ok {
+		return nil, nil, store.ErrNotFound
+	}
+	clues, err := x.store.LotClues(ctx, f.LotID)
+	if err != nil {
+		return nil, nil, err
+	}
+	var loose []string
+	for i, was := range l.Were {
+		if was.Verdict == "loose" && l.IDs[i] != f.ID {
+			loose = append(loose, l.Paths[i])
+		}
+	}
+	proposals, err := pairing.Learn(l.built.Catalog, clues.List, f.Path, target, loose)
+	return proposals, l.built, err
+}
+
+// Sheet tells what the sheets that came with a lot say: how many rows name a
+// file, which of them name none of the lot's, and which files no row names.
+func (x *Index) Sheet(ctx context.Context, id int64) (rows int, unused []pairing.Row, unnamed []string, err error) {
+	said, err := x.store.RowsOf(ctx, id)
+	if err != nil || len(said) == 0 {
+		return 0, nil, nil, err
+	}
+	paths, err := x.store.UsablePaths(ctx, id)
+	if err != nil {
+		return 0, nil, nil, err
+	}
+	index := pairing.NewRows(said)
+	for _, path := range paths {
+		if len(index.Of(path)) == 0 {
+			unnamed = append(unnamed, path)
+		}
+	}
+	return len(said), index.Unused(paths), unnamed, nil
+}

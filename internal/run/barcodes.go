@@ -1,0 +1,101 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync/atomic"
+
+	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/legible"
+	"ambrosa/core/lot"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
+	"ambrosa/internal/store"
+)
+
+func init() {
+	register(Kind{Name: looseBarcodes, Doing: "Reading barcodes", Leads: ToLot, Long: true, work: (*Runner).readBarcodes})
+	register(Kind{Name: allBarcodes, Doing: "Reading barcodes", Leads: ToLot, Long: true, work: (*Runner).readBarcodes})
+}
+
+// The two runs that read barcodes in pictures: of a lot's loose files, and of all.
+const (
+	looseBarcodes = "barcodes"
+	allBarcodes   = "all barcodes"
+)
+
+// ReadBarcodes queues reading the barcodes in the pictures of all of a lot's files;
+// those of its loose files are read by themselves after pairing.
+func (r *Runner) ReadBarcodes(ctx context.Context, who acting.Actor, lot int64) (id int64, err error) {
+	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+		id, err = r.Queue(ctx, tx, who, allBarcodes, store.About{Lot: lot})
+		return err
+	})
+	return id, err
+}
+
+// readBarcodes looks for barcodes in the pictures of a lot's loose files that were not
+// looked at before, and has the lot read again when it finds any.
+func (r *Runner) readBarcodes(ctx context.Context, run store.Run, p *progress) (string, error) {
+	pictures, err := r.Store.UnlookedBlobs(ctx, run.LotID, run.Kind == allBarcodes)
+	if err != nil {
+		return "", err
+	}
+	p.set(0, int64(len(pictures)))
+	var found atomic.Int64
+	group, within := errgroup.WithContext(ctx)
+	group.SetLimit(r.Pictures.Decoders())
+	for _, picture := range pictures {
+		group.Go(contained.Safely(func() error {
+			n, err := r.lookAt(within, picture.Sum)
+			found.Add(int64(n))
+			p.add(1, 0)
+			return err
+		}))
+	}
+	if err := group.Wait(); err != nil {
+		return "", err
+	}
+	// A process that died may have recorded some and not read the lot with them.
+	waiting, err := r.Store.CodesToHeed(ctx, run.LotID)
+	if err != nil {
+		return "", err
+	}
+	if waiting > 0 {
+		if err := r.Index.ReadLot(ctx, run.LotID, func(int64, int64) {}); errors.Is(err, lot.ErrApplied) {
+			return decisionsStand, nil
+		} else if err != nil {
+			return "", err
+		}
+	}
+	return fmt.Sprintf("%d barcodes in %d pictures", found.Load(), len(pictures)), nil
+}
+
+// maxCode bounds the text of a code in a picture, bytes (QR codes hold up to
+// 2,953, ISO/IEC 18004).
+const maxCode = 3_000
+
+// lookAt reads and records the barcodes of a picture, and returns how many there
+// are.
+func (r *Runner) lookAt(ctx context.Context, bytes []byte) (int, error) {
+	var sum blob.Sum
+	copy(sum[:], bytes)
+	path, done, err := r.Blobs.Local(ctx, sum)
+	if err != nil {
+		return 0, err
+	}
+	defer done()
+	result, err := r.Pictures.Codes(ctx, path)
+	if err != nil {
+		return 0, err
+	}
+	codes := make([]store.Code, 0, len(result.Codes))
+	for _, c := range result.Codes {
+		codes = append(codes, store.Code{Text: legible.Short(legible.Name(c.Text), maxCode), Format: c.Format, Points: c.Points})
+	}
+	return len(codes), r.Store.SetCodes(ctx, bytes, codes)
+}

@@ -1,0 +1,123 @@
+import { Button, Modal } from '@mantine/core';
+import { useMutation } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import type { Lot } from '../client';
+import {
+  giveUpLotMutation,
+  pairLotMutation,
+  planLotMutation,
+  restoreLotMutation,
+} from '../client/@tanstack/react-query.gen';
+import { bytes, count, said, some, when } from '../shared/format';
+import { tell } from '../shared/tell';
+export function classes(lot: Lot) {
+  const all: [string, number][] = [
+    ['all', lot.files],
+    ['paired', lot.paired],
+    ['contested', lot.contested],
+    ['loose', lot.loose],
+    ['set aside', lot.setAside],
+    ['unusable', lot.unusable],
+  ];
+  return all.map(([value, n]) => ({ value, label: `${value} ${count(n)}` }));
+}
+
+export function Head({ lot }: { lot: Lot }) {
+  const navigate = useNavigate();
+  const plan = useMutation({
+    ...planLotMutation(),
+    onSuccess: ({ id }) => void navigate(`/plans/${id}`),
+    onError: (e) => tell('Not planned', said(e), true),
+  });
+  const pair = useMutation({ ...pairLotMutation(), onError: (e) => tell('Not read', said(e), true) });
+  const undecided = lot.contested + lot.loose;
+  const decide = lot.state === 'ready' && undecided > 0;
+  return (
+    <div className="head">
+      <div className="narrow">
+        <h1 className="clip titled">{lot.name}</h1>
+        <span className="quiet">
+          {some(lot.files, 'file')}, {bytes(lot.bytes)}, came in {when(lot.createdAt)}
+          {lot.state === 'applied' && ', applied'}
+        </span>
+      </div>
+      <div className="spread push fixed">
+        {lot.state === 'ready' && (
+          <Button
+            onClick={() => pair.mutate({ path: { id: lot.id } })}
+            loading={pair.isPending}
+            title="What you decided stays"
+          >
+            Read again
+          </Button>
+        )}
+        {lot.state !== 'receiving' && (
+          <Button component={Link} to={`/pair/${lot.id}`} variant={decide ? 'filled' : 'default'}>
+            {decide ? `Decide ${count(undecided)}` : 'Bench'}
+          </Button>
+        )}
+        {lot.state === 'ready' && lot.planState !== 'applying' && lot.paired > 0 && (
+          <Button
+            variant={decide ? 'default' : 'filled'}
+            loading={plan.isPending}
+            onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: '' } })}
+          >
+            Plan {count(lot.paired)}
+          </Button>
+        )}
+        {lot.plan > 0 && lot.planState !== 'draft' && (
+          <Button component={Link} to={`/plans/${lot.plan}`}>
+            Its plan
+          </Button>
+        )}
+        <GiveUp lot={lot} />
+      </div>
+    </div>
+  );
+}
+
+/** Hides a lot that is not needed, or brings it back. */
+export function GiveUp({ lot }: { lot: Lot }) {
+  const [sure, setSure] = useState(false);
+  const navigate = useNavigate();
+  const nothing = (e: unknown) => tell('Nothing changed', said(e), true);
+  const giveUp = useMutation({
+    ...giveUpLotMutation(),
+    onError: nothing,
+    onSuccess: () => void navigate('/gather'),
+  });
+  const restore = useMutation({ ...restoreLotMutation(), onError: nothing });
+  if (lot.state === 'given up')
+    return (
+      <Button
+        variant="filled"
+        loading={restore.isPending}
+        onClick={() => restore.mutate({ path: { id: lot.id } })}
+      >
+        Restore
+      </Button>
+    );
+  if (lot.state === 'applied' || lot.planState === 'applying' || lot.planState === 'reverting') return null;
+  return (
+    <>
+      <Button onClick={() => setSure(true)}>Give up…</Button>
+      <Modal opened={sure} onClose={() => setSure(false)} title="Give this lot up?">
+        <p className="first">
+          It is no longer shown, and waits for nobody. Nothing of it is deleted: it is restored at the foot of
+          Gather, with every decision.
+        </p>
+        <div className="spread">
+          <Button
+            variant="filled"
+            loading={giveUp.isPending}
+            onClick={() => giveUp.mutate({ path: { id: lot.id } })}
+          >
+            Give up {lot.name}
+          </Button>
+          <Button onClick={() => setSure(false)}>Leave it</Button>
+        </div>
+      </Modal>
+    </>
+  );
+}

@@ -1,0 +1,107 @@
+import { Kbd } from '@mantine/core';
+import { type ReactNode } from 'react';
+import { type FileDetail, type SheetLine } from '../client';
+import { bytes } from '../shared/format';
+import { Picture } from '../shared/Picture';
+import { Verdict } from '../shared/Verdict';
+import { CodePlaces } from './CodePlaces';
+import { ReadingLine } from './ReadingLine';
+import css from './Bench.module.css';
+import type { Against } from './readingParts';
+
+/** The picture, large, with the barcodes that were read in it. */
+export function Stage({ file, onLarge }: { file: FileDetail; onLarge: () => void }) {
+  return (
+    <button className={`link stage mat ${css.enlarges}`} onClick={onLarge} aria-label="Large view">
+      {file.sum && !file.problem ? (
+        <>
+          <Picture sum={file.sum} whole none="" />
+          <CodePlaces file={file} />
+        </>
+      ) : (
+        <span className="none">{file.problem || 'no picture'}</span>
+      )}
+    </button>
+  );
+}
+
+/** What is known of the file: its verdict and why, its name held against the key, what the sheet says. */
+export function Told({
+  file,
+  against,
+  claims,
+  children,
+}: {
+  file: FileDetail;
+  against: Against | undefined;
+  claims: string[];
+  children: ReactNode;
+}) {
+  return (
+    <div className={css.below}>
+      <div className="spread wrap">
+        <Verdict verdict={file.verdict} />
+        <span>{file.problem || file.reason}</span>
+        <span className="push quiet">
+          {file.width > 0 && `${file.width} × ${file.height}, `}
+          {bytes(file.bytes)}
+          {file.same > 0 && `, the same bytes ${file.same + 1} times`}
+        </span>
+      </div>
+      <ReadingLine file={file} against={against} claims={claims} />
+      <SheetLines lines={file.rows} />
+      {children}
+    </div>
+  );
+}
+
+const named = [
+  ['Enter', 'accept'],
+  ['f', 'find'],
+  ['x', 'set aside'],
+  ['X', 'why'],
+  ['p', 'place'],
+  ['v', 'view'],
+  ['o', 'reopen'],
+  ['m', 'choose'],
+  ['u', 'undo'],
+  ['U', 'redo'],
+  ['n', 'next'],
+  ['c', 'clues'],
+] as const;
+
+type Named = (typeof named)[number][0];
+
+/** The keys of the bench, which can be pressed with the mouse as well. */
+export function BenchKeys({ keys, disabled }: { keys: Record<Named, () => void>; disabled: boolean }) {
+  return (
+    <div className="keys" aria-label="Keys on the bench">
+      {named.map(([k, what]) => (
+        <button key={k} className="link" disabled={disabled} onClick={() => keys[k]()}>
+          <Kbd>{k}</Kbd> {what}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+/** What a sheet that came with the lot says of the file, row by row. */
+function SheetLines({ lines }: { lines: SheetLine[] }) {
+  if (lines.length === 0) return null;
+  return (
+    <div className="sheetlines" role="group" aria-label="Rows of the sheet">
+      {lines.map((l) => (
+        <div key={`${l.line}-${l.file}`} className="spread wrap">
+          <span className="quiet">row {l.line} of the sheet</span>
+          <span className="mono">{l.file}</span>
+          <span className="mono sku">{l.sku}</span>
+          <span>
+            {[l.place > 0 && `place ${l.place}`, l.view, l.lead && 'lead', l.alt && `“${l.alt}”`]
+              .filter(Boolean)
+              .join(', ')}
+          </span>
+        </div>
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,125 @@
+import { Button, Menu, Modal, SegmentedControl } from '@mantine/core';
+import { useMutation } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import type { Plan } from '../client';
+import { applyPlanMutation, makePlanMutation, revertPlanMutation } from '../client/@tanstack/react-query.gen';
+import { count, some } from '../shared/format';
+import { failed, type Way, ways } from './ways';
+export function Head({ plan, working }: { plan: Plan; working: boolean }) {
+  const [sure, setSure] = useState(false);
+  const navigate = useNavigate();
+  const make = useMutation({
+    ...makePlanMutation(),
+    onSuccess: ({ id }) => {
+      if (id !== plan.id) void navigate(`/plans/${id}`, { replace: true });
+    },
+    onError: failed,
+  });
+  const lots = plan.lots.map((l) => l.id);
+  const apply = useMutation({ ...applyPlanMutation(), onError: failed });
+  const revert = useMutation({ ...revertPlanMutation(), onError: failed });
+  const draft = plan.state === 'draft';
+  const waits = draft ? plan.products : plan.state === 'applied' ? plan.planned : 0;
+  return (
+    <div className="head">
+      <div className="narrow">
+        <h1 className="clip titled">
+          {plan.kind === 'hand' ? (
+            'Change by hand'
+          ) : (
+            <>
+              Plan of{' '}
+              {plan.lots.map((l, i) => (
+                <span key={l.id}>
+                  {i > 0 && ' and '}
+                  <Link className="link" to={`/lots/${l.id}`}>
+                    {l.name}
+                  </Link>
+                </span>
+              ))}
+            </>
+          )}
+        </h1>
+        {draft && plan.lots.length > 1 && (
+          <Menu position="bottom-start">
+            <Menu.Target>
+              <Button size="compact-xs" mr={8}>
+                {count(plan.lots.length)} lots…
+              </Button>
+            </Menu.Target>
+            <Menu.Dropdown>
+              {plan.lots.map((l) => (
+                <Menu.Item
+                  key={l.id}
+                  onClick={() =>
+                    make.mutate({ body: { lots: lots.filter((id) => id !== l.id), way: plan.way as Way } })
+                  }
+                >
+                  Leave out {l.name}
+                </Menu.Item>
+              ))}
+            </Menu.Dropdown>
+          </Menu>
+        )}
+        <span className="quiet">
+          {draft
+            ? ways.find((w) => w.value === plan.way)?.what
+            : plan.state === 'applied'
+              ? `Applied to ${some(plan.applied, 'product')}. It can be taken back at any time.`
+              : plan.state === 'reverted'
+                ? 'Taken back: every product is as it was.'
+                : `${plan.state}…`}
+        </span>
+      </div>
+      <div className="spread push fixed">
+        {draft && (
+          <SegmentedControl
+            aria-label="Way to place"
+            value={plan.way}
+            onChange={(w) => make.mutate({ body: { lots, way: w as Way } })}
+            data={ways.map(({ value, label }) => ({ value, label }))}
+            disabled={make.isPending}
+          />
+        )}
+        {(draft || waits > 0) && (
+          <Button
+            variant={plan.outdated ? 'default' : 'filled'}
+            disabled={waits === 0 || plan.outdated || working}
+            loading={apply.isPending}
+            onClick={() => apply.mutate({ path: { id: plan.id }, body: { revision: plan.revision } })}
+          >
+            Apply to {some(waits, 'product')}
+          </Button>
+        )}
+        {plan.state === 'reverted' && plan.lots[0] && (
+          <Button component={Link} to={`/pair/${plan.lots[0].id}`}>
+            Back to its bench
+          </Button>
+        )}
+        {!working && (plan.state === 'applied' || plan.state === 'applying') && plan.applied > 0 && (
+          <Button onClick={() => setSure(true)}>Revert…</Button>
+        )}
+      </div>
+      <Modal opened={sure} onClose={() => setSure(false)} title="Take this plan back?">
+        <p className="flush">
+          {some(plan.applied, 'product')} will show what they showed before. What was changed on them since
+          then stays. No file is deleted, and the lot can be planned again.
+        </p>
+        <div className="spread">
+          <Button
+            variant="filled"
+            loading={revert.isPending}
+            onClick={() => {
+              revert.mutate({ path: { id: plan.id } });
+              setSure(false);
+            }}
+          >
+            Revert {some(plan.applied, 'product')}
+          </Button>
+          <Button onClick={() => setSure(false)}>Leave it</Button>
+        </div>
+      </Modal>
+    </div>
+  );
+}
