@@ -31,10 +31,7 @@ func TestARecipeReads(t *testing.T) {
 	}
 	links := r.Links(page(t, "https://shop.test/list", listing))
 	if want := (Links{[]string{"https://shop.test/list?page=2"}, []string{"https://shop.test/p/jar",
-		"https://shop.test/p/lid"}}); !reflect.DeepEqual(
-		links,
-		want,
-	) {
+		"https://shop.test/p/lid"}}); !reflect.DeepEqual(links, want) {
 		t.Errorf("links %+v", links)
 	}
 	p := r.Product(page(t, "https://shop.test/p/jar", product))

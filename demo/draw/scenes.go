@@ -69,23 +69,22 @@ func draw(it item, view string, width, height, light int) string {
 	var body string
 	switch view {
 	case "back":
-		body = shadow() + centred(
-			object,
-			-l.size,
-			l.size,
-		) + `<rect x="400" y="660" width="200" height="60" rx="4" fill="#fff" opacity=".55"/>`
+		body = shadow() +
+			centred(object, -l.size, l.size) +
+			`<rect x="400" y="660" width="200" height="60" rx="4" fill="#fff" opacity=".55"/>`
 	case "left", "right", "side":
 		sign := 1.0
 		if view == "left" {
 			sign = -1
 		}
-		body = shadow() + fmt.Sprintf(
-			`<g transform="translate(500 520) skewY(%.1f) scale(%.3f %.3f) translate(-500 -520)">%s</g>`,
-			sign*7,
-			.66*l.size,
-			l.size,
-			object,
-		)
+		body = shadow() +
+			fmt.Sprintf(
+				`<g transform="translate(500 520) skewY(%.1f) scale(%.3f %.3f) translate(-500 -520)">%s</g>`,
+				sign*7,
+				.66*l.size,
+				l.size,
+				object,
+			)
 	case "top":
 		body = shadow() + topView(l)
 	case "detail":
@@ -103,17 +102,15 @@ func draw(it item, view string, width, height, light int) string {
 	case "swatch":
 		body = swatch(l)
 	case "barcode":
-		body = shadow() + centred(
-			object,
-			l.size,
-			l.size,
-		) + fmt.Sprintf(
-			`<g transform="translate(%d %d) rotate(%d) scale(.62) translate(-500 -500)">%s</g>`,
-			430+light*2,
-			640-light,
-			light%50-25,
-			barcodeTag(it),
-		)
+		body = shadow() +
+			centred(object, l.size, l.size) +
+			fmt.Sprintf(
+				`<g transform="translate(%d %d) rotate(%d) scale(.62) translate(-500 -500)">%s</g>`,
+				430+light*2,
+				640-light,
+				light%50-25,
+				barcodeTag(it),
+			)
 	case "label":
 		body = fmt.Sprintf(`<g opacity=".35" transform="translate(500 500) scale(1.9) translate(-500 -560)">%s</g>`, object) + tag(it)
 	default:
@@ -175,18 +172,11 @@ func hive(l look) string {
 func frame(l look) string {
 	h := 360.0
 	comb := honeycomb(285, 360, 430, h-50, l)
-	return rect(
-		200, 310, 600, 40, 4, "url(#wood)", outline,
-	) + rect(
-		250, 345, 32, h, 2, "url(#wood)", outline,
-	) + rect(
-		718, 345, 32, h, 2, "url(#wood)", outline,
-	) +
-		rect(
-			250,
-			345+h-10,
-			500, 34, 3, "url(#wood)", outline,
-		) + comb
+	return rect(200, 310, 600, 40, 4, "url(#wood)", outline) +
+		rect(250, 345, 32, h, 2, "url(#wood)", outline) +
+		rect(718, 345, 32, h, 2, "url(#wood)", outline) +
+		rect(250, 345+h-10, 500, 34, 3, "url(#wood)", outline) +
+		comb
 }
 
 func honeycomb(x, y, w, h float64, l look) string {
@@ -215,11 +205,10 @@ func honeycomb(x, y, w, h float64, l look) string {
 }
 
 func foundation(l look) string {
-	return `<g transform="rotate(-4 500 560)">` + rect(
-		230, 330, 540, 470, 4, "#c98e2b", outline,
-	) + honeycomb(
-		245, 345, 510, 440, l,
-	) + `</g>`
+	return `<g transform="rotate(-4 500 560)">` +
+		rect(230, 330, 540, 470, 4, "#c98e2b", outline) +
+		honeycomb(245, 345, 510, 440, l) +
+		`</g>`
 }
 
 func smoker(l look) string {
@@ -239,16 +228,15 @@ func smoker(l look) string {
 			"url(#m)",
 			outline,
 		) +
-		path(
-			"M600 470 L760 440 L760 800 L600 780 Z",
-			"#6b3f22",
-			outline,
-		) + rect(596, 455, 18, 345, 3, "url(#wood)", outline) + rect(752, 430, 20, 380, 3, "url(#wood)", outline) +
+		path("M600 470 L760 440 L760 800 L600 780 Z", "#6b3f22", outline) +
+		rect(596, 455, 18, 345, 3, "url(#wood)", outline) +
+		rect(752, 430, 20, 380, 3, "url(#wood)", outline) +
 		path(
 			"M620 520 L750 500 M620 580 L750 565 M620 640 L750 630 M620 700 L750 700",
 			"none",
 			`stroke="#3f2412" stroke-width="7"`,
-		) + rect(570, 620, 40, 60, 2, "#777", "")
+		) +
+		rect(570, 620, 40, 60, 2, "#777", "")
 }
 
 func hiveTool(l look) string {
@@ -256,15 +244,12 @@ func hiveTool(l look) string {
 	if l.model%2 == 1 {
 		hook = path("M450 190 L550 190 L540 260 L460 260 Z", "url(#steel)", outline)
 	}
-	return `<g transform="rotate(18 500 520)">` + hook + rect(
-		460, 245, 80, 560, 6, "url(#steel)", outline,
-	) + rect(
-		452, 420, 96, 260, 18, "url(#m)", outline,
-	) + path(
-		"M460 790 L540 790 L560 850 L440 850 Z",
-		"url(#steel)",
-		outline,
-	) + `</g>`
+	return `<g transform="rotate(18 500 520)">` +
+		hook +
+		rect(460, 245, 80, 560, 6, "url(#steel)", outline) +
+		rect(452, 420, 96, 260, 18, "url(#m)", outline) +
+		path("M460 790 L540 790 L560 850 L440 850 Z", "url(#steel)", outline) +
+		`</g>`
 }
 
 func brush(l look) string {
@@ -281,11 +266,11 @@ func brush(l look) string {
 			[]string{"#e9d9b4", "#cbb27b", "#f4ead0"}[i%3],
 		)
 	}
-	return `<g transform="rotate(-12 500 520)">` + bristles.String() + rect(
-		285, 430, 430, 56, 14, "url(#m)", outline,
-	) + rect(
-		700, 440, 190, 36, 16, "url(#m)", outline,
-	) + `<circle cx="862" cy="458" r="9" fill="#0006"/></g>`
+	return `<g transform="rotate(-12 500 520)">` +
+		bristles.String() +
+		rect(285, 430, 430, 56, 14, "url(#m)", outline) +
+		rect(700, 440, 190, 36, 16, "url(#m)", outline) +
+		`<circle cx="862" cy="458" r="9" fill="#0006"/></g>`
 }
 
 func knife(l look) string {
@@ -294,57 +279,34 @@ func knife(l look) string {
 		for i := range 16 {
 			tines.WriteString(rect(392+float64(i)*14, 220, 5, 190, 2, "url(#steel)", ""))
 		}
-		return `<g transform="rotate(24 500 520)">` + tines.String() + rect(
-			386, 400, 228, 44, 6, "url(#steel)", outline,
-		) + rect(
-			465, 440, 70, 380, 28, "url(#m)", outline,
-		) + `</g>`
+		return `<g transform="rotate(24 500 520)">` +
+			tines.String() +
+			rect(386, 400, 228, 44, 6, "url(#steel)", outline) +
+			rect(465, 440, 70, 380, 28, "url(#m)", outline) +
+			`</g>`
 	}
-	return `<g transform="rotate(38 500 520)">` + path(
-		"M468 180 Q500 120 536 200 L540 560 L462 560 Z",
-		"url(#steel)",
-		outline,
-	) + rect(
-		470, 555, 64, 26, 3, "#666", "",
-	) + rect(
-		462, 578, 78, 270, 26, "url(#m)", outline,
-	) + `</g>`
+	return `<g transform="rotate(38 500 520)">` +
+		path("M468 180 Q500 120 536 200 L540 560 L462 560 Z", "url(#steel)", outline) +
+		rect(470, 555, 64, 26, 3, "#666", "") +
+		rect(462, 578, 78, 270, 26, "url(#m)", outline) +
+		`</g>`
 }
 
 func topView(l look) string {
 	return `<circle cx="500" cy="560" r="290" fill="url(#m)" stroke="#0003" stroke-width="4"/><circle cx="500" cy="560" r="232" fill="` +
-		l.light + `" stroke="#0002" stroke-width="6"/>` + fmt.Sprintf(
-		`<circle cx="500" cy="560" r="%d" fill="url(#m)"/>`,
-		90+12*(l.model%6),
-	) + rect(
-		470, 270, 60, 40, 6, l.dark, "",
-	)
+		l.light +
+		`" stroke="#0002" stroke-width="6"/>` +
+		fmt.Sprintf(`<circle cx="500" cy="560" r="%d" fill="url(#m)"/>`, 90+12*(l.model%6)) +
+		rect(470, 270, 60, 40, 6, l.dark, "")
 }
 
 func box(l look) string {
-	return path(
-		"M250 400 L500 330 L760 400 L760 800 L500 870 L250 800 Z",
-		"#c59a67",
-		outline,
-	) + path(
-		"M250 400 L500 470 L500 870 L250 800 Z",
-		"#b3874f",
-		"",
-	) + path(
-		"M250 400 L500 330 L760 400 L500 470 Z",
-		"#dcb684",
-		"",
-	) + path(
-		"M470 338 L520 345 L540 462 L485 466 Z",
-		"#efe0c2",
-		`opacity=".8"`,
-	) + rect(
-		330, 560, 0, 0, 0, l.main, "",
-	) + path(
-		"M545 560 L715 515 L715 690 L545 735 Z",
-		l.light,
-		outline,
-	)
+	return path("M250 400 L500 330 L760 400 L760 800 L500 870 L250 800 Z", "#c59a67", outline) +
+		path("M250 400 L500 470 L500 870 L250 800 Z", "#b3874f", "") +
+		path("M250 400 L500 330 L760 400 L500 470 Z", "#dcb684", "") +
+		path("M470 338 L520 345 L540 462 L485 466 Z", "#efe0c2", `opacity=".8"`) +
+		rect(330, 560, 0, 0, 0, l.main, "") +
+		path("M545 560 L715 515 L715 690 L545 735 Z", l.light, outline)
 }
 
 func meadow(light int) string {

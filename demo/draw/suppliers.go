@@ -132,25 +132,10 @@ func lindmoor(items []item) (shots []*shot) {
 }
 
 func lindmoorMess(items []item, shots []*shot) []*shot {
-	frames, veils, gloves, brushes, cages, knives := of(
-		items,
-		"FR",
-	), of(
-		items,
-		"VL",
-	), of(
-		items,
-		"GL",
-	), of(
+	frames, veils, gloves, brushes, cages, knives := of(items, "FR"), of(items, "VL"), of(items, "GL"), of(
 		items,
 		"BR",
-	), of(
-		items,
-		"QC",
-	), of(
-		items,
-		"UK",
-	)
+	), of(items, "QC"), of(items, "UK")
 	mess := []*shot{
 		// two products in one picture
 		{
@@ -214,8 +199,13 @@ func lindmoorMess(items []item, shots []*shot) []*shot {
 		{
 			path: "Delivery 3/pictures.csv",
 			bytes: []byte(
-				"Article;Image;Position;Alternative text\n" + frames[6].sku + ";BROOD NEST.JPG;3;A frame full of brood, held into the sun\n" +
-					of(items, "SM")[2].sku + ";evening light;1;\n" + knives[2].sku + ";uncapping.jpg;1;\n",
+				"Article;Image;Position;Alternative text\n" +
+					frames[6].sku +
+					";BROOD NEST.JPG;3;A frame full of brood, held into the sun\n" +
+					of(items, "SM")[2].sku +
+					";evening light;1;\n" +
+					knives[2].sku +
+					";uncapping.jpg;1;\n",
 			),
 		},
 		{path: "Delivery 3/apiary morning.jpg", item: veils[0], view: "in use", side: 800, format: "jpg"},

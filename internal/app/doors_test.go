@@ -229,9 +229,7 @@ func TestWhoAsksFromElsewhere(t *testing.T) {
 		}
 	}
 	if status, headers, _ := l.asks(http.MethodOptions, "/uploads/", map[string]string{"Origin": "http://evil.example",
-		"Access-Control-Request-Method": "POST"}, nil); headers.Get(
-		"Access-Control-Allow-Origin",
-	) != "" {
+		"Access-Control-Request-Method": "POST"}, nil); headers.Get("Access-Control-Allow-Origin") != "" {
 		t.Errorf("uploads allow any origin: %d %v", status, headers)
 	}
 	measured := start(t, func(c *Config) { c.Metrics = "scrape-token" })

@@ -158,13 +158,7 @@ func (c *crawl) visited(ctx context.Context, p store.CrawlPage, items []store.Fe
 	s := &c.state
 	s.Visited, s.Pages, s.Links, s.Shots, s.Small, s.Files = s.Visited+1, s.Pages+newListings+newProducts, s.Links+int64(
 		p.Links,
-	), s.Shots+int64(
-		p.Shots,
-	), s.Small+int64(
-		p.Small,
-	), s.Files+int64(
-		len(items),
-	)
+	), s.Shots+int64(p.Shots), s.Small+int64(p.Small), s.Files+int64(len(items))
 	s.Width, s.Height = max(s.Width, int64(p.Width)), max(s.Height, int64(p.Height))
 	switch {
 	case p.State == "failed":

@@ -57,11 +57,7 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 			"near.text",
 			words,
 			args,
-		) + ") or (" + hasWords(
-			"(near.text || ' ' || variant_text(v))",
-			words,
-			args,
-		) + `)`
+		) + ") or (" + hasWords("(near.text || ' ' || variant_text(v))", words, args) + `)`
 		ofProduct = `select id from near where ` + hasWords("text", words, args)
 	}
 	return list[Found](ctx, s.Pool, `

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // Options say how pages are shown.
@@ -47,16 +48,10 @@ func Open(ctx context.Context, o Options) (*Page, error) {
 		chromedp.ExecPath(binary),
 		chromedp.NoSandbox,
 		chromedp.DisableGPU,
-		chromedp.Flag(
-			"disable-quic",
-			true,
-		),
+		chromedp.Flag("disable-quic", true),
 		chromedp.Flag("disable-background-networking", true),
 		chromedp.Flag("disable-component-update", true),
-		chromedp.Flag(
-			"disable-sync",
-			true,
-		),
+		chromedp.Flag("disable-sync", true),
 		chromedp.Flag("no-first-run", true),
 		chromedp.Flag("blink-settings", scheme),
 		chromedp.WindowSize(o.Width, o.Height),
@@ -124,19 +119,100 @@ const stands = `new Promise((done) => {
 	look()
 })`
 
-// Drag moves the pointer from one point to another with the button held, in
-// pixels of the window.
-func (p *Page) Drag(fromX, fromY, toX, toY float64) error {
-	steps := []chromedp.Action[chromedp.Void]{
-		chromedp.MouseEvent("mousePressed", fromX, fromY, chromedp.ButtonLeft, chromedp.ClickCount(1)),
+// Drag takes hold of what one JavaScript expression finds and lets go of it
+// on what another finds. A step is taken when the page shows the one before:
+// both stand still and can be met, the first follows the pointer
+// (data-dragging), the second is where it would fall (data-over). What lost
+// the pointer on its way, because the page put another element there, is let
+// go with Escape and taken again.
+func (p *Page) Drag(from, to string) error {
+	end := time.Now().Add(patience)
+	for {
+		taken, err := p.drag(from, to)
+		if taken || err != nil {
+			return err
+		}
+		if time.Now().After(end) {
+			return fmt.Errorf("drag %s to %s in vain; the page says: %s", from, to, p.text())
+		}
+	}
+}
+
+// drag is one try; false when the page did not go along.
+func (p *Page) drag(from, to string) (taken bool, err error) {
+	start, err := p.middle(from)
+	if err != nil {
+		return false, err
+	}
+	goal, err := p.middle(to)
+	if err != nil {
+		return false, err
+	}
+	if err := chromedp.Do(p.ctx, mouse("mousePressed", start)); err != nil {
+		return false, err
 	}
 	const moves = 12
 	for i := 1; i <= moves; i++ {
 		part := float64(i) / moves
-		steps = append(steps, chromedp.MouseEvent("mouseMoved", fromX+(toX-fromX)*part, fromY+(toY-fromY)*part, chromedp.ButtonLeft))
+		at := point{start.X + (goal.X-start.X)*part, start.Y + (goal.Y-start.Y)*part}
+		if err := chromedp.Do(p.ctx, mouse("mouseMoved", at)); err != nil {
+			return false, err
+		}
+		if i == moves/2 && !p.shows(fmt.Sprintf(`%s?.matches('[data-dragging]')`, from)) {
+			break
+		}
 	}
-	steps = append(steps, chromedp.MouseEvent("mouseReleased", toX, toY, chromedp.ButtonLeft, chromedp.ClickCount(1)))
-	return chromedp.Do(p.ctx, steps...)
+	taken = p.shows(fmt.Sprintf(`%s?.matches('[data-dragging]') && %s?.matches('[data-over]')`, from, to))
+	if !taken {
+		err = p.Press(kb.Escape)
+	}
+	return taken, errors.Join(err, chromedp.Do(p.ctx, mouse("mouseReleased", goal)), p.Until(afterDrop))
+}
+
+// afterDrop waits out the moment in which a click still belongs to the drag.
+const afterDrop = `new Promise((done) => setTimeout(() => done(true), 200))`
+
+type point struct{ X, Y float64 }
+
+func mouse(kind chromedp.MouseType, at point) chromedp.Action[chromedp.Void] {
+	return chromedp.MouseEvent(kind, at.X, at.Y, chromedp.ButtonLeft, chromedp.ClickCount(1))
+}
+
+// middle waits until what an expression finds stands still in sight, and
+// returns its middle.
+func (p *Page) middle(find string) (point, error) {
+	const settled = `new Promise((done) => {
+		let last = '', still = 0
+		const look = () => {
+			const found = %s
+			found?.scrollIntoView({ block: 'nearest' })
+			const box = found?.getBoundingClientRect()
+			const at = box && { X: box.x + box.width / 2, Y: box.y + box.height / 2 }
+			const met = at && found.contains(document.elementFromPoint(at.X, at.Y))
+			const now = met ? [box.x, box.y, box.width, box.height].join() : ''
+			still = now && now === last ? still + 1 : 0
+			last = now
+			still < 5 ? requestAnimationFrame(look) : done(at)
+		}
+		look()
+	})`
+	limit, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	at, err := chromedp.Run(limit, chromedp.Evaluate[point](fmt.Sprintf(settled, find), chromedp.EvalAwaitPromise))
+	if err != nil {
+		return at, fmt.Errorf("find where %s stands: %w; the page says: %s", find, err, p.text())
+	}
+	return at, nil
+}
+
+// shows waits a while for an expression to be true.
+func (p *Page) shows(expression string) bool {
+	for end := time.Now().Add(patience / 12); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+		if reached, err := Eval[bool](p, "Boolean("+expression+")"); err == nil && reached {
+			return true
+		}
+	}
+	return false
 }
 
 // Choose hands files to a file field.

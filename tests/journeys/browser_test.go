@@ -198,28 +198,7 @@ func TestOrderOnAProduct(t *testing.T) {
 	v.sees(fmt.Sprintf(`%s.querySelectorAll('.placed img')[1].src === %q && document.querySelector('aside').innerText.includes('by hand')`,
 		section, first))
 	v.sees(`!document.body.innerText.includes('Saving…')`)
-	var from, to struct{ X, Y float64 }
-	v.do(
-		json.Unmarshal(
-			[]byte(
-				v.value(
-					`JSON.stringify((({x, y, width, height}) => ({X: x + width / 2, Y: y + height / 2}))(`+section+`.querySelectorAll('.placed .mat')[1].getBoundingClientRect()))`,
-				),
-			),
-			&from,
-		),
-	)
-	v.do(
-		json.Unmarshal(
-			[]byte(
-				v.value(
-					`JSON.stringify((({x, y, width, height}) => ({X: x + width / 3, Y: y + height / 2}))(`+section+`.querySelectorAll('.placed .mat')[0].getBoundingClientRect()))`,
-				),
-			),
-			&to,
-		),
-	)
-	v.do(v.page.Drag(from.X, from.Y, to.X, to.Y))
+	v.do(v.page.Drag(section+`.querySelectorAll('.placed')[1]`, section+`.querySelectorAll('.placed')[0]`))
 	v.until("the order to be as it was", func() bool { return order() == start })
 
 	// A text of one's own.

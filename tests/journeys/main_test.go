@@ -205,9 +205,7 @@ func (i *instance) endState() string {
 			`select p.code, v.sku, pl.place, f.path, pl.alt from placement pl join product p on p.id = pl.product_id left
 				join variant v on v.id = pl.variant_id join file f on f.id = pl.file_id order by 1, 2, 3`,
 		) + "\n" +
-		i.rows(
-			`select kind, state from run order by id`,
-		) + "\n" + i.rows(
+		i.rows(`select kind, state from run order by id`) + "\n" + i.rows(
 		`select state, count(*) from plan_change group by 1 order by 1`,
 	)
 }

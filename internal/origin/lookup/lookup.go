@@ -68,12 +68,10 @@ func Open(settings map[string]string, guard outgoing.Guard) (*Service, error) {
 		template: strings.TrimSpace(settings["address"]),
 		header:   strings.TrimSpace(settings["header"]),
 		key:      settings["key"],
-		pictures: strings.TrimSpace(
-			settings["pictures"],
-		),
-		title:  strings.TrimSpace(settings["title"]),
-		digits: 13,
-		Pause:  500 * time.Millisecond,
+		pictures: strings.TrimSpace(settings["pictures"]),
+		title:    strings.TrimSpace(settings["title"]),
+		digits:   13,
+		Pause:    500 * time.Millisecond,
 	}
 	if !strings.Contains(s.template, "{gtin}") {
 		return nil, origin.Faulty("the address has no {gtin}, where the barcode would stand", false, nil)

@@ -44,13 +44,22 @@ export function Sorted({
   );
 }
 
-/** What one of the sorted pictures needs to be dragged. */
+/**
+ * What one of the sorted pictures needs to be dragged. It says of itself when it follows the pointer
+ * (data-dragging) and when what is dragged would fall on it (data-over).
+ */
 export function useSorted(id: string) {
-  const { setNodeRef, listeners, transform, transition, isDragging } = useSortable({ id });
+  const { setNodeRef, listeners, transform, transition, isDragging, isOver } = useSortable({ id });
   const style: CSSProperties = {
     transform: CSS.Transform.toString(transform),
     zIndex: isDragging ? 2 : undefined,
   };
   if (transition) style.transition = transition;
-  return { ref: setNodeRef, style, ...listeners };
+  return {
+    ref: setNodeRef,
+    style,
+    'data-dragging': isDragging || undefined,
+    'data-over': (isOver && !isDragging) || undefined,
+    ...listeners,
+  };
 }
