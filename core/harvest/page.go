@@ -328,7 +328,8 @@ func Group(found []Found) (pictures []Picture) {
 
 var (
 	wordsOfSize = regexp.MustCompile(
-		`^(?:thumb(?:nail)?s?|tiny|mini|small|medium|large|big|huge|full|orig(?:inal)?s?|zoom|preview|lowres|hires|highres|xs|sm|md|lg|xl|xxl|x?\d{2,4}x\d{0,4}|[wh]_?\d{2,4}|\d{2,4}(?:px|w|h)|\d(?:\.\d)?x)$`,
+		`^(?:thumb(?:nail)?s?|tiny|mini|small|medium|large|big|huge|full|orig(?:inal)?s?|zoom|preview|lowres|hires|highres|` +
+			`xs|sm|md|lg|xl|xxl|x?\d{2,4}x\d{0,4}|[wh]_?\d{2,4}|\d{2,4}(?:px|w|h)|\d(?:\.\d)?x)$`,
 	)
 	parameters = []string{
 		"w", "h", "width", "height", "size", "sz", "q", "quality", "fit", "crop", "dpr", "format", "fmt", "auto", "resize",

@@ -121,7 +121,8 @@ func TestSrcset(t *testing.T) {
 
 const jarPage = `<!doctype html><html><head><title>  Hexagon jar
  250 ml </title><meta property="og:image" content="/img/jar-lead_1600.jpg">
-<script type="application/ld+json">{"@type":"Product","image":["https://cdn.test/ld/jar-1.jpg",{"@type":"ImageObject","url":"/ld/resize?id=2"}],
+<script type="application/ld+json">{"@type":"Product","image":["https://cdn.test/ld/jar-1.jpg",
+ {"@type":"ImageObject","url":"/ld/resize?id=2"}],
  "video":{"@type":"VideoObject","thumbnailUrl":"/still.jpg"}}</script></head><body>
 <a href="/img/jar-1_1600.jpg"><img src="/img/jar-1_120.jpg" alt="jar, front" width=120 height=120></a>
 <picture><source srcset="/img/jar-2_400.webp 400w, /img/jar-2_900.webp 900w"><img src="/img/jar-2_400.jpg" alt="jar, back"></picture>
@@ -208,7 +209,8 @@ func TestSafeRendering(t *testing.T) {
 		"https://shop.test/",
 		`<body onload=x()><script>x()</script><h1 class=t onclick="x()">Jar &lt;b&gt;</h1><iframe src=//evil></iframe>
 		<svg><script>x()</script></svg><form action=/x><input value=1><button formaction=javascript:x()>Buy</button></form>
-		<a href="javascript:x()">go</a><img src=/a.jpg onerror=x() srcset="/b.jpg 2x"><img src="data:image/gif;base64,R0" data-src="/lazy.jpg"><style>@import "//evil"</style><math><mtext></math>`,
+		<a href="javascript:x()">go</a><img src=/a.jpg onerror=x() srcset="/b.jpg 2x">
+		<img src="data:image/gif;base64,R0" data-src="/lazy.jpg"><style>@import "//evil"</style><math><mtext></math>`,
 	)
 	safe := p.Safe(func(address string) string { return "/seen?" + address })
 	for _, bad := range []string{"x()", "evil", "javascript", "script", "style", "srcset", "<form", "<input", "href", "data:"} {

@@ -9,11 +9,14 @@ import (
 )
 
 const listing = `<nav><a class=go href="?page=2">older</a></nav><ul class=goods>
-<li><a href="/p/jar">Jar</a><li><a href="/p/lid#top">Lid</a><li><a href="/p/jar">Jar again</a><li><a href="http://elsewhere.test/p">Partner</a><li><a>no link</a></ul>`
+<li><a href="/p/jar">Jar</a><li><a href="/p/lid#top">Lid</a><li><a href="/p/jar">Jar again</a><li>
+<a href="http://elsewhere.test/p">Partner</a><li><a>no link</a></ul>`
 
-const product = `<h1>Hexagon jar</h1><dl><dt>Article no.</dt><dd>Art. JR-250</dd><dt>EAN</dt><dd>4012345 123456</dd><dt>Colour</dt><dd>clear</dd></dl>
+const product = `<h1>Hexagon jar</h1><dl><dt>Article no.</dt><dd>Art. JR-250</dd><dt>EAN</dt><dd>4012345 123456</dd><dt>Colour</dt>
+	<dd>clear</dd></dl>
 <div class=stage><img src="/m/thumb/jar-1_120.jpg" alt=front></div>
-<div class=strip><a href="/m/full/odd.jpg"><img src="/m/thumb/jar-2_120.jpg"></a><img src="/m/thumb/jar-1_120.jpg"><img class=film src="/m/thumb/still_120.jpg">
+<div class=strip><a href="/m/full/odd.jpg"><img src="/m/thumb/jar-2_120.jpg"></a><img src="/m/thumb/jar-1_120.jpg">
+<img class=film src="/m/thumb/still_120.jpg">
 <img src=/blank.gif data-large="/m/raw/jar-3.jpg"></div>`
 
 var recipe = Recipe{Start: []string{"https://shop.test/list"}, Next: Pick{Selector: "a.go"}, Product: Pick{Selector: ".goods a"},

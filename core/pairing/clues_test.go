@@ -87,7 +87,8 @@ func TestCluesBesideKeys(t *testing.T) {
 		{`{"clues":[{"clue":"key-in-name"}],"steps":[{"kind":"separator","text":"x"}]}`, "CKx3000xS.jpg", "CK-3000-S", KeyInName, 0},
 		{`{"clues":[{"clue":"same-name"}],"steps":[{"kind":"pad","width":7}]}`, "451.jpg", "0000451", SameName, 0},
 		{`{"clues":[{"clue":"key-in-name"}],"steps":[{"kind":"code","text":"zebra","sku":"77120045"}]}`, "Zebra 4.jpg", "77120045", KeyInName, 4},
-		{`{"clues":[{"clue":"key-in-name"}],"steps":[{"kind":"code","text":"zebra","sku":"77120045"},{"kind":"code","text":"lion","sku":"CK-3000-S"}]}`, "zebra lion.jpg", "", 0, 0},
+		{`{"clues":[{"clue":"key-in-name"}],
+			"steps":[{"kind":"code","text":"zebra","sku":"77120045"},{"kind":"code","text":"lion","sku":"CK-3000-S"}]}`, "zebra lion.jpg", "", 0, 0},
 	} {
 		list := DefaultClues()
 		if c.list != "" {

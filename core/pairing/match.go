@@ -210,7 +210,8 @@ func (r *reader) dominant(found []match) []match {
 				return true
 			case o.contains(m) && o.rung == m.rung && m.product && !o.product && o.target.Product == m.target.Product:
 				return true
-			case o.from <= m.to && m.from <= o.to && !o.contains(m) && o.rung <= m.rung && (o.size(r) > m.size(r) || m.rung.loose() && !o.rung.loose()):
+			case o.from <= m.to && m.from <= o.to && !o.contains(m) && o.rung <= m.rung &&
+				(o.size(r) > m.size(r) || m.rung.loose() && !o.rung.loose()):
 				return true
 			case o.to < m.from || m.to < o.from:
 				if r.beside(m, o) {

@@ -65,7 +65,9 @@ type Span struct {
 	Start int      `json:"start"`
 	End   int      `json:"end"`
 	Kind  SpanKind `json:"kind"`
-	What  string   `json:"what,omitempty"` // what the noise is, which view, or the key as the catalog spells it; "option" for an option's value
+	// What the noise is, which view, or the key as the catalog spells it;
+	// "option" for an option's value.
+	What string `json:"what,omitempty"`
 }
 
 // Why is the kind of reason why a file is not paired: files of one kind are

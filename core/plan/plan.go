@@ -49,7 +49,9 @@ type Arriving struct {
 
 // Warning is something a person should know before applying.
 type Warning struct {
-	Kind   string         `json:"kind"` // collision, gap, twice, unmatched, loses last, lead changes, smaller lead, rights, small, larger, alike
+	// Kind is one of collision, gap, twice, unmatched, loses last, lead changes,
+	// smaller lead, rights, small, larger, alike.
+	Kind   string         `json:"kind"`
 	Target catalog.Target `json:"target"`
 	Text   string         `json:"text"`
 

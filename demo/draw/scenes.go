@@ -118,13 +118,21 @@ func draw(it item, view string, width, height, light int) string {
 	}
 	return fmt.Sprintf(
 		`<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 1000 1000" preserveAspectRatio="xMidYMid slice"><defs>
-<linearGradient id="bg" x1="0" y1="0.%02d" x2="0" y2="1"><stop offset="0" stop-color="%s"/><stop offset="1" stop-color="%s"/></linearGradient>
-<linearGradient id="m" x1="0" x2="1"><stop offset="0" stop-color="%s"/><stop offset=".3" stop-color="%s"/><stop offset="1" stop-color="%s"/></linearGradient>
-<linearGradient id="wood" x1="0" x2="1"><stop offset="0" stop-color="#ecd2a4"/><stop offset=".5" stop-color="#d6b27a"/><stop offset="1" stop-color="#ad8450"/></linearGradient>
-<linearGradient id="steel" x1="0" x2="1"><stop offset="0" stop-color="#8d959b"/><stop offset=".22" stop-color="#f4f6f7"/><stop offset=".55" stop-color="#b4bbc0"/><stop offset="1" stop-color="#757e85"/></linearGradient>
-<linearGradient id="glass" x1="0" x2="1"><stop offset="0" stop-color="#ffffff" stop-opacity=".75"/><stop offset=".2" stop-color="#dfe7e8" stop-opacity=".28"/><stop offset=".8" stop-color="#c9d6d8" stop-opacity=".35"/><stop offset="1" stop-color="#ffffff" stop-opacity=".7"/></linearGradient>
-<linearGradient id="honey" x1="0" x2="1"><stop offset="0" stop-color="#f0b23e"/><stop offset=".5" stop-color="#e08f16"/><stop offset="1" stop-color="#a95f06"/></linearGradient>
-<radialGradient id="sh"><stop offset="0" stop-color="#000" stop-opacity=".36"/><stop offset="1" stop-color="#000" stop-opacity="0"/></radialGradient>
+<linearGradient id="bg" x1="0" y1="0.%02d" x2="0" y2="1"><stop offset="0" stop-color="%s"/><stop offset="1" stop-color="%s"/>
+</linearGradient>
+<linearGradient id="m" x1="0" x2="1"><stop offset="0" stop-color="%s"/><stop offset=".3" stop-color="%s"/>
+<stop offset="1" stop-color="%s"/></linearGradient>
+<linearGradient id="wood" x1="0" x2="1"><stop offset="0" stop-color="#ecd2a4"/><stop offset=".5" stop-color="#d6b27a"/>
+<stop offset="1" stop-color="#ad8450"/></linearGradient>
+<linearGradient id="steel" x1="0" x2="1"><stop offset="0" stop-color="#8d959b"/><stop offset=".22" stop-color="#f4f6f7"/>
+<stop offset=".55" stop-color="#b4bbc0"/><stop offset="1" stop-color="#757e85"/></linearGradient>
+<linearGradient id="glass" x1="0" x2="1"><stop offset="0" stop-color="#ffffff" stop-opacity=".75"/>
+<stop offset=".2" stop-color="#dfe7e8" stop-opacity=".28"/><stop offset=".8" stop-color="#c9d6d8" stop-opacity=".35"/>
+<stop offset="1" stop-color="#ffffff" stop-opacity=".7"/></linearGradient>
+<linearGradient id="honey" x1="0" x2="1"><stop offset="0" stop-color="#f0b23e"/><stop offset=".5" stop-color="#e08f16"/>
+<stop offset="1" stop-color="#a95f06"/></linearGradient>
+<radialGradient id="sh"><stop offset="0" stop-color="#000" stop-opacity=".36"/><stop offset="1" stop-color="#000" stop-opacity="0"/>
+</radialGradient>
 </defs><rect width="1000" height="1000" fill="url(#bg)"/>%s</svg>`,
 		width,
 		height,
@@ -321,7 +329,9 @@ func meadow(light int) string {
 			[]string{"#f3d44b", "#fff", "#c98fd1", "#e98c5c"}[i%4],
 		)
 	}
-	return `<rect x="-500" y="-500" width="2000" height="1120" fill="#cfe3ef"/><path d="M-500 560 Q200 420 500 540 T1500 520 V1500 H-500 Z" fill="#9dba7a"/><path d="M-500 700 Q300 600 700 680 T1500 660 V1500 H-500 Z" fill="#7ba05a"/>` + flowers.String()
+	return `<rect x="-500" y="-500" width="2000" height="1120" fill="#cfe3ef"/>` +
+		`<path d="M-500 560 Q200 420 500 540 T1500 520 V1500 H-500 Z" fill="#9dba7a"/>` +
+		`<path d="M-500 700 Q300 600 700 680 T1500 660 V1500 H-500 Z" fill="#7ba05a"/>` + flowers.String()
 }
 
 func swatch(l look) string {
@@ -343,7 +353,9 @@ func swatch(l look) string {
 func tag(it item) string {
 	return `<rect x="170" y="330" width="660" height="340" rx="10" fill="#fffdf6" stroke="#0003" stroke-width="4"/>` +
 		fmt.Sprintf(
-			`<text x="500" y="440" font-family="sans-serif" font-size="54" font-weight="bold" text-anchor="middle" fill="#2b2b2b">%s</text><text x="500" y="520" font-family="monospace" font-size="42" text-anchor="middle" fill="#5c5c5c">%s</text><text x="500" y="600" font-family="monospace" font-size="36" text-anchor="middle" fill="#5c5c5c">%s</text>`,
+			`<text x="500" y="440" font-family="sans-serif" font-size="54" font-weight="bold" text-anchor="middle" fill="#2b2b2b">%s</text>`+
+				`<text x="500" y="520" font-family="monospace" font-size="42" text-anchor="middle" fill="#5c5c5c">%s</text>`+
+				`<text x="500" y="600" font-family="monospace" font-size="36" text-anchor="middle" fill="#5c5c5c">%s</text>`,
 			it.title, it.sku, it.gtin,
 		)
 }

@@ -22,7 +22,8 @@ func veil(l look) string {
 }
 
 func suit(l look) string {
-	hood := `<ellipse cx="500" cy="250" rx="95" ry="105" fill="url(#m)"/><ellipse cx="500" cy="258" rx="66" ry="74" fill="#333" opacity=".75"/>`
+	hood := `<ellipse cx="500" cy="250" rx="95" ry="105" fill="url(#m)"/>` +
+		`<ellipse cx="500" cy="258" rx="66" ry="74" fill="#333" opacity=".75"/>`
 	legs := path("M400 600 L385 860 L485 860 L500 660 L515 860 L615 860 L600 600 Z", "url(#m)", outline)
 	if l.model == 3 || l.model == 4 {
 		legs = rect(395, 590, 210, 60, 6, "url(#m)", outline)
@@ -108,7 +109,8 @@ func bucket(l look) string {
 	}
 	return path("M290 380 L340 840 Q500 880 660 840 L710 380 Z", "#f4f2ea", outline) +
 		path("M322 660 L340 840 Q500 880 660 840 L678 660 Q500 700 322 660 Z", "url(#honey)", `opacity=".55"`) +
-		`<ellipse cx="500" cy="380" rx="216" ry="52" fill="#e6e2d6" stroke="#0002" stroke-width="4"/><ellipse cx="500" cy="372" rx="196" ry="42" fill="#fffdf6"/>` +
+		`<ellipse cx="500" cy="380" rx="216" ry="52" fill="#e6e2d6" stroke="#0002" stroke-width="4"/>` +
+		`<ellipse cx="500" cy="372" rx="196" ry="42" fill="#fffdf6"/>` +
 		path("M290 400 Q500 120 710 400", "none", `stroke="#8f9497" stroke-width="11"`) +
 		rect(380, 510, 240, 120, 8, "#fffdf5", outline) +
 		rect(410, 545, 180, 16, 4, "#b98a3c", "") +
@@ -144,7 +146,8 @@ func strainer(l look) string {
 			"none",
 			`stroke="#0003" stroke-width="4"`,
 		) +
-		`<ellipse cx="500" cy="450" rx="262" ry="58" fill="url(#steel)" stroke="#0003" stroke-width="4"/><ellipse cx="500" cy="452" rx="228" ry="44" fill="#5d666b"/>` +
+		`<ellipse cx="500" cy="450" rx="262" ry="58" fill="url(#steel)" stroke="#0003" stroke-width="4"/>` +
+		`<ellipse cx="500" cy="452" rx="228" ry="44" fill="#5d666b"/>` +
 		rect(130, 440, 130, 20, 8, "url(#steel)", outline) +
 		rect(740, 440, 130, 20, 8, "url(#steel)", outline)
 }

@@ -21,7 +21,7 @@ type fileDetail struct {
 	Spans       []store.Span              `json:"spans" nullable:"false" doc:"The path in parts, by bytes of its UTF-8"`
 	Candidates  []store.EvidenceCandidate `json:"candidates" nullable:"false"`
 	Rows        []store.SheetLine         `json:"rows" nullable:"false" doc:"Of the sheet that came with the lot: those that name the file"`
-	Aligned     []reading.Aligned         `json:"aligned" nullable:"false" doc:"Parts of the name that are keys, character against character with the keys that they may be"`
+	Aligned     []reading.Aligned         `json:"aligned" nullable:"false" doc:"Keys in the name, character against character"`
 	Suggestions []suggestion              `json:"suggestions" nullable:"false" doc:"Keys that differ least from what the name says"`
 	Undo        int64                     `json:"undo" doc:"Takes the decision back that was just made, 0 where none was"`
 	Next        int64                     `json:"next" doc:"The next contested or loose file of the lot, 0 when there is none"`
@@ -99,8 +99,8 @@ func (s *Server) fileOperations(api huma.API) {
 }
 
 type decideTogether struct {
-	Do     string          `json:"do" enum:"accept,pair,set aside,place,view,open" doc:"accept pairs each loose file with the one target that is proposed for it; place numbers files in the order given, for each product or variant on its own; open gives files back to be read"`
-	Files  []store.Seen    `json:"files" nullable:"false" minItems:"1" maxItems:"20000" doc:"In the versions that the person saw; others stay as they are"`
+	Do     string          `json:"do" enum:"accept,pair,set aside,place,view,open" doc:"What is done with each of them"`
+	Files  []store.Seen    `json:"files" nullable:"false" minItems:"1" maxItems:"20000" doc:"As the person saw them; others stay as they are"`
 	Target *catalog.Target `json:"target,omitempty" doc:"Of a pair"`
 	Place  int             `json:"place,omitempty" minimum:"0" maximum:"9999" doc:"Of place: the first; 0 leaves it to the names"`
 	View   string          `json:"view,omitempty" maxLength:"40"`

@@ -13,7 +13,7 @@ import (
 
 type plannedChange struct {
 	store.PlanChange
-	Targets []plannedTarget `json:"targets" nullable:"false" doc:"The product as a whole, then its variants, where something stands or will stand"`
+	Targets []plannedTarget `json:"targets" nullable:"false" doc:"The owner as a whole, then its variants, with pictures"`
 }
 
 type plannedTarget struct {

@@ -63,12 +63,14 @@ func listing(t *testing.T, files map[string]struct {
 		w.WriteHeader(http.StatusMultiStatus)
 		fmt.Fprint(
 			w,
-			`<D:multistatus xmlns:D="DAV:"><D:response><D:href>/</D:href><D:propstat><D:prop><D:resourcetype><D:collection/></D:resourcetype></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`,
+			`<D:multistatus xmlns:D="DAV:"><D:response><D:href>/</D:href><D:propstat><D:prop><D:resourcetype><D:collection/></D:resourcetype>`+
+				`</D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`,
 		)
 		for name, f := range files {
 			fmt.Fprintf(
 				w,
-				`<D:response><D:href>/%s</D:href><D:propstat><D:prop><D:displayname>%s</D:displayname><D:getcontentlength>%d</D:getcontentlength><D:resourcetype/></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`,
+				`<D:response><D:href>/%s</D:href><D:propstat><D:prop><D:displayname>%s</D:displayname>`+
+					`<D:getcontentlength>%d</D:getcontentlength><D:resourcetype/></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`,
 				strings.ReplaceAll(name, "\xff", "%FF"),
 				"x",
 				f.says,

@@ -173,37 +173,49 @@ func TestASheetOfEndlessRows(t *testing.T) {
 // workbookWith is the least workbook (ECMA-376) with some rows.
 func workbookWith(t *testing.T, rows string) []byte {
 	t.Helper()
-	const main = `xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"`
+	const (
+		main   = `xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"`
+		office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+		format = "application/vnd.openxmlformats-officedocument.spreadsheetml"
+	)
 	return zipped(
 		t,
 		entry{
 			"[Content_Types].xml",
 			[]byte(
-				`<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>`,
+				`<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">` +
+					`<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>` +
+					`<Default Extension="xml" ContentType="application/xml"/>` +
+					`<Override PartName="/xl/workbook.xml" ContentType="` + format + `.sheet.main+xml"/>` +
+					`<Override PartName="/xl/worksheets/sheet1.xml" ContentType="` + format + `.worksheet+xml"/></Types>`,
 			),
 		},
 		entry{
 			"_rels/.rels",
 			[]byte(
-				`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
+				`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">` +
+					`<Relationship Id="r1" Type="` + office + `/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
 			),
 		},
 		entry{
 			"xl/workbook.xml",
 			[]byte(
-				`<workbook ` + main + ` xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`,
+				`<workbook ` + main + ` xmlns:r="` + office + `"><sheets>` +
+					`<sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`,
 			),
 		},
 		entry{
 			"xl/_rels/workbook.xml.rels",
 			[]byte(
-				`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`,
+				`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">` +
+					`<Relationship Id="r1" Type="` + office + `/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`,
 			),
 		},
 		entry{
 			"xl/worksheets/sheet1.xml",
 			[]byte(
-				`<worksheet ` + main + `><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>file</t></is></c><c r="B1" t="inlineStr"><is><t>sku</t></is></c></row>` + rows + `</sheetData></worksheet>`,
+				`<worksheet ` + main + `><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>file</t></is></c><c r="B1" t="inlineStr"><is>` +
+					`<t>sku</t></is></c></row>` + rows + `</sheetData></worksheet>`,
 			),
 		},
 	)

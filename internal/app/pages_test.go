@@ -195,7 +195,8 @@ func TestASiteThatMisbehaves(t *testing.T) {
 			fmt.Fprint(w, "User-agent: *\nDisallow: /closed")
 		case path == "/start":
 			html(
-				`<a class=p href=/good>1</a><a class=p href=/huge>2</a><a class=p href=/picture.jpg>3</a><a class=p href=/inside>4</a><a class=p href=/closed>5</a><a class=p href=/round>6</a><a class=p href=/busy>7</a><a class=n href=/start>again</a>`,
+				`<a class=p href=/good>1</a><a class=p href=/huge>2</a><a class=p href=/picture.jpg>3</a><a class=p href=/inside>4</a>` +
+					`<a class=p href=/closed>5</a><a class=p href=/round>6</a><a class=p href=/busy>7</a><a class=n href=/start>again</a>`,
 			)
 		case path == "/good":
 			html(`<img src=/picture.jpg><img src=/page.jpg><img src=/inner.jpg><img src=/none.jpg>`)

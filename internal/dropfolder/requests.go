@@ -89,8 +89,10 @@ func (p *person) locksShared(w http.ResponseWriter, r *http.Request, body []byte
 	_ = xml.EscapeText(&root, []byte(r.URL.EscapedPath()))
 	fmt.Fprintf(
 		w,
-		`<?xml version="1.0" encoding="utf-8"?><D:prop xmlns:D="DAV:"><D:lockdiscovery><D:activelock><D:locktype><D:write/></D:locktype><D:lockscope><D:shared/></D:lockscope>`+
-			`<D:depth>%s</D:depth><D:owner>%s</D:owner><D:timeout>Second-%d</D:timeout><D:locktoken><D:href>%s</D:href></D:locktoken><D:lockroot><D:href>%s</D:href></D:lockroot>`+
+		`<?xml version="1.0" encoding="utf-8"?><D:prop xmlns:D="DAV:"><D:lockdiscovery><D:activelock><D:locktype><D:write/></D:locktype>`+
+			`<D:lockscope><D:shared/></D:lockscope>`+
+			`<D:depth>%s</D:depth><D:owner>%s</D:owner><D:timeout>Second-%d</D:timeout><D:locktoken><D:href>%s</D:href></D:locktoken>`+
+			`<D:lockroot><D:href>%s</D:href></D:lockroot>`+
 			`</D:activelock></D:lockdiscovery></D:prop>`,
 		depth,
 		details.OwnerXML,

@@ -72,6 +72,9 @@ func (p *Planner) RevertChange(ctx context.Context, change int64) (reverted bool
 // pictures stand.
 func (p *Planner) Applied(ctx context.Context, who acting.Actor, id int64) error {
 	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := store.LockPlan(ctx, tx, id); err != nil {
+			return err
+		}
 		if err := store.MovePlan(ctx, tx, who, id, "applied", "applying", "applied"); err != nil {
 			return err
 		}
@@ -83,6 +86,9 @@ func (p *Planner) Applied(ctx context.Context, who acting.Actor, id int64) error
 // again.
 func (p *Planner) Reverted(ctx context.Context, who acting.Actor, id int64) error {
 	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := store.LockPlan(ctx, tx, id); err != nil {
+			return err
+		}
 		if err := store.MovePlan(ctx, tx, who, id, "reverted", "reverting"); err != nil {
 			return err
 		}
@@ -101,7 +107,9 @@ func (e NoTarget) Error() string { return "there is no " + e.Target.String() + "
 // person saw it; another one, or a picture that does not stand any more, is
 // store.ErrChanged. The error may be plan.ErrTwice or a NoTarget. It returns the
 // plan.
-func (p *Planner) Arrange(ctx context.Context, who acting.Actor, owner catalog.Target, version int64, pictures []plan.Wanted) (id int64, err error) {
+func (p *Planner) Arrange(
+	ctx context.Context, who acting.Actor, owner catalog.Target, version int64, pictures []plan.Wanted,
+) (id int64, err error) {
 	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
 		now, err := store.LockOwner(ctx, tx, owner)
 		if err != nil {

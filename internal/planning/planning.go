@@ -20,15 +20,10 @@ import (
 	"ambrosa/internal/store"
 )
 
-// Runs queues background work in the transaction that asks for it.
-type Runs interface {
-	Queue(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about store.About) (run int64, err error)
-}
-
 // Planner is the use cases of plans.
 type Planner struct {
 	Store *store.Store
-	Runs  Runs
+	Runs  store.Queue
 }
 
 // OfLot plans a lot, together with those that it is being planned with; "" is
@@ -232,9 +227,6 @@ func refresh(ctx context.Context, tx pgx.Tx, id int64, revision int) (r plan.Rem
 	waits := found.State == "draft" || found.State == "applied" && found.Planned > 0
 	if found.Kind != "lot" || found.Revision != revision || !waits {
 		return r, store.ErrChanged
-	}
-	if _, err := store.LockLots(ctx, tx, found.LotIDs()); err != nil {
-		return r, err
 	}
 	decided, err := store.Decided(ctx, tx, id)
 	if err != nil {

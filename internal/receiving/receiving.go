@@ -15,15 +15,10 @@ import (
 	"ambrosa/internal/store"
 )
 
-// Runs queues background work in the transaction that asks for it.
-type Runs interface {
-	Queue(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about store.About) (run int64, err error)
-}
-
 // Receiver is the use cases of what comes in.
 type Receiver struct {
 	Store   *store.Store
-	Runs    Runs
+	Runs    store.Queue
 	Pending int64 // bytes that uploads may have on their way together
 }
 

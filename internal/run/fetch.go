@@ -52,7 +52,9 @@ func (r *Runner) Fetch(ctx context.Context, who acting.Actor, origin int64) (id 
 
 // TakePictures queues fetching pictures of a page that a person chose, and
 // returns the lot they come to.
-func (r *Runner) TakePictures(ctx context.Context, who acting.Actor, address, title string, items []store.FetchItem) (lot int64, err error) {
+func (r *Runner) TakePictures(
+	ctx context.Context, who acting.Actor, address, title string, items []store.FetchItem,
+) (lot int64, err error) {
 	name := title
 	if name == "" {
 		name = address

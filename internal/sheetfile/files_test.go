@@ -135,7 +135,8 @@ func TestExportsDoNotHoldTheirRows(t *testing.T) {
 // FuzzWorkbook reads a workbook whose sheet and shared strings are anything.
 func FuzzWorkbook(f *testing.F) {
 	f.Add(
-		`<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>file</t></is></c><c r="B1" t="s"><v>0</v></c></row><row r="9"><c r="XFD9" t="str"><v>x_x0000_</v></c></row></sheetData></worksheet>`,
+		`<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData><row r="1"><c r="A1" t="inlineStr"><is>`+
+			`<t>file</t></is></c><c r="B1" t="s"><v>0</v></c></row><row r="9"><c r="XFD9" t="str"><v>x_x0000_</v></c></row></sheetData></worksheet>`,
 		`<sst xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><si><t>sku</t></si></sst>`,
 	)
 	f.Add(`<worksheet><sheetData><row r="200000000"/></sheetData></worksheet>`, `<`)
@@ -144,12 +145,15 @@ func FuzzWorkbook(f *testing.F) {
 		book := zip.NewWriter(&out)
 		const office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 		for _, part := range []struct{ name, content string }{
-			{"[Content_Types].xml", `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/></Types>`},
+			{"[Content_Types].xml", `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">` +
+				`<Default Extension="xml" ContentType="application/xml"/></Types>`},
 			{"_rels/.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` +
 				office + `/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
 			{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="` + office +
 				`"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`},
-			{"xl/_rels/workbook.xml.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` + office + `/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="r2" Type="` + office + `/sharedStrings" Target="sharedStrings.xml"/></Relationships>`},
+			{"xl/_rels/workbook.xml.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">` +
+				`<Relationship Id="r1" Type="` + office + `/worksheet" Target="worksheets/sheet1.xml"/>` +
+				`<Relationship Id="r2" Type="` + office + `/sharedStrings" Target="sharedStrings.xml"/></Relationships>`},
 			{"xl/worksheets/sheet1.xml", sheet}, {"xl/sharedStrings.xml", strings},
 		} {
 			w, err := book.Create(part.name)

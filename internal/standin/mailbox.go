@@ -115,9 +115,12 @@ func (s *mailSession) Data(r io.Reader) error {
 
 var mailboxPage = template.Must(
 	template.New("mailbox").Parse(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Sample mailbox</title>
-<style>body{font:15px/1.5 sans-serif;max-width:46rem;margin:2rem auto;padding:0 1rem;color:#222;background:#fafaf8}article{background:#fff;border:1px solid #ddd;padding:.8rem 1rem;margin:1rem 0}h2{font-size:1rem;margin:0}p{margin:.2rem 0;color:#555}pre{white-space:pre-wrap;font:inherit;margin:.6rem 0 0}</style>
+<style>body{font:15px/1.5 sans-serif;max-width:46rem;margin:2rem auto;padding:0 1rem;color:#222;background:#fafaf8}
+article{background:#fff;border:1px solid #ddd;padding:.8rem 1rem;margin:1rem 0}
+h2{font-size:1rem;margin:0}p{margin:.2rem 0;color:#555}pre{white-space:pre-wrap;font:inherit;margin:.6rem 0 0}</style>
 <h1>Sample mailbox</h1><p>Whatever Ambrosa mails while the sample data is shown arrives here, and goes nowhere else.</p>
-{{range .}}<article><h2>{{.Subject}}</h2><p>to {{.To}}, {{.At.Format "2 Jan 15:04:05"}}</p><pre>{{.Text}}</pre></article>{{else}}<p>No mail yet.</p>{{end}}</html>`),
+{{range .}}<article><h2>{{.Subject}}</h2><p>to {{.To}}, {{.At.Format "2 Jan 15:04:05"}}</p><pre>{{.Text}}</pre></article>
+{{else}}<p>No mail yet.</p>{{end}}</html>`),
 )
 
 func (m *Mailbox) show(w http.ResponseWriter, _ *http.Request) {

@@ -87,17 +87,26 @@ func Site(ctx context.Context, address, folder string) (net.Addr, error) {
 var pages = template.Must(
 	template.New("").
 		Parse(`{{define "top"}}<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{{.}} | Weidenau bee supplies</title>
-<style>body{font-family:sans-serif;margin:2em auto;max-width:60em}.tiles{display:grid;grid-template-columns:repeat(4,1fr);gap:1em;list-style:none;padding:0}.strip{display:flex;gap:.5em;list-style:none;padding:0}</style></head>
+<style>body{font-family:sans-serif;margin:2em auto;max-width:60em}
+.tiles{display:grid;grid-template-columns:repeat(4,1fr);gap:1em;list-style:none;padding:0}
+.strip{display:flex;gap:.5em;list-style:none;padding:0}</style></head>
 <body><header class="masthead"><a href="/goods">Weidenau bee supplies</a> <a href="/office/prices">Price office</a></header>{{end}}
 {{define "listing"}}{{template "top" "Goods"}}<h1>Goods, sheet {{.Sheet}}</h1><ul class="tiles">
-{{range .Goods}}<li class="tile"><a class="tile-link" href="/goods/{{.SKU}}"><img src="/pic/t96/{{.SKU}}-1.jpg" alt=""><span>{{.Title}}</span></a></li>
-{{end}}</ul><nav class="sheets"><a rel="next" class="onward" href="/goods?sheet={{.Next}}">Next sheet</a> <a href="/goods?sort=title">By title</a></nav></body></html>{{end}}
+{{range .Goods}}<li class="tile"><a class="tile-link" href="/goods/{{.SKU}}"><img src="/pic/t96/{{.SKU}}-1.jpg" alt="">
+	<span>{{.Title}}</span></a></li>
+{{end}}</ul><nav class="sheets"><a rel="next" class="onward" href="/goods?sheet={{.Next}}">Next sheet</a>
+<a href="/goods?sort=title">By title</a></nav></body></html>{{end}}
 {{define "good"}}{{template "top" .Title}}<main class="good"><h1>{{.Title}}</h1>
 <figure class="stage"><img src="/pic/t480/{{.SKU}}-1.jpg" data-whole="/pic/whole/{{.SKU}}-1.jpg" alt="{{.Title}}, front"></figure>
-<ul class="strip">{{$sku := .SKU}}{{$title := .Title}}{{range $i, $view := .Views}}<li>{{if eq $i 1}}<img class="thumb" src="/pic/t96/blank.gif" data-src="/pic/t96/{{$sku}}-2.jpg" alt="{{$title}}, {{$view}}">{{else}}<img class="thumb" src="/pic/t96/{{$sku}}-{{if eq $i 0}}1{{else}}3{{end}}.jpg" alt="{{$title}}, {{$view}}">{{end}}</li>
+<ul class="strip">{{$sku := .SKU}}{{$title := .Title}}{{range $i, $view := .Views}}<li>{{if eq $i 1}}<img class="thumb"
+	src="/pic/t96/blank.gif" data-src="/pic/t96/{{$sku}}-2.jpg" alt="{{$title}}, {{$view}}">{{else}}<img class="thumb"
+	src="/pic/t96/{{$sku}}-{{if eq $i 0}}1{{else}}3{{end}}.jpg" alt="{{$title}}, {{$view}}">{{end}}</li>
 {{end}}<li class="film"><img class="thumb" src="/pic/t96/{{.SKU}}-film.jpg" alt="film"></li></ul>
-<dl class="facts"><dt>Article</dt><dd>{{.SKU}}</dd><dt>EAN</dt><dd>{{.GTIN}}</dd>{{range .Facts}}<dt>{{.Name}}</dt><dd>{{.Text}}</dd>{{end}}</dl>
-<script type="application/ld+json">{"@context":"https://schema.org","@type":"Product","sku":{{.SKU}},"gtin13":{{.GTIN}},"image":["/pic/t480/{{.SKU}}-1.jpg"]}</script></main></body></html>{{end}}`),
+<dl class="facts"><dt>Article</dt><dd>{{.SKU}}</dd><dt>EAN</dt><dd>{{.GTIN}}</dd>{{range .Facts}}<dt>{{.Name}}</dt>
+<dd>{{.Text}}</dd>{{end}}</dl>
+<script type="application/ld+json">{"@context":"https://schema.org","@type":"Product","sku":{{.SKU}},"gtin13":{{.GTIN}},
+"image":["/pic/t480/{{.SKU}}-1.jpg"]}</script>
+</main></body></html>{{end}}`),
 )
 
 func (s *site) listing(w http.ResponseWriter, r *http.Request) {
@@ -146,7 +155,8 @@ func (s *site) picture(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "image/gif")
 		_, _ = w.Write(
 			[]byte(
-				"GIF89a\x01\x00\x01\x00\x80\x00\x00\x00\x00\x00\xff\xff\xff!\xf9\x04\x01\x00\x00\x00\x00,\x00\x00\x00\x00\x01\x00\x01\x00\x00\x02\x02D\x01\x00;",
+				"GIF89a\x01\x00\x01\x00\x80\x00\x00\x00\x00\x00\xff\xff\xff!\xf9\x04\x01\x00\x00\x00\x00,\x00\x00\x00\x00\x01\x00\x01\x00\x00" +
+					"\x02\x02D\x01\x00;",
 			),
 		)
 		return

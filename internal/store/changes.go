@@ -279,7 +279,8 @@ type PictureFacts struct {
 	Expires     *time.Time
 }
 
-const factColumns = `encode(f.sha256, 'hex') as sum, coalesce(b.width::bigint * b.height, 0) as pixels, coalesce(b.fingerprint, 0) as fingerprint,
+const factColumns = `encode(f.sha256, 'hex') as sum, coalesce(b.width::bigint * b.height, 0) as pixels,
+	coalesce(b.fingerprint, 0) as fingerprint,
 	coalesce(b.tint, '') as tint, coalesce(b.marks, 0) as marks, f.rights, f.licence, f.credit, f.expires::timestamptz as expires`
 
 // StandingFacts returns what is known of the pictures that stand on products and
@@ -329,7 +330,7 @@ type LotStanding struct {
 // LockLots keeps lots as they are until the transaction ends; ErrNotFound means
 // that one of them is not there.
 func LockLots(ctx context.Context, tx pgx.Tx, lots []int64) ([]LotStanding, error) {
-	if _, err := tx.Exec(ctx, `select from lot where id = any($1) order by id for update`, lots); err != nil {
+	if _, err := tx.Exec(ctx, `select from lot where id = any($1) order by id for no key update`, lots); err != nil {
 		return nil, err
 	}
 	found, err := list[LotStanding](ctx, tx, `select id, state, exists (select from plan p join plan_lot pl on pl.plan_id = p.id

@@ -91,7 +91,8 @@ func (s *Store) ReadWith(ctx context.Context, lot, clues int64, always bool) err
 			return err
 		}
 		if always {
-			if _, err := tx.Exec(ctx, `update origin o set clue_list_id = nullif($2::bigint, 0) from lot l where l.id = $1 and o.id = l.origin_id`, lot, clues); err != nil {
+			if _, err := tx.Exec(ctx, `
+				update origin o set clue_list_id = nullif($2::bigint, 0) from lot l where l.id = $1 and o.id = l.origin_id`, lot, clues); err != nil {
 				return err
 			}
 		}

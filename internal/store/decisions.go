@@ -110,8 +110,10 @@ type Decision struct {
 }
 
 // asItWas is a file's verdict as it is kept to be taken back to.
-const asItWas = `jsonb_build_object('version', version, 'verdict', verdict, 'product', product_id, 'variant', variant_id, 'category', category_id,
-	'place', place, 'view', view, 'clue', clue, 'rung', rung, 'score', score, 'reason', reason, 'why', why, 'by', decided_by, 'at', decided_at)`
+const asItWas = `jsonb_build_object('version', version, 'verdict', verdict, 'product', product_id, 'variant', variant_id,
+	'category', category_id, 'place', place, 'view', view,
+	'clue', clue, 'rung', rung, 'score', score, 'reason', reason, 'why', why, 'by', decided_by,
+	'at', decided_at)`
 
 // Decide carries a decision out, keeps how the files were, and returns what takes
 // it back. Every file that it changes gets a version of its own.

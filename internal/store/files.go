@@ -111,9 +111,12 @@ var fileColumns = targetOf("f") + ` as target,
 	coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, coalesce(b.colour, '') as colour, coalesce(b.alpha, false) as alpha,
 	coalesce(b.frames, 1) as frames, f.verdict, coalesce(f.product_id, 0) as product, coalesce(f.variant_id, 0) as variant,
 	coalesce(v.sku, p.code, g.path, '') as code, coalesce(p.title, g.name, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
-	f.score::float8 as score, f.reason, f.why, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit, f.expires::timestamptz as expires,
-	f.address, f.said, coalesce(b.stated, '{}') as stated, coalesce(b.codes, '[]') as codes, f.marks as mark_bits, coalesce(b.content_width, 0) as content_width, coalesce(b.content_height, 0) as content_height,
-	coalesce(b.detail, 0)::float8 as detail, f.like_bits, coalesce(lf.path, '') as like_path, coalesce(lf.pixels, 0) as like_pixels, coalesce(ll.name, '') as like_lot,
+	f.score::float8 as score, f.reason, f.why, f.decided_by, f.version, f.evidence, f.rights, f.licence, f.credit,
+		f.expires::timestamptz as expires,
+	f.address, f.said, coalesce(b.stated, '{}') as stated, coalesce(b.codes, '[]') as codes, f.marks as mark_bits,
+		coalesce(b.content_width, 0) as content_width, coalesce(b.content_height, 0) as content_height,
+	coalesce(b.detail, 0)::float8 as detail, f.like_bits, coalesce(lf.path, '') as like_path, coalesce(lf.pixels, 0) as like_pixels,
+		coalesce(ll.name, '') as like_lot,
 	coalesce(sf.path, '') as same_path, coalesce(sf.name, '') as same_lot`
 
 // twinsCounted is how many other files have the same bytes, as far as it is counted.
@@ -380,7 +383,8 @@ func WriteVerdicts(ctx context.Context, tx pgx.Tx, lot int64, verdicts []Verdict
 	}
 	if _, err := tx.Exec(ctx, `update file f set verdict = v.verdict, product_id = v.product, variant_id = v.variant, category_id = null,
 		place = v.place, view = v.view,
-				clue = v.clue, rung = v.rung, score = v.score, reason = v.reason, why = v.why, alt = v.alt, evidence = v.evidence, decided_by = 'reading', decided_at = now()
+				clue = v.clue, rung = v.rung, score = v.score, reason = v.reason, why = v.why, alt = v.alt, evidence = v.evidence,
+				decided_by = 'reading', decided_at = now()
 			from verdict v where f.id = v.file and f.decided_by <> 'person'`); err != nil {
 		return err
 	}

@@ -152,7 +152,8 @@ func BeginLinkUpload(ctx context.Context, tx pgx.Tx, link int64, u Upload) error
 // LinkOfUpload returns the link that an upload that is not complete comes through.
 func (s *Store) LinkOfUpload(ctx context.Context, upload string) (SupplierLink, error) {
 	id, err := number(ctx, s.Pool,
-		`select l.link_id from upload u join lot l on l.id = u.lot_id where u.id = $1 and u.finished_at is null and l.link_id is not null`, upload)
+		`select l.link_id from upload u join lot l on l.id = u.lot_id
+		where u.id = $1 and u.finished_at is null and l.link_id is not null`, upload)
 	if err != nil {
 		return SupplierLink{}, err
 	}

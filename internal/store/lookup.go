@@ -204,7 +204,8 @@ func TakeCandidates(
 	if chosen, err = list[LookupCandidate](ctx, tx, `with taken as (
 			update lookup_candidate a set state = 'taken' from lookup_code c where a.id = any($2) and a.state = 'open' and a.problem = ''
 			and c.id = a.code_id and c.origin_id = $1 returning a.*)
-		select id, code_id, address, title, type, width, height, bytes, tag, problem, state from taken order by code_id, id`, origin, ids); err != nil {
+		select id, code_id, address, title, type, width, height, bytes, tag, problem, state from taken
+		order by code_id, id`, origin, ids); err != nil {
 		return nil, nil, err
 	}
 	// What stands beside the chosen ones is declined.

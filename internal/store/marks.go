@@ -51,7 +51,8 @@ func (s *Store) MarkFiles(ctx context.Context, lot int64) error {
 					and (select max(abs(get_byte(ob.tint, i) - get_byte(b.tint, i))) from generate_series(0, 11) i) <= %d
 					order by bits, o.id limit 1) l
 				where f.lot_id = $1) found
-			where f.id = found.file`, sharesPart("ob.fingerprint", "b.fingerprint"), alikeCompared, upkeep.MostBits, upkeep.MostTint), lot, int(picturespec.Alike))
+			where f.id = found.file`, sharesPart("ob.fingerprint", "b.fingerprint"), alikeCompared, upkeep.MostBits, upkeep.MostTint),
+			lot, int(picturespec.Alike))
 		return tx.SendBatch(ctx, batch).Close()
 	})
 }

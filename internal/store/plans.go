@@ -94,24 +94,31 @@ func (s *Store) Plan(ctx context.Context, id int64) (Plan, error) {
 	return one[Plan](ctx, s.Pool, planQuery+` where p.id = $1`, id)
 }
 
-// LockPlan returns a plan and keeps others from changing it until the transaction
-// ends.
+// LockPlan returns a plan and keeps others from changing it, and from deciding on
+// its lots, until the transaction ends. Lots are locked before plans, here as
+// where lots are planned, so that two people never wait for each other.
 func LockPlan(ctx context.Context, tx pgx.Tx, id int64) (Plan, error) {
-	return one[Plan](ctx, tx, planQuery+` where p.id = $1 for update of p`, id)
+	if _, err := tx.Exec(ctx, `select from lot where id in (select lot_id from plan_lot where plan_id = $1)
+		order by id for no key update`, id); err != nil {
+		return Plan{}, err
+	}
+	return one[Plan](ctx, tx, planQuery+` where p.id = $1 for no key update of p`, id)
 }
 
 // DraftOf returns the draft that a lot is planned in; ErrNotFound where there is
 // none.
 func (s *Store) DraftOf(ctx context.Context, lot int64) (Plan, error) {
 	return one[Plan](ctx, s.Pool, planQuery+` where p.id = (
-		select p.id from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state = 'draft' order by p.id desc limit 1)`, lot)
+		select p.id from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state = 'draft'
+			order by p.id desc limit 1)`, lot)
 }
 
 // TakeDraft returns the draft of just these lots, which may be a new one, sets
 // its way, and forgets all other drafts of any of them.
 func TakeDraft(ctx context.Context, tx pgx.Tx, who acting.Actor, lots []int64, way plan.Way) (id int64, err error) {
 	id, err = number(ctx, tx, `select id from plan p where state = 'draft'
-		and (select array_agg(lot_id order by lot_id) from plan_lot where plan_id = p.id) = $1 order by id desc limit 1 for update`, lots)
+		and (select array_agg(lot_id order by lot_id) from plan_lot where plan_id = p.id) = $1 order by id desc limit 1
+		for no key update`, lots)
 	if errors.Is(err, ErrNotFound) {
 		if id, err = NewPlan(ctx, tx, who, "lot", way); err != nil {
 			return 0, err

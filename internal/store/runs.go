@@ -34,7 +34,8 @@ type Run struct {
 var runQuery = `
 	select r.id, r.kind, coalesce(r.lot_id, o.id, 0) as lot_id, coalesce(l.name, o.name, '') as lot_name, coalesce(r.plan_id, 0) as plan_id,
 	case when r.product_id is not null
-	or r.category_id is not null then ` + ownerOf("r") + ` end as owner, r.actor, coalesce(r.origin_id, 0) as origin, coalesce(g.name, '') as origin_name, r.state, r.done, r.total,
+	or r.category_id is not null then ` + ownerOf("r") + ` end as owner, r.actor, coalesce(r.origin_id, 0) as origin,
+	coalesce(g.name, '') as origin_name, r.state, r.done, r.total,
 		r.message, r.created_at, r.started_at, r.finished_at, r.deaths
 	from run r left join lot l on l.id = r.lot_id left join origin g on g.id = r.origin_id
 	left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl
@@ -54,6 +55,11 @@ func (s *Store) Run(ctx context.Context, id int64) (Run, error) {
 type About struct {
 	Lot, Plan, Origin int64
 	Owner             catalog.Target // the one product or category of a plan
+}
+
+// Queue asks for background work, in the transaction that needs it done.
+type Queue interface {
+	Queue(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about About) (run int64, err error)
 }
 
 // NewRun records a run to be done, and who asked for it.

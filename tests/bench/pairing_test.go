@@ -33,7 +33,8 @@ func largeLot(b *testing.B) *program {
 	p.query(
 		`insert into file (lot_id, upload_id, entry, path, bytes, sha256) select 1, 'u', n, case
 			when n % 10 = 0 then 'shots/IMG_' || lpad((n / 10)::text, 5, '0') || '.jpg'
-		when n % 10 = 1 then 'shots/BM' || lpad(n::text, 6, '0') || '~' || lpad((n + 1)::text, 6, '0') || '.jpg' else 'shots/bm_' || lpad(n::text, 6, '0') || '_a_' || 1 + n % 5 || '.jpg' end, 1000,
+		when n % 10 = 1 then 'shots/BM' || lpad(n::text, 6, '0') || '~' || lpad((n + 1)::text, 6, '0') || '.jpg' else 'shots/bm_' ||
+		lpad(n::text, 6, '0') || '_a_' || 1 + n % 5 || '.jpg' end, 1000,
 		sha256(n::text::bytea) from generate_series(1, 100000) n`,
 	)
 	p.query(`update catalog_version set version = version + 1`)

@@ -16,13 +16,15 @@ func BenchmarkSearch(b *testing.B) {
 	p := start(b)
 	p.query(
 		`insert into product (code, title) select 'BK-' || n,
-			initcap((array['honey','wax','pollen','bee','hive'])[n % 5 + 1] || ' ' || (array['jar','lid','frame','smoker','veil','suit','glove'])[n % 7 + 1]
+			initcap((array['honey','wax','pollen','bee','hive'])[n % 5 + 1] || ' ' ||
+			(array['jar','lid','frame','smoker','veil','suit','glove'])[n % 7 + 1]
 		|| ' ' || (array['with handle','for beginners','large','stainless steel','set of ten','classic'])[n % 6 + 1] || ' ' || n % 900)
 		from generate_series(1, 100000) n`,
 	)
 	p.query(
 		`insert into variant (product_id, sku, gtin, options, position) select p.id, p.code || '-' || v, lpad((p.id * 3 + v)::text, 14, '0'),
-		jsonb_build_array(jsonb_build_object('name', 'Colour', 'value', (array['amber','clear','smoke blue'])[v]), jsonb_build_object('name', 'Size', 'value', (array['S','M','500 ml'])[(p.id + v) % 3 + 1])), v
+		jsonb_build_array(jsonb_build_object('name', 'Colour', 'value', (array['amber','clear','smoke blue'])[v]),
+		jsonb_build_object('name', 'Size', 'value', (array['S','M','500 ml'])[(p.id + v) % 3 + 1])), v
 		from product p, generate_series(1, 3) v`,
 	)
 	p.query(

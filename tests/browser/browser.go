@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -174,7 +175,7 @@ const afterDrop = `new Promise((done) => setTimeout(() => done(true), 200))`
 
 type point struct{ X, Y float64 }
 
-func mouse(kind chromedp.MouseType, at point) chromedp.Action[chromedp.Void] {
+func mouse(kind input.DispatchMouseEventType, at point) chromedp.Action[chromedp.Void] {
 	return chromedp.MouseEvent(kind, at.X, at.Y, chromedp.ButtonLeft, chromedp.ClickCount(1))
 }
 

@@ -2,7 +2,6 @@ package journeys
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -299,7 +298,8 @@ func TestADriveFromTheInterface(t *testing.T) {
 		_, err := browser.Eval[bool](
 			v.page,
 			fmt.Sprintf(
-				`(() => { const l = [...document.querySelectorAll('[role=dialog] label')].find(l => l.innerText.startsWith(%q)); const i = document.getElementById(l.htmlFor); i.focus(); i.select(); return true })()`,
+				`(() => { const l = [...document.querySelectorAll('[role=dialog] label')].find(l => l.innerText.startsWith(%q)); const i = `+
+					`document.getElementById(l.htmlFor); i.focus(); i.select(); return true })()`,
 				label,
 			),
 		)
@@ -384,7 +384,8 @@ func TestAccessibility(t *testing.T) {
 			v.do(err)
 			found := v.value(
 				`JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa',
-					'wcag22aa']})).violations.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' + n.failureSummary.split('\n')[1]).join(' | ')))`,
+					'wcag22aa']})).violations.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' +
+					n.failureSummary.split('\n')[1]).join(' | ')))`,
 			)
 			if found != "[]" {
 				t.Errorf("%s %s, dark %v: %s", c.path, c.key, dark, found)

@@ -154,7 +154,9 @@ func TestTwoPeopleOnOneLot(t *testing.T) {
 	other.sees(`document.querySelector('section[aria-label=File] .verdict')?.innerText.includes('paired')`)
 	answer := other.value(
 		fmt.Sprintf(
-			`await (async () => { const r = await fetch('/api/v1/files/%d/decision', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ verdict: 'set aside', version: 1 }) }); return r.status + ' ' + (await r.json()).detail })()`,
+			`await (async () => { const r = await fetch('/api/v1/files/%d/decision', { method: 'POST', headers: { 'Content-Type': `+
+				`'application/json' }, body: JSON.stringify({ verdict: 'set aside', version: 1 }) }); return r.status + ' ' + (await `+
+				`r.json()).detail })()`,
 			file,
 		),
 	)

@@ -19,14 +19,17 @@ func (v *visitor) fill(label, text string) {
 	v.t.Helper()
 	v.sees(
 		fmt.Sprintf(
-			`document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]') ?? [...document.querySelectorAll('label')].find(l => l.innerText.startsWith(%[1]q))`,
+			`document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]') ?? [...document.querySelectorAll('label')].find(l `+
+				`=> l.innerText.startsWith(%[1]q))`,
 			label,
 		),
 	)
 	_, err := browser.Eval[bool](
 		v.page,
 		fmt.Sprintf(
-			`(() => { const i = document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]') ?? document.getElementById([...document.querySelectorAll('label')].find(l => l.innerText.startsWith(%[1]q)).htmlFor); i.focus(); i.select(); return true })()`,
+			`(() => { const i = document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]') ?? `+
+				`document.getElementById([...document.querySelectorAll('label')].find(l => l.innerText.startsWith(%[1]q)).htmlFor); i.focus(); `+
+				`i.select(); return true })()`,
 			label,
 		),
 	)
@@ -170,7 +173,8 @@ func TestMarksAndSettingAside(t *testing.T) {
 		t.Errorf("%d lines: %.300s", lines, csv)
 	}
 	xlsx := v.value(
-		`await (async () => { const r = await fetch('/media/lots/2/list?format=xlsx&mark=small'); return r.status + ' ' + (await r.arrayBuffer()).byteLength })()`,
+		`await (async () => { const r = await fetch('/media/lots/2/list?format=xlsx&mark=small'); return r.status + ' ' + (await ` +
+			`r.arrayBuffer()).byteLength })()`,
 	)
 	if !strings.HasPrefix(xlsx, "200 ") {
 		t.Errorf("the workbook: %s", xlsx)

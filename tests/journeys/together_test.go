@@ -1,7 +1,6 @@
 package journeys
 
 import (
-	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
@@ -36,7 +35,8 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 		t.Helper()
 		v.sees(
 			fmt.Sprintf(
-				`document.querySelectorAll('.filerow input:checked').length === %d && document.querySelector('.chosenbar')?.innerText.startsWith('%d file')`,
+				`document.querySelectorAll('.filerow input:checked').length === %d && `+
+					`document.querySelector('.chosenbar')?.innerText.startsWith('%d file')`,
 				n,
 				n,
 			),
@@ -85,7 +85,8 @@ func TestSeveralFilesOnTheBench(t *testing.T) {
 	v.sees(fmt.Sprintf(`document.querySelectorAll('.filerow').length === %d`, start-3))
 	v.press(`document.querySelectorAll('.filerow > button')[2]`, "")
 	v.sees(
-		`document.querySelectorAll('.filerow')[2].classList.contains('on') && document.querySelector('section[aria-label=File] .verdict')?.innerText.includes('loose')`,
+		`document.querySelectorAll('.filerow')[2].classList.contains('on') && document.querySelector('section[aria-label=File] ` +
+			`.verdict')?.innerText.includes('loose')`,
 	)
 	v.do(v.page.Press("x"))
 	v.until("the file to be set aside", func() bool {

@@ -40,7 +40,8 @@ func (a answers) RoundTrip(r *http.Request) (*http.Response, error) {
 func FuzzAnswers(f *testing.F) {
 	f.Add(
 		200,
-		`<ListBucketResult><Contents><Key>a.jpg</Key><Size>9</Size><ETag>"x"</ETag></Contents><CommonPrefixes><Prefix>b/</Prefix></CommonPrefixes><IsTruncated>true</IsTruncated><NextContinuationToken>t</NextContinuationToken></ListBucketResult>`,
+		`<ListBucketResult><Contents><Key>a.jpg</Key><Size>9</Size><ETag>"x"</ETag></Contents><CommonPrefixes><Prefix>b/</Prefix>`+
+			`</CommonPrefixes><IsTruncated>true</IsTruncated><NextContinuationToken>t</NextContinuationToken></ListBucketResult>`,
 	)
 	f.Add(403, `<Error><Code>AccessDenied</Code></Error>`)
 	f.Add(200, "<")

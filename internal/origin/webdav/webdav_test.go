@@ -36,7 +36,9 @@ func (a answers) RoundTrip(r *http.Request) (*http.Response, error) {
 // FuzzAnswers lists a drive that answers anything: with files, or with a fault in
 // words.
 func FuzzAnswers(f *testing.F) {
-	const files = `<D:multistatus xmlns:D="DAV:"><D:response><D:href>/a%FF.jpg</D:href><D:propstat><D:prop><D:getcontentlength>9</D:getcontentlength><D:getlastmodified>x</D:getlastmodified></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response></D:multistatus>`
+	const files = `<D:multistatus xmlns:D="DAV:"><D:response><D:href>/a%FF.jpg</D:href><D:propstat><D:prop>` +
+		`<D:getcontentlength>9</D:getcontentlength><D:getlastmodified>x</D:getlastmodified></D:prop><D:status>HTTP/1.1 200 OK</D:status>` +
+		`</D:propstat></D:response></D:multistatus>`
 	f.Add(207, "", files)
 	f.Add(401, "Digest realm, nonce", "")
 	f.Add(401, "Basic realm=x", "")
