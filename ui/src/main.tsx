@@ -14,10 +14,21 @@ import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { Opening } from './shared/State';
 import { colours, theme } from './theme';
+import { fetchFor } from './views';
 
-// Whoever comes by a supplier link needs nothing of the application, and the other way round.
-const App = lazy(() => import('./App').then((m) => ({ default: m.App })));
-const HandIn = lazy(() => import('./handin/HandIn').then((m) => ({ default: m.HandIn })));
+// Whoever comes by a supplier link needs nothing of the application, and the other way round. What is needed
+// is fetched at once, side by side: what cannot be had is said where it is shown.
+const app = async () => ({ default: (await import('./App')).App });
+const handIn = async () => ({ default: (await import('./handin/HandIn')).HandIn });
+const App = lazy(app);
+const HandIn = lazy(handIn);
+const place = window.location.pathname;
+if (place.startsWith('/hand-in/')) {
+  void handIn().catch(() => undefined);
+} else {
+  void app().catch(() => undefined);
+  fetchFor(place);
+}
 
 const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: 5_000, retry: 1, refetchOnWindowFocus: false } },
