@@ -9,26 +9,19 @@ import './theme.css';
 import { MantineProvider } from '@mantine/core';
 import { Notifications } from '@mantine/notifications';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { lazy, StrictMode, Suspense } from 'react';
+import { StrictMode, Suspense } from 'react';
 import { createRoot } from 'react-dom/client';
-import { BrowserRouter, Route, Routes } from 'react-router';
+import { BrowserRouter, matchPath, Route, Routes } from 'react-router';
+import { Broken } from './shared/Broken';
 import { Opening } from './shared/State';
 import { colours, theme } from './theme';
-import { fetchFor } from './views';
+import { fetchFor, view } from './views';
 
-// Whoever comes by a supplier link needs nothing of the application, and the other way round. What is needed
-// is fetched at once, side by side: what cannot be had is said where it is shown.
-const app = async () => ({ default: (await import('./App')).App });
-const handIn = async () => ({ default: (await import('./handin/HandIn')).HandIn });
-const App = lazy(app);
-const HandIn = lazy(handIn);
-const place = window.location.pathname;
-if (place.startsWith('/hand-in/')) {
-  void handIn().catch(() => undefined);
-} else {
-  void app().catch(() => undefined);
-  fetchFor(place);
-}
+// Whoever comes by a supplier link needs nothing of the application, and the other way round.
+const handIn = view(['/hand-in/:token'], async () => ({
+  default: (await import('./handin/HandIn')).HandIn,
+}));
+const app = view(['*'], async () => ({ default: (await import('./App')).App }));
 
 const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: 5_000, retry: 1, refetchOnWindowFocus: false } },
@@ -36,18 +29,26 @@ const queries = new QueryClient({
 const root = document.getElementById('root');
 if (!root) throw new Error('the page has no root');
 
+const place = window.location.pathname;
+const frame = matchPath('/hand-in/:token', place) ? handIn : app;
+
+// The frame and what is opened in it are fetched side by side, and shown in one piece.
+await Promise.allSettled([frame.fetch(), frame === app && fetchFor(place)]);
 createRoot(root).render(
   <StrictMode>
     <MantineProvider theme={theme} cssVariablesResolver={colours} defaultColorScheme="auto">
       <QueryClientProvider client={queries}>
         <Notifications position="bottom-left" autoClose={6000} />
         <BrowserRouter>
-          <Suspense fallback={<Opening />}>
-            <Routes>
-              <Route path="/hand-in/:token" element={<HandIn />} />
-              <Route path="*" element={<App />} />
-            </Routes>
-          </Suspense>
+          <Broken place={place}>
+            <Suspense fallback={<Opening />}>
+              <Routes>
+                {[handIn, app].map(({ paths, Shown }) => (
+                  <Route key={paths[0]} path={paths[0]} element={<Shown />} />
+                ))}
+              </Routes>
+            </Suspense>
+          </Broken>
         </BrowserRouter>
       </QueryClientProvider>
     </MantineProvider>

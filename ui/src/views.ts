@@ -1,14 +1,26 @@
-import { lazy, type ComponentType, type LazyExoticComponent } from 'react';
+import { createElement, lazy, useState, type ComponentType } from 'react';
 import { matchPath } from 'react-router';
 
 /** What is opened at some addresses. Its script is fetched when it is first needed. */
 export interface View {
   paths: string[];
-  fetch: () => Promise<{ default: ComponentType }>;
-  Shown: LazyExoticComponent<ComponentType>;
+  fetch: () => Promise<unknown>;
+  Shown: ComponentType;
 }
 
-const view = (paths: string[], fetch: View['fetch']): View => ({ paths, fetch, Shown: lazy(fetch) });
+/** A view of some addresses, and how its script is fetched. */
+export function view(paths: string[], script: () => Promise<{ default: ComponentType }>): View {
+  let here: ComponentType | undefined;
+  const fetch = async () => {
+    const fetched = await script();
+    here = fetched.default;
+    return fetched;
+  };
+  // What is here already is shown without waiting: having shown that it waits, React would for 300 ms.
+  const Later = lazy(fetch);
+  const Shown = () => createElement(useState(() => here ?? Later)[0]);
+  return { paths, fetch, Shown };
+}
 
 /** Every view but the first page. A new one is one line here. */
 export const views = [
@@ -30,10 +42,11 @@ export const views = [
 // What cannot be fetched now is fetched when its view is opened, and said then.
 const begin = (v: View) => void v.fetch().catch(() => undefined);
 
-/** Begins to fetch what is opened at an address, before the frame around it stands. */
-export function fetchFor(place: string) {
-  views.filter((v) => v.paths.some((path) => matchPath(path, place))).forEach(begin);
-}
+/** Fetches what is opened at an address; what cannot be had is said where it is shown. */
+export const fetchFor = (place: string) =>
+  Promise.allSettled(
+    views.filter((v) => v.paths.some((path) => matchPath(path, place))).map((v) => v.fetch()),
+  );
 
 /** Milliseconds after the first page in which the browser has nothing else to do. */
 const idle = 1500;

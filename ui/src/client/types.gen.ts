@@ -247,11 +247,11 @@ export type Created = {
 
 export type DecideTogether = {
     /**
-     * accept pairs each loose file with the one target that is proposed for it; place numbers files in the order given, for each product or variant on its own; open gives files back to be read
+     * What is done with each of them
      */
     do: 'accept' | 'pair' | 'set aside' | 'place' | 'view' | 'open';
     /**
-     * In the versions that the person saw; others stay as they are
+     * As the person saw them; others stay as they are
      */
     files: Array<Seen>;
     /**
@@ -498,7 +498,7 @@ export type FileDetail = {
      */
     address: string;
     /**
-     * Parts of the name that are keys, character against character with the keys that they may be
+     * Keys in the name, character against character
      */
     aligned: Array<Aligned>;
     alpha: boolean;
@@ -1450,7 +1450,7 @@ export type PlannedChange = {
     removed: number;
     state: 'planned' | 'applied' | 'reverted' | 'stale' | 'failed' | 'left out';
     /**
-     * The product as a whole, then its variants, where something stands or will stand
+     * The owner as a whole, then its variants, with pictures
      */
     targets: Array<PlannedTarget>;
     title: string;
@@ -1643,7 +1643,7 @@ export type Recipe = {
      */
     start: Array<string> | null;
     /**
-     * Of files' names: {sku} {barcode} {name} {page} {file} {n} and the attributes by name
+     * Of names: {sku} {barcode} {name} {page} {file} {n}, attributes
      */
     template?: string;
 };
