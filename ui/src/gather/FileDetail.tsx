@@ -43,7 +43,6 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
       <div className={`mat ${css.picture}`}>{file.sum && <img src={large(file.sum)} alt={file.path} />}</div>
       <div
         className={`scroll ${css.about}`}
-
         tabIndex={0}
         role="region"
         aria-label="About this file"

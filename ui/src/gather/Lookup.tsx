@@ -239,7 +239,6 @@ function Answer({
           code.candidates.some((c) => c.state === 'declined') && (
             <button
               className="link quiet small underlined"
-
               onClick={drop}
             >
               Open those declined again

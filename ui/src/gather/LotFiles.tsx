@@ -113,7 +113,6 @@ export function FileRow({ file, onOpen }: { file: LotFile | undefined; onOpen: (
       <Link
         className="link narrow"
         to={`/pair/${file.lot}?file=${file.id}`}
-
         title={file.path}
       >
         <div className="mono clip">{baseName(file.path)}</div>

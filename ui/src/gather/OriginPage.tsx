@@ -229,7 +229,6 @@ function Folder({
             <button
               key={f.path}
               className={`row ${css.folder}`}
-
               onClick={() => open(f.path)}
             >
               <span className="mono clip">{f.name}/</span>
@@ -304,7 +303,6 @@ function Side({ origin: o }: { origin: Origin }) {
   return (
     <aside
       className={`scroll ${css.side}`}
-
       aria-label="About this origin"
       tabIndex={0}
     >

@@ -17,7 +17,6 @@ export function HeldBack({ file }: { file: File }) {
   return (
     <span
       className="clip doubtful"
-
       title={`Not to be handed on: ${file.heldBack}`}
     >
       {file.rights === 'cleared' ? 'expired' : file.rights}

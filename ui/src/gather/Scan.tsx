@@ -145,7 +145,6 @@ function Product({ found: f }: { found: Found }) {
   return (
     <section
       className={`sheet ${css.product}`}
-
       aria-label={f.code}
     >
       <span className={`fill ${css.lead}`}>

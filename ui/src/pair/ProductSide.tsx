@@ -32,7 +32,6 @@ export function ProductSide({
   return (
     <div
       className={`scroll ${css.side}`}
-
       tabIndex={0}
       role="region"
       aria-label="Product’s pictures"

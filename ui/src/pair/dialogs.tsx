@@ -89,7 +89,6 @@ function Finder({ onPick }: { onPick: (c: Choice) => void }) {
           <button
             key={`${c.product}-${c.variant}`}
             className={`choice${i === at ? ' on' : ''} ${css.product}`}
-
             onClick={() => onPick(c)}
           >
             <span className={`fill ${css.lead}`}>

@@ -25,7 +25,6 @@ export class Broken extends Component<Props, { fault: Error | null }> {
         <span>Nothing was changed by it. What was said: {this.state.fault.message}</span>
         <button
           className="link underlined"
-
           onClick={() => this.setState({ fault: null })}
         >
           Show it again

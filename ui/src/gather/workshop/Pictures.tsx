@@ -151,7 +151,6 @@ function Learn({
       <h2>Learn from one pair</h2>
       <form
         className="columns pad eased"
-
         onSubmit={(e) => {
           e.preventDefault();
           learn.mutate({ body: { small: pair.small, large: big, others: rest } });

@@ -264,7 +264,6 @@ function Line({ step, pick, report, onChange, on, onPoint, element, address, don
         pick.selector && (
           <div
             className={`mono clip quiet ${css.report}`}
-
             title={report?.samples.join('\n')}
           >
             {report?.samples.slice(0, 3).map(short).join('  ·  ')}
@@ -302,7 +301,6 @@ function Proposals({
         <div role="listitem" key={p.selector}>
           <button
             className={`row mono ${css.attribute}`}
-
             onClick={() => onUse(p.selector)}
           >
             <span className="mono clip" title={p.selector}>

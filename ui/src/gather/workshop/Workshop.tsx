@@ -118,7 +118,6 @@ function Bench({ origin }: { origin?: Origin }) {
               Click what the step “{pointing.label}” shall find.{' '}
               <button
                 className="link underlined"
-
                 onClick={() => point(undefined)}
               >
                 Leave it
