@@ -11,6 +11,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/harvest"
+	"ambrosa/core/rendition"
 	"ambrosa/internal/client"
 	"ambrosa/internal/standin"
 )
@@ -94,7 +95,7 @@ func Drives(ctx context.Context, address, folder string, port int, out io.Writer
 			Selector: ".stage img, .strip img",
 		},
 		Exclude:   []string{".film"},
-		Rewriting: harvest.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
+		Rewriting: rendition.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
 		MinWidth:  500,
 		MinHeight: 500,
 		PauseMS:   50,

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"ambrosa/core/rendition"
+
 	"github.com/andybalholm/cascadia"
 	"golang.org/x/net/html"
 )
@@ -26,22 +28,22 @@ type NamedPick struct {
 
 // Recipe says how a supplier's site is read, page by page.
 type Recipe struct {
-	Start      []string    `json:"start" maxItems:"50" doc:"Pages to begin with"`
-	Next       Pick        `json:"next" doc:"Links to further listing pages"`
-	Product    Pick        `json:"product" doc:"Links to products' pages; without one the listing pages are products' pages"`
-	Name       Pick        `json:"name"`
-	SKU        Pick        `json:"sku"`
-	Barcode    Pick        `json:"barcode"`
-	Attributes []NamedPick `json:"attributes,omitempty" maxItems:"30"`
-	Pictures   Pick        `json:"pictures" doc:"Elements that show or know the pictures"`
-	Exclude    []string    `json:"exclude,omitempty" maxItems:"30" doc:"Selectors of elements whose pictures are left out"`
-	Rewriting  Rewriting   `json:"rewriting,omitempty" maxItems:"20"`
-	MinWidth   int         `json:"minWidth,omitempty" minimum:"0" maximum:"100000" doc:"Pixels; both least measures must hold"`
-	MinHeight  int         `json:"minHeight,omitempty" minimum:"0" maximum:"100000"`
-	Template   string      `json:"template,omitempty" maxLength:"300" doc:"Of names: {sku} {barcode} {name} {page} {file} {n}, attributes"`
-	PauseMS    int         `json:"pauseMs,omitempty" minimum:"0" maximum:"600000" doc:"Between two requests, milliseconds"`
-	MaxPages   int         `json:"maxPages,omitempty" minimum:"0" maximum:"1000000"`
-	MaxFiles   int         `json:"maxFiles,omitempty" minimum:"0" maximum:"1000000"`
+	Start      []string            `json:"start" maxItems:"50" doc:"Pages to begin with"`
+	Next       Pick                `json:"next" doc:"Links to further listing pages"`
+	Product    Pick                `json:"product" doc:"Links to products' pages; without one the listing pages are products' pages"`
+	Name       Pick                `json:"name"`
+	SKU        Pick                `json:"sku"`
+	Barcode    Pick                `json:"barcode"`
+	Attributes []NamedPick         `json:"attributes,omitempty" maxItems:"30"`
+	Pictures   Pick                `json:"pictures" doc:"Elements that show or know the pictures"`
+	Exclude    []string            `json:"exclude,omitempty" maxItems:"30" doc:"Selectors of elements whose pictures are left out"`
+	Rewriting  rendition.Rewriting `json:"rewriting,omitempty" maxItems:"20"`
+	MinWidth   int                 `json:"minWidth,omitempty" minimum:"0" maximum:"100000" doc:"Pixels; both least measures must hold"`
+	MinHeight  int                 `json:"minHeight,omitempty" minimum:"0" maximum:"100000"`
+	Template   string              `json:"template,omitempty" maxLength:"300" doc:"Of names: {sku} {barcode} {name} {page} {file} {n}, attributes"`
+	PauseMS    int                 `json:"pauseMs,omitempty" minimum:"0" maximum:"600000" doc:"Between two requests, milliseconds"`
+	MaxPages   int                 `json:"maxPages,omitempty" minimum:"0" maximum:"1000000"`
+	MaxFiles   int                 `json:"maxFiles,omitempty" minimum:"0" maximum:"1000000"`
 }
 
 // Steps of a recipe, as they are named to a person.

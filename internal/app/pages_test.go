@@ -11,6 +11,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/harvest"
+	"ambrosa/core/rendition"
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
 )
@@ -60,7 +61,7 @@ func recipeFor(address string) harvest.Recipe {
 			Selector: ".stage img, .strip img",
 		},
 		Exclude:   []string{".film"},
-		Rewriting: harvest.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
+		Rewriting: rendition.Rewriting{{Find: `/t\d+/`, With: "/whole/", Pattern: true}},
 		MinWidth:  500,
 		MinHeight: 500,
 		PauseMS:   1,

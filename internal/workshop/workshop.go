@@ -18,6 +18,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"ambrosa/core/harvest"
+	"ambrosa/core/rendition"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/page"
@@ -197,13 +198,13 @@ const maxEnlarged = 120
 // enlarge looks for larger renditions where the page shows by one of its pictures
 // how it names them, and puts those that are there in front.
 func (w *Workshop) enlarge(ctx context.Context, pictures []Picture) error {
-	known := make([][]harvest.Sized, len(pictures))
+	known := make([][]rendition.Sized, len(pictures))
 	for i, p := range pictures {
 		for _, r := range p.Renditions {
 			known[i] = append(known[i], sized(r.Measure))
 		}
 	}
-	tries := harvest.Larger(known)
+	tries := rendition.Larger(known)
 	var addresses []string
 	for i := range tries {
 		tries[i] = tries[i][:min(len(tries[i]), maxEnlarged-len(addresses))]
@@ -217,7 +218,7 @@ func (w *Workshop) enlarge(ctx context.Context, pictures []Picture) error {
 		mine := measures[:len(tries[i])]
 		measures = measures[len(tries[i]):]
 		for _, m := range mine {
-			if m.Problem != "" || !harvest.LargerOf(known[i], sized(m)) {
+			if m.Problem != "" || !rendition.LargerOf(known[i], sized(m)) {
 				continue
 			}
 			known[i] = append(known[i], sized(m))
@@ -230,8 +231,8 @@ func (w *Workshop) enlarge(ctx context.Context, pictures []Picture) error {
 // foundByRewriting is where a rendition stands that the page does not name.
 const foundByRewriting = "as the page names another"
 
-func sized(m Measure) harvest.Sized {
-	return harvest.Sized{Address: m.Address, Width: m.Width, Height: m.Height}
+func sized(m Measure) rendition.Sized {
+	return rendition.Sized{Address: m.Address, Width: m.Width, Height: m.Height}
 }
 
 // Trial is what a recipe finds on a page.
@@ -281,9 +282,9 @@ type Proof struct {
 // Lesson is a rewriting learned from one pair of addresses, and what it does to
 // the page's others.
 type Lesson struct {
-	Rewriting harvest.Rewriting `json:"rewriting" nullable:"false"`
-	Proofs    []Proof           `json:"proofs" nullable:"false"`
-	Larger    int               `json:"larger" doc:"Proofs that lead to a larger picture"`
+	Rewriting rendition.Rewriting `json:"rewriting" nullable:"false"`
+	Proofs    []Proof             `json:"proofs" nullable:"false"`
+	Larger    int                 `json:"larger" doc:"Proofs that lead to a larger picture"`
 }
 
 // maxProofs bounds how many addresses a rewriting is proved on.
@@ -293,7 +294,7 @@ const maxProofs = 12
 // each proved on others, the one with most larger pictures first; of equals, the
 // narrower. It fails with an origin.Fault where there is nothing to learn.
 func (w *Workshop) Learn(ctx context.Context, small, large string, others []string) ([]Lesson, error) {
-	learned := harvest.Learn(strings.TrimSpace(small), strings.TrimSpace(large))
+	learned := rendition.Learn(strings.TrimSpace(small), strings.TrimSpace(large))
 	if len(learned) == 0 {
 		return nil, origin.Faulty("these two addresses are the same, or too unlike to learn from", false, nil)
 	}

@@ -19,9 +19,9 @@ import (
 
 	"golang.org/x/net/html/charset"
 
-	"ambrosa/core/harvest"
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
+	"ambrosa/core/robots"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outgoing"
 )
@@ -54,7 +54,7 @@ type Client struct {
 // site is what is known of a host.
 type site struct {
 	once   sync.Once
-	robots harvest.Robots
+	robots robots.Rules
 	fault  error
 	mu     sync.Mutex
 	next   time.Time
@@ -274,24 +274,24 @@ func (c *Client) forget(u *url.URL, s *site) {
 // robots reads a site's rules. After RFC 9309 section 2.3.1, a site that has
 // none (4xx) allows everything, and one that cannot say (5xx) nothing. Faults
 // of the network are the error.
-func (c *Client) robots(ctx context.Context, u *url.URL) (harvest.Robots, error) {
+func (c *Client) robots(ctx context.Context, u *url.URL) (robots.Rules, error) {
 	at := &url.URL{Scheme: u.Scheme, Host: u.Host, Path: "/robots.txt"}
 	response, body, err := get(ctx, c.plain, at, http.Header{})
 	if err != nil {
-		return harvest.Robots{}, err
+		return robots.Rules{}, err
 	}
 	defer body.Close()
 	switch {
 	case response.StatusCode >= 500:
-		return harvest.Robots{None: true}, nil
+		return robots.Rules{None: true}, nil
 	case response.StatusCode != http.StatusOK:
-		return harvest.Robots{}, nil
+		return robots.Rules{}, nil
 	}
 	content, err := io.ReadAll(io.LimitReader(body, 600<<10))
 	if err != nil {
-		return harvest.Robots{}, err
+		return robots.Rules{}, err
 	}
-	return harvest.ReadRobots(content, Agent), nil
+	return robots.Read(content, Agent), nil
 }
 
 // Read returns the bytes at an address. It asks robots.txt, but does not wait:

@@ -1,4 +1,4 @@
-package harvest
+package rendition
 
 import (
 	"cmp"

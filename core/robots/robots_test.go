@@ -1,4 +1,4 @@
-package harvest
+package robots
 
 import (
 	"net/url"
@@ -22,11 +22,11 @@ func TestRobotsSimpleExample(t *testing.T) {
 		{"barbot", "/example/page.html", false}, {"barbot", "/example/other", true}, {"BazBot", "/example/page.html", false},
 		{"quxbot", "/example/page.html", true}, {"quxbot", "/a.gif", true},
 	} {
-		if got := ReadRobots([]byte(content), c.agent).Allow(&url.URL{Path: c.path}); c.path != "/a/b.gif?x" && got != c.want {
+		if got := Read([]byte(content), c.agent).Allow(&url.URL{Path: c.path}); c.path != "/a/b.gif?x" && got != c.want {
 			t.Errorf("%s at %s: %v", c.agent, c.path, got)
 		}
 	}
-	if !ReadRobots([]byte(content), "ambrosa").Allow(&url.URL{Path: "/a/b.gif", RawQuery: "x"}) {
+	if !Read([]byte(content), "ambrosa").Allow(&url.URL{Path: "/a/b.gif", RawQuery: "x"}) {
 		t.Error("a $ that does not stand at the end of the address")
 	}
 }
@@ -65,18 +65,18 @@ func TestRobotsLongestMatch(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := ReadRobots([]byte(c.content), "foobot").Allow(u); got != c.want {
+		if got := Read([]byte(c.content), "foobot").Allow(u); got != c.want {
 			t.Errorf("%s: %v", name, got)
 		}
 	}
-	if r := ReadRobots([]byte("User-Agent: *\nCrawl-delay: 2.5"), "foobot"); r.Pause != 2.5 {
+	if r := Read([]byte("User-Agent: *\nCrawl-delay: 2.5"), "foobot"); r.Pause != 2.5 {
 		t.Errorf("%+v", r)
 	}
-	if (Robots{None: true}).Allow(&url.URL{Path: "/a"}) {
+	if (Rules{None: true}).Allow(&url.URL{Path: "/a"}) {
 		t.Error("a site that could not say allows")
 	}
 	// What stands behind the first 512 KiB is not read.
-	if !ReadRobots([]byte(strings.Repeat("#\n", 300<<10)+"User-Agent: *\nDisallow: /"), "foobot").Allow(&url.URL{Path: "/a"}) {
+	if !Read([]byte(strings.Repeat("#\n", 300<<10)+"User-Agent: *\nDisallow: /"), "foobot").Allow(&url.URL{Path: "/a"}) {
 		t.Error("read on without end")
 	}
 }

@@ -1,4 +1,6 @@
-package harvest
+// Package robots reads what a site asks of programs that visit it: its robots.txt,
+// after RFC 9309.
+package robots
 
 import (
 	"net/url"
@@ -6,17 +8,17 @@ import (
 	"strings"
 )
 
-// Robots are the rules of a site's robots.txt for one kind of visitor, after
+// Rules are the rules of a site's robots.txt for one kind of visitor, after
 // RFC 9309. The zero value allows everything. (The libraries there are match
 // wildcards anywhere in a path, compare percent-encoded paths as they are
 // written and give up on a file with one odd line; hence one of our own.)
-type Robots struct {
-	rules []robotsRule
+type Rules struct {
+	rules []rule
 	None  bool    // everything is disallowed: the site could not say
 	Pause float64 // seconds between requests, of the common Crawl-delay line; 0 for none
 }
 
-type robotsRule struct {
+type rule struct {
 	path  string
 	allow bool
 }
@@ -25,11 +27,11 @@ type robotsRule struct {
 // asks for at least 500 KiB.
 const maxRobots = 512 << 10
 
-// ReadRobots returns the rules for a product token, as "ambrosa": those of all
+// Read returns the rules for a product token, as "ambrosa": those of all
 // groups that name it, or else of the groups for all.
-func ReadRobots(content []byte, token string) Robots {
+func Read(content []byte, token string) Rules {
 	content = content[:min(len(content), maxRobots)]
-	var mine, all Robots
+	var mine, all Rules
 	named, inMine, inAll, agents := false, false, false, false
 	for line := range strings.FieldsFuncSeq(strings.TrimPrefix(string(content), "\ufeff"),
 		func(r rune) bool { return r == '\n' || r == '\r' }) {
@@ -51,7 +53,7 @@ func ReadRobots(content []byte, token string) Robots {
 			}
 			continue
 		case "allow", "disallow":
-			rule := robotsRule{normalPath(value), field == "allow"}
+			rule := rule{normalPath(value), field == "allow"}
 			if inMine && value != "" {
 				mine.rules = append(mine.rules, rule)
 			}
@@ -90,7 +92,7 @@ func productToken(value string) string {
 
 // Allow tells whether an address may be asked for: the rule that matches most
 // characters counts, and Allow before Disallow (section 2.2.2).
-func (r Robots) Allow(address *url.URL) bool {
+func (r Rules) Allow(address *url.URL) bool {
 	path := address.EscapedPath()
 	if path == "" {
 		path = "/"

@@ -1,4 +1,4 @@
-package harvest
+package robots
 
 import (
 	"net/url"
@@ -10,7 +10,7 @@ func FuzzRobots(f *testing.F) {
 	f.Add([]byte("User-agent: *\nDisallow: /a*b$\nAllow: /\nCrawl-delay: 1e309"), "/a%zz")
 	f.Add([]byte("\ufeffuser-agent:ambrosa\ndisallow:/%41"), "/A?b")
 	f.Fuzz(func(t *testing.T, content []byte, path string) {
-		r := ReadRobots(content, "ambrosa")
+		r := Read(content, "ambrosa")
 		if r.Pause < 0 || r.Pause != r.Pause {
 			t.Fatalf("a pause of %g", r.Pause)
 		}

@@ -1,4 +1,7 @@
-package harvest
+// Package rendition finds the address of a larger picture from that of a smaller
+// one: how addresses of one picture differ is learned where both are known, and
+// tried where only the small one is.
+package rendition
 
 import (
 	"fmt"
@@ -6,6 +9,9 @@ import (
 	"slices"
 	"strings"
 )
+
+// longest is how long an address may be, bytes: longer ones are not rewritten.
+const longest = 8 << 10
 
 // Rewrite turns the address of a rendition into that of a larger one.
 type Rewrite struct {
@@ -37,7 +43,7 @@ func (l Rewriting) Compile() (func(address string) string, error) {
 	}
 	return func(address string) string {
 		for _, step := range steps {
-			if address = step(address); len(address) > maxAddress {
+			if address = step(address); len(address) > longest {
 				return ""
 			}
 		}
@@ -50,7 +56,7 @@ func (l Rewriting) Compile() (func(address string) string, error) {
 // number where a number differs. Which of them is right, only other addresses
 // can prove. There is none where the two are the same or too unlike.
 func Learn(small, large string) (found []Rewriting) {
-	if small == large || len(small) > maxAddress || len(large) > maxAddress {
+	if small == large || len(small) > longest || len(large) > longest {
 		return nil
 	}
 	a, b := tokens(small), tokens(large)
