@@ -41,12 +41,7 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
   return (
     <div className={css.detail}>
       <div className={`mat ${css.picture}`}>{file.sum && <img src={large(file.sum)} alt={file.path} />}</div>
-      <div
-        className={`scroll ${css.about}`}
-        tabIndex={0}
-        role="region"
-        aria-label="About this file"
-      >
+      <div className={`scroll ${css.about}`} tabIndex={0} role="region" aria-label="About this file">
         {file.marks.length > 0 && (
           <>
             <h3 className="stephead flush">To look at</h3>

@@ -237,10 +237,7 @@ function Answer({
           </button>
         ) : (
           code.candidates.some((c) => c.state === 'declined') && (
-            <button
-              className="link quiet small underlined"
-              onClick={drop}
-            >
+            <button className="link quiet small underlined" onClick={drop}>
               Open those declined again
             </button>
           )

@@ -110,11 +110,7 @@ export function FileRow({ file, onOpen }: { file: LotFile | undefined; onOpen: (
       >
         <Picture sum={file.problem ? '' : file.sum} none="–" className="small" />
       </button>
-      <Link
-        className="link narrow"
-        to={`/pair/${file.lot}?file=${file.id}`}
-        title={file.path}
-      >
+      <Link className="link narrow" to={`/pair/${file.lot}?file=${file.id}`} title={file.path}>
         <div className="mono clip">{baseName(file.path)}</div>
         {folderOf(file.path) && <div className="quiet clip small">{folderOf(file.path)}</div>}
       </Link>

@@ -1,11 +1,11 @@
-import { Button, NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
+import { Button, SegmentedControl } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import type { File as LotFile } from '../client';
 import { countMarksOptions, getLotOptions, listRunsOptions } from '../client/@tanstack/react-query.gen';
-import { count, some } from '../shared/format';
+import { some } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
 import { Failed } from '../shared/State';
 import { Export } from './Export';
@@ -16,7 +16,8 @@ import css from './LotPage.module.css';
 import { Files } from './LotFiles';
 import { classes, Head } from './LotHead';
 import { AsideForm } from './AsideForm';
-import { type Query, marks, sorts, useless } from './query';
+import { LotFilters, type Filter } from './LotFilters';
+import { type Query, useless } from './query';
 
 /** A lot's files as contact sheet or table. */
 export function LotPage() {
@@ -24,9 +25,7 @@ export function LotPage() {
   const lot = useQuery(getLotOptions({ path: { id } }));
   const runs = useQuery(listRunsOptions());
   const counts = useQuery(countMarksOptions({ path: { id } }));
-  const [filter, setFilter] = useState<
-    Pick<Query, 'verdict' | 'rights' | 'mark' | 'type' | 'shape' | 'sort' | 'down'>
-  >({});
+  const [filter, setFilter] = useState<Filter>({});
   const [text, setText] = useState('');
   const [q] = useDebouncedValue(text, 120);
   const [search, setSearch] = useSearchParams();
@@ -37,9 +36,8 @@ export function LotPage() {
   if (lot.error) return <Failed error={lot.error} again={() => void lot.refetch()} />;
   if (!lot.data) return null;
   const working = runs.data?.items.filter((r) => r.lot === id && r.state !== 'done') ?? [];
-  const set = (change: typeof filter) => setFilter({ ...filter, ...change });
+  const set = (change: Filter) => setFilter({ ...filter, ...change });
   const query = useless({ ...filter, q });
-  const markCounts = counts.data?.marks ?? {};
   return (
     <>
       <Head lot={lot.data} />
@@ -60,70 +58,7 @@ export function LotPage() {
           ]}
           aria-label="Shown as"
         />
-        <div className={`spread wrap ${css.marks}`}>
-          <TextInput
-            value={text}
-            onChange={(e) => setText(e.currentTarget.value)}
-            placeholder="Part of a file name"
-            aria-label="Part of a file name"
-            w={170}
-          />
-          <NativeSelect
-            value={filter.mark ?? ''}
-            onChange={(e) => set({ mark: (e.currentTarget.value || undefined) as Query['mark'] })}
-            data={[
-              { value: '', label: 'any mark' },
-              ...marks.map((m) => ({
-                value: m,
-                label: `${m} ${count(markCounts[m] ?? 0)}`,
-                disabled: !markCounts[m],
-              })),
-            ]}
-            aria-label="Mark"
-            w={136}
-          />
-          <NativeSelect
-            value={filter.type ?? ''}
-            onChange={(e) => set({ type: e.currentTarget.value || undefined })}
-            data={[
-              { value: '', label: 'any type' },
-              ...Object.entries(counts.data?.types ?? {}).map(([t, n]) => ({
-                value: t,
-                label: `${t} ${count(n)}`,
-              })),
-            ]}
-            aria-label="Type"
-            w={130}
-          />
-          <NativeSelect
-            value={filter.shape ?? ''}
-            onChange={(e) => set({ shape: (e.currentTarget.value || undefined) as Query['shape'] })}
-            data={[{ value: '', label: 'any shape' }, 'square', 'upright', 'lying']}
-            aria-label="Shape"
-            w={100}
-          />
-          <NativeSelect
-            value={filter.rights ?? ''}
-            onChange={(e) => set({ rights: (e.currentTarget.value || undefined) as Query['rights'] })}
-            data={[{ value: '', label: 'any rights' }, 'cleared', 'restricted', 'unknown']}
-            aria-label="Rights"
-            w={104}
-          />
-          <NativeSelect
-            value={filter.sort ?? 'arrival'}
-            onChange={(e) => set({ sort: e.currentTarget.value as Query['sort'] })}
-            data={sorts}
-            aria-label="Order"
-            w={118}
-          />
-          <Button
-            onClick={() => set({ down: !filter.down })}
-            aria-pressed={filter.down ?? false}
-            aria-label="Largest first"
-            title="Largest first"
-          >
-            {filter.down ? '↓' : '↑'}
-          </Button>
+        <LotFilters filter={filter} set={set} text={text} setText={setText} counts={counts.data}>
           <span className="quiet" aria-live="polite">
             {some(total, 'file')}
           </span>
@@ -134,7 +69,7 @@ export function LotPage() {
             <Button onClick={() => setAsking('rights')}>Rights…</Button>
             <Button onClick={() => setAsking('export')}>Export…</Button>
           </span>
-        </div>
+        </LotFilters>
       </div>
       {working.length > 0 && (
         <div className="sheet beside-edge">

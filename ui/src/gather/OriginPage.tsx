@@ -226,11 +226,7 @@ function Folder({
       {view.folders.length > 0 && (
         <section className="sheet" aria-label="Folders">
           {view.folders.map((f) => (
-            <button
-              key={f.path}
-              className={`row ${css.folder}`}
-              onClick={() => open(f.path)}
-            >
+            <button key={f.path} className={`row ${css.folder}`} onClick={() => open(f.path)}>
               <span className="mono clip">{f.name}/</span>
               <span className="num quiet">{f.files < 0 ? '' : some(f.files, 'file')}</span>
             </button>
@@ -301,11 +297,7 @@ function Side({ origin: o }: { origin: Origin }) {
     ['rights', [o.rights, o.licence, o.credit].filter(Boolean).join(', ')],
   ];
   return (
-    <aside
-      className={`scroll ${css.side}`}
-      aria-label="About this origin"
-      tabIndex={0}
-    >
+    <aside className={`scroll ${css.side}`} aria-label="About this origin" tabIndex={0}>
       {o.state === 'failing' && (
         <div className="note bad" role="alert">
           {o.message}

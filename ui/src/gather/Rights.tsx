@@ -15,10 +15,7 @@ export function HeldBack({ file }: { file: File }) {
       </span>
     );
   return (
-    <span
-      className="clip doubtful"
-      title={`Not to be handed on: ${file.heldBack}`}
-    >
+    <span className="clip doubtful" title={`Not to be handed on: ${file.heldBack}`}>
       {file.rights === 'cleared' ? 'expired' : file.rights}
     </span>
   );

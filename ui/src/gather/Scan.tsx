@@ -82,32 +82,7 @@ export function Scan() {
             inputMode="numeric"
           />
         </form>
-        {now?.problem && (
-          <div className="note bad" role="alert">
-            {now.problem}
-          </div>
-        )}
-        {now?.answer && now.answer.found.length === 0 && (
-          <div className="note warn" role="status">
-            No product has the barcode <span className="mono">{now.code}</span>. Pictures can be dropped all
-            the same; they wait on the bench.
-          </div>
-        )}
-        {now?.answer && (
-          <>
-            {now.answer.found.map((f) => (
-              <Product key={f.variant} found={f} />
-            ))}
-            <Drop
-              title={
-                now.answer.found[0]
-                  ? `Drop pictures of ${now.answer.found[0].code} here`
-                  : 'Drop its pictures here'
-              }
-              take={take}
-            />
-          </>
-        )}
+        {now && <Answer seen={now} take={take} />}
         {sending.length > 0 && (
           <section className="sheet" aria-live="polite">
             {sending.map((s) => (
@@ -121,32 +96,59 @@ export function Scan() {
             with it.
           </Empty>
         )}
-        {seen.length > 0 && (
-          <section className="sheet">
-            <h2>Scanned here</h2>
-            {seen.map((s) => (
-              <div key={s.code} className={`row ${css.scanned}`}>
-                <span className="mono">{s.code}</span>
-                <span className="clip">
-                  {s.problem ??
-                    (s.answer?.found.map((f) => `${f.code} ${f.title}`).join(', ') || 'no product has it')}
-                </span>
-                <span className="num quiet">{s.files > 0 ? some(s.files, 'picture') : ''}</span>
-              </div>
-            ))}
-          </section>
-        )}
+        {seen.length > 0 && <ScannedHere list={seen} />}
       </div>
     </div>
   );
 }
 
+/** What the last scan found, and where its pictures are dropped. */
+function Answer({ seen, take }: { seen: Seen; take: (picked: Picked[]) => void }) {
+  if (!seen.answer)
+    return (
+      <div className="note bad" role="alert">
+        {seen.problem}
+      </div>
+    );
+  const { found } = seen.answer;
+  return (
+    <>
+      {found.length === 0 && (
+        <div className="note warn" role="status">
+          No product has the barcode <span className="mono">{seen.code}</span>. Pictures can be dropped all
+          the same; they wait on the bench.
+        </div>
+      )}
+      {found.map((f) => (
+        <Product key={f.variant} found={f} />
+      ))}
+      <Drop
+        title={found[0] ? `Drop pictures of ${found[0].code} here` : 'Drop its pictures here'}
+        take={take}
+      />
+    </>
+  );
+}
+
+const ScannedHere = ({ list }: { list: Seen[] }) => (
+  <section className="sheet">
+    <h2>Scanned here</h2>
+    {list.map((s) => (
+      <div key={s.code} className={`row ${css.scanned}`}>
+        <span className="mono">{s.code}</span>
+        <span className="clip">
+          {s.problem ??
+            (s.answer?.found.map((f) => `${f.code} ${f.title}`).join(', ') || 'no product has it')}
+        </span>
+        <span className="num quiet">{s.files > 0 ? some(s.files, 'picture') : ''}</span>
+      </div>
+    ))}
+  </section>
+);
+
 function Product({ found: f }: { found: Found }) {
   return (
-    <section
-      className={`sheet ${css.product}`}
-      aria-label={f.code}
-    >
+    <section className={`sheet ${css.product}`} aria-label={f.code}>
       <span className={`fill ${css.lead}`}>
         <Picture sum={f.sum} none="no picture yet" />
       </span>

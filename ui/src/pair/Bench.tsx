@@ -1,32 +1,27 @@
-import { Button } from '@mantine/core';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react';
-import { Link, useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { Link, useLocation, useParams, useSearchParams } from 'react-router';
 import { firstFile, type FileDetail, type Lot } from '../client';
-import {
-  getFileOptions,
-  getFileQueryKey,
-  getLotOptions,
-  planLotMutation,
-} from '../client/@tanstack/react-query.gen';
-import { count, said } from '../shared/format';
+import { getFileOptions, getFileQueryKey, getLotOptions } from '../client/@tanstack/react-query.gen';
 import { useKeys } from '../shared/keys';
 import { Empty, Failed } from '../shared/State';
-import { tell } from '../shared/tell';
+import { BenchDialogs, type Open } from './BenchDialogs';
+import { BenchHead } from './BenchHead';
+import { useBenchKeys } from './benchKeys';
+import { Choices, Taking } from './Choices';
 import { choicesOf } from './choices';
 import { useChosen } from './chosen';
 import { ChosenBar } from './ChosenBar';
 import { useDecide } from './decide';
-import { FileColumn, type Class, type Neighbours } from './FileColumn';
+import { unsaid, useDeeds } from './deeds';
+import { FileColumn, type Class } from './FileColumn';
 import { useHistory } from './history';
 import { Lessons } from './Lessons';
+import type { Neighbours } from './neighbours';
 import { useOrder } from './order';
 import { ProductSide } from './ProductSide';
-import { useTogether } from './together';
-import { BenchDialogs, type Open } from './BenchDialogs';
-import { Choices } from './Choices';
-import { unsaid, useDeeds } from './deeds';
 import { BenchKeys, Stage, Told } from './Stage';
+import { useTogether } from './together';
 
 const classOf = (file: FileDetail): Class =>
   file.verdict === 'unread' || file.verdict === 'unusable' ? 'loose' : file.verdict;
@@ -90,45 +85,6 @@ function useFirst(lot: number, on: boolean) {
   });
 }
 
-const BenchHead = memo(function BenchHead({ lot, onClues }: { lot: Lot; onClues?: () => void }) {
-  const navigate = useNavigate();
-  const plan = useMutation({
-    ...planLotMutation(),
-    onSuccess: ({ id }) => void navigate(`/plans/${id}`),
-    onError: (e) => tell('Not planned', said(e), true),
-  });
-  const undecided = lot.contested + lot.loose;
-  return (
-    <div className="head">
-      <h1 className="clip titled">
-        <Link className="link" to={`/lots/${lot.id}`}>
-          {lot.name}
-        </Link>
-      </h1>
-      <span className="quiet">
-        {undecided > 0
-          ? `${count(undecided)} left to decide`
-          : lot.state === 'applied'
-            ? 'applied'
-            : lot.state === 'ready'
-              ? 'everything is decided'
-              : 'its files are still on their way'}
-      </span>
-      <span className="push" />
-      {onClues && <Button onClick={onClues}>Clues…</Button>}
-      {lot.state === 'ready' && lot.planState !== 'applying' && lot.paired > 0 && (
-        <Button
-          variant={undecided > 0 ? 'default' : 'filled'}
-          loading={plan.isPending}
-          onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: '' } })}
-        >
-          Plan {count(lot.paired)} paired
-        </Button>
-      )}
-    </div>
-  );
-});
-
 /** passing: the file shown is the one before, since the next is on its way; nothing may be decided on it. */
 function Table({
   lot,
@@ -176,62 +132,23 @@ function Table({
     if (file.next) void client.prefetchQuery(getFileOptions({ path: { id: file.next } }));
   }, [client, file.next]);
 
-  const { pairWith, setView, setPlace, setAside, deed } = useDeeds({
-    file,
-    shown,
-    chosen,
-    act,
-    settle,
-    open: setDialog,
-  });
+  const deeds = useDeeds({ file, shown, chosen, act, settle, open: setDialog });
 
-  const keys = useMemo(() => {
-    const one = several === 0;
-    return {
-      Enter: () => (one ? pairWith(choice) : deed('accept')),
-      x: () => setAside(unsaid),
-      X: () => setDialog('reason'),
-      o: () => (one ? settle({ verdict: 'open' }, false) : deed('open')),
-      m: () => {
-        chosen.toggle(file);
-        go(neighbours.current.after);
-      },
-      Escape: () => chosen.clear(),
-      u: takeBack,
-      U: doAgain,
-      c: () => setDialog('clues'),
-      f: () => setDialog('product'),
-      p: () => setDialog('place'),
-      v: () => setDialog('view'),
-      ' ': () => setDialog('large'),
-      n: () => go(file.next),
-      ArrowDown: () => go(neighbours.current.after),
-      ArrowUp: () => go(neighbours.current.before),
-      ArrowLeft: (e: KeyboardEvent) => {
-        if (e.shiftKey) ordering.step(-1);
-      },
-      ArrowRight: (e: KeyboardEvent) => {
-        if (e.shiftKey) ordering.step(1);
-      },
-      ...Object.fromEntries(
-        choices.slice(0, 9).map((_, i) => [String(i + 1), () => setMarked({ file: file.id, at: i })]),
-      ),
-    };
-  }, [
+  const keys = useBenchKeys({
+    file,
     choice,
     choices,
     chosen,
-    deed,
-    doAgain,
-    file,
     go,
-    ordering,
-    pairWith,
-    setAside,
+    neighbours,
+    mark: setMarked,
+    open: setDialog,
     settle,
-    several,
     takeBack,
-  ]);
+    doAgain,
+    ordering,
+    deeds,
+  });
   useKeys(keys, dialog === '' && !passing);
 
   const column = inClass(lot, cls) > 0 ? cls : classOf(file);
@@ -258,7 +175,7 @@ function Table({
           chosen={chosen}
           doing={doing}
         >
-          {lot.state === 'ready' && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deed} />}
+          {lot.state === 'ready' && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deeds.deed} />}
         </FileColumn>
         <section aria-label="File">
           <Stage file={file} onLarge={() => setDialog('large')} />
@@ -274,24 +191,18 @@ function Table({
               choices={choices}
               at={at}
               onMark={(i) => setMarked({ file: file.id, at: i })}
-              onTake={pairWith}
+              onTake={deeds.pairWith}
             />
           )}
-          <div className="spread wrap padded tight">
-            {lot.state === 'ready' && file.verdict !== 'paired' && (
-              <Button variant="filled" disabled={!choice || passing} onClick={() => pairWith(choice)}>
-                Accept {choice?.code}
-              </Button>
-            )}
-            {lot.state === 'ready' && (
-              <Button onClick={() => setDialog('product')}>
-                {file.verdict === 'paired' ? 'Another product' : 'Find'}
-              </Button>
-            )}
-            {lot.state === 'ready' && file.verdict !== 'set aside' && (
-              <Button onClick={() => setDialog('reason')}>Set aside…</Button>
-            )}
-          </div>
+          {lot.state === 'ready' && (
+            <Taking
+              file={file}
+              choice={choice}
+              disabled={!choice || passing}
+              onTake={deeds.pairWith}
+              open={setDialog}
+            />
+          )}
           <ProductSide target={shown} file={file} ordering={ordering} open={lot.state === 'ready'} />
         </section>
       </div>
@@ -302,10 +213,10 @@ function Table({
         file={file}
         several={several}
         possible={several > 0 || shown !== undefined}
-        onPick={pairWith}
-        onPlace={setPlace}
-        onView={setView}
-        onReason={(reason) => setAside(reason || unsaid)}
+        onPick={deeds.pairWith}
+        onPlace={deeds.setPlace}
+        onView={deeds.setView}
+        onReason={(reason) => deeds.setAside(reason || unsaid)}
       />
     </>
   );

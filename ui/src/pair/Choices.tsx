@@ -1,5 +1,6 @@
-import { Kbd } from '@mantine/core';
+import { Button, Kbd } from '@mantine/core';
 import { type FileDetail } from '../client';
+import type { Open } from './BenchDialogs';
 import { type Choice } from './choices';
 import css from './Bench.module.css';
 
@@ -42,6 +43,35 @@ export function Choices({
           <span className="quiet small">{c.note}</span>
         </button>
       ))}
+    </div>
+  );
+}
+
+/** The buttons below the proposals: take the marked one, find another, set the file aside. */
+export function Taking({
+  file,
+  choice,
+  disabled,
+  onTake,
+  open,
+}: {
+  file: FileDetail;
+  choice: Choice | undefined;
+  disabled: boolean;
+  onTake: (choice: Choice | undefined) => void;
+  open: (dialog: Open) => void;
+}) {
+  return (
+    <div className="spread wrap padded tight">
+      {file.verdict !== 'paired' && (
+        <Button variant="filled" disabled={disabled} onClick={() => onTake(choice)}>
+          Accept {choice?.code}
+        </Button>
+      )}
+      <Button onClick={() => open('product')}>
+        {file.verdict === 'paired' ? 'Another product' : 'Find'}
+      </Button>
+      {file.verdict !== 'set aside' && <Button onClick={() => open('reason')}>Set aside…</Button>}
     </div>
   );
 }

@@ -1,24 +1,15 @@
 import { Button, Checkbox, Drawer, NativeSelect, TextInput } from '@mantine/core';
-import { useDebouncedValue } from '@mantine/hooks';
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { ClueList, ClueSetting, CluesChange, Lot, NamedClues } from '../client';
-import { previewClues } from '../client';
-import {
-  addClueListMutation,
-  changeClueListMutation,
-  getLotCluesOptions,
-  getLotCluesQueryKey,
-  listClueListsOptions,
-  listClueListsQueryKey,
-  readLotWithMutation,
-} from '../client/@tanstack/react-query.gen';
+import type { CluesChange, Lot, NamedClues } from '../client';
+import { getLotCluesOptions, listClueListsOptions } from '../client/@tanstack/react-query.gen';
 import { baseName, count, said } from '../shared/format';
 import { Failed } from '../shared/State';
 import { tell } from '../shared/tell';
-import { besideNames } from './words';
-import css from './Clues.module.css';
+import { useClueList } from './clueList';
 import { Setting, Tester, Learned, Languages } from './ClueParts';
+import css from './Clues.module.css';
+import { besideNames } from './words';
 
 /**
  * The clue list that a lot is read with: every change is tried at once on the whole lot, before it is kept.
@@ -55,18 +46,6 @@ function Loaded({ lot, path, onClose }: { lot: Lot; path: string; onClose: () =>
   ) : null;
 }
 
-function usePreview(lot: number, list: ClueList) {
-  const [asked] = useDebouncedValue(list, 150);
-  return useQuery({
-    queryKey: [{ _id: 'previewClues' }, lot, asked],
-    placeholderData: keepPreviousData,
-    retry: false,
-    staleTime: 0,
-    queryFn: async ({ signal }) =>
-      (await previewClues({ path: { id: lot }, body: asked, signal, throwOnError: true })).data,
-  });
-}
-
 function Editor({
   lot,
   path,
@@ -78,54 +57,14 @@ function Editor({
   now: NamedClues;
   onClose: () => void;
 }) {
-  const client = useQueryClient();
-  const [list, setList] = useState<ClueList>(now.list);
-  const [name, setName] = useState(now.id ? now.name : '');
-  const [always, setAlways] = useState(lot.originId > 0);
+  const clues = useClueList(lot, now, onClose);
+  const { list, setList, set, changed, preview } = clues;
   const lists = useQuery(listClueListsOptions());
-  const preview = usePreview(lot.id, list);
-  const add = useMutation(addClueListMutation());
-  const change = useMutation(changeClueListMutation());
-  const use = useMutation(readLotWithMutation());
-  const changed = JSON.stringify(list) !== JSON.stringify(now.list);
-  const set = (at: number, next: Partial<ClueSetting>) =>
-    setList({ ...list, clues: list.clues.map((c, i) => (i === at ? { ...c, ...next } : c)) });
   const numbered = list.clues.map((clue, at) => ({ clue, at }));
   const ordered = numbered.filter(({ clue }) => !besideNames.has(clue.clue));
   const beside = numbered.filter(({ clue }) => besideNames.has(clue.clue));
-  /** Lets two clues change places. */
-  const swap = (
-    one: { clue: ClueSetting; at: number },
-    other: { clue: ClueSetting; at: number } | undefined,
-  ) => {
-    if (other)
-      setList({
-        ...list,
-        clues: list.clues.map((c, i) => (i === one.at ? other.clue : i === other.at ? one.clue : c)),
-      });
-  };
   const decides = (clue: string) => preview.data?.clues[clue] ?? 0;
-  const readWith = async (id: number) => {
-    await use.mutateAsync({ path: { id: lot.id }, body: { list: id, always } });
-    void client.invalidateQueries({ queryKey: getLotCluesQueryKey({ path: { id: lot.id } }) });
-    void client.invalidateQueries({ queryKey: listClueListsQueryKey() });
-    onClose();
-  };
-  const keep = async () => {
-    try {
-      let id = now.id;
-      if (now.id > 0 && name.trim() === now.name)
-        await change.mutateAsync({
-          path: { id: now.id },
-          body: { name: now.name, list, version: now.version },
-        });
-      else id = (await add.mutateAsync({ body: { name: name.trim(), list } })).id;
-      await readWith(id);
-    } catch (e) {
-      tell('The list is not kept', said(e), true);
-    }
-  };
-  const working = add.isPending || change.isPending || use.isPending;
+  const failed = (e: unknown) => tell('Nothing changed', said(e), true);
   return (
     <div className="columns loosely">
       <div className="spread">
@@ -133,12 +72,8 @@ function Editor({
           aria-label="Read with"
           className="grow"
           value={String(now.id)}
-          disabled={working || changed}
-          onChange={(e) =>
-            void readWith(Number(e.currentTarget.value)).catch((err: unknown) =>
-              tell('Nothing changed', said(err), true),
-            )
-          }
+          disabled={clues.working || changed}
+          onChange={(e) => void clues.readWith(Number(e.currentTarget.value)).catch(failed)}
           data={[
             { value: '0', label: 'the usual clues' },
             ...(lists.data?.items ?? []).map((l) => ({ value: String(l.id), label: l.name })),
@@ -156,7 +91,11 @@ function Editor({
             clue={c.clue}
             files={decides(c.clue.clue)}
             onChange={(next) => set(c.at, next)}
-            moves={{ up: n > 0, down: n < ordered.length - 1, move: (by) => swap(c, ordered[n + by]) }}
+            moves={{
+              up: n > 0,
+              down: n < ordered.length - 1,
+              move: (by) => clues.swap(c.at, ordered[n + by]?.at ?? -1),
+            }}
           />
         ))}
       </div>
@@ -176,33 +115,45 @@ function Editor({
       <Languages value={list.languages ?? []} onChange={(languages) => setList({ ...list, languages })} />
       <div className="cluefoot">
         <Effect change={preview.data} error={preview.error} changed={changed} />
-        <div className="spread at-foot">
-          <TextInput
-            label="Name of the list"
-            value={name}
-            onChange={(e) => setName(e.currentTarget.value)}
-            className="grow"
-            placeholder={lot.name}
-          />
-          <Button
-            variant="filled"
-            disabled={!name.trim() || preview.isError || !changed}
-            loading={working}
-            onClick={() => void keep()}
-          >
-            Keep and read again
-          </Button>
-        </div>
-        {lot.originId > 0 && (
-          <Checkbox
-            size="xs"
-            checked={always}
-            onChange={(e) => setAlways(e.currentTarget.checked)}
-            label="Use it for whatever comes from this origin"
-          />
-        )}
+        <Keep lot={lot} now={now} clues={clues} />
       </div>
     </div>
+  );
+}
+
+/** Gives a list its name, keeps it and reads the lot with it. */
+function Keep({ lot, now, clues }: { lot: Lot; now: NamedClues; clues: ReturnType<typeof useClueList> }) {
+  const [name, setName] = useState(now.id ? now.name : '');
+  return (
+    <>
+      <div className="spread at-foot">
+        <TextInput
+          label="Name of the list"
+          value={name}
+          onChange={(e) => setName(e.currentTarget.value)}
+          className="grow"
+          placeholder={lot.name}
+        />
+        <Button
+          variant="filled"
+          disabled={!name.trim() || clues.preview.isError || !clues.changed}
+          loading={clues.working}
+          onClick={() =>
+            void clues.keep(name.trim()).catch((e: unknown) => tell('The list is not kept', said(e), true))
+          }
+        >
+          Keep and read again
+        </Button>
+      </div>
+      {lot.originId > 0 && (
+        <Checkbox
+          size="xs"
+          checked={clues.always}
+          onChange={(e) => clues.setAlways(e.currentTarget.checked)}
+          label="Use it for whatever comes from this origin"
+        />
+      )}
+    </>
   );
 }
 

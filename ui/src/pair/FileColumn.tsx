@@ -1,18 +1,20 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { memo, useCallback, useEffect, useRef, useState, type MouseEvent, type ReactNode } from 'react';
+import { useCallback, useEffect, useRef, useState, type ReactNode } from 'react';
 import type { File as LotFile, FileDetail, Group, ListFilesData, Lot } from '../client';
-import { getFileOptions, listFilesOptions } from '../client/@tanstack/react-query.gen';
-import { baseName, count, said } from '../shared/format';
+import { listFilesOptions } from '../client/@tanstack/react-query.gen';
+import { count, said } from '../shared/format';
 import { usePages } from '../shared/paging';
-import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
 import { VerdictMark } from '../shared/Verdict';
 import { atOf, tallOf } from '../shared/virtual';
 import type { Chosen } from './chosen';
+import { useChoosing } from './choosing';
+import { FileRow, rowHeight } from './FileRow';
 import { Groups, kindOf } from './Groups';
 import type { Doing } from './history';
+import { neighboursOf, useFetchAhead, type Neighbours } from './neighbours';
 
 export type Class = 'contested' | 'loose' | 'paired' | 'set aside';
 
@@ -39,7 +41,6 @@ export function FileColumn({
   children: ReactNode;
 }) {
   const client = useQueryClient();
-  const anchor = useRef(-1);
   /** Goes to the first file of what was chosen to be worked through. */
   const begin = useCallback(
     (query: NonNullable<ListFilesData['query']>) => {
@@ -99,54 +100,22 @@ export function FileColumn({
     },
     [begin, cls],
   );
-  const handlers = useRef<{ press: Pressed; choose: Pressed }>(null);
-  const upTo = async (to: number) => {
-    const [first, last] = [Math.min(anchor.current, to), Math.max(anchor.current, to)];
-    for (let offset = first; offset <= last && offset < first + chosenAtOnce; offset += 500)
-      chosen.add((await client.fetchQuery(ask({ offset, limit: Math.min(500, last - offset + 1) }))).items);
-  };
-  const choose = (file: LotFile, index: number, event: MouseEvent) => {
-    if (event.shiftKey && anchor.current >= 0)
-      upTo(index).catch((e: unknown) => tell('Not all are chosen', said(e), true));
-    else chosen.toggle(file);
-    anchor.current = index;
-  };
-  const press = (file: LotFile, index: number, event: MouseEvent) => {
-    if (event.ctrlKey || event.metaKey || event.shiftKey) return choose(file, index, event);
-    anchor.current = index;
-    pick(file.id);
-  };
-  useEffect(() => {
-    handlers.current = { press, choose };
-  });
-  const pressed = useCallback(
-    (file: LotFile, index: number, event: MouseEvent) => handlers.current?.press(file, index, event),
-    [],
-  );
-  const chose = useCallback(
-    (file: LotFile, index: number, event: MouseEvent) => handlers.current?.choose(file, index, event),
-    [],
+  const { press, choose } = useChoosing(
+    chosen,
+    async (window) => (await client.fetchQuery(ask(window))).items,
+    pick,
   );
   if (group && !files.loading && files.total !== within) setWithin(files.total);
   const around = neighboursOf(
     seen.map((row) => files.at(row.index)),
     here.id,
   );
-  const ahead = around.ahead.join(' ');
+  useFetchAhead(around.ahead);
   const first = files.at(0)?.id ?? 0;
   useEffect(
     () => onNeighbours({ before: around.before, after: around.after, first }),
     [around.before, around.after, first, onNeighbours],
   );
-  // The evidence of the next files is fetched before their turn comes, when the one that was asked for is on
-  // the screen.
-  useEffect(() => {
-    const later = window.setTimeout(() => {
-      for (const id of ahead.split(' '))
-        if (id) void client.prefetchQuery(getFileOptions({ path: { id: Number(id) } }));
-    }, 60);
-    return () => window.clearTimeout(later);
-  }, [ahead, client]);
   const index = seen.find((row) => files.at(row.index)?.id === here.id)?.index;
   // Only a row out of sight is scrolled to, with what comes before and after it: asking how far a column can
   // scroll has the page laid out.
@@ -158,17 +127,7 @@ export function FileColumn({
   }, [index, here.id, rows]);
   return (
     <section aria-label="Files">
-      <div className="classes" role="group" aria-label="Verdict">
-        {classes.map(([c, n]) => (
-          <button key={c} aria-pressed={c === cls} onClick={() => chooseClass(c)}>
-            <span className="verdict">
-              <VerdictMark verdict={c} size={12} />
-              <strong>{count(n)}</strong>
-            </span>
-            {c}
-          </button>
-        ))}
-      </div>
+      <Classes classes={classes} cls={cls} onChoose={chooseClass} />
       <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} doing={doing} />
       <div className="scroll" ref={box} tabIndex={0} role="region" aria-label={`Files, ${cls}`}>
         {files.error ? <Failed error={files.error} /> : total === 0 && <Empty title={`No file is ${cls}.`} />}
@@ -177,13 +136,13 @@ export function FileColumn({
             const file = files.at(row.index);
             return (
               <div key={row.key} className="at" style={atOf(row)}>
-                <Row
+                <FileRow
                   file={file}
                   index={row.index}
                   on={file?.id === here.id}
                   chosen={file !== undefined && chosen.has(file.id)}
-                  press={pressed}
-                  choose={chose}
+                  press={press}
+                  choose={choose}
                 />
               </div>
             );
@@ -195,81 +154,26 @@ export function FileColumn({
   );
 }
 
-/** Pixels, as the theme has it. */
-const rowHeight = 46;
-
-type Pressed = (file: LotFile, index: number, event: MouseEvent) => void;
-
-/** A file of the column; it is not rendered anew when the mark moves elsewhere. */
-const Row = memo(function Row({
-  file,
-  index,
-  on,
-  chosen,
-  press,
-  choose,
+function Classes({
+  classes,
+  cls,
+  onChoose,
 }: {
-  file: LotFile | undefined;
-  index: number;
-  on: boolean;
-  chosen: boolean;
-  press: Pressed;
-  choose: Pressed;
+  classes: [Class, number][];
+  cls: Class;
+  onChoose: (c: Class) => void;
 }) {
-  if (!file) return <div className="filerow" aria-hidden />; // on its way
   return (
-    <div className={`filerow${on ? ' on' : ''}`}>
-      <button onClick={(e) => press(file, index, e)} aria-current={on} title={file.path}>
-        <Picture sum={file.sum} none="" />
-        <span className="narrow">
-          <span className="mono clip block">{baseName(file.path)}</span>
-          <span className="why clip block">
-            {file.code ? (
-              <>
-                {file.code}
-                {file.place > 0 && `, place ${file.place}`}
-                {file.view && `, ${file.view}`}
-              </>
-            ) : (
-              file.reason
-            )}
+    <div className="classes" role="group" aria-label="Verdict">
+      {classes.map(([c, n]) => (
+        <button key={c} aria-pressed={c === cls} onClick={() => onChoose(c)}>
+          <span className="verdict">
+            <VerdictMark verdict={c} size={12} />
+            <strong>{count(n)}</strong>
           </span>
-        </span>
-      </button>
-      <input
-        type="checkbox"
-        tabIndex={-1}
-        aria-label={`Choose ${baseName(file.path)}`}
-        checked={chosen}
-        onClick={(e) => choose(file, index, e)}
-        readOnly
-      />
+          {c}
+        </button>
+      ))}
     </div>
   );
-});
-
-/** How many files one press can choose. */
-const chosenAtOnce = 20_000;
-
-/**
- * The files before and behind the one that is shown, and the first of the list that is worked through; 0 for
- * none.
- */
-export interface Neighbours {
-  before: number;
-  after: number;
-  first: number;
-}
-
-/** How many files ahead are fetched before their turn comes. */
-const fetchedAhead = 4;
-
-function neighboursOf(
-  files: (LotFile | undefined)[],
-  here: number,
-): Omit<Neighbours, 'first'> & { ahead: number[] } {
-  const at = files.findIndex((f) => f?.id === here);
-  const ids = (from: number) => files.slice(from, from + fetchedAhead).flatMap((f) => (f ? [f.id] : []));
-  if (at < 0) return { before: 0, after: files.find((f) => f !== undefined)?.id ?? 0, ahead: ids(0) };
-  return { before: files[at - 1]?.id ?? 0, after: files[at + 1]?.id ?? 0, ahead: ids(at + 1) };
 }

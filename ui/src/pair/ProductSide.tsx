@@ -30,12 +30,7 @@ export function ProductSide({
   const marked = targetOf(target.product, target.variant);
   const variant = named.find((n) => n.target.kind === 'variant' && sameTarget(n.target, marked));
   return (
-    <div
-      className={`scroll ${css.side}`}
-      tabIndex={0}
-      role="region"
-      aria-label="Product’s pictures"
-    >
+    <div className={`scroll ${css.side}`} tabIndex={0} role="region" aria-label="Product’s pictures">
       <div>
         <Link className="link" to={`/products/${owner.id}`}>
           <strong>{title || code}</strong>

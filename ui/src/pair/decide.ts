@@ -9,7 +9,7 @@ import {
 } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
 import { tell } from '../shared/tell';
-import type { Neighbours } from './FileColumn';
+import type { Neighbours } from './neighbours';
 import { tellStayed, type Doing, type Step } from './history';
 
 /** What is decided of a file, whichever version it has by then. */

@@ -99,3 +99,5 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
 
   return { pairWith, setView, setPlace, setAside, deed };
 }
+
+export type Deeds = ReturnType<typeof useDeeds>;

@@ -6,6 +6,8 @@ import type { Plan } from '../client';
 import { applyPlanMutation, makePlanMutation, revertPlanMutation } from '../client/@tanstack/react-query.gen';
 import { count, some } from '../shared/format';
 import { failed, type Way, ways } from './ways';
+
+/** What a plan is of, how it places, and what can be done with it. */
 export function Head({ plan, working }: { plan: Plan; working: boolean }) {
   const [sure, setSure] = useState(false);
   const navigate = useNavigate();
@@ -18,59 +20,21 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
   });
   const lots = plan.lots.map((l) => l.id);
   const apply = useMutation({ ...applyPlanMutation(), onError: failed });
-  const revert = useMutation({ ...revertPlanMutation(), onError: failed });
   const draft = plan.state === 'draft';
   const waits = draft ? plan.products : plan.state === 'applied' ? plan.planned : 0;
   return (
     <div className="head">
       <div className="narrow">
-        <h1 className="clip titled">
-          {plan.kind === 'hand' ? (
-            'Change by hand'
-          ) : (
-            <>
-              Plan of{' '}
-              {plan.lots.map((l, i) => (
-                <span key={l.id}>
-                  {i > 0 && ' and '}
-                  <Link className="link" to={`/lots/${l.id}`}>
-                    {l.name}
-                  </Link>
-                </span>
-              ))}
-            </>
-          )}
-        </h1>
+        <PlanTitle plan={plan} />
         {draft && plan.lots.length > 1 && (
-          <Menu position="bottom-start">
-            <Menu.Target>
-              <Button size="compact-xs" mr={8}>
-                {count(plan.lots.length)} lots…
-              </Button>
-            </Menu.Target>
-            <Menu.Dropdown>
-              {plan.lots.map((l) => (
-                <Menu.Item
-                  key={l.id}
-                  onClick={() =>
-                    make.mutate({ body: { lots: lots.filter((id) => id !== l.id), way: plan.way as Way } })
-                  }
-                >
-                  Leave out {l.name}
-                </Menu.Item>
-              ))}
-            </Menu.Dropdown>
-          </Menu>
+          <LeaveOut
+            plan={plan}
+            onLeave={(lot) =>
+              make.mutate({ body: { lots: lots.filter((id) => id !== lot), way: plan.way as Way } })
+            }
+          />
         )}
-        <span className="quiet">
-          {draft
-            ? ways.find((w) => w.value === plan.way)?.what
-            : plan.state === 'applied'
-              ? `Applied to ${some(plan.applied, 'product')}. It can be taken back at any time.`
-              : plan.state === 'reverted'
-                ? 'Taken back: every product is as it was.'
-                : `${plan.state}…`}
-        </span>
+        <span className="quiet">{standingOf(plan)}</span>
       </div>
       <div className="spread push fixed">
         {draft && (
@@ -101,25 +65,83 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
           <Button onClick={() => setSure(true)}>Revert…</Button>
         )}
       </div>
-      <Modal opened={sure} onClose={() => setSure(false)} title="Take this plan back?">
-        <p className="flush">
-          {some(plan.applied, 'product')} will show what they showed before. What was changed on them since
-          then stays. No file is deleted, and the lot can be planned again.
-        </p>
-        <div className="spread">
-          <Button
-            variant="filled"
-            loading={revert.isPending}
-            onClick={() => {
-              revert.mutate({ path: { id: plan.id } });
-              setSure(false);
-            }}
-          >
-            Revert {some(plan.applied, 'product')}
-          </Button>
-          <Button onClick={() => setSure(false)}>Leave it</Button>
-        </div>
-      </Modal>
+      <TakeBack plan={plan} open={sure} onClose={() => setSure(false)} />
     </div>
+  );
+}
+
+function standingOf(plan: Plan) {
+  switch (plan.state) {
+    case 'draft':
+      return ways.find((w) => w.value === plan.way)?.what;
+    case 'applied':
+      return `Applied to ${some(plan.applied, 'product')}. It can be taken back at any time.`;
+    case 'reverted':
+      return 'Taken back: every product is as it was.';
+    default:
+      return `${plan.state}…`;
+  }
+}
+
+const PlanTitle = ({ plan }: { plan: Plan }) => (
+  <h1 className="clip titled">
+    {plan.kind === 'hand' ? (
+      'Change by hand'
+    ) : (
+      <>
+        Plan of{' '}
+        {plan.lots.map((l, i) => (
+          <span key={l.id}>
+            {i > 0 && ' and '}
+            <Link className="link" to={`/lots/${l.id}`}>
+              {l.name}
+            </Link>
+          </span>
+        ))}
+      </>
+    )}
+  </h1>
+);
+
+/** Of several lots that are planned together, one can be left out. */
+const LeaveOut = ({ plan, onLeave }: { plan: Plan; onLeave: (lot: number) => void }) => (
+  <Menu position="bottom-start">
+    <Menu.Target>
+      <Button size="compact-xs" mr={8}>
+        {count(plan.lots.length)} lots…
+      </Button>
+    </Menu.Target>
+    <Menu.Dropdown>
+      {plan.lots.map((l) => (
+        <Menu.Item key={l.id} onClick={() => onLeave(l.id)}>
+          Leave out {l.name}
+        </Menu.Item>
+      ))}
+    </Menu.Dropdown>
+  </Menu>
+);
+
+function TakeBack({ plan, open, onClose }: { plan: Plan; open: boolean; onClose: () => void }) {
+  const revert = useMutation({ ...revertPlanMutation(), onError: failed });
+  return (
+    <Modal opened={open} onClose={onClose} title="Take this plan back?">
+      <p className="flush">
+        {some(plan.applied, 'product')} will show what they showed before. What was changed on them since then
+        stays. No file is deleted, and the lot can be planned again.
+      </p>
+      <div className="spread">
+        <Button
+          variant="filled"
+          loading={revert.isPending}
+          onClick={() => {
+            revert.mutate({ path: { id: plan.id } });
+            onClose();
+          }}
+        >
+          Revert {some(plan.applied, 'product')}
+        </Button>
+        <Button onClick={onClose}>Leave it</Button>
+      </div>
+    </Modal>
   );
 }

@@ -17,7 +17,8 @@ import { TermsFields } from '../Terms';
 import { PageView } from './PageView';
 import { Pictures } from './Pictures';
 import { trialOptions } from './questions';
-import { Steps, type Step } from './Steps';
+import type { Step } from './step';
+import { Steps } from './Steps';
 import css from './Workshop.module.css';
 
 const empty: Recipe = {
@@ -116,10 +117,7 @@ function Bench({ origin }: { origin?: Origin }) {
           {pointing && side !== 'pictures' && (
             <div className="note warn">
               Click what the step “{pointing.label}” shall find.{' '}
-              <button
-                className="link underlined"
-                onClick={() => point(undefined)}
-              >
+              <button className="link underlined" onClick={() => point(undefined)}>
                 Leave it
               </button>
             </div>
