@@ -10,12 +10,34 @@ import (
 	"fmt"
 )
 
-// The reasons why a text is not a GTIN.
+// The kinds of reasons why a text is not a GTIN.
 var (
 	ErrNotDigits  = errors.New("a GTIN holds digits only")
 	ErrLength     = errors.New("a GTIN has 8, 12, 13 or 14 digits")
 	ErrCheckDigit = errors.New("the check digit is wrong")
 )
+
+// Error says where a text is not a GTIN, and how.
+type Error struct {
+	Text   string // as it was given
+	At     int    // byte of Text that is wrong: a character that is no digit, or the check digit; -1 for none
+	Digits int    // that were counted, of ErrLength
+	Want   byte   // the check digit that it would have to be, of ErrCheckDigit
+	Kind   error  // ErrNotDigits, ErrLength or ErrCheckDigit
+}
+
+func (e *Error) Error() string {
+	switch e.Kind {
+	case ErrLength:
+		return fmt.Sprintf("%q has %d digits: %v", clip(e.Text), e.Digits, e.Kind)
+	case ErrCheckDigit:
+		return fmt.Sprintf("%q ends in %c, expected %c: %v", clip(e.Text), e.Text[e.At], e.Want, e.Kind)
+	}
+	return fmt.Sprintf("%q: %v", clip(e.Text), e.Kind)
+}
+
+// Unwrap returns the kind.
+func (e *Error) Unwrap() error { return e.Kind }
 
 // CheckDigit returns the GS1 check digit (0 to 9) of digits, the number
 // without its last figure: from the right, the figures are weighted 3, 1, 3 …
@@ -33,26 +55,28 @@ func CheckDigit(digits string) byte {
 // Normalise returns the 14-digit form of a GTIN-8, -12, -13 or -14: padded
 // with zeros on the left, so that all the forms of one number are equal.
 // Spaces and hyphens, as people write them between groups, are passed over.
-// The error wraps ErrNotDigits, ErrLength or ErrCheckDigit.
+// The error is an *Error.
 func Normalise(text string) (string, error) {
 	digits := make([]byte, 0, 14)
+	end := -1 // the last figure
 	for i := 0; i < len(text); i++ {
 		switch c := text[i]; {
 		case c >= '0' && c <= '9':
 			digits = append(digits, c)
+			end = i
 		case c == ' ' || c == '-':
 		default:
-			return "", fmt.Errorf("%q: %w", clip(text), ErrNotDigits)
+			return "", &Error{Text: text, At: i, Kind: ErrNotDigits}
 		}
 	}
 	switch len(digits) {
 	case 8, 12, 13, 14:
 	default:
-		return "", fmt.Errorf("%q has %d digits: %w", clip(text), len(digits), ErrLength)
+		return "", &Error{Text: text, At: -1, Digits: len(digits), Kind: ErrLength}
 	}
 	last := len(digits) - 1
 	if want := CheckDigit(string(digits[:last])); want != digits[last] {
-		return "", fmt.Errorf("%q ends in %c, expected %c: %w", clip(text), digits[last], want, ErrCheckDigit)
+		return "", &Error{Text: text, At: end, Want: want, Kind: ErrCheckDigit}
 	}
 	return Pad(string(digits)), nil
 }

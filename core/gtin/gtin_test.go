@@ -66,3 +66,19 @@ func TestEverySingleWrongFigureIsFound(t *testing.T) {
 		}
 	}
 }
+
+// TestErrorsSayWhere looks at the position and kind of what is wrong.
+func TestErrorsSayWhere(t *testing.T) {
+	for text, want := range map[string]Error{
+		"629-1041500214":  {At: 13, Want: '3', Kind: ErrCheckDigit},
+		"62910415002I3":   {At: 11, Kind: ErrNotDigits},
+		" 12 345":         {At: -1, Digits: 5, Kind: ErrLength},
+		"6291041500214  ": {At: 12, Want: '3', Kind: ErrCheckDigit},
+	} {
+		_, err := Normalise(text)
+		var at *Error
+		if want.Text = text; !errors.As(err, &at) || *at != want || !errors.Is(err, want.Kind) {
+			t.Errorf("%q: %+v, want %+v", text, at, want)
+		}
+	}
+}

@@ -49,7 +49,13 @@ type Page struct {
 // maxElements bounds what is read of a page.
 const maxElements = 200_000
 
-// ReadPage reads the HTML of a page, as UTF-8, found at an address.
+// TooLong means that a page has more elements than are read.
+type TooLong struct{ Most int }
+
+func (e TooLong) Error() string { return fmt.Sprintf("the page has more than %d elements", e.Most) }
+
+// ReadPage reads the HTML of a page, as UTF-8, found at an address. The error is
+// a TooLong, or what the parser says.
 func ReadPage(address *url.URL, content []byte) (*Page, error) {
 	root, err := html.Parse(bytes.NewReader(content))
 	if err != nil {
@@ -61,7 +67,7 @@ func ReadPage(address *url.URL, content []byte) (*Page, error) {
 			continue
 		}
 		if p.elements = append(p.elements, n); len(p.elements) > maxElements {
-			return nil, fmt.Errorf("the page has more than %d elements", maxElements)
+			return nil, TooLong{maxElements}
 		}
 		p.numbers[n] = len(p.elements)
 	}

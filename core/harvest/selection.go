@@ -22,14 +22,18 @@ type Selection struct {
 	Days     int      `json:"days,omitempty" doc:"Changed at most so many days ago"`
 }
 
-// Check returns what is wrong with a selection's patterns, or nil.
+// NoPattern means that a text of a selection is no pattern for names.
+type NoPattern struct{ Text string }
+
+func (e NoPattern) Error() string {
+	return fmt.Sprintf("%q is not a pattern: use * for any characters, ** for any folders, ? for one character, {a,b} for either", e.Text)
+}
+
+// Check returns what is wrong with a selection's patterns, a NoPattern, or nil.
 func (s Selection) Check() error {
 	for _, pattern := range append(append([]string{}, s.Include...), s.Exclude...) {
 		if !doublestar.ValidatePattern(pattern) {
-			return fmt.Errorf(
-				"%q is not a pattern: use * for any characters, ** for any folders, ? for one character, {a,b} for either",
-				pattern,
-			)
+			return NoPattern{pattern}
 		}
 	}
 	return nil

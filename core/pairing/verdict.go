@@ -190,7 +190,19 @@ func ReadClueList(r io.Reader) (ClueList, error) {
 	return list.Whole(), list.Check()
 }
 
-// Check says what of a list cannot be used.
+// ListError says what of a clue list cannot be used.
+type ListError struct {
+	Part string // "clue", "step" or "language"
+	At   int    // which of them, from 1
+	Err  error
+}
+
+func (e *ListError) Error() string { return fmt.Sprintf("%s %d: %v", e.Part, e.At, e.Err) }
+
+// Unwrap returns what is wrong with it.
+func (e *ListError) Unwrap() error { return e.Err }
+
+// Check says what of a list cannot be used: a *ListError.
 func (list ClueList) Check() error {
 	_, err := list.compile()
 	return err
@@ -220,16 +232,16 @@ func (list ClueList) compile() (*compiled, error) {
 	for i, setting := range list.Clues {
 		c := Clue(slices.Index(clueNames[:], setting.Clue))
 		if setting.Clue == "" || int(c) >= len(available) {
-			return nil, fmt.Errorf("clue %d: %q is not a clue; there are %v", i+1, setting.Clue, DefaultClues().names())
+			return nil, &ListError{"clue", i + 1, fmt.Errorf("%q is not a clue; there are %v", setting.Clue, DefaultClues().names())}
 		}
 		if seen[c] {
-			return nil, fmt.Errorf("clue %d: %q stands in the list twice", i+1, setting.Clue)
+			return nil, &ListError{"clue", i + 1, fmt.Errorf("%q stands in the list twice", setting.Clue)}
 		}
 		seen[c] = true
 		for _, text := range setting.Patterns {
 			p, err := compilePattern(text, setting.OnPath)
 			if err != nil {
-				return nil, fmt.Errorf("clue %d: %w", i+1, err)
+				return nil, &ListError{"clue", i + 1, err}
 			}
 			with.patterns = append(with.patterns, p)
 		}
@@ -248,12 +260,12 @@ func (list ClueList) compile() (*compiled, error) {
 	}
 	for i, step := range list.Steps {
 		if err := step.check(); err != nil {
-			return nil, fmt.Errorf("step %d: %w", i+1, err)
+			return nil, &ListError{"step", i + 1, err}
 		}
 	}
-	for _, language := range list.Languages {
+	for i, language := range list.Languages {
 		if languages[language] == nil {
-			return nil, fmt.Errorf("language %q is not known; there are de, es, fr, it, nl", language)
+			return nil, &ListError{"language", i + 1, fmt.Errorf("%q is not known; there are de, es, fr, it, nl", language)}
 		}
 	}
 	return with, nil

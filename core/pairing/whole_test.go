@@ -1,6 +1,7 @@
 package pairing
 
 import (
+	"errors"
 	"reflect"
 	"slices"
 	"testing"
@@ -50,6 +51,22 @@ func TestCluesBesideNamesHaveNoOrder(t *testing.T) {
 			if got, err := Lot(wideCatalog(), list, paths, true); err != nil || !reflect.DeepEqual(got, want) {
 				t.Errorf("%s at %d: %+v %v", clue, at, got, err)
 			}
+		}
+	}
+}
+
+// TestAListSaysWhatOfItCannotBeUsed looks at the part and its number.
+func TestAListSaysWhatOfItCannotBeUsed(t *testing.T) {
+	for want, list := range map[ListError]ClueList{
+		{Part: "clue", At: 2}:     {Clues: []ClueSetting{{Clue: "folder"}, {Clue: "guess"}}},
+		{Part: "clue", At: 3}:     {Clues: []ClueSetting{{Clue: "folder"}, {Clue: "title"}, {Clue: "folder"}}},
+		{Part: "clue", At: 1}:     {Clues: []ClueSetting{{Clue: "pattern", Patterns: []string{"(?P<key>"}}}},
+		{Part: "step", At: 1}:     {Steps: []Step{{Kind: "pad"}}},
+		{Part: "language", At: 2}: {Languages: []string{"de", "xx"}},
+	} {
+		var at *ListError
+		if err := list.Check(); !errors.As(err, &at) || at.Part != want.Part || at.At != want.At || at.Err == nil {
+			t.Errorf("%+v: %v, want %s %d", list, err, want.Part, want.At)
 		}
 	}
 }

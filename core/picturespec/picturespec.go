@@ -165,10 +165,20 @@ func (t Type) Name() string {
 	return t.Refusal()
 }
 
-// CheckSize returns why a picture is too large to be decoded, or nil.
+// TooLarge means that a picture has more pixels than are decoded.
+type TooLarge struct {
+	Width, Height int
+	Most          int64 // pixels
+}
+
+func (e TooLarge) Error() string {
+	return fmt.Sprintf("%d × %d pixels are more than the limit of %d million", e.Width, e.Height, e.Most/1_000_000)
+}
+
+// CheckSize returns why a picture is too large to be decoded, a TooLarge, or nil.
 func (l Limits) CheckSize(width, height int) error {
 	if pixels := int64(width) * int64(height); pixels > l.Pixels {
-		return fmt.Errorf("%d × %d pixels are more than the limit of %d million", width, height, l.Pixels/1_000_000)
+		return TooLarge{width, height, l.Pixels}
 	}
 	return nil
 }

@@ -20,14 +20,26 @@ type Rewrite struct {
 	Pattern bool   `json:"pattern" doc:"Find is an RE2 pattern, and With may name its groups: $1"`
 }
 
+// NoPattern means that a rewrite's text is no pattern, and why.
+type NoPattern struct {
+	At   int // which rewrite of the list, from 1
+	Text string
+	Err  error
+}
+
+func (e *NoPattern) Error() string { return fmt.Sprintf("%q is not a pattern: %v", e.Text, e.Err) }
+
+// Unwrap returns what the pattern's parser says.
+func (e *NoPattern) Unwrap() error { return e.Err }
+
 // Rewriting is a list of rewrites, done one after the other.
 type Rewriting []Rewrite
 
-// Compile returns what does a rewriting, or what is wrong with it. The result
+// Compile returns what does a rewriting, or a *NoPattern. The result
 // may be used side by side.
 func (l Rewriting) Compile() (func(address string) string, error) {
 	steps := make([]func(string) string, 0, len(l))
-	for _, r := range l {
+	for i, r := range l {
 		if r.Find == "" {
 			continue
 		}
@@ -37,7 +49,7 @@ func (l Rewriting) Compile() (func(address string) string, error) {
 		}
 		pattern, err := regexp.Compile(r.Find)
 		if err != nil {
-			return nil, fmt.Errorf("%q is not a pattern: %w", r.Find, err)
+			return nil, &NoPattern{i + 1, r.Find, err}
 		}
 		steps = append(steps, func(address string) string { return pattern.ReplaceAllString(address, r.With) })
 	}

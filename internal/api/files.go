@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"encoding/json"
-	"errors"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -11,7 +10,6 @@ import (
 	"ambrosa/core/pairing"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/reading"
-	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
 
@@ -50,8 +48,6 @@ type decision struct {
 	Reason  string          `json:"reason,omitempty" maxLength:"300"`
 	Version int             `json:"version" doc:"Of the file as the person saw it"`
 }
-
-func asRefused(err error, refused *sheetfile.Refused) bool { return errors.As(err, refused) }
 
 func (s *Server) fileOperations(api huma.API) {
 	const tags = resource("Files")

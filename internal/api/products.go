@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 
@@ -239,15 +240,15 @@ func (s *Server) importProducts(ctx context.Context, body io.Reader) (report imp
 		}
 		return nil
 	})
-	var refused sheetfile.Refused
+	var refused *sheetfile.Refused
 	switch {
 	case err == nil:
 		return report, flush()
-	case asRefused(err, &refused):
+	case errors.As(err, &refused):
 		if flushErr := flush(); flushErr != nil {
 			return report, flushErr
 		}
-		said := string(refused)
+		said := refused.Reason
 		if report.Rows > 0 {
 			said += fmt.Sprintf(" What stands before it was taken: %d rows, %d refused.", report.Rows, report.Refused)
 		}

@@ -48,7 +48,7 @@ func Run(files Files, stdin io.Reader, stdout io.Writer) error {
 	}
 	verdicts, err := pairing.Lot(catalog, clues, names, false)
 	if err != nil {
-		return fmt.Errorf("%s: %w", files.Clues, err)
+		return inFile(files.Clues, err)
 	}
 	if err := heedSheet(files.Clues, clues, catalog, names, verdicts); err != nil {
 		return err
@@ -67,7 +67,7 @@ func readClues(path string) (pairing.ClueList, error) {
 	defer file.Close()
 	list, err := pairing.ReadClueList(file)
 	if err != nil {
-		return list, fmt.Errorf("%s: %w", path, err)
+		return list, inFile(path, err)
 	}
 	return list, nil
 }
@@ -101,7 +101,7 @@ func readNames(path string, stdin io.Reader) ([]string, error) {
 	}
 	if !utf8.ValidString(text) {
 		line := 1 + strings.Count(text[:firstInvalid(text)], "\n")
-		return nil, fmt.Errorf("%s: line %d is not UTF-8", path, line)
+		return nil, &LineError{path, line, errors.New("it is not UTF-8")}
 	}
 	text = strings.TrimPrefix(text, "\ufeff")
 	names := make([]string, 0, strings.Count(text, "\n")+1)
@@ -138,7 +138,7 @@ func readCatalogFile(path string) (*pairing.Catalog, error) {
 	}
 	catalog, err := readCatalog(content)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", path, err)
+		return nil, inFile(path, err)
 	}
 	return catalog, nil
 }
@@ -150,7 +150,8 @@ func readCatalog(content string) (*pairing.Catalog, error) {
 	}
 	catalog := pairing.NewCatalog(s.items, s.attributes...)
 	if first, second, ok := catalog.Twice(); ok {
-		return nil, fmt.Errorf("line %d: the SKU %q stands in line %d already", s.lines[second], s.items[second].SKU, s.lines[first])
+		twice := fmt.Errorf("the SKU %q stands in line %d already", s.items[second].SKU, s.lines[first])
+		return nil, &LineError{Line: int(s.lines[second]), Err: twice}
 	}
 	return catalog, nil
 }
@@ -164,7 +165,7 @@ func readSheet(content string) (sheet, error) {
 		return sheet{}, err
 	}
 	if names == nil {
-		return sheet{}, errors.New("line 1: the file is empty, a header row with the column \"sku\" is needed")
+		return sheet{}, &LineError{Line: 1, Err: errors.New("the file is empty, a header row with the column \"sku\" is needed")}
 	}
 	columns, err := readHeader(names)
 	if err != nil {
@@ -212,7 +213,7 @@ type columns struct {
 func readHeader(cells []string) (columns, error) {
 	header, err := products.Header(cells, false, sheets.SKU)
 	if err != nil {
-		return columns{}, fmt.Errorf("line 1: %w", err)
+		return columns{}, &LineError{Line: 1, Err: err}
 	}
 	return columns{
 		sku:        header.Column(sheets.SKU),
@@ -233,11 +234,11 @@ func (c *columns) readRows(part *rows, into sheet) (n int, err error) {
 			return n, err
 		}
 		if len(cells) != c.width {
-			return n, fmt.Errorf("line %d: %d cells, but the header has %d", part.line, len(cells), c.width)
+			return n, &LineError{Line: part.line, Err: fmt.Errorf("%d cells, but the header has %d", len(cells), c.width)}
 		}
 		c.readItem(cells, &into.items[n])
 		if into.items[n].SKU == "" {
-			return n, fmt.Errorf("line %d: the SKU is empty", part.line)
+			return n, &LineError{Line: part.line, Err: errors.New("the SKU is empty")}
 		}
 		into.lines[n] = int32(part.line)
 		n++

@@ -74,7 +74,7 @@ func TestInputThatCannotBeUsed(t *testing.T) {
 		"empty SKU":      {"sku,title\nA,x\n,y\n", "", "", "line 3: the SKU is empty"},
 		"ragged":         {"sku,title\nA\n", "", "", "line 2: 1 cells"},
 		"open quote":     {"sku,title\nA,\"x\n", "", "", "line 2: a quote"},
-		"names in UTF-8": {"sku\nA\n", "a.jpg\n\xff.jpg\n", "", "line 2 is not UTF-8"},
+		"names in UTF-8": {"sku\nA\n", "a.jpg\n\xff.jpg\n", "", "line 2: it is not UTF-8"},
 		"clue list":      {"sku\nA\n", "", `{"clues":[{"clue":"x"}]}`, "clues.json"},
 	} {
 		if _, err := run(t, c.catalog, c.names, c.clues); err == nil || !strings.Contains(err.Error(), c.want) ||

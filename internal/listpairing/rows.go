@@ -32,6 +32,32 @@ func (r *rows) split(n int) (parts []*rows) {
 	return append(parts, &rows{text: text, next: next})
 }
 
+// LineError says on which line something is wrong with a list, and what.
+type LineError struct {
+	Path string // as the person gave it
+	Line int    // from 1; 0 for the file as a whole
+	Err  error
+}
+
+func (e *LineError) Error() string {
+	if e.Line == 0 {
+		return fmt.Sprintf("%s: %v", e.Path, e.Err)
+	}
+	return fmt.Sprintf("%s: line %d: %v", e.Path, e.Line, e.Err)
+}
+
+// Unwrap returns what is wrong there.
+func (e *LineError) Unwrap() error { return e.Err }
+
+// inFile says which file an error is about.
+func inFile(path string, err error) error {
+	if at := (*LineError)(nil); errors.As(err, &at) {
+		at.Path = path
+		return at
+	}
+	return &LineError{Path: path, Err: err}
+}
+
 var errOpenQuote = errors.New("a quote is opened and not closed")
 
 // read appends the cells of the next row to cells; nil means that there is
@@ -49,7 +75,7 @@ func (r *rows) read(cells []string) ([]string, error) {
 	for {
 		cell, ended, err := r.cell()
 		if err != nil {
-			return nil, fmt.Errorf("line %d: %w", r.line, err)
+			return nil, &LineError{Line: r.line, Err: err}
 		}
 		cells = append(cells, cell)
 		if ended {

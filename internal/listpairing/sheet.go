@@ -27,7 +27,7 @@ func heedSheet(list string, clues pairing.ClueList, catalog *pairing.Catalog, na
 		}
 		found, err := readRows(content)
 		if err != nil {
-			return fmt.Errorf("%s: %w", path, err)
+			return inFile(path, err)
 		}
 		index, listener := pairing.NewRows(found), pairing.NewListener(catalog)
 		for i := range verdicts {

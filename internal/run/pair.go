@@ -135,7 +135,7 @@ func (r *Runner) readSheet(ctx context.Context, run store.Run, sheet store.Sheet
 	defer done()
 	rows, err := sheetfile.ReadRows(ctx, r.Readers, sheet.Path, path)
 	said := fmt.Sprintf("a spreadsheet, not a picture; its %d rows name files", len(rows))
-	var refused sheetfile.Refused
+	var refused *sheetfile.Refused
 	if errors.As(err, &refused) {
 		rows, said = nil, "a spreadsheet, not a picture. "+refused.Error()
 	} else if err != nil {

@@ -24,7 +24,7 @@ const (
 // answer is a line of what that process says: rows, and at last how it ended.
 type answer struct {
 	Rows    []pairing.Row `json:"rows,omitempty"`
-	Refused string        `json:"refused,omitempty"`
+	Refused *Refused      `json:"refused,omitempty"`
 	End     bool          `json:"end,omitempty"`
 }
 
@@ -48,23 +48,23 @@ func Serve(name, path string, out io.Writer) error {
 	said := bufio.NewWriter(out)
 	lines := json.NewEncoder(said)
 	rows, err := readRows(name, file)
-	var refused Refused
+	var refused *Refused
 	if err != nil && !errors.As(err, &refused) {
 		return err
 	}
-	for len(rows) > 0 && refused == "" {
+	for len(rows) > 0 && refused == nil {
 		n := min(len(rows), toldAtOnce)
 		if err := lines.Encode(answer{Rows: rows[:n]}); err != nil {
 			return err
 		}
 		rows = rows[n:]
 	}
-	return errors.Join(lines.Encode(answer{Refused: string(refused), End: true}), said.Flush())
+	return errors.Join(lines.Encode(answer{Refused: refused, End: true}), said.Flush())
 }
 
 // ReadRows reads which file shows which SKU from the sheet at path, a CSV of any
 // delimiter or an XLSX's first sheet; name is what a person knows it by. It is
-// read by a process of the program. Refused says why a sheet as a whole says
+// read by a process of the program. A *Refused says why a sheet as a whole says
 // nothing of files.
 func ReadRows(ctx context.Context, program contained.Program, name, path string) (rows []pairing.Row, err error) {
 	scratch, err := os.MkdirTemp("", "ambrosa-sheet-*")
@@ -81,32 +81,32 @@ func ReadRows(ctx context.Context, program contained.Program, name, path string)
 	switch {
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
-	case refused != "":
+	case refused != nil:
 		return nil, refused
 	case errors.Is(ended, contained.ErrMemory):
-		return nil, Refused("Reading it needs more memory than is allowed.")
+		return nil, refuse(Damaged, "Reading it needs more memory than is allowed.")
 	case errors.Is(ended, contained.ErrSilent):
-		return nil, Refused("Reading it takes too long.")
+		return nil, refuse(Damaged, "Reading it takes too long.")
 	case err != nil, ended != nil:
-		return nil, Refused("It is damaged in a way that makes its reader fail.")
+		return nil, refuse(Damaged, "It is damaged in a way that makes its reader fail.")
 	}
 	return rows, nil
 }
 
-func heard(child io.Reader) (rows []pairing.Row, refused Refused, err error) {
+func heard(child io.Reader) (rows []pairing.Row, refused *Refused, err error) {
 	lines := bufio.NewScanner(child)
 	lines.Buffer(nil, maxLine)
 	for lines.Scan() {
 		var a answer
 		if err := json.Unmarshal(lines.Bytes(), &a); err != nil {
-			return nil, "", fmt.Errorf("read what the sheet's reader says: %w", err)
+			return nil, nil, fmt.Errorf("read what the sheet's reader says: %w", err)
 		}
 		if rows = append(rows, a.Rows...); len(rows) > maxRows {
 			return nil, tooManyRows, nil
 		}
 		if a.End {
-			return rows, Refused(a.Refused), nil
+			return rows, a.Refused, nil
 		}
 	}
-	return nil, "", errors.Join(io.ErrUnexpectedEOF, lines.Err())
+	return nil, nil, errors.Join(io.ErrUnexpectedEOF, lines.Err())
 }

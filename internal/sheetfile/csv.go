@@ -11,34 +11,29 @@ import (
 	"ambrosa/core/catalog"
 )
 
-// Refused says in the user's words why a sheet as a whole cannot be read, or
-// not further.
-type Refused string
-
-func (r Refused) Error() string { return string(r) }
-
 // ReadCSV reads products from a CSV with a header row and calls each for every
 // row, with its problems and whether it can be taken. A SKU that stands twice is
-// taken once, the first time. The error is Refused, one of the source, or what
+// taken once, the first time. The error is a *Refused, one of the source, or what
 // each returns.
 func ReadCSV(source io.Reader, each func(row catalog.Row, problems []catalog.Problem, taken bool) error) error {
 	table, err := newTable(source)
 	if errors.Is(err, io.EOF) {
-		return Refused("The file is empty: a header row with the column \"sku\" is needed.")
+		return refuse(Empty, "The file is empty: a header row with the column \"sku\" is needed.")
 	}
 	if err != nil {
 		return err
 	}
 	header, at, err := table.next()
 	if errors.Is(err, io.EOF) {
-		return Refused("The file is empty: a header row with the column \"sku\" is needed.")
+		return refuse(Empty, "The file is empty: a header row with the column \"sku\" is needed.")
 	}
 	if err != nil {
-		return Refused("The header row cannot be read: " + reason(err))
+		return refuse(NoHeader, "The header row cannot be read: "+reason(err))
 	}
 	columns, err := catalog.ReadHeader(header)
 	if err != nil {
-		return Refused(fmt.Sprintf("Row %d: %v. Cells were taken to be separated by %s.", at, err, nameOf(table.rows.Comma)))
+		return &Refused{Kind: NoHeader, Row: at, Err: err,
+			Reason: fmt.Sprintf("Row %d: %v. Cells were taken to be separated by %s.", at, err, nameOf(table.rows.Comma))}
 	}
 	seen := map[string]int{}
 	for {
@@ -47,7 +42,7 @@ func ReadCSV(source io.Reader, each func(row catalog.Row, problems []catalog.Pro
 			return nil
 		}
 		if err != nil {
-			return Refused(fmt.Sprintf("Row %d cannot be read: %s.", at, reason(err)))
+			return unreadable(at, err)
 		}
 		row, problems := columns.Judge(cells, at)
 		taken := true

@@ -168,7 +168,7 @@ func FuzzWorkbook(f *testing.F) {
 			t.Fatal(err)
 		}
 		rows, err := readRows("any.xlsx", bytes.NewReader(out.Bytes()))
-		var refused Refused
+		var refused *Refused
 		if err != nil && !errors.As(err, &refused) {
 			t.Fatalf("%v", err)
 		}

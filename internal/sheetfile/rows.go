@@ -29,7 +29,7 @@ const (
 const maxCell = 4_096
 
 // tooManyRows is said of a sheet with more rows than are read.
-var tooManyRows = Refused(fmt.Sprintf("It names more than %d files.", maxRows))
+var tooManyRows = refuse(TooMany, fmt.Sprintf("It names more than %d files.", maxRows))
 
 // readRows is ReadRows within this process. A row without a file or a SKU says
 // nothing and is passed over.
@@ -41,11 +41,12 @@ func readRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 	defer func() { err = errors.Join(err, end()) }()
 	first, _, err := next()
 	if err != nil {
-		return nil, Refused("It has no header row.")
+		return nil, refuse(NoHeader, "It has no header row.")
 	}
 	header, err := sheet.Pictures.Header(first, true, sheet.File, sheet.SKU)
 	if err != nil {
-		return nil, Refused("It names no files: a column with the file's name and one with the SKU are needed.")
+		return nil, &Refused{Kind: NoHeader, Row: 1, Err: err,
+			Reason: "It names no files: a column with the file's name and one with the SKU are needed."}
 	}
 	for {
 		cells, line, err := next()
@@ -53,7 +54,7 @@ func readRows(name string, source io.Reader) (rows []pairing.Row, err error) {
 			return rows, nil
 		}
 		if err != nil {
-			return nil, Refused(fmt.Sprintf("Row %d cannot be read: %s.", line, reason(err)))
+			return nil, unreadable(line, err)
 		}
 		cell := func(field sheet.Field) string { return legible.Short(legible.Name(header.Cell(cells, field)), maxCell) }
 		row := pairing.Row{
@@ -87,7 +88,7 @@ func cellsOf(name string, source io.Reader) (next rowReader, end func() error, e
 	}
 	table, err := newTable(source)
 	if errors.Is(err, io.EOF) {
-		return nil, nil, Refused("It has no header row.")
+		return nil, nil, refuse(NoHeader, "It has no header row.")
 	}
 	if err != nil {
 		return nil, nil, err
@@ -98,15 +99,15 @@ func cellsOf(name string, source io.Reader) (next rowReader, end func() error, e
 func cellsOfWorkbook(source io.Reader) (next rowReader, end func() error, err error) {
 	book, err := excelize.OpenReader(source, excelize.Options{UnzipSizeLimit: 512 << 20, UnzipXMLSizeLimit: 64 << 20})
 	if err != nil {
-		return nil, nil, Refused("It is not a workbook that can be read.")
+		return nil, nil, refuse(NoWorkbook, "It is not a workbook that can be read.")
 	}
 	sheets := book.GetSheetList()
 	if len(sheets) == 0 {
-		return nil, nil, errors.Join(Refused("The workbook has no sheet."), book.Close())
+		return nil, nil, errors.Join(refuse(NoWorkbook, "The workbook has no sheet."), book.Close())
 	}
 	rows, err := book.Rows(sheets[0])
 	if err != nil {
-		return nil, nil, errors.Join(Refused("The workbook's first sheet cannot be read."), book.Close())
+		return nil, nil, errors.Join(refuse(NoWorkbook, "The workbook's first sheet cannot be read."), book.Close())
 	}
 	row := 0
 	return func() ([]string, int, error) {

@@ -77,7 +77,7 @@ func TestHowSheetsAreWritten(t *testing.T) {
 			"or quote is out of place)"}},
 	} {
 		got, err := products(c.text)
-		var refused Refused
+		var refused *Refused
 		if c.want == nil {
 			if !errors.As(err, &refused) {
 				t.Errorf("%s: %q, %v", name, got, err)
@@ -92,19 +92,23 @@ func TestHowSheetsAreWritten(t *testing.T) {
 
 // TestSheetsThatCannotBeRead says what is wrong, and in which row.
 func TestSheetsThatCannotBeRead(t *testing.T) {
-	for name, c := range map[string]struct{ text, says string }{
-		"empty":          {"", "empty"},
-		"only a mark":    {"\ufeff", "empty"},
-		"only line ends": {"\n\n\n", "empty"},
-		"no column":      {"title;price\nx;1\n", `Row 1: no column "sku"`},
-		"two of one":     {"sku,article number\nA,B\n", "both mean"},
-		"an endless cell": {"sku,title\nA-1,\"" + strings.Repeat("x", maxRow+200_000), "Row 2 cannot be read: it is longer than 8 MB; a " +
-			"quote may be missing."},
+	for name, c := range map[string]struct {
+		text, says string
+		kind       Kind
+		row        int
+	}{
+		"empty":          {"", "empty", Empty, 0},
+		"only a mark":    {"\ufeff", "empty", Empty, 0},
+		"only line ends": {"\n\n\n", "empty", Empty, 0},
+		"no column":      {"title;price\nx;1\n", `Row 1: no column "sku"`, NoHeader, 1},
+		"two of one":     {"sku,article number\nA,B\n", "both mean", NoHeader, 1},
+		"an endless cell": {"sku,title\nA-1,\"" + strings.Repeat("x", maxRow+200_000),
+			"Row 2 cannot be read: it is longer than 8 MB; a quote may be missing.", Unreadable, 2},
 	} {
 		_, err := products(c.text)
-		var refused Refused
-		if !errors.As(err, &refused) || !strings.Contains(err.Error(), c.says) {
-			t.Errorf("%s: %v", name, err)
+		var refused *Refused
+		if !errors.As(err, &refused) || !strings.Contains(err.Error(), c.says) || refused.Kind != c.kind || refused.Row != c.row {
+			t.Errorf("%s: %v, %+v", name, err, refused)
 		}
 	}
 	if err := ReadCSV(io.MultiReader(strings.NewReader("sku\nA-1\n"), broken{}),
@@ -156,7 +160,7 @@ func TestRowsThatNameFiles(t *testing.T) {
 	}
 	for name, content := range map[string]string{"empty.csv": "", "ends.csv": "\n\n", "none.csv": "name,price\na,1\n", "none.xlsx": "PK",
 		"text.xlsx": text} {
-		var refused Refused
+		var refused *Refused
 		if rows, err := readRows(name, strings.NewReader(content)); !errors.As(err, &refused) {
 			t.Errorf("%s: %+v, %v", name, rows, err)
 		}
@@ -168,7 +172,7 @@ func TestRowsThatNameFiles(t *testing.T) {
 func TestAWorkbookThatBreaksOff(t *testing.T) {
 	whole := workbook(t, []any{"file", "sku"}, []any{"a.jpg", "A-1"}, []any{"b.jpg", "A-2"})
 	for _, part := range []int{1, 2, 3} {
-		var refused Refused
+		var refused *Refused
 		if rows, err := readRows("cut.xlsx", bytes.NewReader(whole[:len(whole)*part/4])); !errors.As(err, &refused) {
 			t.Errorf("%d quarters: %+v, %v", part, rows, err)
 		}
@@ -224,7 +228,7 @@ func FuzzSheets(f *testing.F) {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, content []byte) {
-		var refused Refused
+		var refused *Refused
 		err := ReadCSV(bytes.NewReader(content), func(row catalog.Row, problems []catalog.Problem, taken bool) error {
 			if taken && row.SKU == "" || !taken && len(problems) == 0 {
 				t.Fatalf("%+v, %+v", row, problems)
