@@ -69,10 +69,62 @@ export function FileColumn({
     ['set aside', lot.setAside],
   ];
   const [kind, setKind] = useState<Group>();
-  const group = kind?.verdict === cls ? kind : undefined;
-  const all = classes.find(([c]) => c === cls)?.[1] ?? 0;
   const [within, setWithin] = useState(0);
-  const total = group ? within : all;
+  const group = kind?.verdict === cls ? kind : undefined;
+  const chooseKind = useCallback(
+    (g: Group | undefined) => {
+      setKind(g);
+      setWithin(g?.files ?? 0);
+      if (g) begin({ verdict: cls, ...ofGroup(g) });
+    },
+    [begin, cls],
+  );
+  return (
+    <section aria-label="Files">
+      <Classes classes={classes} cls={cls} onChoose={chooseClass} />
+      <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} doing={doing} />
+      <Rows
+        lot={lot.id}
+        cls={cls}
+        group={group}
+        total={group ? within : (classes.find(([c]) => c === cls)?.[1] ?? 0)}
+        onTotal={setWithin}
+        here={here.id}
+        pick={pick}
+        onNeighbours={onNeighbours}
+        chosen={chosen}
+      />
+      {children}
+    </section>
+  );
+}
+
+/** The query of a group's files: those that are surest first, where it has any. */
+const ofGroup = (g: Group) => ({ ...kindOf(g), ...(g.sure > 0 ? { sort: 'score' as const } : {}) });
+
+/** The files of a verdict or of a group in it, fetched as they come into sight. */
+function Rows({
+  lot,
+  cls,
+  group,
+  total,
+  onTotal,
+  here,
+  pick,
+  onNeighbours,
+  chosen,
+}: {
+  lot: number;
+  cls: Class;
+  group: Group | undefined;
+  total: number;
+  onTotal: (total: number) => void;
+  here: number;
+  pick: (id: number) => void;
+  onNeighbours: (n: Neighbours) => void;
+  chosen: Chosen;
+}) {
+  const client = useQueryClient();
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: total,
@@ -83,74 +135,58 @@ export function FileColumn({
   const seen = rows.getVirtualItems();
   const ask = (window: { offset: number; limit: number }) =>
     listFilesOptions({
-      path: { id: lot.id },
-      query: {
-        ...window,
-        verdict: cls,
-        ...(group ? kindOf(group) : {}),
-        ...(group && group.sure > 0 ? { sort: 'score' as const } : {}),
-      },
+      path: { id: lot },
+      query: { ...window, verdict: cls, ...(group ? ofGroup(group) : {}) },
     });
   const files = usePages<LotFile>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, ask);
-  const chooseKind = useCallback(
-    (g: Group | undefined) => {
-      setKind(g);
-      setWithin(g?.files ?? 0);
-      if (g) begin({ verdict: cls, ...kindOf(g), ...(g.sure > 0 ? { sort: 'score' as const } : {}) });
-    },
-    [begin, cls],
-  );
   const { press, choose } = useChoosing(
     chosen,
     async (window) => (await client.fetchQuery(ask(window))).items,
     pick,
   );
-  if (group && !files.loading && files.total !== within) setWithin(files.total);
+  useEffect(() => {
+    if (group && !files.loading && files.total !== total) onTotal(files.total);
+  }, [group, files.loading, files.total, total, onTotal]);
   const around = neighboursOf(
     seen.map((row) => files.at(row.index)),
-    here.id,
+    here,
   );
-  useFetchAhead(around.ahead);
   const first = files.at(0)?.id ?? 0;
   useEffect(
     () => onNeighbours({ before: around.before, after: around.after, first }),
     [around.before, around.after, first, onNeighbours],
   );
-  const index = seen.find((row) => files.at(row.index)?.id === here.id)?.index;
+  useFetchAhead(around.ahead);
+  const index = seen.find((row) => files.at(row.index)?.id === here)?.index;
   // Only a row out of sight is scrolled to, with what comes before and after it: asking how far a column can
   // scroll has the page laid out.
   useEffect(() => {
-    const top = rows.scrollOffset ?? 0,
-      height = rows.scrollRect?.height ?? 0;
+    const top = rows.scrollOffset ?? 0;
+    const height = rows.scrollRect?.height ?? 0;
     if (index !== undefined && (index * rowHeight < top || (index + 1) * rowHeight > top + height))
       rows.scrollToIndex(index, { align: 'center' });
-  }, [index, here.id, rows]);
+  }, [index, here, rows]);
   return (
-    <section aria-label="Files">
-      <Classes classes={classes} cls={cls} onChoose={chooseClass} />
-      <Groups lot={lot} verdict={cls} chosen={group} choose={chooseKind} doing={doing} />
-      <div className="scroll" ref={box} tabIndex={0} role="region" aria-label={`Files, ${cls}`}>
-        {files.error ? <Failed error={files.error} /> : total === 0 && <Empty title={`No file is ${cls}.`} />}
-        <div className="tall" style={tallOf(rows.getTotalSize())}>
-          {seen.map((row) => {
-            const file = files.at(row.index);
-            return (
-              <div key={row.key} className="at" style={atOf(row)}>
-                <FileRow
-                  file={file}
-                  index={row.index}
-                  on={file?.id === here.id}
-                  chosen={file !== undefined && chosen.has(file.id)}
-                  press={press}
-                  choose={choose}
-                />
-              </div>
-            );
-          })}
-        </div>
+    <div className="scroll" ref={box} tabIndex={0} role="region" aria-label={`Files, ${cls}`}>
+      {files.error ? <Failed error={files.error} /> : total === 0 && <Empty title={`No file is ${cls}.`} />}
+      <div className="tall" style={tallOf(rows.getTotalSize())}>
+        {seen.map((row) => {
+          const file = files.at(row.index);
+          return (
+            <div key={row.key} className="at" style={atOf(row)}>
+              <FileRow
+                file={file}
+                index={row.index}
+                on={file?.id === here}
+                chosen={file !== undefined && chosen.has(file.id)}
+                press={press}
+                choose={choose}
+              />
+            </div>
+          );
+        })}
       </div>
-      {children}
-    </section>
+    </div>
   );
 }
 

@@ -23,10 +23,7 @@ export class Broken extends Component<Props, { fault: Error | null }> {
       <div className="empty" role="alert">
         <strong>Something went wrong inside this view.</strong>
         <span>Nothing was changed by it. What was said: {this.state.fault.message}</span>
-        <button
-          className="link underlined"
-          onClick={() => this.setState({ fault: null })}
-        >
+        <button className="link underlined" onClick={() => this.setState({ fault: null })}>
           Show it again
         </button>
       </div>
