@@ -250,15 +250,10 @@ func (l *keyList) add(text string, kind keyKind, product, item int32) bool {
 	}
 	k := key{text: text, product: product, item: item, next: -1, kind: kind, digitsOnly: true,
 		plain: len(f.offsets) == 0 && f.atoms[0].start == 0 && int(f.atoms[len(f.atoms)-1].end) == len(f.text)}
-	h, previous, neighbours, length := seed, separator, false, 0
+	run, h, previous, neighbours, length := newJoined(), seed, separator, false, 0
 	for _, a := range f.atoms {
 		neighbours = neighbours || (a.class == digit && previous == digit)
-		text := f.bytes(a)
-		if a.class == digit && previous != digit {
-			text = withoutZeros(text)
-		}
-		length += len(text)
-		h = extend(h, text, false)
+		h, length = run.add(f.bytes(a), a.class)
 		k.alnum += int32(a.len())
 		k.digitsOnly = k.digitsOnly && a.class == digit
 		previous = a.class
@@ -333,6 +328,38 @@ func extend(h uint64, text []byte, strip bool) uint64 {
 		h = (h ^ uint64(b)) * 1099511628211
 	}
 	return h
+}
+
+// joined is the hash of atoms with what stands between them left out, and with
+// the leading zeros of each run of digits: of a run of nothing but zeros one is
+// kept.
+type joined struct {
+	hash     uint64
+	length   int // letters and digits in it
+	previous class
+	zeros    bool // a run of digits has begun, with nothing but zeros so far
+}
+
+func newJoined() joined { return joined{hash: seed} }
+
+var oneZero = []byte("0")
+
+// add carries on over an atom, and returns the hash and the length with it.
+func (s *joined) add(text []byte, kind class) (hash uint64, length int) {
+	if kind == digit && (s.previous != digit || s.zeros) {
+		s.previous = digit
+		text = withoutZeros(text)
+		if s.zeros = text[0] == '0'; s.zeros {
+			return extend(s.hash, text, false), s.length + 1
+		}
+	} else {
+		if s.zeros {
+			s.hash, s.length, s.zeros = extend(s.hash, oneZero, false), s.length+1, false
+		}
+		s.previous = kind
+	}
+	s.hash, s.length = extend(s.hash, text, false), s.length+len(text)
+	return s.hash, s.length
 }
 
 func withoutZeros(digits []byte) []byte {

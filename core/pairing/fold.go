@@ -46,10 +46,18 @@ var asciiClass = func() (table [128]class) {
 }()
 
 // fold fills f from source, which may hold any bytes at all. Bytes that are
-// not UTF-8 are separators.
+// not UTF-8 are separators; what was done to a name on its way is undone.
 func (f *folded) fold(source string) {
 	f.source = source
 	f.offsets, f.atoms = f.offsets[:0], f.atoms[:0]
+	if text, back := restored(source); back != nil {
+		f.foldUnicode(text)
+		for i, at := range f.offsets {
+			f.offsets[i] = back[at]
+		}
+		f.cut()
+		return
+	}
 	f.text = slices.Grow(f.text[:0], len(source))[:len(source)]
 	segment, glued := int16(0), false
 	for i := 0; i < len(source); {

@@ -94,13 +94,13 @@ func (f *folded) trim() {
 // leading zeros left out of each digit group.
 func (r *reader) equalWithoutZeros(i, j int) (equal, byGroups bool) {
 	sum := func(f *folded, from, to int, grouped bool) uint64 {
-		h, previous := seed, separator
+		run, h, previous := newJoined(), seed, separator
 		for n := from; n <= to; n++ {
 			a := f.atoms[n]
 			if grouped {
 				h = extendGroup(h, f.bytes(a), a.class, previous)
 			} else {
-				h = extend(h, f.bytes(a), a.class == digit && previous != digit)
+				h, _ = run.add(f.bytes(a), a.class)
 			}
 			previous = a.class
 		}
@@ -116,18 +116,13 @@ func (r *reader) equalWithoutZeros(i, j int) (equal, byGroups bool) {
 // of them that stand between two digit groups.
 func (f *folded) breaks(from, to int, into []int32) []int32 {
 	into = into[:0]
-	at, previous := int32(0), separator
+	run := newJoined()
 	for n := from; n <= to; n++ {
 		a := f.atoms[n]
 		if n > from && !a.glued {
-			into = append(into, at)
+			into = append(into, int32(run.length))
 		}
-		text := f.bytes(a)
-		if a.class == digit && previous != digit {
-			text = withoutZeros(text)
-		}
-		at += int32(len(text))
-		previous = a.class
+		run.add(f.bytes(a), a.class)
 	}
 	return into
 }
@@ -258,13 +253,17 @@ func (r *reader) match(lo, hi int) []match {
 	return r.matchIn(&r.catalog.keyIndex, lo, hi, len(r.catalog.gtins) > 0)
 }
 
+// barcodeGroups is in how many groups a barcode's figures may stand: an ISBN of 13
+// figures has five.
+const barcodeGroups = 6
+
 // matchIn is match with the keys of an index.
 func (r *reader) matchIn(x *keyIndex, lo, hi int, barcodes bool) []match {
 	r.found = r.found[:0]
 	for i := lo; i < hi; i++ {
-		h, g := seed, seed
-		previous, neighbours, digitsOnly, length, stripped := separator, false, true, 0, 0
-		for j := i; j < hi && j-i < x.maxAtoms; j++ {
+		run, g := newJoined(), seed
+		previous, neighbours, digitsOnly, length := separator, false, true, 0
+		for j := i; j < hi && (j-i < x.maxAtoms || barcodes && digitsOnly && j-i < barcodeGroups); j++ {
 			a := r.f.atoms[j]
 			length += a.len()
 			if length > maxKey {
@@ -274,11 +273,7 @@ func (r *reader) matchIn(x *keyIndex, lo, hi int, barcodes bool) []match {
 			if x.grouped {
 				g = extendGroup(g, text, a.class, previous)
 			}
-			if a.class == digit && previous != digit {
-				text = withoutZeros(text)
-			}
-			h = extend(h, text, false)
-			stripped += len(text)
+			h, stripped := run.add(text, a.class)
 			neighbours = neighbours || (a.class == digit && previous == digit)
 			digitsOnly = digitsOnly && a.class == digit
 			previous = a.class
