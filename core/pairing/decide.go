@@ -54,7 +54,7 @@ func (r *reader) decide(best *claim, v *Verdict) {
 	if to < r.base {
 		from, to = -1, -1
 	}
-	d := r.readDetails(from, to, best.barcode)
+	d := r.readDetails(v.Target, from, to, best.barcode)
 	if best.clue == Pattern {
 		d = r.patterned.or(d)
 	}
@@ -259,7 +259,7 @@ func (r *reader) contested(v *Verdict, rivals []claim) {
 	if to < r.base {
 		from, to = -1, -1
 	}
-	d := r.readDetails(from, to, rivals[0].barcode)
+	d := r.readDetails(NoTarget, from, to, rivals[0].barcode)
 	v.Place, v.View = d.place, d.view
 	switch {
 	case rivals[0].key == rivals[1].key || (rivals[0].from == rivals[1].from && rivals[0].to == rivals[1].to):
@@ -306,7 +306,7 @@ func (r *reader) hasDigit(c *claim) bool {
 
 // loose says in words why nothing was found.
 func (r *reader) loose(v *Verdict) {
-	d := r.readDetails(-1, -1, false)
+	d := r.readDetails(NoTarget, -1, -1, false)
 	v.Place, v.View = d.place, d.view
 	v.unpair(r.whyLoose(d))
 	if r.spans {

@@ -3,6 +3,7 @@ package pairing
 import (
 	"bytes"
 	"slices"
+	"strings"
 )
 
 // optionValue is a word or code that tells some of a product's items from the
@@ -31,10 +32,9 @@ func (c *Catalog) findOptions(p int) []optionValue {
 	items := c.products[p].items
 	byForm := map[string][]int32{}
 	add := func(form string, item int32) {
-		if len(form) == 0 || (len(form) <= 3 && allDigits(form)) || slices.Contains(byForm[form], item) {
-			return
+		if len(form) > 0 && !slices.Contains(byForm[form], item) {
+			byForm[form] = append(byForm[form], item)
 		}
-		byForm[form] = append(byForm[form], item)
 	}
 	var f, code folded
 	code.fold(c.products[p].code)
@@ -42,7 +42,7 @@ func (c *Catalog) findOptions(p int) []optionValue {
 		entry := &c.items[item]
 		for _, value := range entry.Attributes {
 			f.fold(value)
-			add(f.joined(0), item)
+			f.eachForm(func(form string) { add(form, item) })
 		}
 		f.fold(entry.Title)
 		for i := range f.atoms {
@@ -69,6 +69,30 @@ func (c *Catalog) findOptions(p int) []optionValue {
 	slices.SortFunc(found, func(a, b optionValue) int { return bytes.Compare([]byte(a.form), []byte(b.form)) })
 	return found
 }
+
+// eachForm gives the forms in which an option's value may stand in a name: its
+// letters and digits, its words, what it means in any language, and a number of
+// two figures or more without its unit.
+func (f *folded) eachForm(add func(form string)) {
+	add(f.joined(0))
+	for i, a := range f.atoms {
+		word := f.bytes(a)
+		switch {
+		case a.class == letter && a.len() >= 3:
+			if len(f.atoms) > 1 && !a.glued {
+				add(string(word))
+			}
+			if meant, known := everyShade[string(word)]; known && len(f.atoms) == 1 {
+				add(meantForm + meant)
+			}
+		case i == 0 && a.class == digit && a.len() >= 2 && len(f.atoms) == 2 && units.of(f.bytes(f.atoms[1])):
+			add(string(word))
+		}
+	}
+}
+
+// meantForm stands before what a word means, in a form that no word has.
+const meantForm = "\x00"
 
 func (f *folded) joined(from int) string {
 	var text []byte
@@ -121,7 +145,7 @@ func equalFoldASCII(text string, word []byte) bool {
 
 // readOptions marks the option values in a file's path and narrows a product
 // as a whole down to the one item they single out. The base name counts before
-// the folders; there, a single letter says nothing.
+// the folders; there, a single letter or figure says nothing.
 func (r *reader) readOptions(t Target) Target {
 	options := r.catalog.optionsOf(t.Product)
 	if len(options) == 0 {
@@ -132,9 +156,9 @@ func (r *reader) readOptions(t Target) Target {
 	if t.Item >= 0 {
 		left = []int32{int32(t.Item)}
 	}
-	left = r.narrow(options, left, r.base, r.end, 1)
+	left = r.narrow(options, left, r.base, r.end, 1, t.Item >= 0)
 	if len(left) > 1 || t.Item >= 0 {
-		left = r.narrow(options, left, 0, r.base, 2)
+		left = r.narrow(options, left, 0, r.base, 2, t.Item >= 0)
 	}
 	if t.Item < 0 && len(left) == 1 && all > 1 {
 		t.Item = int(left[0])
@@ -143,19 +167,23 @@ func (r *reader) readOptions(t Target) Target {
 }
 
 // narrow marks the option values of at least shortest characters among the
-// atoms [lo, hi), and returns the items of left that have them all.
-func (r *reader) narrow(options []optionValue, left []int32, lo, hi, shortest int) []int32 {
+// atoms [lo, hi), and returns the items of left that have them all. Where the
+// item is known, a number of one or two figures is its option only when another
+// number stands behind it that can be the place.
+func (r *reader) narrow(options []optionValue, left []int32, lo, hi, shortest int, known bool) []int32 {
 	for i := lo; i < hi; i++ {
-		if r.roles[i] != unread || (r.f.atoms[i].glued && i > 0 && r.roles[i-1] != asKey) {
+		if r.roles[i] != unread || !r.opensOption(i) {
 			continue
 		}
 		for j := min(i+3, hi-1); j >= i; j-- {
 			end := r.f.atoms[j].end
-			if r.f.atoms[j].segment != r.f.atoms[i].segment || (j+1 < hi && r.f.atoms[j+1].glued) ||
-				int(end-r.f.atoms[i].start) < shortest {
+			if r.f.atoms[j].segment != r.f.atoms[i].segment || !r.closesOption(i, j, hi) || int(end-r.f.atoms[i].start) < shortest {
 				continue
 			}
-			both := intersect(left, findOption(options, r.f, i, j))
+			if known && i == j && r.isDigit(i) && r.f.atoms[i].len() <= 2 && !r.numberBehind(i, hi) {
+				continue
+			}
+			both := intersect(left, r.optionAt(options, i, j))
 			if len(both) == 0 {
 				continue
 			}
@@ -170,6 +198,45 @@ func (r *reader) narrow(options []optionValue, left []int32, lo, hi, shortest in
 	return left
 }
 
+// opensOption tells whether an option's value may begin at an atom: at a
+// separator, behind the key or another option, or where digits follow letters.
+func (r *reader) opensOption(i int) bool {
+	return i == 0 || !r.f.atoms[i].glued || r.roles[i-1] == asKey || r.roles[i-1] == asOption
+}
+
+// closesOption tells whether an option's value that begins at atom i may end with
+// atom j: at a separator, or where a word or a longer number meets the next.
+func (r *reader) closesOption(i, j, hi int) bool {
+	if j+1 >= hi || !r.f.atoms[j+1].glued || r.roles[j+1] != unread {
+		return true
+	}
+	length := r.f.atoms[j].len()
+	return r.f.atoms[j].class == letter && length >= 3 || r.isDigit(j) && length >= 2 && i == j
+}
+
+// numberBehind tells whether a number that may be a place stands behind atom i.
+func (r *reader) numberBehind(i, hi int) bool {
+	for n := i + 1; n < hi; n++ {
+		if r.roles[n] == unread && r.isDigit(n) && r.f.atoms[n].len() <= 3 {
+			return true
+		}
+	}
+	return false
+}
+
+// optionAt returns the items that have the atoms i to j as an option's value, as
+// they are written or by what the word means in a language that is on.
+func (r *reader) optionAt(options []optionValue, i, j int) []int32 {
+	if items := findOption(options, r.f, i, j); items != nil || i != j || r.isDigit(i) {
+		return items
+	}
+	meant := r.list.shades.of(r.text(i))
+	if meant == "" {
+		return nil
+	}
+	return formAt(options, []byte(meantForm+meant))
+}
+
 func findOption(options []optionValue, f folded, i, j int) []int32 {
 	var buffer [64]byte
 	form := buffer[:0]
@@ -179,8 +246,12 @@ func findOption(options []optionValue, f folded, i, j int) []int32 {
 		}
 		form = append(form, f.bytes(f.atoms[n])...)
 	}
+	return formAt(options, form)
+}
+
+func formAt(options []optionValue, form []byte) []int32 {
 	at, found := slices.BinarySearchFunc(options, form, func(o optionValue, form []byte) int {
-		return bytes.Compare([]byte(o.form), form)
+		return strings.Compare(o.form, string(form))
 	})
 	if !found {
 		return nil

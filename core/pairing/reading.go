@@ -20,8 +20,8 @@ type rest struct {
 
 // readDetails reads place, view and noise around the key, whose atoms are
 // marked already. from and to are the key's atoms when it stands in the base
-// name, else from is -1.
-func (r *reader) readDetails(from, to int, barcode bool) details {
+// name, else from is -1; target is what the key tells.
+func (r *reader) readDetails(target Target, from, to int, barcode bool) details {
 	d := details{number: -1}
 	if from < 0 {
 		to = r.base - 1
@@ -30,6 +30,8 @@ func (r *reader) readDetails(from, to int, barcode bool) details {
 		r.readGS1Code(to, &d)
 	}
 	r.readRegions()
+	r.readOwnWords(target)
+	r.readTimes()
 	r.readWords(r.base, r.end, &d)
 	if d.place == 0 {
 		r.readNumber(from, to, &d)
@@ -125,6 +127,15 @@ func (r *reader) readWords(lo, hi int, d *details) {
 				r.roles[i], r.whats[i] = asNoise, m.what
 				r.roles[i+1], r.whats[i+1] = asNoise, m.what
 			}
+		case asPicture:
+			r.roles[i], r.whats[i] = asNoise, "working name"
+			if number >= 0 {
+				r.roles[i], r.roles[i+1] = asPlace, asPlace
+				d.number = number
+				d.place = max(number, 1)
+			}
+		case asLayer, asCrop:
+			r.readExport(i, lo, hi, m)
 		case asCamera, asNoise:
 			if string(r.text(i)) == "of" {
 				r.readOf(i, hi, d)

@@ -29,8 +29,8 @@ func (s *trade) add(it Item) {
 }
 
 var (
-	shadeWords  = []string{"navy", "black", "white", "sand", "rust", "olive", "grey", "red"}
-	shadeNumber = map[string]string{"navy": "410", "black": "001", "white": "100", "sand": "215", "rust": "630", "olive": "305",
+	ownShades  = []string{"navy", "black", "white", "sand", "rust", "olive", "grey", "red"}
+	ownShadeNumber = map[string]string{"navy": "410", "black": "001", "white": "100", "sand": "215", "rust": "630", "olive": "305",
 		"grey": "090", "red": "600"}
 	germanShades = map[string]string{"navy": "marine", "black": "schwarz", "white": "weiß", "sand": "sand", "rust": "rost",
 		"olive": "oliv", "grey": "grau", "red": "rot"}
@@ -70,9 +70,9 @@ func tradeOf(seed uint64, kind int) *trade {
 				continue
 			}
 			at := s.r.IntN(5)
-			for _, shade := range shadeWords[at : at+1+s.r.IntN(3)] {
+			for _, shade := range ownShades[at : at+1+s.r.IntN(3)] {
 				for size := 38 + s.r.IntN(3); size < 45; size += 1 + s.r.IntN(3) {
-					s.add(Item{SKU: fmt.Sprintf("%s-%s-%d", product, shadeNumber[shade], size), Product: product, Title: title,
+					s.add(Item{SKU: fmt.Sprintf("%s-%s-%d", product, ownShadeNumber[shade], size), Product: product, Title: title,
 						Attributes: []string{shade, fmt.Sprint(size)}})
 				}
 			}
@@ -96,7 +96,7 @@ func tradeOf(seed uint64, kind int) *trade {
 					continue
 				}
 				seen[sku] = true
-				s.add(Item{SKU: sku, Product: product, Title: title, Attributes: []string{number, shadeWords[s.r.IntN(8)]}})
+				s.add(Item{SKU: sku, Product: product, Title: title, Attributes: []string{number, ownShades[s.r.IntN(8)]}})
 			}
 		case 3: // digits with zeros in front, written in groups
 			s.options = []string{"weight"}

@@ -127,7 +127,7 @@ type Verdict struct {
 // stand in the list.
 type ClueList struct {
 	Clues     []ClueSetting `json:"clues" nullable:"false"`
-	Languages []string      `json:"languages,omitempty" doc:"Whose view words are read beside English: de, fr, es, it, nl"`
+	Languages []string      `json:"languages,omitempty" doc:"Whose words are read beside English: de, fr, es, it, nl, pl, tr, pt, sv, da, cs, ja"`
 	Steps     []Step        `json:"steps,omitempty" doc:"What corrections taught"`
 }
 
@@ -223,11 +223,15 @@ type compiled struct {
 	attributes  []string
 	wholeValues bool
 	steps       []Step
+	shades      *lexicon[string]
 }
 
 func (list ClueList) compile() (*compiled, error) {
 	list = list.Whole()
-	with := &compiled{steps: list.Steps}
+	with := &compiled{steps: list.Steps, shades: englishShades}
+	if len(list.Languages) > 0 {
+		with.shades = shadesOf(list.Languages)
+	}
 	seen := map[Clue]bool{}
 	for i, setting := range list.Clues {
 		c := Clue(slices.Index(clueNames[:], setting.Clue))
@@ -264,8 +268,8 @@ func (list ClueList) compile() (*compiled, error) {
 		}
 	}
 	for i, language := range list.Languages {
-		if languages[language] == nil {
-			return nil, &ListError{"language", i + 1, fmt.Errorf("%q is not known; there are de, es, fr, it, nl", language)}
+		if _, known := tongues[language]; !known {
+			return nil, &ListError{"language", i + 1, fmt.Errorf("%q is not known; there are %v", language, languageNames())}
 		}
 	}
 	return with, nil

@@ -19,6 +19,9 @@ const (
 	asExtra   // "additional": the number after it is a place, counted from the second
 	asVersion // the number after it is a version, not a place
 	asCamera  // the number after it is a camera's counter
+	asPicture // "picture 6": the number after it is the place
+	asLayer   // a program's word for a part of what it wrote: the numbers beside it are its own
+	asCrop    // a program's word for what it did
 )
 
 // lexicon is a set of words with what they mean. Most words in names stand in
@@ -83,45 +86,16 @@ var english = newLexicon(func() map[string]meaning {
 	add(meaning{role: asCamera, what: "camera counter"},
 		"img", "dsc", "dscf", "dscn", "pict", "mvi", "sam", "gopr", "dji", "pxl", "cimg", "imgp", "kif", "hpim", "mg", "wa", "pano")
 	add(meaning{role: asNoise, what: "working name"},
-		"copy", "final", "finals", "web", "hires", "hi", "high", "low", "res", "lowres", "edit", "edited", "retouched", "retouch",
-		"new", "original", "orig", "image", "images", "photo", "photos", "pic", "pics", "picture", "pictures", "shot", "scan",
-		"rgb", "srgb", "cmyk", "cutout", "export", "print", "master", "approved", "of", "px", "dpi", "x")
+		"copy", "final", "finals", "web", "hires", "hi", "high", "low", "res", "lowres", "edit", "retouched", "retouch",
+		"new", "original", "orig", "shot", "scan",
+		"rgb", "srgb", "cmyk", "cutout", "print", "master", "approved", "of", "px", "dpi", "x")
+	add(meaning{role: asPicture}, "image", "images", "photo", "photos", "pic", "pics", "picture", "pictures")
+	add(meaning{role: asLayer, what: "exporter's layer"}, "layer", "layers", "artboard", "artboards", "frame", "background", "ebene",
+		"hintergrund", "calque", "livello", "slide")
+	add(meaning{role: asCrop, what: "exporter's crop"}, "crop", "cropped", "square", "portrait", "landscape", "resized", "scaled", "preview",
+		"export", "exported", "edited", "render", "screenshot")
 	return words
 }())
-
-// languages holds what a clue list can switch on beside English.
-var languages = map[string]map[string]meaning{
-	"de": viewWords(map[string]string{
-		"vorne": "front", "vorn": "front", "vorderseite": "front", "hinten": "back", "rueckseite": "back", "rückseite": "back",
-		"links": "left", "rechts": "right", "seite": "side", "oben": "top", "unten": "bottom", "nahaufnahme": "detail",
-		"etikett": "label", "verpackung": "pack", "anwendung": "in use", "farbmuster": "swatch",
-	}),
-	"fr": viewWords(map[string]string{
-		"face": "front", "avant": "front", "dos": "back", "arriere": "back", "arrière": "back", "gauche": "left", "droite": "right",
-		"cote": "side", "côté": "side", "dessus": "top", "dessous": "bottom", "détail": "detail", "etiquette": "label",
-		"étiquette": "label", "emballage": "pack",
-	}),
-	"es": viewWords(map[string]string{
-		"frente": "front", "frontal": "front", "atras": "back", "atrás": "back", "izquierda": "left", "derecha": "right",
-		"lado": "side", "arriba": "top", "abajo": "bottom", "detalle": "detail", "etiqueta": "label", "embalaje": "pack",
-	}),
-	"it": viewWords(map[string]string{
-		"fronte": "front", "davanti": "front", "retro": "back", "sinistra": "left", "destra": "right", "lato": "side",
-		"sopra": "top", "sotto": "bottom", "dettaglio": "detail", "etichetta": "label", "confezione": "pack",
-	}),
-	"nl": viewWords(map[string]string{
-		"voor": "front", "voorkant": "front", "achter": "back", "achterkant": "back", "rechterkant": "right", "linkerkant": "left",
-		"zijkant": "side", "boven": "top", "onder": "bottom", "etiket": "label", "verpakking": "pack",
-	}),
-}
-
-func viewWords(list map[string]string) map[string]meaning {
-	words := make(map[string]meaning, len(list))
-	for word, view := range list {
-		words[word] = meaning{role: asView, what: view}
-	}
-	return words
-}
 
 // singleViews are the letters that name a view when a lot uses several of them
 // for one product and not as a sequence.
@@ -151,7 +125,7 @@ func vocabulary(switchedOn []string) *lexicon[meaning] {
 		all[word] = m
 	}
 	for _, language := range switchedOn {
-		for word, m := range languages[language] {
+		for word, m := range tongues[language].meanings() {
 			if _, taken := all[word]; !taken {
 				all[word] = m
 			}

@@ -1,0 +1,140 @@
+package pairing
+
+import "ambrosa/core/gtin"
+
+// readOwnWords makes noise of what the product at hand explains: words and
+// numbers of its title and of its attributes. A word that could be a view, and a
+// number, belong to the title only where a neighbour of theirs stands beside them
+// there too.
+func (r *reader) readOwnWords(t Target) {
+	if t.Product < 0 {
+		return
+	}
+	item := t.Item
+	if item < 0 {
+		item = int(r.catalog.products[t.Product].items[0])
+	}
+	entry := &r.catalog.items[item]
+	r.readOwn(entry.Title)
+	if t.Item < 0 {
+		return
+	}
+	for _, value := range entry.Attributes {
+		r.readOwn(value)
+	}
+}
+
+// shortestOwn is how many letters a word, and figures a number, has at least that
+// is told by itself to be a product's own.
+const shortestOwn = 3
+
+// readOwn makes noise of the atoms of the base name that a text of the product
+// explains.
+func (r *reader) readOwn(text string) {
+	if text == "" || len(text) > 4*maxKey {
+		return
+	}
+	r.key.fold(text)
+	for i := r.base; i < r.end; i++ {
+		if r.roles[i] != unread || r.regions[i] != 0 {
+			continue
+		}
+		longest := 0
+		for k := range r.key.atoms {
+			longest = max(longest, r.sameAtoms(i, k))
+		}
+		whole := longest == 1 && len(r.key.atoms) == 1
+		if longest == 0 || longest == 1 && !r.ownAlone(i, whole) {
+			continue
+		}
+		for n := range longest {
+			r.roles[i+n], r.whats[i+n] = asNoise, "own word"
+		}
+		i += longest - 1
+	}
+}
+
+// ownAlone tells whether a single atom is told to be the product's own; whole says
+// that it is the whole of a text of the product.
+func (r *reader) ownAlone(i int, whole bool) bool {
+	length := r.f.atoms[i].len()
+	if r.isDigit(i) {
+		return whole && length >= shortestOwn
+	}
+	return length >= shortestOwn && r.words.of(r.text(i)).role == unread
+}
+
+// sameAtoms returns how many atoms from i on are those of the text in r.key from k
+// on.
+func (r *reader) sameAtoms(i, k int) (n int) {
+	for i+n < r.end && k+n < len(r.key.atoms) && r.roles[i+n] == unread &&
+		string(r.text(i+n)) == string(r.key.bytes(r.key.atoms[k+n])) {
+		n++
+	}
+	return n
+}
+
+// readTimes makes noise of times of day and of timestamps that nothing else
+// explains: three numbers that are hours, minutes and seconds, and seconds or
+// milliseconds since 1970.
+func (r *reader) readTimes() {
+	for i := r.base; i < r.end; i++ {
+		if r.roles[i] != unread || !r.isDigit(i) {
+			continue
+		}
+		if i+2 < r.end && r.isTime(i) {
+			for n := i; n < i+3; n++ {
+				r.roles[n], r.whats[n] = asNoise, "time of day"
+			}
+			i += 2
+			continue
+		}
+		if r.isTimestamp(i) {
+			r.roles[i], r.whats[i] = asNoise, "timestamp"
+		}
+	}
+}
+
+func (r *reader) isTime(i int) bool {
+	for n, most := range [...]int{23, 59, 59} {
+		if r.roles[i+n] != unread || !r.isDigit(i+n) || r.f.atoms[i+n].len() != 2 || r.number(i+n) > most {
+			return false
+		}
+	}
+	return string(r.between(i+1)) == string(r.between(i+2))
+}
+
+// isTimestamp tells whether a number counts from 1970: ten figures are seconds
+// from 2001 to 2033, thirteen are milliseconds, which may look like a barcode.
+func (r *reader) isTimestamp(i int) bool {
+	digits := r.text(i)
+	if digits[0] != '1' {
+		return false
+	}
+	switch len(digits) {
+	case 10:
+		return true
+	case 13:
+		named := i > r.base && r.words.of(r.text(i-1)).role == asCrop
+		return named || gtin.CheckDigit(string(digits[:12])) != digits[12]
+	}
+	return false
+}
+
+// readExport makes noise of the word that a program leaves and of its numbers:
+// those of a layer or a frame always, those of a crop where a place stands before
+// it; and of the number of four figures in front, as in "_0003_Layer 2".
+func (r *reader) readExport(i, lo, hi int, m meaning) {
+	r.roles[i], r.whats[i] = asNoise, m.what
+	before := i > lo && r.isDigit(i-1) && r.roles[i-1] == unread
+	if before && r.f.atoms[i-1].len() == 4 {
+		r.roles[i-1], r.whats[i-1] = asNoise, m.what
+		before = i > lo+1 && r.isDigit(i-2) && r.roles[i-2] == unread
+	}
+	if m.role == asCrop && !before {
+		return
+	}
+	for n := i + 1; n < min(hi, i+3) && r.isDigit(n) && r.roles[n] == unread && len(r.between(n)) <= 1; n++ {
+		r.roles[n], r.whats[n] = asNoise, m.what
+	}
+}
