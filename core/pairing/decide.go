@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strconv"
+	"strings"
 
 	"ambrosa/core/gtin"
 )
@@ -50,6 +51,7 @@ func (r *reader) decide(best *claim, v *Verdict) {
 		}
 	}
 	v.Target = r.readOptions(best.target)
+	unknown := r.unknownVariant(best, v.Target)
 	from, to := int(best.from), int(best.to)
 	if to < r.base {
 		from, to = -1, -1
@@ -61,7 +63,11 @@ func (r *reader) decide(best *claim, v *Verdict) {
 	v.Place, v.View, v.number, v.letter, v.gluedOnly = d.place, d.view, d.number, d.letter, d.gluedLetter
 	v.bare = from == r.base && to == r.end-1
 	v.Reason = pairedReasons[v.Clue][v.Rung]
-	if reason := r.doubt(best, d.rest); reason != "" {
+	reason := r.doubt(best, d.rest)
+	if unknown != "" {
+		reason = "found " + best.key + ", but no variant of it is " + unknown
+	}
+	if reason != "" {
 		if around, ok := r.around(best); ok {
 			r.settleOn(&around, v)
 			return
@@ -72,6 +78,73 @@ func (r *reader) decide(best *claim, v *Verdict) {
 	if r.spans {
 		v.Spans = r.readSpans()
 	}
+}
+
+// unknownVariant returns what stands behind a product's key as the rest of its
+// variants' keys does, group for group, and is none of them; "" when nothing does.
+// It is never paired with a sibling, nor read as a place.
+func (r *reader) unknownVariant(c *claim, t Target) string {
+	code := r.catalog.ProductCode(t.Product)
+	if c.key != code || int(c.to) < r.base || c.rung.loose() {
+		return ""
+	}
+	for _, item := range r.catalog.products[t.Product].items {
+		rest, ok := strings.CutPrefix(r.catalog.items[item].SKU, code)
+		if !ok {
+			continue
+		}
+		if to, shaped := r.shapedAs(rest, int(c.to)+1); shaped {
+			if !r.hasVariant(t.Product, code, int(c.to)+1, to) {
+				return r.written(int(c.from), to)
+			}
+		}
+	}
+	return ""
+}
+
+// shapedAs tells whether the atoms from i on are shaped as the rest of a key: the
+// same kinds of groups, numbers of the same length, behind the same separators; a
+// slash stands for any. A rest without a number has no shape.
+func (r *reader) shapedAs(rest string, i int) (to int, shaped bool) {
+	r.key.fold(rest)
+	numbers := false
+	for k, a := range r.key.atoms {
+		n := i + k
+		if n >= r.end || r.f.atoms[n].class != a.class || a.class == digit && r.f.atoms[n].len() != a.len() {
+			return 0, false
+		}
+		start := int32(0)
+		if k > 0 {
+			start = r.key.atoms[k-1].end
+		}
+		own := string(r.key.text[start:a.start])
+		if between := string(r.between(n)); between != own && (own != "/" || len(between) != 1) {
+			return 0, false
+		}
+		numbers = numbers || a.class == digit
+	}
+	to = i + len(r.key.atoms)
+	return to, numbers && (to >= r.end || !r.f.atoms[to].glued)
+}
+
+// hasVariant tells whether the atoms [i, to) are the rest of one of a product's
+// keys.
+func (r *reader) hasVariant(p int, code string, i, to int) bool {
+	for _, item := range r.catalog.products[p].items {
+		rest, ok := strings.CutPrefix(r.catalog.items[item].SKU, code)
+		if !ok {
+			continue
+		}
+		r.key.fold(rest)
+		same := len(r.key.atoms) == to-i
+		for k := 0; same && k < len(r.key.atoms); k++ {
+			same = string(r.key.bytes(r.key.atoms[k])) == string(r.text(i+k))
+		}
+		if same {
+			return true
+		}
+	}
+	return false
 }
 
 // around returns the claim of a clue that explains a doubtful one with what

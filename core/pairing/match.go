@@ -188,6 +188,51 @@ func (r *reader) collectBarcode(i, j int) {
 	}
 }
 
+// isbnFigures is how many figures an ISBN had until 2007; the last may be an X.
+const isbnFigures = 10
+
+// endsISBN tells whether an ISBN of ten figures may end with atom j.
+func (r *reader) endsISBN(j int, digitsOnly bool) bool {
+	return digitsOnly || r.f.atoms[j].len() == 1 && r.text(j)[0] == 'x' && j > 0 && r.isDigit(j-1)
+}
+
+// collectISBN finds the ISBN of 13 figures that one of ten is today: 978 before it,
+// and another check digit (ISO 2108:2017).
+func (r *reader) collectISBN(i, j int) {
+	var figures [isbnFigures]byte
+	n := 0
+	for k := i; k <= j; k++ {
+		n += copy(figures[n:], r.text(k))
+	}
+	sum := 0
+	for at, c := range figures {
+		value := int(c - '0')
+		switch {
+		case c == 'x' && at == isbnFigures-1:
+			value = 10
+		case c < '0' || c > '9':
+			return
+		}
+		sum += (isbnFigures - at) * value
+	}
+	if sum%11 != 0 {
+		return
+	}
+	digits := "978" + string(figures[:isbnFigures-1])
+	number, ok := gtin.Number(digits + string(gtin.CheckDigit(digits)))
+	if !ok {
+		return
+	}
+	rung := SameCharacters
+	if i != j {
+		rung = NoSeparators
+	}
+	for _, item := range r.catalog.gtins[number] {
+		r.found = append(r.found, match{from: int32(i), to: int32(j), target: r.catalog.TargetOf(int(item)),
+			key: r.catalog.items[item].GTIN, rung: rung, alnum: isbnFigures, barcode: true})
+	}
+}
+
 // dominant leaves out what a better match explains: a key within a longer one,
 // the same span on a looser rung, a product's key beside its variant's, and a
 // short number or word beside a key that explains it.
@@ -282,6 +327,9 @@ func (r *reader) matchIn(x *keyIndex, lo, hi int, barcodes bool) []match {
 			}
 			if neighbours && x.grouped {
 				r.collect(x, x.groups, finish(g), i, j, lo, hi)
+			}
+			if barcodes && length == isbnFigures && r.endsISBN(j, digitsOnly) {
+				r.collectISBN(i, j)
 			}
 			if digitsOnly && length >= 8 && length <= 14 && barcodes && (i == j || length >= 12) {
 				r.collectBarcode(i, j)

@@ -46,6 +46,8 @@ func (r *reader) isCamera(i, hi int) bool {
 func (r *reader) digitNoise(i, hi int) (to int, what string) {
 	length := r.f.atoms[i].len()
 	switch {
+	case r.isFolderCounter(i, hi):
+		return i + 2, "camera counter"
 	case length == 8 && isDate(r.number(i)/10000, r.number(i)/100%100, r.number(i)%100):
 		to = i + 1
 		if to < hi && r.isDigit(to) && (r.f.atoms[to].len() == 6 || r.f.atoms[to].len() == 9) {
@@ -79,6 +81,13 @@ func (r *reader) digitNoise(i, hi int) (to int, what string) {
 		}
 	}
 	return i, ""
+}
+
+// isFolderCounter tells whether a name is nothing but the number of a camera's
+// folder, 100 to 999, and of the file in it: DCF (JEITA CP-3461), from memory.
+func (r *reader) isFolderCounter(i, hi int) bool {
+	return i == r.base && hi == r.end && i+2 == hi && r.isDigit(i+1) && r.f.atoms[i].len() == 3 && r.f.atoms[i+1].len() == 4 &&
+		r.number(i) >= 100 && string(r.between(i+1)) == "_"
 }
 
 func isDate(year, month, day int) bool {

@@ -147,6 +147,7 @@ func equalFoldASCII(text string, word []byte) bool {
 // as a whole down to the one item they single out. The base name counts before
 // the folders; there, a single letter or figure says nothing.
 func (r *reader) readOptions(t Target) Target {
+	r.markRest(t)
 	options := r.catalog.optionsOf(t.Product)
 	if len(options) == 0 {
 		return t
@@ -166,9 +167,29 @@ func (r *reader) readOptions(t Target) Target {
 	return t
 }
 
+// markRest gives the rest of an only item's key to it where the base name begins
+// with that rest, below a folder that is the product's code: "LX.9396/01_3.jpg".
+func (r *reader) markRest(t Target) {
+	if t.Item < 0 || r.base == 0 || r.roles[r.base-1] != asKey {
+		return
+	}
+	rest, ok := strings.CutPrefix(r.catalog.items[t.Item].SKU, r.catalog.ProductCode(t.Product))
+	if !ok || rest == "" {
+		return
+	}
+	r.key.fold(rest)
+	n := len(r.key.atoms)
+	if n == 0 || r.sameAtoms(r.base, 0) != n || r.base+n < r.end && r.f.atoms[r.base+n].glued {
+		return
+	}
+	for i := r.base; i < r.base+n; i++ {
+		r.roles[i], r.whats[i] = asOption, "option"
+	}
+}
+
 // narrow marks the option values of at least shortest characters among the
 // atoms [lo, hi), and returns the items of left that have them all. Where the
-// item is known, a number of one or two figures is its option only when another
+// item is known, a number of up to three figures is its option only when another
 // number stands behind it that can be the place.
 func (r *reader) narrow(options []optionValue, left []int32, lo, hi, shortest int, known bool) []int32 {
 	for i := lo; i < hi; i++ {
@@ -180,7 +201,7 @@ func (r *reader) narrow(options []optionValue, left []int32, lo, hi, shortest in
 			if r.f.atoms[j].segment != r.f.atoms[i].segment || !r.closesOption(i, j, hi) || int(end-r.f.atoms[i].start) < shortest {
 				continue
 			}
-			if known && i == j && r.isDigit(i) && r.f.atoms[i].len() <= 2 && !r.numberBehind(i, hi) {
+			if known && i == j && r.isDigit(i) && r.f.atoms[i].len() <= 3 && !r.numberBehind(i, hi) || r.joinsNumbers(i, j) {
 				continue
 			}
 			both := intersect(left, r.optionAt(options, i, j))
@@ -212,6 +233,17 @@ func (r *reader) closesOption(i, j, hi int) bool {
 	}
 	length := r.f.atoms[j].len()
 	return r.f.atoms[j].class == letter && length >= 3 || r.isDigit(j) && length >= 2 && i == j
+}
+
+// joinsNumbers tells whether two numbers that the name keeps apart stand side by
+// side among the atoms i to j.
+func (r *reader) joinsNumbers(i, j int) bool {
+	for n := i + 1; n <= j; n++ {
+		if r.isDigit(n) && r.isDigit(n-1) {
+			return true
+		}
+	}
+	return false
 }
 
 // numberBehind tells whether a number that may be a place stands behind atom i.

@@ -88,7 +88,7 @@ func (r *reader) nameInKey(claims []claim) []claim {
 	for left := 0; left < 3 && lo < r.end; left++ {
 		hi := r.end
 		for right := 0; right < 4 && hi > lo; right++ {
-			if m, found := r.partOfOne(lo, hi); found {
+			if m, found := r.partOfOne(lo, hi); found && !r.goesOnOtherwise(m.key, lo, hi) {
 				return append(claims, claim{match: m, clue: NameInKey})
 			}
 			from, _ := r.token(hi-1, lo, hi)
@@ -104,6 +104,19 @@ func (r *reader) nameInKey(claims []claim) []claim {
 		lo = to
 	}
 	return claims
+}
+
+// goesOnOtherwise tells whether a number stands beside the atoms [lo, hi) in the
+// name where the key that they are a part of has another: what is missing is what
+// tells the key from its neighbours then.
+func (r *reader) goesOnOtherwise(written string, lo, hi int) bool {
+	at, ok := r.standsIn(&key{text: written}, lo, hi)
+	if !ok {
+		return false
+	}
+	behind, before := at+hi-lo, at-1
+	return hi < r.end && r.isDigit(hi) && behind < len(r.key.atoms) && r.key.atoms[behind].class == digit ||
+		lo > r.base && r.isDigit(lo-1) && before >= 0 && r.key.atoms[before].class == digit
 }
 
 // besideKeys tells whether the atoms of a token may be a place, a view or noise.

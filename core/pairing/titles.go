@@ -3,7 +3,11 @@ package pairing
 import (
 	"math/bits"
 	"slices"
+	"strings"
 	"sync"
+	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
 )
 
 // titleIndex finds products by the words of their titles and of their items'
@@ -14,6 +18,7 @@ type titleIndex struct {
 	products [][]int32  // of each word, in their order
 	bits     [][]uint64 // of words that many products have: the same as bits
 	core     [][]int32  // of each product, the words that stand in all its titles
+	titled   []bool     // of each word, whether it stands in a title
 }
 
 // manyProducts is from how many products on a word has bits.
@@ -33,6 +38,11 @@ func (c *Catalog) buildTitles() {
 			id = int32(len(x.products))
 			x.words[string(f.bytes(a))] = id
 			x.products = append(x.products, nil)
+			for _, plain := range withoutAccents(f.bytes(a)) {
+				if _, known := x.words[plain]; !known {
+					x.words[plain] = id
+				}
+			}
 		}
 		if held := x.products[id]; len(held) == 0 || held[len(held)-1] != p {
 			x.products[id] = append(held, p)
@@ -47,7 +57,12 @@ func (c *Catalog) buildTitles() {
 				if a.class != letter || a.len() < wordLetters {
 					continue
 				}
-				if id := word(a, int32(p)); !slices.Contains(here, id) {
+				id := word(a, int32(p))
+				for len(x.titled) <= int(id) {
+					x.titled = append(x.titled, false)
+				}
+				x.titled[id] = true
+				if !slices.Contains(here, id) {
 					here = append(here, id)
 				}
 			}
@@ -66,6 +81,7 @@ func (c *Catalog) buildTitles() {
 			}
 		}
 	}
+	x.titled = append(x.titled, make([]bool, len(x.products)-len(x.titled))...)
 	x.bits = make([][]uint64, len(x.products))
 	for id, held := range x.products {
 		if len(held) < manyProducts {
@@ -108,6 +124,7 @@ func (r *reader) title(claims []claim) []claim {
 // holds none; the claim has no key when they single out nothing.
 func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 	x := &r.catalog.titles
+	hi += r.cutCamel(lo, hi)
 	var ids, atoms, asides, strange []int32
 	for i := lo; i < hi; i++ {
 		if r.isDigit(i) || r.regions[i] != 0 || r.f.atoms[i].len() < wordLetters {
@@ -126,8 +143,8 @@ func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 			asides = append(asides, id)
 		}
 	}
-	if len(ids) == 0 {
-		return c, false
+	if !slices.ContainsFunc(ids, func(id int32) bool { return x.titled[id] }) {
+		return c, false // an option's value says nothing by itself
 	}
 	left := r.holdAll(ids)
 	if len(left) > 1 {
@@ -138,6 +155,9 @@ func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 				ids = append(ids, id)
 			}
 		}
+	}
+	if len(left) > 1 {
+		left = r.wholeTitle(left, lo, hi)
 	}
 	if len(left) != 1 {
 		return c, true
@@ -235,4 +255,147 @@ func wordsKey(ids []int32) (key []byte) {
 		key = append(key, byte(id), byte(id>>8), byte(id>>16), byte(id>>24))
 	}
 	return key
+}
+
+// mostTitles is how many products are compared that have the same words.
+const mostTitles = 64
+
+// wholeTitle returns the one of some products whose whole title stands in the atoms
+// [lo, hi), word for word and number for number, the longest of them; none when
+// there is not just one.
+func (r *reader) wholeTitle(products []int32, lo, hi int) []int32 {
+	if len(products) > mostTitles {
+		return nil
+	}
+	var found []int32
+	longest := 0
+	for _, p := range products {
+		r.key.fold(r.catalog.items[r.catalog.products[p].items[0]].Title)
+		n := len(r.key.atoms)
+		for i := lo; i+n <= hi && n >= longest; i++ {
+			if !r.titleAt(i) {
+				continue
+			}
+			if n > longest {
+				found, longest = found[:0], n
+			}
+			found = append(found, p)
+			break
+		}
+	}
+	if len(found) != 1 {
+		return nil
+	}
+	return found
+}
+
+// titleAt tells whether the text in r.key stands in the name from atom i on,
+// accents aside.
+func (r *reader) titleAt(i int) bool {
+	for n, a := range r.key.atoms {
+		word, own := r.text(i+n), r.key.bytes(a)
+		if string(word) != string(own) && !slices.Contains(withoutAccents(own), string(word)) {
+			return false
+		}
+	}
+	return len(r.key.atoms) > 0
+}
+
+// withoutAccents returns how else a folded word is written: without its accents,
+// and with "ae" for "ä" and the like; none for a word of plain letters.
+func withoutAccents(word []byte) []string {
+	plain := true
+	for _, b := range word {
+		plain = plain && b < utf8.RuneSelf
+	}
+	if plain {
+		return nil
+	}
+	var bare, spelt strings.Builder
+	for _, r := range string(word) {
+		if two, ok := speltOut[r]; ok {
+			spelt.WriteString(two)
+		} else {
+			spelt.WriteString(bareOf(r))
+		}
+		bare.WriteString(bareOf(r))
+	}
+	return []string{bare.String(), spelt.String()}
+}
+
+// speltOut are letters that are written with two where there is no key for them.
+var speltOut = map[rune]string{'ä': "ae", 'ö': "oe", 'ü': "ue", 'å': "aa", 'ø': "oe", 'æ': "ae", 'ß': "ss"}
+
+// bareOf returns a letter without its accents.
+func bareOf(r rune) string {
+	switch r {
+	case 'ß':
+		return "ss"
+	case 'ø':
+		return "o"
+	case 'æ':
+		return "ae"
+	case 'ł':
+		return "l"
+	case 'ı':
+		return "i"
+	}
+	for _, first := range norm.NFD.String(string(r)) {
+		return string(first) // the accents follow the letter
+	}
+	return ""
+}
+
+// cutCamel cuts words that no title has where a capital follows a small letter,
+// when titles have all that this makes of them: "HarbourTrainerLow". It returns
+// how many atoms there are more.
+func (r *reader) cutCamel(lo, hi int) (more int) {
+	x := &r.catalog.titles
+	for i := lo; i < hi+more; i++ {
+		a := r.f.atoms[i]
+		if a.class != letter || a.len() < 2*wordLetters || r.regions[i] != 0 {
+			continue
+		}
+		if _, known := x.words[string(r.text(i))]; known || r.words.of(r.text(i)).role != unread {
+			continue
+		}
+		at := r.capitals(a)
+		if len(at) == 0 || !x.hasAll(r.text(i), at) {
+			continue
+		}
+		for _, offset := range at {
+			r.cutAt(r.f.origin(a.start + int32(offset)))
+		}
+		more += len(at)
+		i += len(at)
+	}
+	return more
+}
+
+// capitals returns where in a word, in bytes of its folded text, a capital follows a
+// small letter.
+func (r *reader) capitals(a atom) (at []int) {
+	for i := a.start + 1; i < a.end; i++ {
+		here, before := r.f.source[r.f.origin(i)], r.f.source[r.f.origin(i)-1]
+		if here >= 'A' && here <= 'Z' && (before >= 'a' && before <= 'z' || before >= utf8.RuneSelf) {
+			at = append(at, int(i-a.start))
+		}
+	}
+	return at
+}
+
+// hasAll tells whether titles have all words, short ones aside, that a word
+// falls into at these offsets.
+func (x *titleIndex) hasAll(word []byte, at []int) bool {
+	from, found := 0, false
+	for _, to := range append(at, len(word)) {
+		if to-from >= wordLetters {
+			if _, known := x.words[string(word[from:to])]; !known {
+				return false
+			}
+			found = true
+		}
+		from = to
+	}
+	return found
 }
