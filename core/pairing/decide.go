@@ -61,6 +61,7 @@ func (r *reader) decide(best *claim, v *Verdict) {
 		d = r.patterned.or(d)
 	}
 	v.Place, v.View, v.number, v.letter, v.gluedOnly = d.place, d.view, d.number, d.letter, d.gluedLetter
+	v.roman = d.roman
 	v.bare = from == r.base && to == r.end-1
 	v.Reason = pairedReasons[v.Clue][v.Rung]
 	reason := r.doubt(best, d.rest)
@@ -176,7 +177,7 @@ func (r *reader) settleOn(c *claim, v *Verdict) {
 // unpair makes a verdict loose again, for a reason.
 func (v *Verdict) unpair(reason string, why Why) {
 	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score = Loose, NoTarget, "", NoClue, NoRung, 0
-	v.letter, v.gluedOnly, v.number = 0, false, -1
+	v.letter, v.roman, v.gluedOnly, v.number = 0, 0, false, -1
 	v.Reason, v.Why = reason, why
 }
 
@@ -194,6 +195,7 @@ func (r *reader) markKey(c *claim) {
 func (d details) or(rest details) details {
 	if d.place > 0 {
 		rest.place, rest.number, rest.letter, rest.gluedLetter = d.place, d.number, 0, false
+		rest.roman = 0
 	}
 	rest.view = cmp.Or(d.view, rest.view)
 	return rest

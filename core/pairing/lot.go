@@ -128,7 +128,7 @@ func (n *Names) read(list ClueList, spans bool) ([]Verdict, error) {
 				if !r.reads(n.paths[i], v, known) {
 					r = newReader(n.catalog, n.habits, with, words, spans)
 				}
-				if v.Kind == Paired && (v.letter != 0 || v.number == 0) {
+				if v.Kind == Paired && (v.letter != 0 || v.roman != 0 || v.number == 0) {
 					open[w] = append(open[w], i)
 				}
 			}
@@ -159,6 +159,7 @@ func settle(verdicts []Verdict, open []int) {
 	if len(open) == 0 {
 		return
 	}
+	settleRomans(verdicts, open)
 	letters := map[Target]uint32{}
 	zero := map[Target]bool{}
 	for _, i := range open {
@@ -203,6 +204,29 @@ func countFromNought(verdicts []Verdict, zero map[Target]bool) {
 	for i := range verdicts {
 		if v := &verdicts[i]; v.Kind == Paired && v.number >= 0 && one[v.Target] {
 			v.Place = v.number + 1
+		}
+	}
+}
+
+// settleRomans makes places of roman numerals where the lot has several, one of
+// them of more letters than one: a single I, V or X is a letter like others.
+func settleRomans(verdicts []Verdict, open []int) {
+	seen, several := map[int]bool{}, false
+	for _, i := range open {
+		if n := verdicts[i].roman; n > 0 {
+			seen[n] = true
+			several = several || n != 1 && n != 5 && n != 10
+		}
+	}
+	for _, i := range open {
+		v := &verdicts[i]
+		switch {
+		case v.roman == 0:
+		case several && len(seen) > 1:
+			v.Place, v.letter, v.gluedOnly = v.roman, 0, false
+			v.respan(PlaceSpan, "")
+		case v.letter == 0:
+			v.respan(NoiseSpan, "not read")
 		}
 	}
 }

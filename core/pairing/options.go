@@ -30,7 +30,7 @@ func (c *Catalog) optionsOf(p int) []optionValue {
 
 func (c *Catalog) findOptions(p int) []optionValue {
 	items := c.products[p].items
-	byForm := map[string][]int32{}
+	byForm, own := map[string][]int32{}, map[string]bool{}
 	add := func(form string, item int32) {
 		if len(form) > 0 && !slices.Contains(byForm[form], item) {
 			byForm[form] = append(byForm[form], item)
@@ -42,7 +42,7 @@ func (c *Catalog) findOptions(p int) []optionValue {
 		entry := &c.items[item]
 		for _, value := range entry.Attributes {
 			f.fold(value)
-			f.eachForm(func(form string) { add(form, item) })
+			f.eachForm(func(form string) { add(form, item); own[form] = true })
 		}
 		f.fold(entry.Title)
 		for i := range f.atoms {
@@ -53,16 +53,19 @@ func (c *Catalog) findOptions(p int) []optionValue {
 		f.fold(entry.SKU)
 		if n := len(code.atoms); n > 0 && len(f.atoms) > n && bytes.HasPrefix(f.text, code.text) && !f.atoms[n].glued {
 			add(f.joined(n), item)
+			own[f.joined(n)] = true
 			for i := n; i < len(f.atoms); i++ {
 				if !f.atoms[i].glued && (i+1 == len(f.atoms) || !f.atoms[i+1].glued) {
 					add(string(f.bytes(f.atoms[i])), item)
+					own[string(f.bytes(f.atoms[i]))] = true
 				}
 			}
 		}
 	}
 	var found []optionValue
 	for form, holders := range byForm {
-		if len(holders) < len(items) {
+		// What all have tells none from the others, and is explained all the same.
+		if len(holders) < len(items) || own[form] && len(form) >= 3 {
 			found = append(found, optionValue{form, holders})
 		}
 	}

@@ -59,7 +59,7 @@ func (r *reader) readOwn(text string) {
 func (r *reader) ownAlone(i int, whole bool) bool {
 	length := r.f.atoms[i].len()
 	if r.isDigit(i) {
-		return whole && length >= shortestOwn
+		return whole && length >= shortestOwn && r.numberBehind(i, r.end)
 	}
 	return length >= shortestOwn && r.words.of(r.text(i)).role == unread
 }

@@ -8,6 +8,7 @@ type details struct {
 	view          string
 	letter        byte
 	gluedLetter   bool
+	roman         int // what the letters behind the key are as a roman numeral, 0 for none
 	rest          rest
 }
 
@@ -37,6 +38,7 @@ func (r *reader) readDetails(target Target, from, to int, barcode bool) details 
 		r.readNumber(from, to, &d)
 	}
 	if d.place == 0 {
+		r.readRoman(to, &d)
 		r.readLetter(to, &d)
 	}
 	if d.view == "" {
@@ -278,6 +280,34 @@ func (r *reader) readLetter(to int, d *details) {
 			r.roles[i], r.whats[i] = asNoise, "letter"
 			return
 		}
+	}
+}
+
+// romans are the numerals that places are written with.
+var romans = map[string]int{"i": 1, "ii": 2, "iii": 3, "iv": 4, "v": 5, "vi": 6, "vii": 7, "viii": 8, "ix": 9, "x": 10, "xi": 11, "xii": 12}
+
+// readRoman keeps a roman numeral behind the key, when nothing but noise follows;
+// the lot tells whether it is a place. One letter may be a letter as well.
+func (r *reader) readRoman(to int, d *details) {
+	for i := to + 1; i < r.end; i++ {
+		if r.roles[i] != unread {
+			continue
+		}
+		a := r.f.atoms[i]
+		n, ok := romans[string(r.text(i))]
+		if !ok || a.glued || i+1 < r.end && r.f.atoms[i+1].glued {
+			return
+		}
+		for rest := i + 1; rest < r.end; rest++ {
+			if r.roles[rest] == unread {
+				return
+			}
+		}
+		d.roman = n
+		if a.len() > 1 {
+			r.roles[i], r.whats[i] = asNoise, "letter"
+		}
+		return
 	}
 }
 

@@ -125,7 +125,7 @@ func (l *Listener) Row(v *Verdict, rows []Row) {
 	}
 	row, c := rows[0], found[0]
 	v.Candidates, v.Why = nil, ""
-	v.number, v.letter = -1, 0
+	v.number, v.letter, v.roman = -1, 0, 0
 	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score = Paired, c.Target, c.Key, SheetRow, c.Rung, 1
 	v.Reason = "row " + strconv.Itoa(row.Line) + " of the sheet names it for " + row.SKU
 	if row.Place > 0 {

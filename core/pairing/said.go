@@ -52,7 +52,7 @@ func (l *Listener) Heed(v *Verdict, said Said) {
 			return
 		}
 		if !l.same(v, found) {
-			v.number, v.letter = -1, 0
+			v.number, v.letter, v.roman = -1, 0, 0
 		}
 		l.pair(v, found, "it was looked up for this barcode")
 		return
@@ -78,7 +78,7 @@ func (l *Listener) Heed(v *Verdict, said Said) {
 	case !l.same(v, found):
 		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}, found.candidate()}
 		v.Reason, v.Why = "its name holds "+v.Key+", its source says "+found.Key, AgainstSource
-		v.Kind, v.Target, v.number, v.letter = Contested, NoTarget, -1, 0
+		v.Kind, v.Target, v.number, v.letter, v.roman = Contested, NoTarget, -1, 0, 0
 	case v.Target.Item < 0 && found.Target.Item >= 0:
 		v.Target = found.Target
 	}

@@ -50,7 +50,7 @@ func (l *Listener) Barcodes(v *Verdict, codes []string) {
 	case v.Target.Product != found[0].Target.Product:
 		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}, found[0]}
 		v.Reason, v.Why = "its name holds "+v.Key+", its picture the barcode "+found[0].Key, AgainstPicture
-		v.Kind, v.Target, v.number, v.letter = Contested, NoTarget, -1, 0
+		v.Kind, v.Target, v.number, v.letter, v.roman = Contested, NoTarget, -1, 0, 0
 	case v.Target.Item < 0:
 		v.Target = found[0].Target
 	}

@@ -401,4 +401,8 @@ func TestAccuracyOnStrangers(t *testing.T) {
 	}
 	t.Logf("paired %.2f %% of %d, wrong %d of %d, places %.2f %%, items %.2f %%", 100*float64(paired)/float64(can), can, wrong,
 		paired+wrong, 100*float64(placed)/float64(paired), 100*float64(rightItems)/float64(items))
+	if 1000*paired < 995*can || 2000*wrong > paired+wrong || 1000*placed < 995*paired || 1000*rightItems < 999*items {
+		t.Errorf("of %d files %d are paired, %d wrong, %d with the right place; of %d items %d are right", can, paired, wrong, placed,
+			items, rightItems)
+	}
 }

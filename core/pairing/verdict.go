@@ -117,6 +117,7 @@ type Verdict struct {
 
 	number    int // the plain number that was read as the place, -1 when none
 	letter    byte
+	roman     int
 	gluedOnly bool // paired only if the glued letter turns out to be a place
 	bare      bool
 }
