@@ -40,7 +40,7 @@ type Recipe struct {
 	Rewriting  rendition.Rewriting `json:"rewriting,omitempty" maxItems:"20"`
 	MinWidth   int                 `json:"minWidth,omitempty" minimum:"0" maximum:"100000" doc:"Pixels; both least measures must hold"`
 	MinHeight  int                 `json:"minHeight,omitempty" minimum:"0" maximum:"100000"`
-	Template   string              `json:"template,omitempty" maxLength:"300" doc:"Of names: {sku} {barcode} {name} {page} {file} {n}, attributes"`
+	Template   string              `json:"template,omitempty" maxLength:"300" doc:"{sku} {barcode} {name} {page} {file} {n}, attributes"`
 	PauseMS    int                 `json:"pauseMs,omitempty" minimum:"0" maximum:"600000" doc:"Between two requests, milliseconds"`
 	MaxPages   int                 `json:"maxPages,omitempty" minimum:"0" maximum:"1000000"`
 	MaxFiles   int                 `json:"maxFiles,omitempty" minimum:"0" maximum:"1000000"`

@@ -29,7 +29,7 @@ func (s *trade) add(it Item) {
 }
 
 var (
-	ownShades  = []string{"navy", "black", "white", "sand", "rust", "olive", "grey", "red"}
+	ownShades      = []string{"navy", "black", "white", "sand", "rust", "olive", "grey", "red"}
 	ownShadeNumber = map[string]string{"navy": "410", "black": "001", "white": "100", "sand": "215", "rust": "630", "olive": "305",
 		"grey": "090", "red": "600"}
 	germanShades = map[string]string{"navy": "marine", "black": "schwarz", "white": "weiß", "sand": "sand", "rust": "rost",

@@ -17,8 +17,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strings"
-	"syscall"
 	"testing"
 	"time"
 
@@ -300,91 +298,4 @@ func BenchmarkLists(b *testing.B) {
 			b.ReportMetric(worst(path), unit+"(max100)")
 		}
 	}
-}
-
-// BenchmarkPair compares `ambrosa pair` on 200,000 names and 100,000 SKUs with
-// grep -oFf on the same lists, and with itself on ten times the names.
-func BenchmarkPair(b *testing.B) {
-	folder := b.TempDir()
-	skus, names := pairLists(200_000)
-	write := func(name string, lines []string) string {
-		path := filepath.Join(folder, name)
-		must(b, os.WriteFile(path, []byte(strings.Join(lines, "\n")+"\n"), 0o600))
-		return path
-	}
-	list, files := write("skus", skus), write("files", names)
-	catalog := write("products.csv", append([]string{"sku"}, skus...))
-	many := make([]string, 0, 10*len(names))
-	for n := range 10 {
-		for _, name := range names {
-			many = append(many, fmt.Sprintf("%d/%s", n, name))
-		}
-	}
-	large := write("many", many)
-	run := func(command *exec.Cmd) (time.Duration, int64) {
-		begin := time.Now()
-		if out, err := command.CombinedOutput(); err != nil {
-			b.Fatalf("%v: %v: %s", command.Args, err, out)
-		}
-		usage, _ := command.ProcessState.SysUsage().(*syscall.Rusage)
-		return time.Since(begin), usage.Maxrss << 10
-	}
-	pair := func(files string) (time.Duration, int64) {
-		return run(exec.Command(binary, "pair", "--catalog", catalog, "--files", files, "--out", filepath.Join(folder, "pairs.csv")))
-	}
-	best := func(measure func() time.Duration) time.Duration {
-		least := time.Hour
-		for range 5 {
-			least = min(least, measure())
-		}
-		return least
-	}
-	for b.Loop() {
-		theirs := best(func() time.Duration {
-			took, _ := run(exec.Command("sh", "-c", `LC_ALL=C grep -oFf "$0" "$1" > "$2"`, list, files, filepath.Join(folder, "found")))
-			return took
-		})
-		ours := best(func() time.Duration { took, _ := pair(files); return took })
-		tenfold, memory := pair(large)
-		b.ReportMetric(ours.Seconds(), "s/pair")
-		b.ReportMetric(theirs.Seconds(), "s/grep")
-		b.ReportMetric(ours.Seconds()/theirs.Seconds(), "ratio(max1)")
-		b.ReportMetric(tenfold.Seconds()/ours.Seconds(), "tenfold(max11)")
-		b.ReportMetric(float64(memory)/(1<<20), "MiB(max1024)")
-	}
-}
-
-func pairLists(n int) (skus, names []string) {
-	r := rand.New(rand.NewPCG(5, 5))
-	seen := map[string]bool{}
-	letter := func() byte { return "ABCDEFGHJKLMNPQRSTUVWXYZ"[r.IntN(24)] }
-	for len(skus) < 100_000 {
-		var sku string
-		switch r.IntN(4) {
-		case 0:
-			sku = fmt.Sprintf("%c%c-%04d", letter(), letter(), r.IntN(10_000))
-		case 1:
-			sku = fmt.Sprintf("%c%c-%03d-%s", letter(), letter(), r.IntN(10_000), []string{"XL", "S", "M", "L", "RED", "BLU"}[r.IntN(6)])
-		case 2:
-			sku = fmt.Sprintf("%c%c%05d", letter(), letter(), r.IntN(100_000))
-		default:
-			sku = fmt.Sprintf("%c%c/%d.%s", letter(), letter(), r.IntN(10_000), []string{"XL", "S", "M", "L", "RED", "BLU"}[r.IntN(6)])
-		}
-		if !seen[sku] {
-			seen[sku] = true
-			skus = append(skus, sku)
-		}
-	}
-	for len(names) < n {
-		sku := strings.ReplaceAll(skus[r.IntN(len(skus))], "/", "_")
-		names = append(
-			names,
-			fmt.Sprintf(
-				[]string{"shots/%s_%d.jpg", "%s-%d.jpg", "supplier/IMG %s (%d).png", "x/y/%s front %d.tif"}[r.IntN(4)],
-				sku,
-				1+r.IntN(9),
-			),
-		)
-	}
-	return skus, names
 }

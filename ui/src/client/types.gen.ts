@@ -146,7 +146,7 @@ export type ChosenPicture = {
 export type ClueList = {
     clues: Array<ClueSetting>;
     /**
-     * Whose view words are read beside English: de, fr, es, it, nl
+     * Whose words are read beside English: de, fr, es, it, nl, pl, tr, pt, sv, da, cs, ja
      */
     languages?: Array<string> | null;
     /**
@@ -1643,7 +1643,7 @@ export type Recipe = {
      */
     start: Array<string> | null;
     /**
-     * Of names: {sku} {barcode} {name} {page} {file} {n}, attributes
+     * {sku} {barcode} {name} {page} {file} {n}, attributes
      */
     template?: string;
 };
