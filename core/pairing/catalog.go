@@ -66,7 +66,7 @@ type Catalog struct {
 	keyless    []int32 // items whose SKU makes no key
 	productOf  []int32
 	attributes []string // names of the items' attributes, in their order
-	options    []atomic.Pointer[[]optionValue]
+	options    []atomic.Pointer[options]
 	nearest    nearestIndex
 	warm       sync.Once // begins to build the three below
 	parts      partIndex
@@ -102,7 +102,7 @@ func NewCatalog(items []Item, attributes ...string) *Catalog {
 		wait.Go(func() { parts[w].addItems(items[lo:hi], lo) })
 	}
 	wait.Wait()
-	c.options = make([]atomic.Pointer[[]optionValue], len(c.products))
+	c.options = make([]atomic.Pointer[options], len(c.products))
 	c.several = make([]uint64, len(c.products)/64+1)
 	var ofProducts keyList
 	for p := range c.products {

@@ -50,14 +50,6 @@ var asciiClass = func() (table [128]class) {
 func (f *folded) fold(source string) {
 	f.source = source
 	f.offsets, f.atoms = f.offsets[:0], f.atoms[:0]
-	if text, back := restored(source); back != nil {
-		f.foldUnicode(text)
-		for i, at := range f.offsets {
-			f.offsets[i] = back[at]
-		}
-		f.cut()
-		return
-	}
 	f.text = slices.Grow(f.text[:0], len(source))[:len(source)]
 	segment, glued := int16(0), false
 	for i := 0; i < len(source); {
@@ -65,6 +57,11 @@ func (f *folded) fold(source string) {
 		kind := byteClass[c]
 		switch kind {
 		case separator:
+			if c == '%' || c == '&' {
+				if f.foldRestored(source) {
+					return
+				}
+			}
 			f.text[i] = c
 			if c == '/' {
 				segment++
@@ -73,8 +70,10 @@ func (f *folded) fold(source string) {
 			i++
 			continue
 		case beyondASCII:
-			f.foldUnicode(source)
-			f.cut()
+			if !f.foldRestored(source) {
+				f.foldUnicode(source)
+				f.cut()
+			}
 			return
 		}
 		start := i
@@ -85,6 +84,22 @@ func (f *folded) fold(source string) {
 		f.atoms = append(f.atoms, atom{int32(start), int32(i), kind, glued, segment})
 		glued = true
 	}
+}
+
+// foldRestored folds what a mangled name was before; false, with nothing changed,
+// when there is nothing to undo.
+func (f *folded) foldRestored(source string) bool {
+	text, back := restored(source)
+	if back == nil {
+		return false
+	}
+	f.offsets = f.offsets[:0]
+	f.foldUnicode(text)
+	for i, at := range f.offsets {
+		f.offsets[i] = back[at]
+	}
+	f.cut()
+	return true
 }
 
 const beyondASCII class = 255

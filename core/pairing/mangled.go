@@ -13,9 +13,6 @@ import (
 // over. back gives, for each byte of the text, where in source it comes from; it
 // is nil where there is nothing to undo.
 func restored(source string) (text string, back []int32) {
-	if !mayBeMangled(source) {
-		return source, nil
-	}
 	text = source
 	for range 3 {
 		once, from := restoredOnce(text)
@@ -32,20 +29,19 @@ func restored(source string) (text string, back []int32) {
 	return text, back
 }
 
-// mayBeMangled is a quick look: most names are not.
-func mayBeMangled(source string) bool {
-	for i := 0; i < len(source); i++ {
-		switch c := source[i]; {
-		case c == '%' || c == '&':
-			return true
-		case c == 0xc2 || c == 0xc3 || c == 0xc5:
-			return true // the letters that UTF-8's first bytes become
-		}
-	}
-	return false
-}
-
+// restoredOnce is restored, once. It looks first whether there is anything to undo:
+// mostly there is not.
 func restoredOnce(source string) (string, []int32) {
+	first := 0
+	for first < len(source) {
+		if _, taken := restoredAt(source[first:]); taken > 0 {
+			break
+		}
+		first++
+	}
+	if first == len(source) {
+		return source, nil
+	}
 	var text strings.Builder
 	var back []int32
 	changed := false

@@ -2,6 +2,7 @@ package pairing
 
 import (
 	"bytes"
+	"cmp"
 	"slices"
 	"strings"
 )
@@ -13,83 +14,139 @@ type optionValue struct {
 	items []int32
 }
 
+// options is what tells the items of a product apart, in the order of its forms,
+// and a filter over them: most words of names are none.
+type options struct {
+	values []optionValue
+	filter uint64
+}
+
+func (o *options) bit(form []byte) uint64 {
+	return 1 << ((uint(len(form))*7 + uint(form[0])*31 + uint(form[len(form)-1])*3) % 64)
+}
+
+// of returns the items that have a form, nil for none.
+func (o *options) of(form []byte) []int32 {
+	if len(form) == 0 || o.filter&o.bit(form) == 0 {
+		return nil
+	}
+	at, found := slices.BinarySearchFunc(o.values, form, func(v optionValue, form []byte) int {
+		return strings.Compare(v.form, string(form))
+	})
+	if !found {
+		return nil
+	}
+	return o.values[at].items
+}
+
+// noOptions are those of a product with one item.
+var noOptions = &options{}
+
 // optionsOf returns what tells the items of a product apart. It is worked out
 // when it is first asked for; two goroutines that ask at once work out the
 // same.
-func (c *Catalog) optionsOf(p int) []optionValue {
+func (c *Catalog) optionsOf(p int) *options {
 	if !c.hasSeveral(p) {
-		return nil
+		return noOptions
 	}
 	if known := c.options[p].Load(); known != nil {
-		return *known
+		return known
 	}
 	found := c.findOptions(p)
-	c.options[p].Store(&found)
+	c.options[p].Store(found)
 	return found
 }
 
-func (c *Catalog) findOptions(p int) []optionValue {
+// gathered is a form on its way to be an option: of an item, and whether it tells
+// of the item by itself, as a title's word does not.
+type gathered struct {
+	form string
+	item int32
+	own  bool
+}
+
+func (c *Catalog) findOptions(p int) *options {
 	items := c.products[p].items
-	byForm, own := map[string][]int32{}, map[string]bool{}
-	add := func(form string, item int32) {
-		if len(form) > 0 && !slices.Contains(byForm[form], item) {
-			byForm[form] = append(byForm[form], item)
+	all := make([]gathered, 0, 8*len(items))
+	add := func(form []byte, item int32, own bool) {
+		if len(form) > 0 {
+			all = append(all, gathered{string(form), item, own})
 		}
 	}
 	var f, code folded
 	code.fold(c.products[p].code)
+	title := c.items[items[0]].Title
+	titles := slices.ContainsFunc(items, func(i int32) bool { return c.items[i].Title != title }) // the same one tells nothing
 	for _, item := range items {
 		entry := &c.items[item]
 		for _, value := range entry.Attributes {
 			f.fold(value)
-			f.eachForm(func(form string) { add(form, item); own[form] = true })
+			f.eachForm(func(form []byte) { add(form, item, true) })
 		}
-		f.fold(entry.Title)
-		for i := range f.atoms {
-			if !f.atoms[i].glued && f.atoms[i].class == letter {
-				add(string(f.bytes(f.atoms[i])), item)
+		if titles {
+			f.fold(entry.Title)
+			for i := range f.atoms {
+				if !f.atoms[i].glued && f.atoms[i].class == letter {
+					add(f.bytes(f.atoms[i]), item, false)
+				}
 			}
 		}
 		f.fold(entry.SKU)
 		if n := len(code.atoms); n > 0 && len(f.atoms) > n && bytes.HasPrefix(f.text, code.text) && !f.atoms[n].glued {
-			add(f.joined(n), item)
-			own[f.joined(n)] = true
+			add(f.joinedBytes(n), item, true)
 			for i := n; i < len(f.atoms); i++ {
 				if !f.atoms[i].glued && (i+1 == len(f.atoms) || !f.atoms[i+1].glued) {
-					add(string(f.bytes(f.atoms[i])), item)
-					own[string(f.bytes(f.atoms[i]))] = true
+					add(f.bytes(f.atoms[i]), item, true)
 				}
 			}
 		}
 	}
-	var found []optionValue
-	for form, holders := range byForm {
-		// What all have tells none from the others, and is explained all the same.
-		if len(holders) < len(items) || own[form] && len(form) >= 3 {
-			found = append(found, optionValue{form, holders})
+	return optionsFrom(all, len(items))
+}
+
+// optionsFrom gathers the items of each form. What all items have tells none from
+// the others; it is kept to be explained, where it is long enough and not of the
+// title.
+func optionsFrom(all []gathered, items int) *options {
+	slices.SortFunc(all, func(a, b gathered) int {
+		return cmp.Or(strings.Compare(a.form, b.form), cmp.Compare(a.item, b.item))
+	})
+	found := &options{}
+	for lo := 0; lo < len(all); {
+		hi, own := lo, false
+		var holders []int32
+		for ; hi < len(all) && all[hi].form == all[lo].form; hi++ {
+			own = own || all[hi].own
+			if n := len(holders); n == 0 || holders[n-1] != all[hi].item {
+				holders = append(holders, all[hi].item)
+			}
 		}
+		if len(holders) < items || own && len(all[lo].form) >= 3 {
+			found.values = append(found.values, optionValue{all[lo].form, holders})
+			found.filter |= found.bit([]byte(all[lo].form))
+		}
+		lo = hi
 	}
-	slices.SortFunc(found, func(a, b optionValue) int { return bytes.Compare([]byte(a.form), []byte(b.form)) })
 	return found
 }
 
 // eachForm gives the forms in which an option's value may stand in a name: its
 // letters and digits, its words, what it means in any language, and a number of
 // two figures or more without its unit.
-func (f *folded) eachForm(add func(form string)) {
-	add(f.joined(0))
+func (f *folded) eachForm(add func(form []byte)) {
+	add(f.joinedBytes(0))
 	for i, a := range f.atoms {
 		word := f.bytes(a)
 		switch {
 		case a.class == letter && a.len() >= 3:
 			if len(f.atoms) > 1 && !a.glued {
-				add(string(word))
+				add(word)
 			}
 			if meant, known := everyShade[string(word)]; known && len(f.atoms) == 1 {
-				add(meantForm + meant)
+				add([]byte(meantForm + meant))
 			}
 		case i == 0 && a.class == digit && a.len() >= 2 && len(f.atoms) == 2 && units.of(f.bytes(f.atoms[1])):
-			add(string(word))
+			add(word)
 		}
 	}
 }
@@ -97,12 +154,19 @@ func (f *folded) eachForm(add func(form string)) {
 // meantForm stands before what a word means, in a form that no word has.
 const meantForm = "\x00"
 
-func (f *folded) joined(from int) string {
+func (f *folded) joined(from int) string { return string(f.joinedBytes(from)) }
+
+// joinedBytes returns the letters and digits from an atom on; without a copy where
+// no separator stands between them.
+func (f *folded) joinedBytes(from int) []byte {
+	if from+1 == len(f.atoms) {
+		return f.bytes(f.atoms[from])
+	}
 	var text []byte
 	for _, a := range f.atoms[from:] {
 		text = append(text, f.bytes(a)...)
 	}
-	return string(text)
+	return text
 }
 
 func allDigits(text string) bool {
@@ -152,7 +216,7 @@ func equalFoldASCII(text string, word []byte) bool {
 func (r *reader) readOptions(t Target) Target {
 	r.markRest(t)
 	options := r.catalog.optionsOf(t.Product)
-	if len(options) == 0 {
+	if len(options.values) == 0 {
 		return t
 	}
 	left := r.catalog.products[t.Product].items
@@ -194,7 +258,7 @@ func (r *reader) markRest(t Target) {
 // atoms [lo, hi), and returns the items of left that have them all. Where the
 // item is known, a number of up to three figures is its option only when another
 // number stands behind it that can be the place.
-func (r *reader) narrow(options []optionValue, left []int32, lo, hi, shortest int, known bool) []int32 {
+func (r *reader) narrow(options *options, left []int32, lo, hi, shortest int, known bool) []int32 {
 	for i := lo; i < hi; i++ {
 		if r.roles[i] != unread || !r.opensOption(i) {
 			continue
@@ -261,18 +325,19 @@ func (r *reader) numberBehind(i, hi int) bool {
 
 // optionAt returns the items that have the atoms i to j as an option's value, as
 // they are written or by what the word means in a language that is on.
-func (r *reader) optionAt(options []optionValue, i, j int) []int32 {
-	if items := findOption(options, r.f, i, j); items != nil || i != j || r.isDigit(i) {
+func (r *reader) optionAt(options *options, i, j int) []int32 {
+	if items := findOption(options, &r.f, i, j); items != nil || i != j || r.isDigit(i) {
 		return items
 	}
 	meant := r.list.shades.of(r.text(i))
 	if meant == "" {
 		return nil
 	}
-	return formAt(options, []byte(meantForm+meant))
+	return options.of([]byte(meantForm + meant))
 }
 
-func findOption(options []optionValue, f folded, i, j int) []int32 {
+// findOption returns the items that have the atoms i to j as an option's value.
+func findOption(options *options, f *folded, i, j int) []int32 {
 	var buffer [64]byte
 	form := buffer[:0]
 	for n := i; n <= j; n++ {
@@ -281,17 +346,7 @@ func findOption(options []optionValue, f folded, i, j int) []int32 {
 		}
 		form = append(form, f.bytes(f.atoms[n])...)
 	}
-	return formAt(options, form)
-}
-
-func formAt(options []optionValue, form []byte) []int32 {
-	at, found := slices.BinarySearchFunc(options, form, func(o optionValue, form []byte) int {
-		return strings.Compare(o.form, string(form))
-	})
-	if !found {
-		return nil
-	}
-	return options[at].items
+	return options.of(form)
 }
 
 func intersect(a, b []int32) (both []int32) {

@@ -7,7 +7,7 @@ import "ambrosa/core/gtin"
 // number, belong to the title only where a neighbour of theirs stands beside them
 // there too.
 func (r *reader) readOwnWords(t Target) {
-	if t.Product < 0 {
+	if t.Product < 0 || !r.leftOver() {
 		return
 	}
 	item := t.Item
@@ -22,6 +22,20 @@ func (r *reader) readOwnWords(t Target) {
 	for _, value := range entry.Attributes {
 		r.readOwn(value)
 	}
+}
+
+// leftOver tells whether more of the base name is unread than one number.
+func (r *reader) leftOver() bool {
+	numbers := 0
+	for i := r.base; i < r.end; i++ {
+		if r.roles[i] != unread || r.regions[i] != 0 {
+			continue
+		}
+		if numbers++; numbers > 1 || !r.isDigit(i) {
+			return true
+		}
+	}
+	return false
 }
 
 // shortestOwn is how many letters a word, and figures a number, has at least that

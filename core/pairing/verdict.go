@@ -128,7 +128,7 @@ type Verdict struct {
 // stand in the list.
 type ClueList struct {
 	Clues     []ClueSetting `json:"clues" nullable:"false"`
-	Languages []string      `json:"languages,omitempty" doc:"Whose words are read beside English: de, fr, es, it, nl, pl, tr, pt, sv, da, cs, ja"`
+	Languages []string      `json:"languages,omitempty" doc:"Read beside English: de, fr, es, it, nl, pl, tr, pt, sv, da, cs, ja"`
 	Steps     []Step        `json:"steps,omitempty" doc:"What corrections taught"`
 }
 

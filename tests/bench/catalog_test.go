@@ -23,7 +23,7 @@ func catalogOfUsers(names int) (items []item, files []string) {
 	r := rand.New(rand.NewPCG(8, 1))
 	pick := func(list ...string) string { return list[r.IntN(len(list))] }
 	letter := func() byte { return "ABCDEFGHJKLMNPQRSTUVWXYZ"[r.IntN(24)] }
-	colours := [][3]string{{"black", "BLK", "schwarz"}, {"white", "WHT", "weiß"}, {"navy", "NVY", "marine"}, {"olive", "OLV", "oliv"}, {"red", "RED", "rot"}}
+	colours := [][2]string{{"black", "BLK"}, {"white", "WHT"}, {"navy", "NVY"}, {"olive", "OLV"}, {"red", "RED"}}
 	seen := map[string]bool{}
 	for len(items) < 100_000 {
 		product := fmt.Sprintf("%c%c%c-%04d", letter(), letter(), letter(), r.IntN(10_000))
