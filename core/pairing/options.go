@@ -215,6 +215,9 @@ func equalFoldASCII(text string, word []byte) bool {
 // the folders; there, a single letter or figure says nothing.
 func (r *reader) readOptions(t Target) Target {
 	r.markRest(t)
+	if t.Item >= 0 && !r.leftOver() {
+		return t // the key says all, and nothing is left but a place
+	}
 	options := r.catalog.optionsOf(t.Product)
 	if len(options.values) == 0 {
 		return t

@@ -187,7 +187,8 @@ var strangerHabits = []struct {
 		return tells(it, strings.ReplaceAll(fmt.Sprintf("%s (%d).jpg", fileSafe(it.SKU), place), " ", "%20"), place)
 	}},
 	{"percent-encoded title", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, strings.NewReplacer(" ", "%20", "é", "%C3%A9").Replace(fmt.Sprintf("%s %s_%d.jpg", it.Title, fileSafe(it.SKU), place)), place)
+		path := fmt.Sprintf("%s %s_%d.jpg", it.Title, fileSafe(it.SKU), place)
+		return tells(it, strings.NewReplacer(" ", "%20", "é", "%C3%A9").Replace(path), place)
 	}},
 	{"mojibake", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, strings.ReplaceAll(fmt.Sprintf("%s %s %d.jpg", it.Title, fileSafe(it.SKU), place), "é", "Ã©"), place)
@@ -211,22 +212,28 @@ var strangerHabits = []struct {
 		return tells(it, fmt.Sprintf("%s %s %d.jpg", it.Title, fileSafe(it.SKU), place), place)
 	}},
 	{"own sizes beside the key", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, fmt.Sprintf("%s_%s_%d.jpg", fileSafe(it.SKU), strings.ReplaceAll(strings.Join(it.Attributes, "_"), " ", ""), place), place)
+		path := fmt.Sprintf("%s_%s_%d.jpg", fileSafe(it.SKU), strings.ReplaceAll(strings.Join(it.Attributes, "_"), " ", ""), place)
+		return tells(it, path, place)
 	}},
 	{"layer", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, fmt.Sprintf("%s_%d_%04d_%s.png", fileSafe(it.SKU), place, s.r.IntN(12), s.pick("Layer-2", "Layer 11", "Background", "Ebene-1")), place)
+		path := fmt.Sprintf("%s_%d_%04d_%s.png", fileSafe(it.SKU), place, s.r.IntN(12), s.pick("Layer-2", "Layer 11", "Background", "Ebene-1"))
+		return tells(it, path, place)
 	}},
 	{"artboard", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("%s-%d_Artboard %d%s.png", fileSafe(it.SKU), place, 1+s.r.IntN(9), s.pick("", " copy", "@2x")), place)
 	}},
 	{"frame and time", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, fmt.Sprintf("%s_%d_frame-%03d_%02d-%02d-%02d.png", fileSafe(it.SKU), place, s.r.IntN(200), 8+s.r.IntN(9), s.r.IntN(60), s.r.IntN(60)), place)
+		path := fmt.Sprintf("%s_%d_frame-%03d_%02d-%02d-%02d.png", fileSafe(it.SKU), place, s.r.IntN(200), 8+s.r.IntN(9), s.r.IntN(60),
+			s.r.IntN(60))
+		return tells(it, path, place)
 	}},
 	{"edit timestamp", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, fmt.Sprintf("%s_%d_edited-%d%s.jpg", fileSafe(it.SKU), place, 1_600_000_000+s.r.IntN(190_000_000), s.pick("", "123")), place)
+		path := fmt.Sprintf("%s_%d_edited-%d%s.jpg", fileSafe(it.SKU), place, 1_600_000_000+s.r.IntN(190_000_000), s.pick("", "123"))
+		return tells(it, path, place)
 	}},
 	{"crop", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, fmt.Sprintf("%s_%d_%s.jpg", fileSafe(it.SKU), place, s.pick("crop", "cropped", "square", "1080x1080", "crop-1-1", "portrait", "800w")), place)
+		path := fmt.Sprintf("%s_%d_%s.jpg", fileSafe(it.SKU), place, s.pick("crop", "cropped", "square", "1080x1080", "crop-1-1", "portrait", "800w"))
+		return tells(it, path, place)
 	}},
 	{"place and bracket", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("%s %d (%d).jpg", fileSafe(it.SKU), place, 1+s.r.IntN(3)), place)

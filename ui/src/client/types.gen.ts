@@ -146,7 +146,7 @@ export type ChosenPicture = {
 export type ClueList = {
     clues: Array<ClueSetting>;
     /**
-     * Whose words are read beside English: de, fr, es, it, nl, pl, tr, pt, sv, da, cs, ja
+     * Read beside English: de, fr, es, it, nl, pl, tr, pt, sv, da, cs, ja
      */
     languages?: Array<string> | null;
     /**
