@@ -232,7 +232,8 @@ var strangerHabits = []struct {
 		return tells(it, path, place)
 	}},
 	{"crop", func(s *trade, it Item, place int) (told, bool) {
-		path := fmt.Sprintf("%s_%d_%s.jpg", fileSafe(it.SKU), place, s.pick("crop", "cropped", "square", "1080x1080", "crop-1-1", "portrait", "800w"))
+		path := fmt.Sprintf("%s_%d_%s.jpg", fileSafe(it.SKU), place,
+			s.pick("crop", "cropped", "square", "1080x1080", "crop-1-1", "portrait", "800w"))
 		return tells(it, path, place)
 	}},
 	{"place and bracket", func(s *trade, it Item, place int) (told, bool) {

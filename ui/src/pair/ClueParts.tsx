@@ -221,6 +221,13 @@ export const languages: [string, string][] = [
   ['es', 'Spanish'],
   ['it', 'Italian'],
   ['nl', 'Dutch'],
+  ['pl', 'Polish'],
+  ['tr', 'Turkish'],
+  ['pt', 'Portuguese'],
+  ['sv', 'Swedish'],
+  ['da', 'Danish'],
+  ['cs', 'Czech'],
+  ['ja', 'Japanese'],
 ];
 
 export function Languages({ value, onChange }: { value: string[]; onChange: (value: string[]) => void }) {
