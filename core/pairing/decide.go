@@ -205,8 +205,8 @@ func (d details) or(rest details) details {
 // key: "HB-10 HB-10-S" and "HB-20 2000000000121" say the same thing twice.
 func (r *reader) markSameProduct(c *claim) {
 	for _, m := range r.baseFound {
-		if m.target.Product != c.target.Product {
-			continue
+		if m.target.Product != c.target.Product || m.rung.loose() && m.from <= c.to && c.from <= m.to {
+			continue // another one, or another reading of the same
 		}
 		for i := m.from; i <= m.to; i++ {
 			if r.roles[i] == unread {

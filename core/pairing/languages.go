@@ -15,6 +15,7 @@ type tongue struct {
 	extra   string            // "additional": the number behind is a place, counted from the second
 	picture string            // the number behind is the place
 	copy    string            // working names
+	and     string
 }
 
 // tongues are what a clue list can switch on beside English. From memory; common
@@ -31,7 +32,7 @@ var tongues = map[string]tongue{
 			"scale": "maße masse abmessungen",
 		},
 		main: "haupt hauptbild hauptfoto titelbild", extra: "zusatz zusatzbild weiteres weitere zusätzlich zusaetzlich",
-		picture: "bild bilder foto fotos abbildung abb aufnahme", copy: "kopie neu freigestellt freisteller druck",
+		picture: "bild bilder foto fotos abbildung abb aufnahme", copy: "kopie neu freigestellt freisteller druck", and: "und",
 	},
 	"fr": {
 		views: map[string]string{
@@ -42,7 +43,7 @@ var tongues = map[string]tongue{
 			"inside": "interieur intérieur",
 		},
 		main: "principale principal", extra: "supplementaire supplémentaire autre", picture: "image photo visuel vue",
-		copy: "copie detouré detoure",
+		copy: "copie detouré detoure", and: "et",
 	},
 	"es": {
 		views: map[string]string{
@@ -72,7 +73,7 @@ var tongues = map[string]tongue{
 			"in use": "sfeer sfeerfoto", "inside": "binnen binnenkant",
 		},
 		main: "hoofd hoofdfoto hoofdafbeelding", extra: "aanvullend aanvullende extra", picture: "afbeelding foto beeld plaatje",
-		copy: "kopie",
+		copy: "kopie", and: "en",
 	},
 	"pl": {
 		views: map[string]string{
@@ -90,7 +91,7 @@ var tongues = map[string]tongue{
 			"detail": "detay yakın yakin",
 			"label":  "etiket", "pack": "ambalaj kutu", "in use": "kullanım kullanim", "inside": "iç",
 		},
-		main: "ana kapak", extra: "ek", picture: "resim fotoğraf fotograf görsel gorsel", copy: "kopya",
+		main: "ana kapak", extra: "ek", picture: "resim fotoğraf fotograf görsel gorsel", copy: "kopya", and: "ve",
 	},
 	"pt": {
 		views: map[string]string{
@@ -110,7 +111,7 @@ var tongues = map[string]tongue{
 			"pack":   "förpackning forpackning",
 			"in use": "miljö miljo", "inside": "insida",
 		},
-		main: "huvudbild huvud", extra: "extra ytterligare", picture: "bild foto", copy: "kopia",
+		main: "huvudbild huvud", extra: "extra ytterligare", picture: "bild foto", copy: "kopia", and: "och",
 	},
 	"da": {
 		views: map[string]string{
@@ -120,7 +121,7 @@ var tongues = map[string]tongue{
 			"in use": "miljø miljoe",
 			"inside": "inderside",
 		},
-		main: "hovedbillede hoved", extra: "ekstra", picture: "billede foto", copy: "kopi",
+		main: "hovedbillede hoved", extra: "ekstra", picture: "billede foto", copy: "kopi", and: "og",
 	},
 	"cs": {
 		views: map[string]string{
@@ -156,6 +157,7 @@ func (t tongue) meanings() map[string]meaning {
 		add(meaning{role: asView, what: view}, t.views[view])
 	}
 	add(meaning{role: asNoise, what: "working name"}, t.copy)
+	add(meaning{role: asNoise, what: andWord}, t.and)
 	add(meaning{role: asPicture}, t.picture)
 	add(meaning{role: asExtra}, t.extra)
 	add(meaning{role: asPlace, place: 1}, t.main)

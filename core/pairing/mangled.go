@@ -47,6 +47,9 @@ func restoredOnce(source string) (string, []int32) {
 	changed := false
 	for i := 0; i < len(source); {
 		piece, taken := restoredAt(source[i:])
+		if strings.HasPrefix(piece, ".") && (i == 0 || source[i-1] < '0' || source[i-1] > '9') {
+			piece = "0" + piece // half alone
+		}
 		if taken == 0 {
 			_, taken = utf8.DecodeRuneInString(source[i:])
 			piece = source[i : i+taken]
@@ -76,11 +79,19 @@ func restoredAt(text string) (piece string, taken int) {
 		return percent(text)
 	case c == '&':
 		return entity(text)
+	case c == 0xc2 || c == 0xc3:
+		if len(text) > 1 && standsFor[text[:2]] != "" {
+			return standsFor[text[:2]], 2
+		}
+		return mojibake(text)
 	case c >= utf8.RuneSelf:
 		return mojibake(text)
 	}
 	return "", 0
 }
+
+// standsFor are characters that stand for others that keys are written with.
+var standsFor = map[string]string{"×": "x", "½": ".5", "¼": ".25", "¾": ".75"}
 
 // percent reads "%C3%A9". What would be a slash or a control character stays as it
 // is: it was written so to be no folder.

@@ -245,11 +245,16 @@ func (r *reader) dominant(found []match) []match {
 			switch {
 			case o == m:
 			case o.contains(m) && !m.contains(o):
+				if o.rung == LeadingZeros && !m.rung.loose() && o.target.Product == m.target.Product {
+					continue // "VL258 - 3" is the third of VL258 rather than VL258-03
+				}
 				return true
 			case o.contains(m) && o.rung < m.rung:
 				return true
 			case o.contains(m) && o.rung == m.rung && m.product && !o.product && o.target.Product == m.target.Product:
 				return true
+			case m.contains(o) && o.product && m.rung == NoSeparators && o.target.Product == m.target.Product:
+				// a variant's joined key beats its product's exact one
 			case o.from <= m.to && m.from <= o.to && !o.contains(m) && o.rung <= m.rung &&
 				(o.size(r) > m.size(r) || m.rung.loose() && !o.rung.loose()):
 				return true

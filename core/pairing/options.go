@@ -95,7 +95,7 @@ func (c *Catalog) findOptions(p int) *options {
 		if n := len(code.atoms); n > 0 && len(f.atoms) > n && bytes.HasPrefix(f.text, code.text) && !f.atoms[n].glued {
 			add(f.joinedBytes(n), item, true)
 			for i := n; i < len(f.atoms); i++ {
-				if !f.atoms[i].glued && (i+1 == len(f.atoms) || !f.atoms[i+1].glued) {
+				if !f.atoms[i].glued && (i+1 == len(f.atoms) || !f.atoms[i+1].glued) && !f.inDecimal(n, i) {
 					add(f.bytes(f.atoms[i]), item, true)
 				}
 			}
@@ -153,6 +153,16 @@ func (f *folded) eachForm(add func(form []byte)) {
 
 // meantForm stands before what a word means, in a form that no word has.
 const meantForm = "\x00"
+
+// inDecimal tells whether atom i is a part of a number with a decimal point, of
+// those from an atom on.
+func (f *folded) inDecimal(from, i int) bool {
+	joins := func(a, b int) bool {
+		return a >= from && b < len(f.atoms) && f.atoms[a].class == digit && f.atoms[b].class == digit &&
+			isDecimal(f.text[f.atoms[a].end:f.atoms[b].start])
+	}
+	return joins(i-1, i) || joins(i, i+1)
+}
 
 func (f *folded) joined(from int) string { return string(f.joinedBytes(from)) }
 
@@ -227,8 +237,12 @@ func (r *reader) readOptions(t Target) Target {
 	if t.Item >= 0 {
 		left = []int32{int32(t.Item)}
 	}
+	numberOnly := r.base > 0 && !r.leftOver() // "2.5 m/1.jpg": the folder tells, and the number is its place
+	if numberOnly {
+		left = r.narrow(options, left, 0, r.base, 2, t.Item >= 0)
+	}
 	left = r.narrow(options, left, r.base, r.end, 1, t.Item >= 0)
-	if len(left) > 1 || t.Item >= 0 {
+	if !numberOnly && (len(left) > 1 || t.Item >= 0) {
 		left = r.narrow(options, left, 0, r.base, 2, t.Item >= 0)
 	}
 	if t.Item < 0 && len(left) == 1 && all > 1 {
@@ -259,8 +273,7 @@ func (r *reader) markRest(t Target) {
 
 // narrow marks the option values of at least shortest characters among the
 // atoms [lo, hi), and returns the items of left that have them all. Where the
-// item is known, a number of up to three figures is its option only when another
-// number stands behind it that can be the place.
+// item is known, a number may be the place rather than its option once more.
 func (r *reader) narrow(options *options, left []int32, lo, hi, shortest int, known bool) []int32 {
 	for i := lo; i < hi; i++ {
 		if r.roles[i] != unread || !r.opensOption(i) {
@@ -271,7 +284,7 @@ func (r *reader) narrow(options *options, left []int32, lo, hi, shortest int, kn
 			if r.f.atoms[j].segment != r.f.atoms[i].segment || !r.closesOption(i, j, hi) || int(end-r.f.atoms[i].start) < shortest {
 				continue
 			}
-			if known && i == j && r.isDigit(i) && r.f.atoms[i].len() <= 3 && !r.numberBehind(i, hi) || r.joinsNumbers(i, j) {
+			if (known || len(left) == 1) && i == j && r.isPlaceBefore(i, hi) || r.joinsNumbers(i, j) {
 				continue
 			}
 			both := intersect(left, r.optionAt(options, i, j))
@@ -305,15 +318,28 @@ func (r *reader) closesOption(i, j, hi int) bool {
 	return r.f.atoms[j].class == letter && length >= 3 || r.isDigit(j) && length >= 2 && i == j
 }
 
+// isPlaceBefore tells whether a number is a place before it is an option that is
+// known already: one figure, or up to three where no other number stands behind
+// them that can be the place.
+func (r *reader) isPlaceBefore(i, hi int) bool {
+	length := r.f.atoms[i].len()
+	return r.isDigit(i) && (length == 1 || length <= 3 && !r.numberBehind(i, hi))
+}
+
 // joinsNumbers tells whether two numbers that the name keeps apart stand side by
 // side among the atoms i to j.
 func (r *reader) joinsNumbers(i, j int) bool {
 	for n := i + 1; n <= j; n++ {
-		if r.isDigit(n) && r.isDigit(n-1) {
+		if r.isDigit(n) && r.isDigit(n-1) && !isDecimal(r.between(n)) {
 			return true
 		}
 	}
 	return false
+}
+
+// isDecimal tells whether what stands between two numbers makes one of them.
+func isDecimal(between []byte) bool {
+	return len(between) == 1 && (between[0] == '.' || between[0] == ',')
 }
 
 // numberBehind tells whether a number that may be a place stands behind atom i.

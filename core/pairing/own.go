@@ -21,6 +21,30 @@ func (r *reader) readOwnWords(t Target) {
 	}
 	for _, value := range entry.Attributes {
 		r.readOwn(value)
+		r.readOwnBeside()
+	}
+}
+
+// readOwnBeside makes noise of what goes on beside the key when both together are
+// a value of the item, which r.key holds: the unit in "K-7120/1m".
+func (r *reader) readOwnBeside() {
+	n := len(r.key.atoms)
+	for i := r.base; n > 1 && i+n <= r.end; i++ {
+		same, keys := true, 0
+		for k := 0; same && k < n; k++ {
+			same = string(r.text(i+k)) == string(r.key.bytes(r.key.atoms[k])) && (r.roles[i+k] == unread || r.roles[i+k] == asKey)
+			if same && r.roles[i+k] == asKey {
+				keys++
+			}
+		}
+		if !same || keys == 0 || keys == n {
+			continue
+		}
+		for k := range n {
+			if r.roles[i+k] == unread {
+				r.roles[i+k], r.whats[i+k] = asNoise, "own word"
+			}
+		}
 	}
 }
 
@@ -45,8 +69,8 @@ const shortestOwn = 3
 // readOwn makes noise of the atoms of the base name that a text of the product
 // explains.
 func (r *reader) readOwn(text string) {
-	if text == "" || len(text) > 4*maxKey {
-		return
+	if len(text) > 4*maxKey {
+		text = ""
 	}
 	r.key.fold(text)
 	for i := r.base; i < r.end; i++ {
@@ -96,6 +120,10 @@ func (r *reader) readTimes() {
 		if r.roles[i] != unread || !r.isDigit(i) {
 			continue
 		}
+		if r.isSpin(i) {
+			r.roles[i], r.whats[i] = asNoise, "turn"
+			continue
+		}
 		if i+2 < r.end && r.isTime(i) {
 			for n := i; n < i+3; n++ {
 				r.roles[n], r.whats[n] = asNoise, "time of day"
@@ -107,6 +135,12 @@ func (r *reader) readTimes() {
 			r.roles[i], r.whats[i] = asNoise, "timestamp"
 		}
 	}
+}
+
+// isSpin tells whether a number is the full turn of a series of pictures, with the
+// number of the picture behind it: "360_012" (common practice).
+func (r *reader) isSpin(i int) bool {
+	return r.number(i) == 360 && i+1 < r.end && r.isDigit(i+1) && r.f.atoms[i+1].len() <= 3 && r.roles[i+1] == unread
 }
 
 func (r *reader) isTime(i int) bool {

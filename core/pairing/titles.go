@@ -292,14 +292,29 @@ func (r *reader) wholeTitle(products []int32, lo, hi int) []int32 {
 // titleAt tells whether the text in r.key stands in the name from atom i on,
 // accents aside.
 func (r *reader) titleAt(i int) bool {
-	for n, a := range r.key.atoms {
-		word, own := r.text(i+n), r.key.bytes(a)
+	at := i
+	for _, a := range r.key.atoms {
+		own := r.key.bytes(a)
+		if r.isAnd(own) {
+			continue
+		}
+		for at < r.end && at > i && r.isAnd(r.text(at)) {
+			at++
+		}
+		if at >= r.end {
+			return false
+		}
+		word := r.text(at)
 		if string(word) != string(own) && !slices.Contains(withoutAccents(own), string(word)) {
 			return false
 		}
+		at++
 	}
-	return len(r.key.atoms) > 0
+	return at > i
 }
+
+// isAnd tells whether a word only joins others, in a language that is on.
+func (r *reader) isAnd(word []byte) bool { return r.words.of(word).what == andWord }
 
 // withoutAccents returns how else a folded word is written: without its accents,
 // and with "ae" for "ä" and the like; none for a word of plain letters.

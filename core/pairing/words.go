@@ -55,6 +55,9 @@ func (l *lexicon[M]) of(word []byte) (m M) {
 	return l.words[string(word)]
 }
 
+// andWord is what a word is that only joins others.
+const andWord = "and"
+
 // english holds the words that are always understood. The views are those of
 // the trade's shot lists, with their usual short forms (common practice).
 var english = newLexicon(func() map[string]meaning {
@@ -85,6 +88,7 @@ var english = newLexicon(func() map[string]meaning {
 	add(meaning{role: asVersion, what: "version"}, "v", "ver", "version", "rev", "revision")
 	add(meaning{role: asCamera, what: "camera counter"},
 		"img", "dsc", "dscf", "dscn", "pict", "mvi", "sam", "gopr", "dji", "pxl", "cimg", "imgp", "kif", "hpim", "mg", "wa", "pano")
+	add(meaning{role: asNoise, what: andWord}, "and")
 	add(meaning{role: asNoise, what: "working name"},
 		"copy", "final", "finals", "web", "hires", "hi", "high", "low", "res", "lowres", "edit", "retouched", "retouch",
 		"new", "original", "orig", "shot", "scan",
