@@ -8,6 +8,13 @@ import (
 	"golang.org/x/text/encoding/charmap"
 )
 
+// Restored returns what a name was before senders and archives mangled it; ok is
+// false, and the name as it is, where nothing did.
+func Restored(name string) (before string, ok bool) {
+	before, back := restored(name)
+	return before, back != nil
+}
+
 // restored undoes what senders and archives do to a name: percent-encoding (RFC
 // 3986), HTML entities, and UTF-8 that was read as Windows-1252, up to three times
 // over. back gives, for each byte of the text, where in source it comes from; it

@@ -74,7 +74,8 @@ var moreHabits = []struct {
 		return tells(it, fmt.Sprintf("%s_%d - Copy (%d).jpg", fileSafe(it.SKU), place, 1+s.r.IntN(4)), place)
 	}},
 	{"scaled and edited", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, fmt.Sprintf("%s_%d-%s.jpg", fileSafe(it.SKU), place, s.pick("scaled", "e1699999999", "e1699999999123", "1024x683", "rotated")), place)
+		path := fmt.Sprintf("%s_%d-%s.jpg", fileSafe(it.SKU), place, s.pick("scaled", "e1699999999", "e1699999999123", "1024x683", "rotated"))
+		return tells(it, path, place)
 	}},
 	{"options in words", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("%s %s (%d).jpg", it.Product, strings.Join(it.Attributes, " "), place), place)
@@ -103,13 +104,15 @@ var moreHabits = []struct {
 		if s.name != "frames" {
 			return told{}, false
 		}
-		return tells(it, fmt.Sprintf("%s %s %s_%d.jpg", it.Product, strings.ReplaceAll(it.Attributes[0], "x", "×"), it.Attributes[1], place), place)
+		path := fmt.Sprintf("%s %s %s_%d.jpg", it.Product, strings.ReplaceAll(it.Attributes[0], "x", "×"), it.Attributes[1], place)
+		return tells(it, path, place)
 	}},
 	{"times with blanks", func(s *trade, it Item, place int) (told, bool) {
 		if s.name != "frames" {
 			return told{}, false
 		}
-		return tells(it, fmt.Sprintf("%s %s %s_%d.jpg", it.Product, strings.ReplaceAll(it.Attributes[0], "x", " x "), it.Attributes[1], place), place)
+		path := fmt.Sprintf("%s %s %s_%d.jpg", it.Product, strings.ReplaceAll(it.Attributes[0], "x", " x "), it.Attributes[1], place)
+		return tells(it, path, place)
 	}},
 	{"title and option", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("%s %s_%d.jpg", it.Title, strings.Join(it.Attributes, " "), place), place)
@@ -118,7 +121,8 @@ var moreHabits = []struct {
 		if s.name != "cables" {
 			return told{}, false
 		}
-		return tells(it, fmt.Sprintf("%s %s_%d.jpg", strings.ReplaceAll(it.Title, "&", s.pick("and", "und")), it.Attributes[0], place), place)
+		path := fmt.Sprintf("%s %s_%d.jpg", strings.ReplaceAll(it.Title, "&", s.pick("and", "und")), it.Attributes[0], place)
+		return tells(it, path, place)
 	}},
 	{"folders of title and option", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("Shoot/%s/%s/%d.jpg", it.Title, strings.Join(it.Attributes, " "), place), place)
@@ -133,7 +137,8 @@ var moreHabits = []struct {
 		return tells(it, fmt.Sprintf("%s_360_%03d.jpg", fileSafe(it.SKU), place), place)
 	}},
 	{"photographer and date", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, fmt.Sprintf("%s_%s_2026-03-%02d_%d.jpg", fileSafe(it.SKU), s.pick("MK", "anna", "studio2"), 1+s.r.IntN(28), place), place)
+		path := fmt.Sprintf("%s_%s_2026-03-%02d_%d.jpg", fileSafe(it.SKU), s.pick("MK", "anna", "studio2"), 1+s.r.IntN(28), place)
+		return tells(it, path, place)
 	}},
 	{"price in the name", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("%s_%d_EUR 49,90.jpg", fileSafe(it.SKU), place), place)
@@ -145,7 +150,8 @@ var moreHabits = []struct {
 		return tells(it, fmt.Sprintf("%s %s %d.jpg", fileSafe(it.SKU), s.pick("no.", "Nr.", "nr"), place), place)
 	}},
 	{"in any case, one word", func(s *trade, it Item, place int) (told, bool) {
-		return tells(it, strings.ToLower(strings.NewReplacer("-", "", "/", "", ".", "").Replace(it.SKU))+fmt.Sprintf("-%d.jpeg", place), place)
+		path := strings.ToLower(strings.NewReplacer("-", "", "/", "", ".", "").Replace(it.SKU)) + fmt.Sprintf("-%d.jpeg", place)
+		return tells(it, path, place)
 	}},
 	{"language code", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("%s_%s_%d.jpg", fileSafe(it.SKU), s.pick("EN", "de", "FR", "intl"), place), place)

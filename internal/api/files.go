@@ -20,6 +20,7 @@ type fileDetail struct {
 	Candidates  []store.EvidenceCandidate `json:"candidates" nullable:"false"`
 	Rows        []store.SheetLine         `json:"rows" nullable:"false" doc:"Of the sheet that came with the lot: those that name the file"`
 	Aligned     []reading.Aligned         `json:"aligned" nullable:"false" doc:"Keys in the name, character against character"`
+	Restored    string                    `json:"restored" doc:"The path before its encodings were mangled; empty where none was"`
 	Suggestions []suggestion              `json:"suggestions" nullable:"false" doc:"Keys that differ least from what the name says"`
 	Undo        int64                     `json:"undo" doc:"Takes the decision back that was just made, 0 where none was"`
 	Next        int64                     `json:"next" doc:"The next contested or loose file of the lot, 0 when there is none"`
@@ -156,6 +157,9 @@ func (s *Server) file(ctx context.Context, id int64) (detail fileDetail, err err
 	keys := []string{evidence.Key}
 	for _, c := range evidence.Candidates {
 		keys = append(keys, c.Key)
+	}
+	if before, ok := pairing.Restored(detail.Path); ok {
+		detail.Restored = before
 	}
 	detail.Aligned = reading.AlignedIn(detail.Path, evidence.Spans, keys)
 	if detail.Verdict == "loose" {

@@ -552,6 +552,10 @@ export type FileDetail = {
      */
     product: number;
     reason: string;
+    /**
+     * The path before its encodings were mangled; empty where none was
+     */
+    restored: string;
     rights: 'cleared' | 'restricted' | 'unknown';
     /**
      * Of the sheet that came with the lot: those that name the file

@@ -1,7 +1,7 @@
 import { Kbd } from '@mantine/core';
 import { type ReactNode } from 'react';
 import { type FileDetail, type SheetLine } from '../client';
-import { bytes } from '../shared/format';
+import { baseName, bytes } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import { Verdict } from '../shared/Verdict';
 import { CodePlaces } from './CodePlaces';
@@ -49,6 +49,11 @@ export function Told({
         </span>
       </div>
       <ReadingLine file={file} against={against} claims={claims} />
+      {file.restored && (
+        <span className="quiet">
+          read as <span className="mono">{baseName(file.restored)}</span>
+        </span>
+      )}
       <SheetLines lines={file.rows} />
       {children}
     </div>
