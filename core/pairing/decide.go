@@ -85,10 +85,10 @@ func (r *reader) decide(best *claim, v *Verdict) {
 // variants' keys does, group for group, and is none of them; "" when nothing does.
 // It is never paired with a sibling, nor read as a place.
 func (r *reader) unknownVariant(c *claim, t Target) string {
-	code := r.catalog.ProductCode(t.Product)
-	if c.key != code || int(c.to) < r.base || c.rung.loose() {
+	if !c.product || int(c.to) < r.base || c.rung.loose() {
 		return ""
 	}
+	code := r.catalog.ProductCode(t.Product)
 	for _, item := range r.catalog.products[t.Product].items {
 		rest, ok := strings.CutPrefix(r.catalog.items[item].SKU, code)
 		if !ok {
