@@ -111,6 +111,9 @@ func (r *reader) readWords(lo, hi int, d *details) {
 		}
 		switch m.role {
 		case asView:
+			if r.opensCode(i, hi) {
+				continue
+			}
 			r.roles[i], r.whats[i] = asView, m.what
 			if d.view == "" {
 				d.view = m.what
@@ -150,6 +153,13 @@ func (r *reader) readWords(lo, hi int, d *details) {
 			}
 		}
 	}
+}
+
+// opensCode tells whether a short form of a view stands where a code begins: "FR"
+// in "FR-11O-MD" is no front.
+func (r *reader) opensCode(i, hi int) bool {
+	return i == r.base && r.f.atoms[i].len() <= 2 && i+1 < hi && r.isDigit(i+1) && r.roles[i+1] == unread &&
+		r.f.atoms[i+1].len() >= 2 && len(r.between(i+1)) <= 1
 }
 
 // readPair reads views of two words, such as "in use" and "close up".

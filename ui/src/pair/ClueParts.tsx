@@ -232,8 +232,8 @@ export const languages: [string, string][] = [
 
 export function Languages({ value, onChange }: { value: string[]; onChange: (value: string[]) => void }) {
   return (
-    <div className="spread wrap loose" role="group" aria-label="Languages of view words">
-      <span className="quiet">View words in English and</span>
+    <div className="spread wrap loose" role="group" aria-label="Languages that names are in">
+      <span className="quiet">Words in English and</span>
       {languages.map(([code, name]) => (
         <Checkbox
           key={code}
