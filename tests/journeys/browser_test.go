@@ -452,7 +452,9 @@ func TestAProductByHand(t *testing.T) {
 	v.do(os.WriteFile(picture, photograph(t, 4), 0o600))
 	v.do(v.page.Choose(`input[aria-label^="Pictures for The product as a whole"]`, picture))
 	v.until("the picture to stand", func() bool { return v.count(shown) == before+1 })
-	v.click("Undo")
+	// The message of the removal may still be on its way out.
+	v.clickIn(`([...document.querySelectorAll('[role=alert]')].find(n => n.innerText.includes('put on')) ?? document.createElement('div'))`,
+		"Undo")
 	v.until("the picture to be gone", func() bool { return v.count(shown) == before })
 
 	v.open("/catalog?noPicture=1")

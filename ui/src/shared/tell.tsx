@@ -11,6 +11,7 @@ const offered = 20_000;
 
 /** Says what was done, with the way back at hand. */
 export function tellWithUndo(done: string, undo: () => void) {
+  let used = false; // a message on its way out can still be pressed
   const id = notifications.show({
     autoClose: offered,
     withBorder: true,
@@ -23,7 +24,8 @@ export function tellWithUndo(done: string, undo: () => void) {
           size="compact-xs"
           onClick={() => {
             notifications.hide(id);
-            undo();
+            if (!used) undo();
+            used = true;
           }}
         >
           Undo
