@@ -51,16 +51,17 @@ func (f *folded) fold(source string) {
 	f.source = source
 	f.offsets, f.atoms = f.offsets[:0], f.atoms[:0]
 	f.text = slices.Grow(f.text[:0], len(source))[:len(source)]
-	segment, glued := int16(0), false
+	segment, glued, looked := int16(0), false, false
 	for i := 0; i < len(source); {
 		c := source[i]
 		kind := byteClass[c]
 		switch kind {
 		case separator:
-			if c == '%' || c == '&' {
+			if (c == '%' || c == '&') && !looked {
 				if f.foldRestored(source) {
 					return
 				}
+				looked = true
 			}
 			f.text[i] = c
 			if c == '/' {

@@ -41,7 +41,7 @@ func restored(source string) (text string, back []int32) {
 func restoredOnce(source string) (string, []int32) {
 	first := 0
 	for first < len(source) {
-		if _, taken := restoredAt(source[first:]); taken > 0 {
+		if _, taken := restoredAt(source, first); taken > 0 {
 			break
 		}
 		first++
@@ -53,10 +53,7 @@ func restoredOnce(source string) (string, []int32) {
 	var back []int32
 	changed := false
 	for i := 0; i < len(source); {
-		piece, taken := restoredAt(source[i:])
-		if strings.HasPrefix(piece, ".") && (i == 0 || source[i-1] < '0' || source[i-1] > '9') {
-			piece = "0" + piece // half alone
-		}
+		piece, taken := restoredAt(source, i)
 		if taken == 0 {
 			_, taken = utf8.DecodeRuneInString(source[i:])
 			piece = source[i : i+taken]
@@ -78,19 +75,27 @@ func restoredOnce(source string) (string, []int32) {
 	return text.String(), back
 }
 
-// restoredAt returns what the beginning of a text stands for, and how many of its
-// bytes stand for it; 0 when it stands for itself.
-func restoredAt(text string) (piece string, taken int) {
+// restoredAt returns what a text stands for from a byte on, and how many bytes
+// stand for it; 0 when they stand for themselves.
+func restoredAt(source string, i int) (piece string, taken int) {
+	text := source[i:]
 	switch c := text[0]; {
 	case c == '%':
 		return percent(text)
 	case c == '&':
 		return entity(text)
 	case c == 0xc2 || c == 0xc3:
-		if len(text) > 1 && standsFor[text[:2]] != "" {
-			return standsFor[text[:2]], 2
+		piece, known := "", false
+		if len(text) > 1 {
+			piece, known = standsFor[text[:2]]
 		}
-		return mojibake(text)
+		switch {
+		case !known:
+			return mojibake(text)
+		case piece[0] == '.' && (i == 0 || byteClass[source[i-1]] != digit):
+			return "0" + piece, 2 // half alone
+		}
+		return piece, 2
 	case c >= utf8.RuneSelf:
 		return mojibake(text)
 	}

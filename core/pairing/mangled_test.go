@@ -17,6 +17,8 @@ func TestRestored(t *testing.T) {
 		"CafÃ© grÃ¼n.jpg":           "Café grün.jpg",
 		"40×60 2½ m.jpg":            "40x60 2.5 m.jpg",
 		"½ l.jpg":                   "0.5 l.jpg",
+		"front%2Ejpg":               "front.jpg", // a point is no half
+		"front%2E%2Ejpg":            "front..jpg",
 		// what stays
 		"100% cotton.jpg": "", "a%2Fb.jpg": "", "50%ab.jpg": "", "R&D;.jpg": "", "Café.jpg": "", "Ã.jpg": "", "%": "", "&": "", "%c3": "",
 	} {

@@ -63,10 +63,7 @@ func moreTrades() []*trade {
 }
 
 // moreHabits are further ways in which strangers name files.
-var moreHabits = []struct {
-	name string
-	make func(s *trade, it Item, place int) (told, bool)
-}{
+var moreHabits = []habit{
 	{"season in front", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("%s_%s_%02d.jpg", s.pick("SS26", "FW25", "AW26", "2026SS"), fileSafe(it.SKU), place), place)
 	}},
@@ -173,21 +170,4 @@ var moreHabits = []struct {
 
 // TestAccuracyOnMoreStrangers is TestAccuracyOnStrangers with further trades and
 // habits.
-func TestAccuracyOnMoreStrangers(t *testing.T) {
-	var total counted
-	for _, s := range moreTrades() {
-		catalog := NewCatalog(s.items, s.options...)
-		list := DefaultClues()
-		list.Languages = []string{"de"}
-		for _, habit := range moreHabits {
-			var names []told
-			for range 200 {
-				if made, ok := habit.make(s, s.items[s.r.IntN(len(s.items))], 1+s.r.IntN(9)); ok {
-					names = append(names, made)
-				}
-			}
-			total.add(t, habit.name+", "+s.name, catalog, list, names)
-		}
-	}
-	total.hold(t)
-}
+func TestAccuracyOnMoreStrangers(t *testing.T) { tradesHold(t, moreTrades(), moreHabits, 200) }

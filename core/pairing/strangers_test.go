@@ -141,12 +141,15 @@ func tradeOf(seed uint64, kind int) *trade {
 	return s
 }
 
-// strangerHabits are the ways in which strangers name files, each with what it
-// tells; ok is false where a habit does not fit an item.
-var strangerHabits = []struct {
+// habit is a way to name files, with what a name of it tells; false where it does
+// not fit an item.
+type habit struct {
 	name string
 	make func(s *trade, it Item, place int) (told, bool)
-}{
+}
+
+// strangerHabits are the ways in which strangers name files.
+var strangerHabits = []habit{
 	{"key and place", func(s *trade, it Item, place int) (told, bool) {
 		return tells(it, fmt.Sprintf("%s_%d.jpg", fileSafe(it.SKU), place), place)
 	}},
@@ -412,24 +415,34 @@ func (c *counted) hold(t *testing.T) {
 	}
 }
 
-// TestAccuracyOnStrangers holds the contract's measures on names of trades and
-// habits other than those that the rules were written with.
-func TestAccuracyOnStrangers(t *testing.T) {
+// tradesHold reads names of every habit in every trade, so many of each, and holds
+// the contract's measures against what they tell.
+func tradesHold(t *testing.T, trades []*trade, habits []habit, many int) {
+	t.Helper()
 	var total counted
-	for kind := range 6 {
-		s := tradeOf(5, kind)
+	list := DefaultClues()
+	list.Languages = []string{"de"}
+	for _, s := range trades {
 		catalog := NewCatalog(s.items, s.options...)
-		list := DefaultClues()
-		list.Languages = []string{"de"}
-		for _, habit := range strangerHabits {
+		for _, h := range habits {
 			var names []told
-			for range 400 {
-				if made, ok := habit.make(s, s.items[s.r.IntN(len(s.items))], 1+s.r.IntN(9)); ok {
+			for range many {
+				if made, ok := h.make(s, s.items[s.r.IntN(len(s.items))], 1+s.r.IntN(9)); ok {
 					names = append(names, made)
 				}
 			}
-			total.add(t, habit.name+", "+s.name, catalog, list, names)
+			total.add(t, h.name+", "+s.name, catalog, list, names)
 		}
 	}
 	total.hold(t)
+}
+
+// TestAccuracyOnStrangers holds the contract's measures on names of trades and
+// habits other than those that the rules were written with.
+func TestAccuracyOnStrangers(t *testing.T) {
+	var trades []*trade
+	for kind := range 6 {
+		trades = append(trades, tradeOf(5, kind))
+	}
+	tradesHold(t, trades, strangerHabits, 400)
 }
