@@ -1,5 +1,5 @@
 import { Button, Modal } from '@mantine/core';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { File } from '../client';
 import { bytes } from '../shared/format';
@@ -53,16 +53,7 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
           </>
         )}
         <h3 className="stephead">File</h3>
-        <dl className="facts airy">
-          {facts
-            .filter(([, v]) => v)
-            .map(([name, v]) => (
-              <div key={name}>
-                <dt>{name}</dt>
-                <dd>{v}</dd>
-              </div>
-            ))}
-        </dl>
+        <Facts list={facts} />
         <h3 className="stephead">Rights</h3>
         <div className="spread airy">
           <HeldBack file={file} />
@@ -75,16 +66,7 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
         {stated.some(([, v]) => v) && (
           <>
             <h3 className="stephead">The file says of itself</h3>
-            <dl className="facts airy">
-              {stated
-                .filter(([, v]) => v)
-                .map(([name, v]) => (
-                  <div key={name}>
-                    <dt>{name}</dt>
-                    <dd>{v}</dd>
-                  </div>
-                ))}
-            </dl>
+            <Facts list={stated} />
           </>
         )}
         {said.length > 0 && (
@@ -122,5 +104,21 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
         file={file}
       />
     </div>
+  );
+}
+
+/** What is known, each with its name; what is empty is left out. */
+function Facts({ list }: { list: [string, ReactNode][] }) {
+  return (
+    <dl className="facts airy">
+      {list
+        .filter(([, v]) => v)
+        .map(([name, v]) => (
+          <div key={name}>
+            <dt>{name}</dt>
+            <dd>{v}</dd>
+          </div>
+        ))}
+    </dl>
   );
 }
