@@ -40,6 +40,11 @@ func (r *reader) readName(path string, v *Verdict) {
 
 // decide reads the rest of a name around the claim that decides.
 func (r *reader) decide(best *claim, v *Verdict) {
+	if best.target.Item >= 0 && best.rung >= Separators {
+		if product, told := r.toldOtherwise(best); told {
+			best = product
+		}
+	}
 	v.Kind, v.Key, v.Clue, v.Rung, v.Score = Paired, best.key, best.clue, best.rung, score(best)
 	r.markKey(best)
 	if int(best.to) >= r.base {
@@ -60,6 +65,9 @@ func (r *reader) decide(best *claim, v *Verdict) {
 	if best.clue == Pattern {
 		d = r.patterned.or(d)
 	}
+	if best.target.Item < 0 && v.Target.Item >= 0 && r.optionsGoOn() {
+		v.Target = best.target
+	}
 	v.Place, v.View, v.number, v.letter, v.gluedOnly = d.place, d.view, d.number, d.letter, d.gluedLetter
 	v.roman = d.roman
 	v.bare = from == r.base && to == r.end-1
@@ -79,6 +87,56 @@ func (r *reader) decide(best *claim, v *Verdict) {
 	if r.spans {
 		v.Spans = r.readSpans()
 	}
+}
+
+// toldOtherwise returns the claim of the product's key within a variant's, when the
+// last group of that may be a place as well and an option elsewhere in the name is
+// another variant's: "0.5 m K-7004 - 1" is the first of K-7004/0.5, not of K-7004/1.
+func (r *reader) toldOtherwise(c *claim) (*claim, bool) {
+	last := int(c.to)
+	if last < r.base || !r.isDigit(last) || r.f.atoms[last].len() > 3 {
+		return nil, false
+	}
+	at := slices.IndexFunc(r.baseFound, func(m match) bool {
+		return m.product && m.target.Product == c.target.Product && m.from == c.from && m.to < c.to
+	})
+	if at < 0 {
+		return nil, false
+	}
+	r.markKey(c)
+	items := r.catalog.products[c.target.Product].items
+	left := r.narrow(r.catalog.optionsOf(c.target.Product), items, r.base, r.end, 1, false)
+	word := false // a number alone may be a place or a copy's
+	for i := r.base; i < r.end; i++ {
+		word = word || r.roles[i] == asOption && !r.isDigit(i)
+	}
+	r.unmark()
+	if !word || len(left) == len(items) || slices.Contains(left, int32(c.target.Item)) {
+		return nil, false
+	}
+	return &claim{match: r.baseFound[at], clue: c.clue, segment: c.segment}, true
+}
+
+// unmark forgets how a name was read, extension and parameters aside.
+func (r *reader) unmark() {
+	for i := range r.roles {
+		if r.whats[i] != "extension" && r.whats[i] != "parameter" {
+			r.roles[i] = unread
+		}
+	}
+}
+
+// optionsGoOn tells whether a number that nothing explains follows the last of the
+// options as a key goes on: "2022-0757" is not 2022 of a vintage.
+func (r *reader) optionsGoOn() bool {
+	last := -1
+	for i := r.base; i < r.end; i++ {
+		if r.roles[i] == asOption {
+			last = i
+		}
+	}
+	next := last + 1
+	return last >= 0 && next < r.end && r.roles[next] == unread && r.isDigit(next) && len(r.between(next)) == 1 && r.between(next)[0] != ' '
 }
 
 // unknownVariant returns what stands behind a product's key as the rest of its
@@ -164,11 +222,7 @@ func (r *reader) around(doubtful *claim) (claim, bool) {
 
 // settleOn reads the name anew with one claim.
 func (r *reader) settleOn(c *claim, v *Verdict) {
-	for i := range r.roles {
-		if r.whats[i] != "extension" {
-			r.roles[i] = unread
-		}
-	}
+	r.unmark()
 	r.claims = append(r.claims[:0], *c)
 	*v = Verdict{}
 	r.decide(&r.claims[0], v)
@@ -205,7 +259,8 @@ func (d details) or(rest details) details {
 // key: "HB-10 HB-10-S" and "HB-20 2000000000121" say the same thing twice.
 func (r *reader) markSameProduct(c *claim) {
 	for _, m := range r.baseFound {
-		if m.target.Product != c.target.Product || m.rung.loose() && m.from <= c.to && c.from <= m.to {
+		if m.target.Product != c.target.Product || m.rung.loose() && m.from <= c.to && c.from <= m.to ||
+			m.target.Item >= 0 && m.size(r) > c.size(r) && m.contains(c.match) {
 			continue // another one, or another reading of the same
 		}
 		for i := m.from; i <= m.to; i++ {

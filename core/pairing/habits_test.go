@@ -83,6 +83,7 @@ func newShop(seed uint64, style int) *shop {
 type told struct {
 	habit, path, product, sku string
 	place                     int
+	orNobody                  bool // loose is right as well
 }
 
 // name makes a name of a habit; ok is false where the shop's codes do not allow
@@ -98,10 +99,10 @@ func (s *shop) name(habit int) (told, bool) {
 	ext := pick(".jpg", ".JPG", ".jpeg", ".png", ".tif", ".webp", ".jpg.jpg", ".JPEG")
 	several := len(s.products[it.Product]) > 1
 	full := func(habit, path string, place int) (told, bool) {
-		return told{habit, path, it.Product, it.SKU, place}, true
+		return told{habit: habit, path: path, product: it.Product, sku: it.SKU, place: place}, true
 	}
 	whole := func(habit, path string, place int) (told, bool) {
-		return told{habit, path, it.Product, "", place}, true
+		return told{habit: habit, path: path, product: it.Product, place: place}, true
 	}
 	none := func(habit, path string) (told, bool) { return told{habit: habit, path: path}, true }
 	number := pick(

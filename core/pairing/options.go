@@ -92,8 +92,9 @@ func (c *Catalog) findOptions(p int) *options {
 			}
 		}
 		f.fold(entry.SKU)
-		if n := len(code.atoms); n > 0 && len(f.atoms) > n && bytes.HasPrefix(f.text, code.text) && !f.atoms[n].glued {
+		if n := len(code.atoms); n > 0 && len(f.atoms) > n && bytes.HasPrefix(f.text, code.text) {
 			add(f.joinedBytes(n), item, true)
+			add(f.form(n, len(f.atoms)-1), item, true)
 			for i := n; i < len(f.atoms); i++ {
 				if !f.atoms[i].glued && (i+1 == len(f.atoms) || !f.atoms[i+1].glued) && !f.inDecimal(n, i) {
 					add(f.bytes(f.atoms[i]), item, true)
@@ -131,28 +132,94 @@ func optionsFrom(all []gathered, items int) *options {
 }
 
 // eachForm gives the forms in which an option's value may stand in a name: its
-// letters and digits, its words, what it means in any language, and a number of
-// two figures or more without its unit.
+// letters and digits, its numbers kept apart or not, its words, what it and its
+// words mean in any language, and a number of two figures or more without its
+// unit.
 func (f *folded) eachForm(add func(form []byte)) {
-	add(f.joinedBytes(0))
-	for i, a := range f.atoms {
-		word := f.bytes(a)
-		switch {
-		case a.class == letter && a.len() >= 3:
-			if len(f.atoms) > 1 && !a.glued {
-				add(word)
-			}
-			if meant, known := everyShade[string(word)]; known && len(f.atoms) == 1 {
-				add([]byte(meantForm + meant))
-			}
-		case i == 0 && a.class == digit && a.len() >= 2 && len(f.atoms) == 2 && units.of(f.bytes(f.atoms[1])):
-			add(word)
+	last := len(f.atoms) - 1
+	if last < 0 {
+		return
+	}
+	whole := f.form(0, last)
+	add(whole)
+	if numbers := bytes.ContainsAny(whole, numberMarks); numbers {
+		add(f.joinedBytes(0))
+		if spelt := bytes.ReplaceAll(whole, decimalMark, apartMark); !allDigits(string(f.joinedBytes(0))) {
+			add(spelt)
 		}
+	}
+	f.eachMeaning(0, last, wholeMeant, add)
+	for i, a := range f.atoms {
+		if a.class == letter && a.len() >= 3 && last > 0 && !a.glued {
+			add(f.bytes(a))
+			f.eachMeaning(i, i, partMeant, add)
+		}
+	}
+	number := 0
+	for number+1 <= last && f.atoms[number+1].class == digit && f.isDecimal(number+1) {
+		number++
+	}
+	if number+1 == last && f.atoms[0].class == digit && units.of(f.bytes(f.atoms[last])) && f.atoms[number].end-f.atoms[0].start >= 2 {
+		add(f.form(0, number))
 	}
 }
 
-// meantForm stands before what a word means, in a form that no word has.
-const meantForm = "\x00"
+// eachMeaning gives what the atoms i to j mean together in any language.
+func (f *folded) eachMeaning(i, j int, mark string, add func(form []byte)) {
+	for n := i; n <= j; n++ {
+		if f.atoms[n].class != letter {
+			return
+		}
+	}
+	for _, meant := range everyOptionWord().of(f.form(i, j)) {
+		add([]byte(mark + meant))
+	}
+}
+
+// What stands before what a value, or a word of it, means: in forms that no word
+// has.
+const (
+	wholeMeant = "\x00"
+	partMeant  = "\x02"
+)
+
+// What stands in a form between two numbers side by side: those of a decimal, and
+// those that are kept apart.
+var (
+	decimalMark = []byte(".")
+	apartMark   = []byte("\x01")
+)
+
+const numberMarks = ".\x01"
+
+// form returns the letters and digits of the atoms i to j, with a mark between two
+// numbers side by side.
+func (f *folded) form(i, j int) []byte {
+	if i == j {
+		return f.bytes(f.atoms[i])
+	}
+	return f.appendForm(nil, i, j)
+}
+
+func (f *folded) appendForm(text []byte, i, j int) []byte {
+	for n := i; n <= j; n++ {
+		if n > i && f.atoms[n].class == digit && f.atoms[n-1].class == digit {
+			mark := apartMark
+			if f.isDecimal(n) {
+				mark = decimalMark
+			}
+			text = append(text, mark...)
+		}
+		text = append(text, f.bytes(f.atoms[n])...)
+	}
+	return text
+}
+
+// isDecimal tells whether a decimal point stands between atom n, a number, and the
+// number before it.
+func (f *folded) isDecimal(n int) bool {
+	return f.atoms[n-1].class == digit && isDecimal(f.text[f.atoms[n-1].end:f.atoms[n].start])
+}
 
 // inDecimal tells whether atom i is a part of a number with a decimal point, of
 // those from an atom on.
@@ -284,7 +351,7 @@ func (r *reader) narrow(options *options, left []int32, lo, hi, shortest int, kn
 			if r.f.atoms[j].segment != r.f.atoms[i].segment || !r.closesOption(i, j, hi) || int(end-r.f.atoms[i].start) < shortest {
 				continue
 			}
-			if (known || len(left) == 1) && i == j && r.isPlaceBefore(i, hi) || r.joinsNumbers(i, j) {
+			if (known || len(left) == 1) && i == j && r.isPlaceBefore(i, hi) {
 				continue
 			}
 			both := intersect(left, r.optionAt(options, i, j))
@@ -326,17 +393,6 @@ func (r *reader) isPlaceBefore(i, hi int) bool {
 	return r.isDigit(i) && (length == 1 || length <= 3 && !r.numberBehind(i, hi))
 }
 
-// joinsNumbers tells whether two numbers that the name keeps apart stand side by
-// side among the atoms i to j.
-func (r *reader) joinsNumbers(i, j int) bool {
-	for n := i + 1; n <= j; n++ {
-		if r.isDigit(n) && r.isDigit(n-1) && !isDecimal(r.between(n)) {
-			return true
-		}
-	}
-	return false
-}
-
 // isDecimal tells whether what stands between two numbers makes one of them.
 func isDecimal(between []byte) bool {
 	return len(between) == 1 && (between[0] == '.' || between[0] == ',')
@@ -353,29 +409,25 @@ func (r *reader) numberBehind(i, hi int) bool {
 }
 
 // optionAt returns the items that have the atoms i to j as an option's value, as
-// they are written or by what the word means in a language that is on.
+// they are written or by what the words mean in a language that is on.
 func (r *reader) optionAt(options *options, i, j int) []int32 {
-	if items := findOption(options, &r.f, i, j); items != nil || i != j || r.isDigit(i) {
-		return items
-	}
-	meant := r.list.shades.of(r.text(i))
-	if meant == "" {
+	var buffer [64]byte
+	if int(r.f.atoms[j].end-r.f.atoms[i].start) > len(buffer)-2 {
 		return nil
 	}
-	return options.of([]byte(meantForm + meant))
-}
-
-// findOption returns the items that have the atoms i to j as an option's value.
-func findOption(options *options, f *folded, i, j int) []int32 {
-	var buffer [64]byte
-	form := buffer[:0]
-	for n := i; n <= j; n++ {
-		if len(form)+f.atoms[n].len() > len(buffer) {
-			return nil
-		}
-		form = append(form, f.bytes(f.atoms[n])...)
+	form := r.f.appendForm(buffer[:0], i, j)
+	if items := options.of(form); items != nil {
+		return items
 	}
-	return options.of(form)
+	meanings := r.list.optionWords.of(form)
+	for _, mark := range [...]string{wholeMeant, partMeant} {
+		for _, meant := range meanings {
+			if items := options.of(append(append(buffer[:0], mark...), meant...)); items != nil {
+				return items
+			}
+		}
+	}
+	return nil
 }
 
 func intersect(a, b []int32) (both []int32) {

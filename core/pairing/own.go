@@ -134,6 +134,38 @@ func (r *reader) readTimes() {
 		if r.isTimestamp(i) {
 			r.roles[i], r.whats[i] = asNoise, "timestamp"
 		}
+		if r.f.atoms[i].len() == 4 && isYear(r.number(i)) && (i == r.base || r.roles[i-1] != asKey) && r.alone(i) {
+			r.roles[i], r.whats[i] = asNoise, "year"
+		}
+	}
+}
+
+// alone tells whether separators stand on both sides of an atom.
+func (r *reader) alone(i int) bool {
+	return (i == r.base || !r.f.atoms[i].glued) && (i+1 >= r.end || !r.f.atoms[i+1].glued)
+}
+
+// usualWidths are how many pixels wide pictures are made for shops, beside round
+// hundreds (common practice).
+var usualWidths = map[int]bool{320: true, 480: true, 512: true, 640: true, 720: true, 750: true, 768: true, 960: true, 1024: true, 1080: true,
+	1280: true, 1366: true, 1440: true, 1536: true, 1920: true, 2048: true, 2160: true, 2560: true, 3840: true, 4096: true}
+
+// readWidths makes noise of a width in pixels at the end of the name, where a
+// number that may be the place stands between the key, which ends at atom to, and
+// it: "HB-10_6_2048".
+func (r *reader) readWidths(to int) {
+	last := r.end - 1
+	if last <= to+1 || r.roles[last] != unread || !r.isDigit(last) || !r.alone(last) {
+		return
+	}
+	if n, length := r.number(last), r.f.atoms[last].len(); length != 3 && length != 4 || !usualWidths[n] && (n%100 != 0 || n < 300) {
+		return
+	}
+	for i := to + 1; i < last; i++ {
+		if r.mayBePlace(i) {
+			r.roles[last], r.whats[last] = asNoise, "pixel size"
+			return
+		}
 	}
 }
 

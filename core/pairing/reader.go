@@ -1,6 +1,7 @@
 package pairing
 
 import (
+	"bytes"
 	"slices"
 )
 
@@ -70,7 +71,7 @@ func (r *reader) open(path string) {
 	for r.base > 0 && r.f.atoms[r.base-1].segment == last {
 		r.base--
 	}
-	r.end = n
+	r.end = r.cutParameters(n)
 	for r.end > r.base && r.isExtension(r.end) {
 		r.end--
 		for r.end > r.base && r.f.atoms[r.end].glued {
@@ -81,6 +82,26 @@ func (r *reader) open(path string) {
 		}
 	}
 	r.findNoise(r.base, r.end)
+}
+
+// cutParameters makes noise of what an address has behind a file's name:
+// "HB-10.jpg?width=800", with another separator too where a program made the name
+// fit for a file. It returns where the name ends.
+func (r *reader) cutParameters(n int) int {
+	for i := r.base + 1; i < n; i++ {
+		between := r.between(i)
+		if len(between) != 1 || between[0] == '.' || !r.isExtension(i) {
+			continue
+		}
+		if between[0] != '?' && bytes.IndexByte(r.f.text[r.f.atoms[i].start:], '=') < 0 {
+			continue
+		}
+		for at := i; at < n; at++ {
+			r.roles[at], r.whats[at] = asNoise, "parameter"
+		}
+		return i
+	}
+	return n
 }
 
 func resize[T any](s []T, n int) []T {

@@ -33,6 +33,7 @@ func (r *reader) readDetails(target Target, from, to int, barcode bool) details 
 	r.readRegions()
 	r.readOwnWords(target)
 	r.readTimes()
+	r.readWidths(to)
 	r.readWords(r.base, r.end, &d)
 	if d.place == 0 {
 		r.readNumber(from, to, &d)
@@ -133,6 +134,9 @@ func (r *reader) readWords(lo, hi int, d *details) {
 				r.roles[i+1], r.whats[i+1] = asNoise, m.what
 			}
 		case asPicture:
+			if r.f.atoms[i].len() == 1 && (number < 0 || !r.f.atoms[i+1].glued) {
+				continue // "p 6" is no sixth picture, "p6" is
+			}
 			r.roles[i], r.whats[i] = asNoise, "working name"
 			if number >= 0 {
 				r.roles[i], r.roles[i+1] = asPlace, asPlace

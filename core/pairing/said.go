@@ -28,7 +28,7 @@ func NewListener(c *Catalog) *Listener {
 		newReader(
 			c,
 			findHabits(nil),
-			&compiled{order: []Clue{SameName}, base: []Clue{SameName, KeyInName, BarcodeInName}, shades: englishShades},
+			&compiled{order: []Clue{SameName}, base: []Clue{SameName, KeyInName, BarcodeInName}, optionWords: englishOptionWords()},
 			vocabulary(nil),
 			false,
 		),

@@ -17,6 +17,7 @@ type trade struct {
 	products map[string][]int
 	options  []string // names of the attributes
 	r        *rand.Rand
+	taken    map[string]bool // keys without separators
 }
 
 func (s *trade) pick(list ...string) string { return list[s.r.IntN(len(list))] }
@@ -373,17 +374,23 @@ func (c *counted) add(t *testing.T, habit string, catalog *Catalog, list ClueLis
 
 // judge counts one verdict, and returns what is wrong with it.
 func (c *counted) judge(catalog *Catalog, v *Verdict, made told) (what string) {
-	if made.product != "" {
+	if made.product != "" && !made.orNobody {
 		c.can++
 	}
 	switch {
-	case v.Kind != Paired && made.product != "":
+	case v.Kind != Paired && !made.orNobody && made.product != "":
 		return "missed"
 	case v.Kind != Paired:
 		return ""
 	case catalog.ProductCode(v.Product) != made.product:
 		c.wrong++
 		return "wrong"
+	case made.orNobody:
+		if v.Item >= 0 {
+			c.wrong++
+			return "guessed item " + catalog.SKU(v.Item)
+		}
+		return ""
 	}
 	c.paired++
 	if v.Place == made.place {

@@ -165,7 +165,7 @@ func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 	p := int(left[0])
 	options := r.catalog.optionsOf(p)
 	for _, i := range strange {
-		if findOption(options, &r.f, int(i), int(i)) == nil {
+		if r.optionAt(options, int(i), int(i)) == nil {
 			return c, true // a word that neither the title nor an option has
 		}
 	}

@@ -224,14 +224,14 @@ type compiled struct {
 	attributes  []string
 	wholeValues bool
 	steps       []Step
-	shades      *lexicon[string]
+	optionWords *lexicon[[]string]
 }
 
 func (list ClueList) compile() (*compiled, error) {
 	list = list.Whole()
-	with := &compiled{steps: list.Steps, shades: englishShades}
+	with := &compiled{steps: list.Steps, optionWords: englishOptionWords()}
 	if len(list.Languages) > 0 {
-		with.shades = shadesOf(list.Languages)
+		with.optionWords = optionWordsOf(list.Languages)
 	}
 	seen := map[Clue]bool{}
 	for i, setting := range list.Clues {

@@ -93,7 +93,7 @@ var english = newLexicon(func() map[string]meaning {
 		"copy", "final", "finals", "web", "hires", "hi", "high", "low", "res", "lowres", "edit", "retouched", "retouch",
 		"new", "original", "orig", "shot", "scan",
 		"rgb", "srgb", "cmyk", "cutout", "print", "master", "approved", "of", "px", "dpi", "x")
-	add(meaning{role: asPicture}, "image", "images", "photo", "photos", "pic", "pics", "picture", "pictures")
+	add(meaning{role: asPicture}, "p", "pos", "position", "image", "images", "photo", "photos", "pic", "pics", "picture", "pictures")
 	add(meaning{role: asLayer, what: "exporter's layer"}, "layer", "layers", "artboard", "artboards", "frame", "background", "ebene",
 		"hintergrund", "calque", "livello", "slide")
 	add(meaning{role: asCrop, what: "exporter's crop"}, "crop", "cropped", "square", "portrait", "landscape", "resized", "scaled", "preview",
