@@ -102,7 +102,8 @@ type HeaderError struct {
 // Error says it in words.
 func (e *HeaderError) Error() string {
 	if e.Kind == ErrTwice {
-		return fmt.Sprintf("the columns %q and %q both mean %s", e.Names[e.Columns[0]-1], e.Names[e.Columns[1]-1], e.Field)
+		one, other := Clip(e.Names[e.Columns[0]-1]), Clip(e.Names[e.Columns[1]-1])
+		return fmt.Sprintf("the columns %q and %q both mean %s", one, other, e.Field)
 	}
 	return fmt.Sprintf("no column %q among %s", e.Field, quoted(e.Names))
 }
