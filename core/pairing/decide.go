@@ -404,6 +404,9 @@ func (r *reader) contested(v *Verdict, rivals []claim) {
 	}
 }
 
+// longKey is how many figures a key has that no other number is by chance.
+const longKey = 7
+
 // doubt returns why a claim is not sure enough to pair, or "".
 func (r *reader) doubt(c *claim, left rest) string {
 	digits := c.digits && !c.barcode
@@ -413,6 +416,8 @@ func (r *reader) doubt(c *claim, left rest) string {
 		return "" // a person said how to read it
 	case left.keyLike != "" && c.rung.loose():
 		return "found " + c.key + " only with " + rungReasons[c.rung] + ", and " + left.keyLike + " beside it looks like another key"
+	case left.counted && digits && c.alnum >= longKey && !c.rung.loose():
+		return ""
 	case left.keyLike != "" && (digits || wordsOnly):
 		return "found " + c.key + ", but " + left.keyLike + " beside it looks like another key"
 	case left.beside != "" && (digits || (isShort(left.beside) && !c.barcode)):

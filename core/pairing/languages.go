@@ -16,6 +16,7 @@ type tongue struct {
 	picture string            // the number behind is the place
 	copy    string            // working names
 	and     string
+	months  string
 }
 
 // tongues are what a clue list can switch on beside English. From memory; common
@@ -33,6 +34,7 @@ var tongues = map[string]tongue{
 		},
 		main: "haupt hauptbild hauptfoto titelbild", extra: "zusatz zusatzbild weiteres weitere zusätzlich zusaetzlich",
 		picture: "bild bilder foto fotos abbildung abb aufnahme", copy: "kopie neu freigestellt freisteller druck", and: "und",
+		months: "januar jänner februar märz maerz april mai juni juli august september oktober november dezember",
 	},
 	"fr": {
 		views: map[string]string{
@@ -44,6 +46,7 @@ var tongues = map[string]tongue{
 		},
 		main: "principale principal", extra: "supplementaire supplémentaire autre", picture: "image photo visuel vue",
 		copy: "copie detouré detoure", and: "et",
+		months: "janvier février fevrier mars avril mai juin juillet août aout septembre octobre novembre décembre decembre",
 	},
 	"es": {
 		views: map[string]string{
@@ -54,6 +57,7 @@ var tongues = map[string]tongue{
 			"inside": "interior dentro",
 		},
 		main: "principal portada", extra: "adicional extra otra", picture: "imagen foto fotografia fotografía", copy: "copia",
+		months: "enero febrero marzo abril mayo junio julio agosto septiembre octubre noviembre diciembre",
 	},
 	"it": {
 		views: map[string]string{
@@ -63,6 +67,7 @@ var tongues = map[string]tongue{
 			"in use": "ambientata ambiente", "inside": "interno dentro",
 		},
 		main: "principale copertina", extra: "aggiuntiva aggiuntivo altra", picture: "immagine foto", copy: "copia",
+		months: "gennaio febbraio marzo aprile maggio giugno luglio agosto settembre ottobre novembre dicembre",
 	},
 	"nl": {
 		views: map[string]string{
@@ -74,6 +79,7 @@ var tongues = map[string]tongue{
 		},
 		main: "hoofd hoofdfoto hoofdafbeelding", extra: "aanvullend aanvullende extra", picture: "afbeelding foto beeld plaatje",
 		copy: "kopie", and: "en",
+		months: "januari februari maart april mei juni juli augustus september oktober november december",
 	},
 	"pl": {
 		views: map[string]string{
@@ -84,6 +90,7 @@ var tongues = map[string]tongue{
 			"inside": "wnętrze wnetrze",
 		},
 		main: "główne glowne główny glowny", extra: "dodatkowe dodatkowy", picture: "zdjęcie zdjecie obraz foto", copy: "kopia",
+		months: "styczeń luty marzec kwiecień maj czerwiec lipiec sierpień wrzesień październik listopad grudzień",
 	},
 	"tr": {
 		views: map[string]string{
@@ -92,6 +99,7 @@ var tongues = map[string]tongue{
 			"label":  "etiket", "pack": "ambalaj kutu", "in use": "kullanım kullanim", "inside": "iç",
 		},
 		main: "ana kapak", extra: "ek", picture: "resim fotoğraf fotograf görsel gorsel", copy: "kopya", and: "ve",
+		months: "ocak şubat mart nisan mayıs haziran temmuz ağustos eylül ekim kasım aralık",
 	},
 	"pt": {
 		views: map[string]string{
@@ -102,6 +110,7 @@ var tongues = map[string]tongue{
 			"in use": "ambiente uso", "inside": "interior dentro",
 		},
 		main: "principal capa", extra: "adicional extra", picture: "imagem foto fotografia", copy: "copia cópia",
+		months: "janeiro fevereiro março abril maio junho julho agosto setembro outubro novembro dezembro",
 	},
 	"sv": {
 		views: map[string]string{
@@ -112,6 +121,7 @@ var tongues = map[string]tongue{
 			"in use": "miljö miljo", "inside": "insida",
 		},
 		main: "huvudbild huvud", extra: "extra ytterligare", picture: "bild foto", copy: "kopia", and: "och",
+		months: "januari februari mars april maj juni juli augusti september oktober november december",
 	},
 	"da": {
 		views: map[string]string{
@@ -122,6 +132,7 @@ var tongues = map[string]tongue{
 			"inside": "inderside",
 		},
 		main: "hovedbillede hoved", extra: "ekstra", picture: "billede foto", copy: "kopi", and: "og",
+		months: "januar februar marts april maj juni juli august september oktober november december",
 	},
 	"cs": {
 		views: map[string]string{
@@ -132,6 +143,7 @@ var tongues = map[string]tongue{
 			"pack":  "balení baleni obal krabice", "in use": "prostředí prostredi", "inside": "uvnitř uvnitr vnitřek",
 		},
 		main: "hlavní hlavni", extra: "další dalsi doplňkový", picture: "obrázek obrazek foto snímek", copy: "kopie",
+		months: "leden únor březen duben květen červen červenec srpen září říjen listopad prosinec",
 	},
 	"ja": {
 		views: map[string]string{
@@ -158,6 +170,7 @@ func (t tongue) meanings() map[string]meaning {
 	}
 	add(meaning{role: asNoise, what: "working name"}, t.copy)
 	add(meaning{role: asNoise, what: andWord}, t.and)
+	add(meaning{role: asMonth, what: "date"}, t.months)
 	add(meaning{role: asPicture}, t.picture)
 	add(meaning{role: asExtra}, t.extra)
 	add(meaning{role: asPlace, place: 1}, t.main)

@@ -162,6 +162,9 @@ func (r *reader) collectBarcode(i, j int) {
 	if r.regions[i] != 0 && r.regions[i] == r.regions[j] && r.whats[i] != "hash" {
 		return
 	}
+	if i < j && r.endsInPlace(i, j) {
+		return
+	}
 	var digits [14]byte
 	n := 0
 	for k := i; k <= j; k++ {
@@ -186,6 +189,24 @@ func (r *reader) collectBarcode(i, j int) {
 		r.found = append(r.found, match{from: int32(i), to: int32(j), target: r.catalog.TargetOf(int(item)),
 			key: key, rung: rung, alnum: int32(n), barcode: true})
 	}
+}
+
+// endsInPlace tells whether the last of the numbers i to j, which together have as
+// many figures as a barcode, is a place rather than a group of it: it is short, and
+// stands behind another separator or a single number.
+func (r *reader) endsInPlace(i, j int) bool {
+	if r.f.atoms[j].len() > 3 {
+		return false
+	}
+	if j == i+1 {
+		return true
+	}
+	for k := i + 2; k <= j; k++ {
+		if string(r.between(k)) != string(r.between(i+1)) {
+			return true
+		}
+	}
+	return false
 }
 
 // isbnFigures is how many figures an ISBN had until 2007; the last may be an X.

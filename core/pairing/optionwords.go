@@ -18,28 +18,47 @@ var optionTable string
 // blanks left out, and without their accents too.
 var optionWords = sync.OnceValue(func() map[string]map[string][]string {
 	lines := strings.Split(strings.TrimSpace(optionTable), "\n")
-	languages := strings.Split(lines[0], "\t")
+	languages := strings.Split(lines[0], "\t")[1:]
 	all := map[string]map[string][]string{}
 	for _, language := range languages {
 		all[language] = map[string][]string{}
 	}
-	var f folded
+	var shades [][]string
 	for _, line := range lines[1:] {
 		cells := strings.Split(line, "\t")
+		kind, cells := cells[0], cells[1:]
+		if kind == "shade" {
+			shades = append(shades, cells)
+		}
 		meant, _, _ := strings.Cut(cells[0], ",")
 		for i, cell := range cells {
 			words := all[languages[i]]
 			for form := range strings.SplitSeq(cell, ",") {
-				f.fold(form)
-				word := f.joined(0)
-				for _, spelt := range append(withoutAccents([]byte(word)), word) {
-					words[spelt] = appendNew(words[spelt], meant)
+				addOptionWord(words, form, meant)
+				if kind != "colour" {
+					continue
+				}
+				for _, shade := range shades {
+					for of := range strings.SplitSeq(shade[i], ",") {
+						addOptionWord(words, of+form, shade[0]+" "+meant)
+						addOptionWord(words, form+of, shade[0]+" "+meant)
+					}
 				}
 			}
 		}
 	}
 	return all
 })
+
+// addOptionWord adds a form with what it means, without its accents too.
+func addOptionWord(words map[string][]string, form, meant string) {
+	var f folded
+	f.fold(form)
+	word := f.joined(0)
+	for _, spelt := range append(withoutAccents([]byte(word)), word) {
+		words[spelt] = appendNew(words[spelt], meant)
+	}
+}
 
 func appendNew(list []string, text string) []string {
 	for _, known := range list {

@@ -1,6 +1,10 @@
 package pairing
 
-import "ambrosa/core/gtin"
+import (
+	"bytes"
+
+	"ambrosa/core/gtin"
+)
 
 // readOwnWords makes noise of what the product at hand explains: words and
 // numbers of its title and of its attributes. A word that could be a view, and a
@@ -74,7 +78,10 @@ func (r *reader) readOwn(text string) {
 	}
 	r.key.fold(text)
 	for i := r.base; i < r.end; i++ {
-		if r.roles[i] != unread || r.regions[i] != 0 {
+		if r.roles[i] != unread && r.roles[i] != asKey || r.regions[i] != 0 {
+			continue
+		}
+		if r.readOwnCamel(i) {
 			continue
 		}
 		longest := 0
@@ -85,11 +92,39 @@ func (r *reader) readOwn(text string) {
 		if longest == 0 || longest == 1 && !r.ownAlone(i, whole) {
 			continue
 		}
+		free := 0
 		for n := range longest {
-			r.roles[i+n], r.whats[i+n] = asNoise, "own word"
+			if r.roles[i+n] == unread {
+				free++
+			}
+		}
+		for n := range longest {
+			// A number beside nothing but the key may be the place.
+			if r.roles[i+n] == unread && (free > 1 || longest == 1 || !r.isDigit(i+n)) {
+				r.roles[i+n], r.whats[i+n] = asNoise, "own word"
+			}
 		}
 		i += longest - 1
 	}
+}
+
+// readOwnCamel makes noise of a long word that the words of the text, blanks left
+// out, begin with or hold: "PebbleLoopSandal".
+func (r *reader) readOwnCamel(i int) bool {
+	a := r.f.atoms[i]
+	if r.roles[i] != unread || a.class != letter || a.len() < 2*wordLetters || len(r.key.atoms) < 2 {
+		return false
+	}
+	var buffer [4 * maxKey]byte
+	joined := buffer[:0]
+	for _, own := range r.key.atoms {
+		joined = append(joined, r.key.bytes(own)...)
+	}
+	if !bytes.Contains(joined, r.text(i)) {
+		return false
+	}
+	r.roles[i], r.whats[i] = asNoise, "own word"
+	return true
 }
 
 // ownAlone tells whether a single atom is told to be the product's own; whole says
@@ -103,9 +138,9 @@ func (r *reader) ownAlone(i int, whole bool) bool {
 }
 
 // sameAtoms returns how many atoms from i on are those of the text in r.key from k
-// on.
+// on, read as nothing so far or as the key.
 func (r *reader) sameAtoms(i, k int) (n int) {
-	for i+n < r.end && k+n < len(r.key.atoms) && r.roles[i+n] == unread &&
+	for i+n < r.end && k+n < len(r.key.atoms) && (r.roles[i+n] == unread || r.roles[i+n] == asKey) &&
 		string(r.text(i+n)) == string(r.key.bytes(r.key.atoms[k+n])) {
 		n++
 	}
@@ -131,6 +166,20 @@ func (r *reader) readTimes() {
 			i += 2
 			continue
 		}
+		if to := r.ratioEnd(i); to > i {
+			for n := i; n < to; n++ {
+				r.roles[n], r.whats[n] = asNoise, "ratio"
+			}
+			i = to - 1
+			continue
+		}
+		if to := r.priceEnd(i); to > i {
+			for n := i; n < to; n++ {
+				r.roles[n], r.whats[n] = asNoise, "price"
+			}
+			i = to - 1
+			continue
+		}
 		if r.isTimestamp(i) {
 			r.roles[i], r.whats[i] = asNoise, "timestamp"
 		}
@@ -138,6 +187,45 @@ func (r *reader) readTimes() {
 			r.roles[i], r.whats[i] = asNoise, "year"
 		}
 	}
+}
+
+// ratioEnd returns where the ratio of a picture's sides that begins at atom i ends,
+// as in "16x9"; i where there is none.
+func (r *reader) ratioEnd(i int) int {
+	if i+2 >= r.end || !r.isDigit(i+2) || string(r.text(i+1)) != "x" || r.roles[i+1] != unread || r.roles[i+2] != unread ||
+		i > r.base && r.f.atoms[i].glued || !r.f.atoms[i+1].glued || !r.f.atoms[i+2].glued || i+3 < r.end && r.f.atoms[i+3].glued {
+		return i
+	}
+	if !ratios[[2]int{r.number(i), r.number(i + 2)}] && !ratios[[2]int{r.number(i + 2), r.number(i)}] {
+		return i
+	}
+	return i + 3
+}
+
+// ratios are the usual ones of pictures (common practice).
+var ratios = map[[2]int]bool{{1, 1}: true, {2, 3}: true, {3, 4}: true, {4, 5}: true, {9, 16}: true, {1, 2}: true, {5, 7}: true, {9, 21}: true}
+
+// currencies are words behind, or in front of, a price.
+var currencies = wordSet("eur", "euro", "euros", "usd", "gbp", "chf", "pln", "sek", "dkk", "nok", "czk", "try", "jpy", "zł", "kr")
+
+// priceEnd returns where a price that begins at atom i ends: a number, with its
+// cents, and a currency before or behind it; i where there is none.
+func (r *reader) priceEnd(i int) int {
+	to := i + 1
+	if to < r.end && r.roles[to] == unread && r.isDigit(to) && r.f.atoms[to].len() == 2 && r.f.isDecimal(to) {
+		to++
+	}
+	switch {
+	case r.isCurrency(i - 1):
+		return to
+	case r.isCurrency(to) && (to+1 >= r.end || !r.isDigit(to+1)):
+		return to + 1
+	}
+	return i
+}
+
+func (r *reader) isCurrency(i int) bool {
+	return i >= r.base && i < r.end && r.roles[i] == unread && currencies.of(r.text(i))
 }
 
 // alone tells whether separators stand on both sides of an atom.

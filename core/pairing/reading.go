@@ -15,6 +15,7 @@ type details struct {
 // rest is what stayed unexplained.
 type rest struct {
 	keyLike string // letters and digits that look like a key
+	counted bool   // which are a word with a short number behind it
 	words   int    // how many atoms
 	beside  string // letters or digits glued to the key
 }
@@ -143,6 +144,8 @@ func (r *reader) readWords(lo, hi int, d *details) {
 				d.number = number
 				d.place = max(number, 1)
 			}
+		case asMonth:
+			r.readMonth(i, hi)
 		case asLayer, asCrop:
 			r.readExport(i, lo, hi, m)
 		case asCamera, asNoise:
@@ -156,6 +159,17 @@ func (r *reader) readWords(lo, hi int, d *details) {
 				r.roles[i], r.whats[i] = asNoise, "supplier prefix"
 			}
 		}
+	}
+}
+
+// readMonth makes a date of a month and the year behind it: "March 2026", "Mar26".
+func (r *reader) readMonth(i, hi int) {
+	if i+1 >= hi || r.roles[i+1] != unread || !r.isDigit(i+1) {
+		return
+	}
+	if isYear(r.number(i+1)) || r.f.atoms[i+1].len() == 2 && r.f.atoms[i+1].glued {
+		r.roles[i], r.whats[i] = asNoise, "date"
+		r.roles[i+1], r.whats[i+1] = asNoise, "date"
 	}
 }
 
@@ -356,8 +370,8 @@ func (r *reader) unexplained(from, to int) (left rest) {
 		for hi < r.end && r.f.atoms[hi].glued && r.roles[hi] == unread {
 			hi++
 		}
-		if left.keyLike == "" && r.looksLikeKey(lo, hi) {
-			left.keyLike = r.written(lo, hi)
+		if (left.keyLike == "" || left.counted) && r.looksLikeKey(lo, hi) {
+			left.keyLike, left.counted = r.written(lo, hi), r.isCounted(lo, hi)
 		}
 		if from >= 0 && ((i == to+1 && r.f.atoms[i].glued) || (i+1 == from && r.f.atoms[from].glued)) {
 			left.beside = r.written(lo, hi)
@@ -369,6 +383,12 @@ func (r *reader) unexplained(from, to int) (left rest) {
 
 func (r *reader) written(lo, hi int) string {
 	return r.f.source[r.f.origin(r.f.atoms[lo].start):r.f.origin(r.f.atoms[hi-1].end)]
+}
+
+// isCounted tells whether unexplained atoms are a word with a number of at most two
+// figures behind it, "Studio12": no key beside a number as long as a key's.
+func (r *reader) isCounted(lo, hi int) bool {
+	return hi-lo == 2 && !r.isDigit(lo) && r.f.atoms[lo].len() >= 3 && r.isDigit(lo+1) && r.f.atoms[lo+1].len() <= 2
 }
 
 // looksLikeKey tells whether unexplained atoms could be a key: four characters

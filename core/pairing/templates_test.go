@@ -5,6 +5,8 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
+
+	"golang.org/x/text/encoding/charmap"
 )
 
 // thirdTrades are ten trades once more, whose keys and options are of other kinds:
@@ -280,6 +282,10 @@ var shadesIn = map[string]map[string]string{
 	"fr": {"black": "noir", "coral": "corail", "navy": "marine", "anthracite": "anthracite", "white": "blanc", "green": "vert"},
 	"it": {"black": "nero", "coral": "corallo", "navy": "blu marino", "anthracite": "antracite", "white": "bianco", "green": "verde"},
 	"pl": {"black": "czarny", "coral": "koralowy", "navy": "granatowy", "anthracite": "antracyt", "white": "biały", "green": "zielony"},
+	"de": {"black": "schwarz", "white": "weiß", "red": "rot", "dark blue": "dunkelblau", "light grey": "hellgrau", "cotton": "Baumwolle",
+		"beige": "beige", "green": "grün", "blue": "blau", "olive": "oliv", "sand": "sand"},
+	"nl": {"black": "zwart", "white": "wit", "red": "rood", "dark blue": "donkerblauw", "light grey": "lichtgrijs", "cotton": "katoen",
+		"beige": "beige", "green": "groen", "blue": "blauw", "olive": "olijf", "sand": "zand"},
 	"sv": {"black": "svart", "coral": "korall", "navy": "marinblå", "anthracite": "antracit", "white": "vit", "green": "grön"},
 }
 
@@ -313,7 +319,13 @@ func (p template) fill(s *trade, it Item, n int) told {
 		}
 		name.WriteString(s.word(word, it, n))
 	}
-	made := told{habit: p.name, path: name.String(), product: it.Product, sku: it.SKU, place: n}
+	path := name.String()
+	if before, ok := strings.CutSuffix(path, "→mac"); ok {
+		path = misread(before, charmap.Macintosh)
+	} else if before, ok := strings.CutSuffix(path, "→dos"); ok {
+		path = misread(before, charmap.CodePage437)
+	}
+	made := told{habit: p.name, path: path, product: it.Product, sku: it.SKU, place: n}
 	if !strings.Contains(p.text, "{n}") && !strings.Contains(p.text, "{nn}") && !strings.Contains(p.text, "{nnn}") {
 		made.place = 0
 	}
@@ -329,6 +341,16 @@ func (p template) fill(s *trade, it Item, n int) told {
 		made.sku, made.orNobody = "", true
 	}
 	return made
+}
+
+// misread returns a text in UTF-8 as a program shows it that takes it for another
+// encoding.
+func misread(text string, as *charmap.Charmap) string {
+	shown, err := as.NewDecoder().String(text)
+	if err != nil {
+		panic(err)
+	}
+	return shown
 }
 
 // word is what stands for a name in braces.
@@ -347,7 +369,47 @@ func (s *trade) word(name string, it Item, n int) string {
 	if text, ok := strings.CutSuffix(name, "%25"); ok {
 		return strings.ReplaceAll(s.word(text, it, n), " ", "%2520")
 	}
+	translated, language, _ := strings.Cut(name, ":")
+	if translated == "options" && language != "" {
+		var list []string
+		for _, value := range it.Attributes {
+			for one := range strings.FieldsFuncSeq(value, func(c rune) bool { return c == '/' }) {
+				if shade := shadesIn[language][one]; shade != "" {
+					one = shade
+				}
+				list = append(list, one)
+			}
+		}
+		return strings.Join(list, " ")
+	}
+	words := strings.Fields(it.Title)
 	switch name {
+	case "sku\u2011":
+		return strings.ReplaceAll(safe(it.SKU), "-", "\u2011")
+	case "sku_":
+		return strings.NewReplacer("-", "_", ".", "_", " ", "_").Replace(safe(it.SKU))
+	case "sku ":
+		return strings.NewReplacer("-", " ", ".", " ", "_", " ").Replace(safe(it.SKU))
+	case "first":
+		return safe(it.Attributes[0])
+	case "options,":
+		return safe(strings.Join(it.Attributes, ", "))
+	case "OPTIONS":
+		return strings.ToUpper(safe(options))
+	case "TITLE":
+		return strings.ToUpper(it.Title)
+	case "title1":
+		return words[0]
+	case "title~":
+		return strings.Join(append(words[1:], words[0]), " ")
+	case "gtin12":
+		return it.GTIN[:12]
+	case "wrong":
+		return fmt.Sprint((int(it.GTIN[12]-'0') + 3) % 10)
+	case "productup":
+		return safe(nextKey(it.Product))
+	case "productcut":
+		return safe(it.Product[:len(it.Product)-1])
 	case "sku":
 		return safe(it.SKU)
 	case "joined":
@@ -413,14 +475,25 @@ func (s *trade) word(name string, it Item, n int) string {
 }
 
 // TestAccuracyOnThirdStrangers holds the contract's measures on names of ten
-// further trades and 74 further habits.
+// further trades and 75 further habits.
 func TestAccuracyOnThirdStrangers(t *testing.T) {
+	templatesHold(t, thirdTrades(41), thirdTemplates, "de", "fr", "it", "es", "pl", "sv")
+}
+
+// TestAccuracyOnFourthStrangers is the same with eight and 72 more.
+func TestAccuracyOnFourthStrangers(t *testing.T) {
+	templatesHold(t, fourthTrades(43), fourthTemplates, "de", "nl", "pl", "tr", "pt")
+}
+
+// templatesHold is tradesHold with templates and languages.
+func templatesHold(t *testing.T, trades []*trade, templates []template, languages ...string) {
+	t.Helper()
 	var total counted
 	list := DefaultClues()
-	list.Languages = []string{"de", "fr", "it", "es", "pl", "sv"}
-	for _, s := range thirdTrades(41) {
+	list.Languages = languages
+	for _, s := range trades {
 		catalog := NewCatalog(s.items, s.options...)
-		for _, p := range thirdTemplates {
+		for _, p := range templates {
 			var names []told
 			for range 200 {
 				it := s.items[s.r.IntN(len(s.items))]

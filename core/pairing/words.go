@@ -1,5 +1,7 @@
 package pairing
 
+import "strings"
+
 // meaning is what a word in a name says beside the key.
 type meaning struct {
 	role  role
@@ -22,6 +24,7 @@ const (
 	asPicture // "picture 6": the number after it is the place
 	asLayer   // a program's word for a part of what it wrote: the numbers beside it are its own
 	asCrop    // a program's word for what it did
+	asMonth   // the number after it is a year
 )
 
 // lexicon is a set of words with what they mean. Most words in names stand in
@@ -98,6 +101,8 @@ var english = newLexicon(func() map[string]meaning {
 		"hintergrund", "calque", "livello", "slide")
 	add(meaning{role: asCrop, what: "exporter's crop"}, "crop", "cropped", "square", "portrait", "landscape", "resized", "scaled", "preview",
 		"export", "exported", "edited", "render", "screenshot")
+	add(meaning{role: asMonth, what: "date"}, strings.Fields("jan feb mar apr may jun jul aug sep sept oct nov dec january february "+
+		"march april june july august september october november december")...)
 	return words
 }())
 
