@@ -5,7 +5,7 @@ STAMPS := $(DATA)/stamps
 UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/api.html ui/vite.config.ts ui/tsconfig.json ui/package-lock.json
 GO_SOURCES := $(shell find . -name '*.go' -not -path './ui/node_modules/*') $(shell find internal -name '*.sql') go.mod go.sum
 
-.PHONY: demo demo-reset test check bench lint shots client build clean
+.PHONY: demo demo-reset test accuracy check bench lint shots client build clean
 
 demo:
 	@$(MAKE) --no-print-directory -j4 bin/ambrosa bin/ambrosa-decode
@@ -68,6 +68,11 @@ lint: build
 # The journeys take longest, and begin first.
 test: build $(STAMPS)/browser lint
 	bin/ambrosa with-postgres -- go test -timeout 30m ./tests/journeys $$(go list ./... | grep -v tests/journeys)
+
+# How names of strangers are read, by habit, wrong pairs first, beside how they were read before. With KEEP=1 these
+# figures are what the next are beside.
+accuracy:
+	@go test ./core/pairing -v -run '^TestAccuracy' -count=1 -args -accuracy $(if $(KEEP),-keep) | sed -n '/^list /,/lists$$/p'
 
 $(STAMPS)/bench: tools/install-system.sh
 	@bash tools/install-system.sh bench

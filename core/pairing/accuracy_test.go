@@ -144,55 +144,14 @@ func nameFor(r *rand.Rand, items []Item, it Item) []namedFile {
 // files whose product can be told are paired, at most 1 in 2,000 pairs is
 // wrong, and 99.5 % of the pairs have the right place.
 func TestAccuracyOnOwnLists(t *testing.T) {
-	var told, paired, wrong, placed int
+	var total counted
 	for style := range 6 {
 		items, files := supplierList(11, style, 20_000)
-		catalog := NewCatalog(items)
-		paths := make([]string, len(files))
+		names := make([]told, len(files))
 		for i, f := range files {
-			paths[i] = f.path
+			names[i] = told{habit: fmt.Sprintf("keys of style %d", style+1), path: f.path, product: f.product, place: f.place, anyItem: true}
 		}
-		verdicts, err := Lot(catalog, DefaultClues(), paths, false)
-		if err != nil {
-			t.Fatal(err)
-		}
-		shownBad := map[string]int{}
-		complain := func(kind, format string, args ...any) {
-			if shownBad[kind]++; shownBad[kind] <= 6 && testing.Verbose() {
-				t.Logf("style %d "+kind+": "+format, append([]any{style}, args...)...)
-			}
-		}
-		for i, v := range verdicts {
-			if files[i].product != "" {
-				told++
-			}
-			if v.Kind != Paired {
-				if files[i].product != "" {
-					complain("missed", "%s is of %s: %s", paths[i], files[i].product, v.Reason)
-				}
-				continue
-			}
-			if catalog.ProductCode(v.Product) != files[i].product {
-				wrong++
-				complain("wrong", "%s is of %q, paired with %s: %s", paths[i], files[i].product, catalog.ProductCode(v.Product), v.Reason)
-				continue
-			}
-			paired++
-			if v.Place == files[i].place {
-				placed++
-			} else {
-				complain("place", "%s: place %d, should be %d", paths[i], v.Place, files[i].place)
-			}
-		}
+		total.add(t, "own", NewCatalog(items), DefaultClues(), names)
 	}
-	t.Logf(
-		"paired %.3f %% of %d, wrong 1 in %d, places %.3f %%",
-		100*float64(paired)/float64(told),
-		told,
-		(paired+wrong)/max(1, wrong),
-		100*float64(placed)/float64(paired),
-	)
-	if 1000*paired < 995*told || 2000*wrong > paired+wrong || 1000*placed < 995*paired {
-		t.Errorf("of %d files %d are paired, %d wrong, %d with the right place", told, paired, wrong, placed)
-	}
+	total.hold(t)
 }

@@ -170,4 +170,6 @@ var moreHabits = []habit{
 
 // TestAccuracyOnMoreStrangers is TestAccuracyOnStrangers with further trades and
 // habits.
-func TestAccuracyOnMoreStrangers(t *testing.T) { tradesHold(t, moreTrades(), moreHabits, 200) }
+func TestAccuracyOnMoreStrangers(t *testing.T) {
+	tradesHold(t, "second strangers", moreTrades(), moreHabits, 200)
+}

@@ -477,20 +477,20 @@ func (s *trade) word(name string, it Item, n int) string {
 // TestAccuracyOnThirdStrangers holds the contract's measures on names of ten
 // further trades and 75 further habits.
 func TestAccuracyOnThirdStrangers(t *testing.T) {
-	templatesHold(t, thirdTrades(41), thirdTemplates, "de", "fr", "it", "es", "pl", "sv")
+	templatesHold(t, "third strangers", thirdTrades(41), thirdTemplates, "de", "fr", "it", "es", "pl", "sv")
 }
 
 // TestAccuracyOnFourthStrangers is the same with eight and 72 more.
 func TestAccuracyOnFourthStrangers(t *testing.T) {
-	templatesHold(t, fourthTrades(43), fourthTemplates, "de", "nl", "pl", "tr", "pt")
+	templatesHold(t, "fourth strangers", fourthTrades(43), fourthTemplates, "de", "nl", "pl", "tr", "pt")
 }
 
 // templatesHold is tradesHold with templates and languages.
-func templatesHold(t *testing.T, trades []*trade, templates []template, languages ...string) {
+func templatesHold(t *testing.T, list string, trades []*trade, templates []template, languages ...string) {
 	t.Helper()
 	var total counted
-	list := DefaultClues()
-	list.Languages = languages
+	clues := DefaultClues()
+	clues.Languages = languages
 	for _, s := range trades {
 		catalog := NewCatalog(s.items, s.options...)
 		for _, p := range templates {
@@ -501,7 +501,7 @@ func templatesHold(t *testing.T, trades []*trade, templates []template, language
 					names = append(names, p.fill(s, it, 1+s.r.IntN(9)))
 				}
 			}
-			total.add(t, p.name+", "+s.name, catalog, list, names)
+			total.add(t, list, catalog, clues, names)
 		}
 	}
 	total.hold(t)
