@@ -1,6 +1,7 @@
 package pairing
 
 import (
+	"math/rand/v2"
 	"strings"
 	"testing"
 )
@@ -243,23 +244,74 @@ func TestSuggestionsMarkTheDifference(t *testing.T) {
 func TestNearestAgainstAPlainSearch(t *testing.T) {
 	catalog := testCatalog()
 	for _, name := range []string{"HB-2O", "VL-0031", "ZZ-82", "GRUN-7", "44556", "BIG100RDE", "TW-3"} {
-		best := 99
+		best := 0.0
 		var f folded
 		f.fold(name)
 		for _, k := range catalog.keys {
 			var g folded
 			g.fold(k.text)
-			best = min(best, levenshtein(g.joined(0), f.joined(0), 99))
+			form := g.joined(0)
+			if cost := plainSlips(form, f.joined(0)); cost <= slip*max(1, len(form)/3) {
+				best = max(best, 1-float64(cost)/float64(slip*len(form)))
+			}
 		}
 		near := catalog.Nearest(name+".jpg", 1)
 		if len(near) == 0 {
-			if best <= 1 {
-				t.Errorf("%s: nothing suggested, a key is %d away", name, best)
+			if best > 0 {
+				t.Errorf("%s: nothing suggested, a key is near by %.2f", name, best)
 			}
 			continue
 		}
-		if near[0].Distance > best {
-			t.Errorf("%s: suggested %s at %d, the nearest is %d away", name, near[0].Key, near[0].Distance, best)
+		if near[0].fit < best {
+			t.Errorf("%s: suggested %s, near by %.2f; the nearest is by %.2f", name, near[0].Key, near[0].fit, best)
+		}
+	}
+}
+
+// plainSlips is what slips cost by their definition, each of the last steps tried.
+func plainSlips(a, b string) int {
+	var known [32][32]int
+	var of func(i, j int) int
+	of = func(i, j int) int {
+		if i == 0 || j == 0 {
+			return slip * (i + j)
+		}
+		if cost := known[i][j]; cost > 0 {
+			return cost - 1
+		}
+		change := slip
+		switch x, y := a[i-1], b[j-1]; {
+		case x == y:
+			change = 0
+		case figureOf(x) == figureOf(y):
+			change = slipAlike
+		}
+		cost := min(of(i-1, j)+slip, of(i, j-1)+slip, of(i-1, j-1)+change)
+		if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+			cost = min(cost, of(i-2, j-2)+slipSwap)
+		}
+		known[i][j] = cost + 1
+		return cost
+	}
+	return of(len(a), len(b))
+}
+
+// TestSlipCostAgainstItsDefinition compares the table with its definition, on short
+// texts of few characters, and holds its limit.
+func TestSlipCostAgainstItsDefinition(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 9))
+	text := func() string {
+		made := make([]byte, r.IntN(9))
+		for i := range made {
+			made[i] = "0o1lab"[r.IntN(6)]
+		}
+		return string(made)
+	}
+	for range 20_000 {
+		a, b, limit := text(), text(), r.IntN(24)
+		want := plainSlips(a, b)
+		if got := slipCost(a, b, limit); got != want && (want <= limit || got <= limit) {
+			t.Fatalf("%q and %q: %d, by definition %d (limit %d)", a, b, got, want, limit)
 		}
 	}
 }

@@ -2,6 +2,8 @@ package pairing
 
 import (
 	"cmp"
+	"iter"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -9,13 +11,16 @@ import (
 	"ambrosa/core/gtin"
 )
 
-// Suggestion is a key near to what a name says. It is never paired by itself.
+// Suggestion is a key or a title near to what a name says. It is never paired by
+// itself.
 type Suggestion struct {
 	Target   Target
-	Key      string
-	Distance int
+	Key      string // or the title
+	Distance int    // how many characters are marked
 	Read     string // what the name says
-	Edits    []Edit // the key against what was read, character by character
+	Edits    []Edit // the key or title against what was read, character by character
+
+	fit float64 // how much of it stands in the name, 0 to 1
 }
 
 // nearestIndex finds keys by the pairs of characters they hold; it is built
@@ -28,7 +33,10 @@ type nearestIndex struct {
 }
 
 // PrepareNearest builds what Nearest searches in; without it, its first call does.
-func (c *Catalog) PrepareNearest() { c.nearest.once.Do(c.buildNearest) }
+func (c *Catalog) PrepareNearest() {
+	c.nearest.once.Do(c.buildNearest)
+	c.titles.once.Do(c.buildTitles)
+}
 
 func (c *Catalog) buildNearest() {
 	c.nearest.pairs = map[[2]byte][]int32{}
@@ -44,26 +52,32 @@ func (c *Catalog) buildNearest() {
 	}
 }
 
+// pairsOf returns the pairs of characters in a form, letters that are taken for
+// figures being those.
 func pairsOf(form string) (pairs [][2]byte) {
 	for i := 0; i+1 < len(form); i++ {
-		if pair := [2]byte{form[i], form[i+1]}; !slices.Contains(pairs, pair) {
+		if pair := [2]byte{figureOf(form[i]), figureOf(form[i+1])}; !slices.Contains(pairs, pair) {
 			pairs = append(pairs, pair)
 		}
 	}
 	return pairs
 }
 
-// Nearest returns up to n keys, barcodes among them, that differ least from a token of the path's
-// base name or nearest folder, by edit distance (Levenshtein) on letters and
-// digits, at most a third of the key's length. Of equally near keys, longer ones come first, since
-// they explain more of the name, then in the order of their spelling.
+// Nearest returns up to n keys, barcodes and titles that come nearest to what a path
+// says in its base name or its folders. A key is nearer the fewer of its letters and
+// digits differ (edit distance with neighbours that changed places, at most a third
+// of its length; figures and letters that look alike count a quarter); a title, the more
+// of its words stand in the name, rare ones before common ones and misspelt ones
+// among them. Where key and title are of one product, both count. Each product stands
+// once before any stands again; of equally near ones, those with longer keys come
+// first, since they explain more of the name, then in the order of their spelling.
 func (c *Catalog) Nearest(path string, n int) []Suggestion {
 	c.PrepareNearest()
-	r := newReader(c, nil, &compiled{}, english, false)
+	r := newReader(c, nil, &compiled{optionWords: englishOptionWords()}, english, false)
 	r.open(path)
 	best := map[Target]Suggestion{}
 	offer := func(s Suggestion) {
-		if known, ok := best[s.Target]; !ok || s.Distance < known.Distance || (s.Distance == known.Distance && s.Key < known.Key) {
+		if known, ok := best[s.Target]; !ok || s.fit > known.fit || s.fit == known.fit && s.Key < known.Key {
 			best[s.Target] = s
 		}
 	}
@@ -74,30 +88,62 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 		for _, k := range c.near(read.form) {
 			form := c.nearest.forms[k]
 			limit := max(1, len(form)/3)
-			distance := levenshtein(form, read.form, limit)
-			if distance > limit {
+			cost := slipCost(form, read.form, slip*limit)
+			if cost > slip*limit {
 				continue
 			}
-			offer(Suggestion{Target: c.keys[k].target(), Key: c.keys[k].text, Distance: distance, Read: read.text})
+			fit := read.weight * (1 - float64(cost)/float64(slip*len(form)))
+			offer(Suggestion{Target: c.keys[k].target(), Key: c.keys[k].text, Read: read.text, fit: fit})
 		}
 	}
-	list := make([]Suggestion, 0, len(best))
-	for _, s := range best {
-		list = append(list, s)
+	byTitle := r.nearTitles()
+	for target, s := range best {
+		if title, both := byTitle[target.Product]; both {
+			s.fit = 1 - (1-s.fit)*(1-title.fit)
+			best[target] = s
+			delete(byTitle, target.Product)
+		}
 	}
-	slices.SortFunc(list, func(a, b Suggestion) int {
-		return cmp.Or(
-			cmp.Compare(a.Distance, b.Distance),
-			cmp.Compare(len(b.Key), len(a.Key)),
-			cmp.Compare(a.Key, b.Key),
-			cmp.Compare(a.Target.Item, b.Target.Item),
-		)
-	})
+	list := make([]Suggestion, 0, len(best)+len(byTitle))
+	for _, of := range []iter.Seq[Suggestion]{maps.Values(best), maps.Values(byTitle)} {
+		list = slices.AppendSeq(list, of)
+	}
+	list = firstOfEach(list)
 	list = list[:min(n, len(list))]
 	for i := range list {
 		list[i].Edits = Align(list[i].Read, list[i].Key)
+		list[i].Distance = 0
+		for _, e := range list[i].Edits {
+			if !e.Same() {
+				list[i].Distance++
+			}
+		}
 	}
 	return list
+}
+
+// firstOfEach sorts suggestions: the nearest of each product, then the others.
+func firstOfEach(list []Suggestion) []Suggestion {
+	slices.SortFunc(list, func(a, b Suggestion) int {
+		return cmp.Or(
+			-cmp.Compare(a.fit, b.fit),
+			cmp.Compare(len(b.Key), len(a.Key)),
+			cmp.Compare(a.Key, b.Key),
+			cmp.Compare(a.Target.Product, b.Target.Product),
+			cmp.Compare(a.Target.Item, b.Target.Item),
+		)
+	})
+	seen := map[int]bool{}
+	var first, again []Suggestion
+	for _, s := range list {
+		if seen[s.Target.Product] {
+			again = append(again, s)
+			continue
+		}
+		seen[s.Target.Product] = true
+		first = append(first, s)
+	}
+	return append(first, again...)
 }
 
 // nearBarcodes returns the items whose GTIN differs from the digits that were
@@ -118,7 +164,9 @@ func (c *Catalog) nearBarcodes(read token) (near []Suggestion) {
 		tried[number] = true
 		for _, item := range c.gtins[number] {
 			key := gtin.Pad(c.items[item].GTIN)[14-len(changed):] // as many digits as the name gives of it
-			near = append(near, Suggestion{Target: c.TargetOf(int(item)), Key: key, Distance: levenshtein(key, digits, 2), Read: read.text})
+			cost := slipCost(key, digits, 2*slip)
+			near = append(near, Suggestion{Target: c.TargetOf(int(item)), Key: key, Read: read.text,
+				fit: read.weight * (1 - float64(cost)/float64(slip*len(key)))})
 		}
 	}
 	for i := range len(digits) + 1 {
@@ -138,24 +186,48 @@ func (c *Catalog) nearBarcodes(read token) (near []Suggestion) {
 	return near
 }
 
-type token struct{ form, text string }
+// token is what could be a key in a name, and how much it counts: less in a folder
+// than in the base name.
+type token struct {
+	form, text string
+	weight     float64
+}
 
-// tokens returns what could be a key in the base name: every run of up to four
-// tokens between separators.
+// inFolder is what a folder's name counts, that of the base name being 1.
+const inFolder = 0.95
+
+// tokens returns what could be a key: every run of up to four tokens between
+// separators in the base name and in the two folders nearest to it, but not what is
+// nothing but noise.
 func (r *reader) tokens() (found []token) {
-	for i := r.base; i < min(r.end, r.base+24); i++ {
-		if r.f.atoms[i].glued && i > r.base {
+	weight := 1.0
+	for lo, hi, folders := r.base, r.end, 0; hi > 0 && folders <= 2; folders++ {
+		found = append(found, r.tokensIn(lo, hi, weight)...)
+		weight *= inFolder
+		if hi = lo; hi == 0 {
+			break
+		}
+		for lo = hi - 1; lo > 0 && r.f.atoms[lo-1].segment == r.f.atoms[hi-1].segment; {
+			lo--
+		}
+	}
+	return found
+}
+
+func (r *reader) tokensIn(lo, hi int, weight float64) (found []token) {
+	for i := lo; i < min(hi, lo+24); i++ {
+		if r.f.atoms[i].glued && i > lo {
 			continue
 		}
-		for j, count := i, 0; j < r.end && count < 4; count++ {
-			_, to := r.token(j, r.base, r.end)
-			text := r.written(i, to)
-			form := ""
+		for j, count := i, 0; j < hi && count < 4; count++ {
+			_, to := r.token(j, lo, hi)
+			form, noise := "", true
 			for n := i; n < to; n++ {
 				form += string(r.text(n))
+				noise = noise && r.regions[n] != 0
 			}
-			if len(form) >= 3 && len(form) <= maxKey {
-				found = append(found, token{form, text})
+			if len(form) >= 3 && len(form) <= maxKey && !noise {
+				found = append(found, token{form, r.written(i, to), weight})
 			}
 			j = to
 		}
@@ -203,30 +275,73 @@ func (c *Catalog) near(form string) []int32 {
 	return keys[:min(len(keys), mostNear)]
 }
 
-// levenshtein returns the edit distance of two texts, or limit+1 when it is
-// larger than limit.
-func levenshtein(a, b string, limit int) int {
-	if d := len(a) - len(b); d > limit || -d > limit {
+// What a slip costs: a character changed, missing or too many; two that changed
+// places; a letter that looks like a figure instead of it.
+const (
+	slip      = 4
+	slipSwap  = 3
+	slipAlike = 1
+)
+
+// figureOf returns the figure that a letter is taken for, or the character.
+func figureOf(c byte) byte {
+	switch c {
+	case 'o':
+		return '0'
+	case 'l', 'i':
+		return '1'
+	case 'z':
+		return '2'
+	case 's':
+		return '5'
+	case 'g':
+		return '6'
+	case 'b':
+		return '8'
+	}
+	return c
+}
+
+// slipCost returns what the slips cost that make one text of the other: the edit
+// distance with neighbours that changed places (optimal string alignment), or more
+// than limit where it is more.
+func slipCost(a, b string, limit int) int {
+	if d := slip * (len(a) - len(b)); d > limit || -d > limit {
 		return limit + 1
 	}
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
+	var buffer [3][maxKey + 1]int
+	before, row, next := buffer[0][:], buffer[1][:], buffer[2][:]
+	if len(b) > maxKey {
+		return limit + 1
 	}
+	for j := range len(b) + 1 {
+		row[j] = slip * j
+	}
+	leastBefore := 0
 	for i := 1; i <= len(a); i++ {
-		diagonal, least := row[0], i
-		row[0] = i
+		next[0] = slip * i
+		least := next[0]
 		for j := 1; j <= len(b); j++ {
-			cost := diagonal
-			if a[i-1] != b[j-1] {
-				cost = 1 + min(diagonal, row[j], row[j-1])
+			cost := row[j-1]
+			switch x, y := a[i-1], b[j-1]; {
+			case x == y:
+			case figureOf(x) == figureOf(y):
+				cost += slipAlike
+			default:
+				cost += slip
 			}
-			diagonal, row[j] = row[j], cost
+			cost = min(cost, row[j]+slip, next[j-1]+slip)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				cost = min(cost, before[j-2]+slipSwap)
+			}
+			next[j] = cost
 			least = min(least, cost)
 		}
-		if least > limit {
-			return limit + 1
+		if min(least, leastBefore) > limit {
+			return limit + 1 // two that changed places lead from the row before the last
 		}
+		leastBefore = least
+		before, row, next = row, next, before
 	}
 	return row[len(b)]
 }

@@ -391,7 +391,11 @@ func (r *reader) cutCamel(lo, hi int) (more int) {
 // small letter.
 func (r *reader) capitals(a atom) (at []int) {
 	for i := a.start + 1; i < a.end; i++ {
-		here, before := r.f.source[r.f.origin(i)], r.f.source[r.f.origin(i)-1]
+		from := r.f.origin(i)
+		if from == r.f.origin(i-1) {
+			continue // one character that is folded to several
+		}
+		here, before := r.f.source[from], r.f.source[from-1]
 		if here >= 'A' && here <= 'Z' && (before >= 'a' && before <= 'z' || before >= utf8.RuneSelf) {
 			at = append(at, int(i-a.start))
 		}
