@@ -105,7 +105,7 @@ func (r *reader) toldOtherwise(c *claim) (*claim, bool) {
 	}
 	r.markKey(c)
 	items := r.catalog.products[c.target.Product].items
-	left := r.narrow(r.catalog.optionsOf(c.target.Product), items, r.base, r.end, 1, false)
+	left := r.narrow(r.optionsOf(c.target.Product), items, r.base, r.end, 1, false)
 	word := false // a number alone may be a place or a copy's
 	for i := r.base; i < r.end; i++ {
 		word = word || r.roles[i] == asOption && !r.isDigit(i)

@@ -3,40 +3,44 @@ package pairing
 import (
 	"bytes"
 	"cmp"
+	"hash/maphash"
 	"slices"
 	"strings"
 )
 
-// optionValue is a word or code that tells some of a product's items from the
-// others: "amber" or "AMB".
-type optionValue struct {
-	form  string // letters and digits, folded
-	items []int32
-}
-
-// options is what tells the items of a product apart, in the order of its forms,
-// and a filter over them: most words of names are none.
+// options is what tells the items of a product apart: the forms of their options'
+// values, "amber" or "AMB", by their hashes. Most words of names are none, which the
+// filter tells.
 type options struct {
-	values []optionValue
+	forms  []optionForm // by hash
+	items  []int32
 	filter uint64
 }
 
-func (o *options) bit(form []byte) uint64 {
-	return 1 << ((uint(len(form))*7 + uint(form[0])*31 + uint(form[len(form)-1])*3) % 64)
+// optionForm is a form that some of a product's items have: items[from:to].
+type optionForm struct {
+	hash     uint64
+	from, to int32
 }
+
+var formSeed = maphash.MakeSeed()
+
+func hashOf(form []byte) uint64 { return maphash.Bytes(formSeed, form) }
 
 // of returns the items that have a form, nil for none.
 func (o *options) of(form []byte) []int32 {
-	if len(form) == 0 || o.filter&o.bit(form) == 0 {
+	if len(form) == 0 || o.filter == 0 {
 		return nil
 	}
-	at, found := slices.BinarySearchFunc(o.values, form, func(v optionValue, form []byte) int {
-		return strings.Compare(v.form, string(form))
-	})
+	hash := hashOf(form)
+	if o.filter&(1<<(hash%64)) == 0 {
+		return nil
+	}
+	at, found := slices.BinarySearchFunc(o.forms, hash, func(f optionForm, hash uint64) int { return cmp.Compare(f.hash, hash) })
 	if !found {
 		return nil
 	}
-	return o.values[at].items
+	return o.items[o.forms[at].from:o.forms[at].to:o.forms[at].to]
 }
 
 // noOptions are those of a product with one item.
@@ -45,63 +49,134 @@ var noOptions = &options{}
 // optionsOf returns what tells the items of a product apart. It is worked out
 // when it is first asked for; two goroutines that ask at once work out the
 // same.
-func (c *Catalog) optionsOf(p int) *options {
+func (r *reader) optionsOf(p int) *options {
+	c := r.catalog
 	if !c.hasSeveral(p) {
 		return noOptions
 	}
 	if known := c.options[p].Load(); known != nil {
 		return known
 	}
-	found := c.findOptions(p)
+	found := r.findOptions(p)
 	c.options[p].Store(found)
 	return found
+}
+
+// valueForm is a form of a value, and whether it is long enough to be explained
+// where all items have it.
+type valueForm struct {
+	hash uint64
+	long bool
 }
 
 // gathered is a form on its way to be an option: of an item, and whether it tells
 // of the item by itself, as a title's word does not.
 type gathered struct {
-	form string
+	valueForm
 	item int32
 	own  bool
 }
 
-func (c *Catalog) findOptions(p int) *options {
-	items := c.products[p].items
-	all := make([]gathered, 0, 8*len(items))
-	add := func(form []byte, item int32, own bool) {
+// mostValues is how many values a reader keeps the forms of.
+const mostValues = 1 << 14
+
+// formsOf returns the forms of a value; catalogs have the same ones over and over.
+func (r *reader) formsOf(value string, kind valueKind) []valueForm {
+	known, ok := r.values[kind][value]
+	if ok {
+		return known
+	}
+	f := &r.value
+	f.fold(value)
+	var forms []valueForm
+	add := func(form []byte) {
 		if len(form) > 0 {
-			all = append(all, gathered{string(form), item, own})
+			forms = append(forms, valueForm{hashOf(form), len(form) >= 3})
 		}
 	}
-	var f, code folded
-	code.fold(c.products[p].code)
+	switch kind {
+	case ofAttribute:
+		f.eachForm(add)
+	case ofTitle:
+		for i := range f.atoms {
+			if !f.atoms[i].glued && f.atoms[i].class == letter {
+				add(f.bytes(f.atoms[i]))
+			}
+		}
+	case ofKey:
+		f.eachPart(add)
+	}
+	if r.values[kind] == nil || len(r.values[kind]) >= mostValues {
+		r.values[kind] = map[string][]valueForm{}
+	}
+	r.values[kind][value] = forms
+	return forms
+}
+
+// valueKind is what a value is.
+type valueKind uint8
+
+const (
+	ofAttribute valueKind = iota
+	ofTitle
+	ofKey // the rest of an item's key behind its product's
+	valueKinds
+)
+
+// eachPart gives the forms of the rest of a key: all of it, and what separators
+// keep apart in it.
+func (f *folded) eachPart(add func(form []byte)) {
+	last := len(f.atoms) - 1
+	if last < 0 {
+		return
+	}
+	add(f.joinedBytes(0))
+	add(f.form(0, last))
+	for i := range f.atoms {
+		if !f.atoms[i].glued && (i == last || !f.atoms[i+1].glued) && !f.inDecimal(i) {
+			add(f.bytes(f.atoms[i]))
+		}
+	}
+}
+
+// restOf returns what an item's key has behind its product's code, where it begins
+// with it; "" where it does not, or goes on with more of the same word or number.
+func restOf(sku, code string) string {
+	if len(sku) <= len(code) || code == "" || !strings.EqualFold(sku[:len(code)], code) {
+		return ""
+	}
+	rest := sku[len(code):]
+	if kind := byteClass[rest[0]]; kind != separator && kind == byteClass[code[len(code)-1]] {
+		return ""
+	}
+	return rest
+}
+
+func (r *reader) findOptions(p int) *options {
+	c := r.catalog
+	items := c.products[p].items
+	all := r.gathered[:0]
 	title := c.items[items[0]].Title
 	titles := slices.ContainsFunc(items, func(i int32) bool { return c.items[i].Title != title }) // the same one tells nothing
 	for _, item := range items {
 		entry := &c.items[item]
 		for _, value := range entry.Attributes {
-			f.fold(value)
-			f.eachForm(func(form []byte) { add(form, item, true) })
-		}
-		if titles {
-			f.fold(entry.Title)
-			for i := range f.atoms {
-				if !f.atoms[i].glued && f.atoms[i].class == letter {
-					add(f.bytes(f.atoms[i]), item, false)
-				}
+			for _, form := range r.formsOf(value, ofAttribute) {
+				all = append(all, gathered{form, item, true})
 			}
 		}
-		f.fold(entry.SKU)
-		if n := len(code.atoms); n > 0 && len(f.atoms) > n && bytes.HasPrefix(f.text, code.text) {
-			add(f.joinedBytes(n), item, true)
-			add(f.form(n, len(f.atoms)-1), item, true)
-			for i := n; i < len(f.atoms); i++ {
-				if !f.atoms[i].glued && (i+1 == len(f.atoms) || !f.atoms[i+1].glued) && !f.inDecimal(n, i) {
-					add(f.bytes(f.atoms[i]), item, true)
-				}
+		if titles {
+			for _, form := range r.formsOf(entry.Title, ofTitle) {
+				all = append(all, gathered{form, item, false})
+			}
+		}
+		if rest := restOf(entry.SKU, c.products[p].code); rest != "" {
+			for _, form := range r.formsOf(rest, ofKey) {
+				all = append(all, gathered{form, item, true})
 			}
 		}
 	}
+	r.gathered = all
 	return optionsFrom(all, len(items))
 }
 
@@ -109,25 +184,25 @@ func (c *Catalog) findOptions(p int) *options {
 // the others; it is kept to be explained, where it is long enough and not of the
 // title.
 func optionsFrom(all []gathered, items int) *options {
-	slices.SortFunc(all, func(a, b gathered) int {
-		return cmp.Or(strings.Compare(a.form, b.form), cmp.Compare(a.item, b.item))
-	})
+	slices.SortFunc(all, func(a, b gathered) int { return cmp.Or(cmp.Compare(a.hash, b.hash), cmp.Compare(a.item, b.item)) })
 	found := &options{}
 	for lo := 0; lo < len(all); {
-		hi, own := lo, false
-		var holders []int32
-		for ; hi < len(all) && all[hi].form == all[lo].form; hi++ {
+		hi, own, from := lo, false, len(found.items)
+		for ; hi < len(all) && all[hi].hash == all[lo].hash; hi++ {
 			own = own || all[hi].own
-			if n := len(holders); n == 0 || holders[n-1] != all[hi].item {
-				holders = append(holders, all[hi].item)
+			if n := len(found.items); n == from || found.items[n-1] != all[hi].item {
+				found.items = append(found.items, all[hi].item)
 			}
 		}
-		if len(holders) < items || own && len(all[lo].form) >= 3 {
-			found.values = append(found.values, optionValue{all[lo].form, holders})
-			found.filter |= found.bit([]byte(all[lo].form))
+		if len(found.items)-from < items || own && all[lo].long {
+			found.forms = append(found.forms, optionForm{all[lo].hash, int32(from), int32(len(found.items))})
+			found.filter |= 1 << (all[lo].hash % 64)
+		} else {
+			found.items = found.items[:from]
 		}
 		lo = hi
 	}
+	found.forms, found.items = slices.Clip(found.forms), slices.Clip(found.items)
 	return found
 }
 
@@ -221,13 +296,9 @@ func (f *folded) isDecimal(n int) bool {
 	return f.atoms[n-1].class == digit && isDecimal(f.text[f.atoms[n-1].end:f.atoms[n].start])
 }
 
-// inDecimal tells whether atom i is a part of a number with a decimal point, of
-// those from an atom on.
-func (f *folded) inDecimal(from, i int) bool {
-	joins := func(a, b int) bool {
-		return a >= from && b < len(f.atoms) && f.atoms[a].class == digit && f.atoms[b].class == digit &&
-			isDecimal(f.text[f.atoms[a].end:f.atoms[b].start])
-	}
+// inDecimal tells whether atom i is a part of a number with a decimal point.
+func (f *folded) inDecimal(i int) bool {
+	joins := func(a, b int) bool { return a >= 0 && b < len(f.atoms) && f.atoms[b].class == digit && f.isDecimal(b) }
 	return joins(i-1, i) || joins(i, i+1)
 }
 
@@ -295,8 +366,8 @@ func (r *reader) readOptions(t Target) Target {
 	if t.Item >= 0 && !r.leftOver() {
 		return t // the key says all, and nothing is left but a place
 	}
-	options := r.catalog.optionsOf(t.Product)
-	if len(options.values) == 0 {
+	options := r.optionsOf(t.Product)
+	if len(options.forms) == 0 {
 		return t
 	}
 	left := r.catalog.products[t.Product].items

@@ -41,6 +41,10 @@ type reader struct {
 
 	nameBreaks, keyBreaks []int32
 
+	values   [valueKinds]map[string][]valueForm // the forms of values that were asked for
+	value    folded
+	gathered []gathered
+
 	inner       *reader            // looks single texts up
 	together    map[string][]int32 // products by the words that they hold together
 	patterned   details            // what a pattern said beside the key

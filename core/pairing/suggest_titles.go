@@ -84,7 +84,7 @@ func (r *reader) narrowed(p, lo, hi int) []int32 {
 	if len(items) == 1 {
 		return items
 	}
-	left := r.narrow(r.catalog.optionsOf(p), items, lo, hi, 2, false)
+	left := r.narrow(r.optionsOf(p), items, lo, hi, 2, false)
 	r.unmark()
 	return left
 }

@@ -163,7 +163,7 @@ func (r *reader) titleIn(lo, hi int) (c claim, told bool) {
 		return c, true
 	}
 	p := int(left[0])
-	options := r.catalog.optionsOf(p)
+	options := r.optionsOf(p)
 	for _, i := range strange {
 		if r.optionAt(options, int(i), int(i)) == nil {
 			return c, true // a word that neither the title nor an option has
@@ -268,9 +268,12 @@ func (r *reader) wholeTitle(products []int32, lo, hi int) []int32 {
 		return nil
 	}
 	var found []int32
-	longest := 0
+	longest, folded := 0, ""
 	for _, p := range products {
-		r.key.fold(r.catalog.items[r.catalog.products[p].items[0]].Title)
+		if title := r.catalog.items[r.catalog.products[p].items[0]].Title; title != folded {
+			r.key.fold(title)
+			folded = title
+		}
 		n := len(r.key.atoms)
 		for i := lo; i+n <= hi && n >= longest; i++ {
 			if !r.titleAt(i) {
