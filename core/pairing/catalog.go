@@ -419,7 +419,7 @@ func (t *table) reset(n int) {
 		t.slots[i].key = -1
 	}
 	t.mask = uint64(n - 1)
-	t.filter = make([]uint64, n/8)
+	t.filter = make([]uint64, n/16)
 	t.used = 0
 }
 
@@ -448,10 +448,15 @@ func (t *table) put(hash uint64, key int32) (before int32) {
 	}
 }
 
+// may tells whether the table may hold a hash.
+func (t *table) may(hash uint64) bool {
+	bit := hash >> 20 % uint64(64*len(t.filter))
+	return t.filter[bit/64]&(1<<(bit%64)) != 0
+}
+
 // get returns the newest key of a hash, or -1.
 func (t *table) get(hash uint64) int32 {
-	bit := hash >> 20 % uint64(64*len(t.filter))
-	if t.filter[bit/64]&(1<<(bit%64)) == 0 {
+	if !t.may(hash) {
 		return -1
 	}
 	for i := hash & t.mask; ; i = (i + 1) & t.mask {

@@ -33,7 +33,13 @@ func (r *reader) acrossFolders() (across []match) {
 	for lo > 0 && r.f.atoms[lo-1].segment == r.f.atoms[r.base-1].segment {
 		lo--
 	}
-	for _, m := range r.match(lo, r.end) {
+	r.found = r.found[:0]
+	r.ask(&r.catalog.keyIndex, window{lo: lo, hi: r.end, before: r.base, behind: r.base})
+	if len(r.found) == 0 {
+		return nil
+	}
+	r.found = append(r.found, r.baseFound...)
+	for _, m := range r.dominant(r.found) {
 		if int(m.from) < r.base && int(m.to) >= r.base && m.rung <= Separators && !m.digits {
 			across = append(across, m)
 		}

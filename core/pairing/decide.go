@@ -56,6 +56,9 @@ func (r *reader) decide(best *claim, v *Verdict) {
 		}
 	}
 	v.Target = r.readOptions(best.target)
+	if r.spans {
+		r.nameOptions(v.Target)
+	}
 	unknown := r.unknownVariant(best, v.Target)
 	from, to := int(best.from), int(best.to)
 	if to < r.base {
@@ -105,13 +108,13 @@ func (r *reader) toldOtherwise(c *claim) (*claim, bool) {
 	}
 	r.markKey(c)
 	items := r.catalog.products[c.target.Product].items
-	left := r.narrow(r.optionsOf(c.target.Product), items, r.base, r.end, 1, false)
+	left := r.narrow(r.optionsOf(c.target.Product), r.everyOf(items), r.base, r.end, 1, false)
 	word := false // a number alone may be a place or a copy's
 	for i := r.base; i < r.end; i++ {
 		word = word || r.roles[i] == asOption && !r.isDigit(i)
 	}
 	r.unmark()
-	if !word || len(left) == len(items) || slices.Contains(left, int32(c.target.Item)) {
+	if !word || len(left) == len(items) || slices.Contains(left, int32(slices.Index(items, int32(c.target.Item)))) {
 		return nil, false
 	}
 	return &claim{match: r.baseFound[at], clue: c.clue, segment: c.segment}, true
@@ -119,6 +122,8 @@ func (r *reader) toldOtherwise(c *claim) (*claim, bool) {
 
 // unmark forgets how a name was read, extension and parameters aside.
 func (r *reader) unmark() {
+	r.optionsAt = r.optionsAt[:0]
+	clear(r.saids)
 	for i := range r.roles {
 		if r.whats[i] != "extension" && r.whats[i] != "parameter" {
 			r.roles[i] = unread

@@ -22,8 +22,10 @@ func (m match) contains(o match) bool { return m.from <= o.from && o.to <= m.to 
 
 func (m match) size(r *reader) int32 { return r.f.atoms[m.to].end - r.f.atoms[m.from].start }
 
-func (r *reader) collect(x *keyIndex, t *table, hash uint64, i, j, lo, hi int) {
-	for k := t.get(hash); k >= 0; k = x.keys[k].next {
+// collect adds a key and those of the same hash, as far as they stand at the atoms i
+// to j.
+func (r *reader) collect(x *keyIndex, k int32, i, j, lo, hi int) {
+	for ; k >= 0; k = x.keys[k].next {
 		entry := &x.keys[k]
 		if entry.product == noProduct {
 			continue
@@ -331,10 +333,24 @@ const barcodeGroups = 6
 // matchIn is match with the keys of an index.
 func (r *reader) matchIn(x *keyIndex, lo, hi int, barcodes bool) []match {
 	r.found = r.found[:0]
-	for i := lo; i < hi; i++ {
+	r.ask(x, window{lo: lo, hi: hi, before: hi, behind: lo, barcodes: barcodes})
+	return r.dominant(r.found)
+}
+
+// window is where keys are looked for: from an atom in [lo, before) to one in
+// [behind, hi).
+type window struct {
+	lo, hi, before, behind int
+	barcodes               bool
+}
+
+// ask adds the keys and barcodes in a window to those found.
+func (r *reader) ask(x *keyIndex, w window) {
+	asked := r.asked[:0]
+	for i := w.lo; i < w.before; i++ {
 		run, g := newJoined(), seed
 		previous, neighbours, digitsOnly, length := separator, false, true, 0
-		for j := i; j < hi && (j-i < x.maxAtoms || barcodes && digitsOnly && j-i < barcodeGroups); j++ {
+		for j := i; j < w.hi && (j-i < x.maxAtoms || w.barcodes && digitsOnly && j-i < barcodeGroups); j++ {
 			a := r.f.atoms[j]
 			length += a.len()
 			if length > maxKey {
@@ -348,19 +364,41 @@ func (r *reader) matchIn(x *keyIndex, lo, hi int, barcodes bool) []match {
 			neighbours = neighbours || (a.class == digit && previous == digit)
 			digitsOnly = digitsOnly && a.class == digit
 			previous = a.class
+			if j < w.behind {
+				continue
+			}
 			if x.lengths.has(stripped) {
-				r.collect(x, x.heads, finish(h), i, j, lo, hi)
+				if hash := finish(h); x.heads.may(hash) {
+					asked = append(asked, question{hash, int32(i), int32(j), x.heads})
+				}
 			}
 			if neighbours && x.grouped {
-				r.collect(x, x.groups, finish(g), i, j, lo, hi)
+				if hash := finish(g); x.groups.may(hash) {
+					asked = append(asked, question{hash, int32(i), int32(j), x.groups})
+				}
 			}
-			if barcodes && length == isbnFigures && r.endsISBN(j, digitsOnly) {
+			if w.barcodes && length == isbnFigures && r.endsISBN(j, digitsOnly) {
 				r.collectISBN(i, j)
 			}
-			if digitsOnly && length >= 8 && length <= 14 && barcodes && (i == j || length >= 12) {
+			if digitsOnly && length >= 8 && length <= 14 && w.barcodes && (i == j || length >= 12) {
 				r.collectBarcode(i, j)
 			}
 		}
 	}
-	return r.dominant(r.found)
+	// What is far away in memory is asked for all at once.
+	for n := range asked {
+		asked[n].hash = uint64(asked[n].in.get(asked[n].hash))
+	}
+	for _, q := range asked {
+		r.collect(x, int32(q.hash), int(q.from), int(q.to), w.lo, w.hi)
+	}
+	r.asked = asked
+}
+
+// question is a hash to be looked up in a table, of the atoms from to to; then, in
+// its place, the key that was found.
+type question struct {
+	hash     uint64
+	from, to int32
+	in       *table
 }

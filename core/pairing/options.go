@@ -15,9 +15,11 @@ type options struct {
 	forms  []optionForm // by hash
 	items  []int32
 	filter uint64
+	atoms  int // that the longest has
 }
 
-// optionForm is a form that some of a product's items have: items[from:to].
+// optionForm is a form that some of a product's items have: items[from:to], by their
+// place in the product.
 type optionForm struct {
 	hash     uint64
 	from, to int32
@@ -62,11 +64,12 @@ func (r *reader) optionsOf(p int) *options {
 	return found
 }
 
-// valueForm is a form of a value, and whether it is long enough to be explained
-// where all items have it.
+// valueForm is a form of a value, of so many atoms, and whether it is long enough to
+// be explained where all items have it.
 type valueForm struct {
-	hash uint64
-	long bool
+	hash  uint64
+	atoms uint8
+	long  bool
 }
 
 // gathered is a form on its way to be an option: of an item, and whether it tells
@@ -76,6 +79,9 @@ type gathered struct {
 	item int32
 	own  bool
 }
+
+// mostOptionAtoms is how many atoms of a name are read as one option.
+const mostOptionAtoms = 4
 
 // mostValues is how many values a reader keeps the forms of.
 const mostValues = 1 << 14
@@ -89,9 +95,10 @@ func (r *reader) formsOf(value string, kind valueKind) []valueForm {
 	f := &r.value
 	f.fold(value)
 	var forms []valueForm
+	atoms := uint8(min(len(f.atoms), mostOptionAtoms))
 	add := func(form []byte) {
-		if len(form) > 0 {
-			forms = append(forms, valueForm{hashOf(form), len(form) >= 3})
+		if made := (valueForm{hashOf(form), atoms, len(form) >= 3}); len(form) > 0 && !slices.Contains(forms, made) {
+			forms = append(forms, made)
 		}
 	}
 	switch kind {
@@ -152,44 +159,79 @@ func restOf(sku, code string) string {
 	return rest
 }
 
+// findOptions gathers what tells a product's items apart. Many products have the
+// same values: they have the same options.
 func (r *reader) findOptions(p int) *options {
 	c := r.catalog
 	items := c.products[p].items
-	all := r.gathered[:0]
 	title := c.items[items[0]].Title
 	titles := slices.ContainsFunc(items, func(i int32) bool { return c.items[i].Title != title }) // the same one tells nothing
+	key := r.setKey[:0]
 	for _, item := range items {
 		entry := &c.items[item]
 		for _, value := range entry.Attributes {
-			for _, form := range r.formsOf(value, ofAttribute) {
-				all = append(all, gathered{form, item, true})
-			}
+			key = append(append(key, value...), 0)
 		}
 		if titles {
-			for _, form := range r.formsOf(entry.Title, ofTitle) {
-				all = append(all, gathered{form, item, false})
+			key = append(append(key, entry.Title...), 0)
+		}
+		key = append(append(append(key, 1), restOf(entry.SKU, c.products[p].code)...), 2)
+	}
+	r.setKey = key
+	if known, ok := r.sets[string(key)]; ok {
+		return known
+	}
+	all := r.gathered[:0]
+	for n, item := range items {
+		entry := &c.items[item]
+		add := func(forms []valueForm, own bool) {
+			for _, form := range forms {
+				all = append(all, gathered{form, int32(n), own})
 			}
 		}
+		for _, value := range entry.Attributes {
+			add(r.formsOf(value, ofAttribute), true)
+		}
+		if titles {
+			add(r.formsOf(entry.Title, ofTitle), false)
+		}
 		if rest := restOf(entry.SKU, c.products[p].code); rest != "" {
-			for _, form := range r.formsOf(rest, ofKey) {
-				all = append(all, gathered{form, item, true})
-			}
+			add(r.formsOf(rest, ofKey), true)
 		}
 	}
 	r.gathered = all
-	return optionsFrom(all, len(items))
+	found := r.optionsFrom(all, len(items))
+	if r.sets == nil || len(r.sets) >= mostValues {
+		r.sets = map[string]*options{}
+	}
+	if len(key) <= mostSetKey {
+		r.sets[string(key)] = found
+	}
+	return found
 }
+
+// mostSetKey bounds the values of a product that are kept to be found again, bytes.
+const mostSetKey = 1 << 10
 
 // optionsFrom gathers the items of each form. What all items have tells none from
 // the others; it is kept to be explained, where it is long enough and not of the
 // title.
-func optionsFrom(all []gathered, items int) *options {
-	slices.SortFunc(all, func(a, b gathered) int { return cmp.Or(cmp.Compare(a.hash, b.hash), cmp.Compare(a.item, b.item)) })
-	found := &options{}
+func (r *reader) optionsFrom(all []gathered, items int) *options {
+	slices.SortFunc(all, func(a, b gathered) int {
+		switch {
+		case a.hash < b.hash:
+			return -1
+		case a.hash > b.hash:
+			return 1
+		}
+		return cmp.Compare(a.item, b.item)
+	})
+	found := &options{forms: room(&r.formRoom, len(all)), items: room(&r.itemRoom, len(all))}
 	for lo := 0; lo < len(all); {
 		hi, own, from := lo, false, len(found.items)
 		for ; hi < len(all) && all[hi].hash == all[lo].hash; hi++ {
 			own = own || all[hi].own
+			found.atoms = max(found.atoms, int(all[hi].atoms))
 			if n := len(found.items); n == from || found.items[n-1] != all[hi].item {
 				found.items = append(found.items, all[hi].item)
 			}
@@ -202,9 +244,25 @@ func optionsFrom(all []gathered, items int) *options {
 		}
 		lo = hi
 	}
-	found.forms, found.items = slices.Clip(found.forms), slices.Clip(found.items)
+	give(&r.formRoom, len(found.forms))
+	give(&r.itemRoom, len(found.items))
 	return found
 }
+
+// roomy is how much room is made at once for what many products keep a little of.
+const roomy = 1 << 14
+
+// room returns an empty slice with room for n, of a piece that is larger; what of it
+// is used is given by give.
+func room[T any](piece *[]T, n int) []T {
+	if cap(*piece) < n {
+		*piece = make([]T, 0, max(n, roomy))
+	}
+	return (*piece)[:0:n]
+}
+
+// give takes the first n of a piece away from it.
+func give[T any](piece *[]T, n int) { *piece = (*piece)[n:n:cap(*piece)] }
 
 // eachForm gives the forms in which an option's value may stand in a name: its
 // letters and digits, its numbers kept apart or not, its words, what it and its
@@ -370,10 +428,10 @@ func (r *reader) readOptions(t Target) Target {
 	if len(options.forms) == 0 {
 		return t
 	}
-	left := r.catalog.products[t.Product].items
-	all := len(left)
+	items := r.catalog.products[t.Product].items
+	left := r.everyOf(items)
 	if t.Item >= 0 {
-		left = []int32{int32(t.Item)}
+		left = []int32{int32(slices.Index(items, int32(t.Item)))}
 	}
 	numberOnly := r.base > 0 && !r.leftOver() // "2.5 m/1.jpg": the folder tells, and the number is its place
 	if numberOnly {
@@ -383,10 +441,18 @@ func (r *reader) readOptions(t Target) Target {
 	if !numberOnly && (len(left) > 1 || t.Item >= 0) {
 		left = r.narrow(options, left, 0, r.base, 2, t.Item >= 0)
 	}
-	if t.Item < 0 && len(left) == 1 && all > 1 {
-		t.Item = int(left[0])
+	if t.Item < 0 && len(left) == 1 && len(items) > 1 {
+		t.Item = int(items[left[0]])
 	}
 	return t
+}
+
+// everyOf returns the places of all items of a product; it is not to be changed.
+func (r *reader) everyOf(items []int32) []int32 {
+	for len(r.places) < len(items) {
+		r.places = append(r.places, int32(len(r.places)))
+	}
+	return r.places[:len(items):len(items)]
 }
 
 // markRest gives the rest of an only item's key to it where the base name begins
@@ -404,20 +470,19 @@ func (r *reader) markRest(t Target) {
 	if n == 0 || r.sameAtoms(r.base, 0) != n || r.base+n < r.end && r.f.atoms[r.base+n].glued {
 		return
 	}
-	for i := r.base; i < r.base+n; i++ {
-		r.roles[i], r.whats[i] = asOption, "option"
-	}
+	r.markOption(r.base, r.base+n-1)
 }
 
 // narrow marks the option values of at least shortest characters among the
-// atoms [lo, hi), and returns the items of left that have them all. Where the
+// atoms [lo, hi), and returns those of left, items by their place in the product, that
+// have them all. Where the
 // item is known, a number may be the place rather than its option once more.
 func (r *reader) narrow(options *options, left []int32, lo, hi, shortest int, known bool) []int32 {
 	for i := lo; i < hi; i++ {
 		if r.roles[i] != unread || !r.opensOption(i) {
 			continue
 		}
-		for j := min(i+3, hi-1); j >= i; j-- {
+		for j := min(i+mostOptionAtoms, hi) - 1; j >= i; j-- {
 			end := r.f.atoms[j].end
 			if r.f.atoms[j].segment != r.f.atoms[i].segment || !r.closesOption(i, j, hi) || int(end-r.f.atoms[i].start) < shortest {
 				continue
@@ -430,9 +495,7 @@ func (r *reader) narrow(options *options, left []int32, lo, hi, shortest int, kn
 				continue
 			}
 			left = both
-			for n := i; n <= j; n++ {
-				r.roles[n], r.whats[n] = asOption, "option"
-			}
+			r.markOption(i, j)
 			i = j
 			break
 		}
@@ -479,26 +542,80 @@ func (r *reader) numberBehind(i, hi int) bool {
 	return false
 }
 
-// optionAt returns the items that have the atoms i to j as an option's value, as
+// optionAt returns the items, by their place in the product, that have the atoms i to j as an option's value, as
 // they are written or by what the words mean in a language that is on.
-func (r *reader) optionAt(options *options, i, j int) []int32 {
+func (r *reader) optionAt(options *options, i, j int) (items []int32) {
+	if j-i >= options.atoms && (r.isDigit(i) || r.isDigit(j)) {
+		return nil // longer than any, and no words
+	}
+	r.eachSaid(i, j, func(form []byte) bool {
+		items = options.of(form)
+		return items != nil
+	})
+	return items
+}
+
+// eachSaid gives the forms that the atoms i to j may be of a value: as they are
+// written, then what they mean in the languages that are on; until one is enough.
+func (r *reader) eachSaid(i, j int, enough func(form []byte) bool) {
 	var buffer [64]byte
 	if int(r.f.atoms[j].end-r.f.atoms[i].start) > len(buffer)-2 {
-		return nil
+		return
 	}
 	form := r.f.appendForm(buffer[:0], i, j)
-	if items := options.of(form); items != nil {
-		return items
+	if enough(form) {
+		return
 	}
 	meanings := r.list.optionWords.of(form)
 	for _, mark := range [...]string{wholeMeant, partMeant} {
 		for _, meant := range meanings {
-			if items := options.of(append(append(buffer[:0], mark...), meant...)); items != nil {
-				return items
+			if enough(append(append(buffer[:0], mark...), meant...)) {
+				return
 			}
 		}
 	}
-	return nil
+}
+
+// nameOptions says of what was read as options which they are: "colour: black". It
+// is asked for a file that is shown.
+func (r *reader) nameOptions(t Target) {
+	item := t.Item
+	if item < 0 {
+		item = int(r.catalog.products[t.Product].items[0])
+	}
+	entry := &r.catalog.items[item]
+	for _, at := range r.optionsAt {
+		said := ""
+		for a, value := range entry.Attributes {
+			forms := r.formsOf(value, ofAttribute)
+			r.eachSaid(at.from, at.to, func(form []byte) bool {
+				hash := hashOf(form)
+				if said == "" && slices.ContainsFunc(forms, func(f valueForm) bool { return f.hash == hash }) {
+					said = value
+					if a < len(r.catalog.attributes) {
+						said = r.catalog.attributes[a] + ": " + value
+					}
+				}
+				return said != ""
+			})
+		}
+		for i := at.from; i <= at.to; i++ {
+			r.saids[i] = said
+		}
+	}
+}
+
+// optionRange is where an option stands: atoms from to to, both included.
+type optionRange struct{ from, to int }
+
+// markOption gives the atoms i to j to an option.
+func (r *reader) markOption(i, j int) {
+	for n := i; n <= j; n++ {
+		r.roles[n], r.whats[n] = asOption, "option"
+	}
+	if r.spans {
+		r.optionsAt = append(r.optionsAt, optionRange{i, j})
+	}
 }
 
 func intersect(a, b []int32) (both []int32) {

@@ -136,6 +136,7 @@ func (r *reader) cutAt(at int) {
 		r.f.atoms = slices.Insert(r.f.atoms, i+1, second)
 		r.roles = slices.Insert(r.roles, i+1, r.roles[i])
 		r.whats = slices.Insert(r.whats, i+1, r.whats[i])
+		r.saids = slices.Insert(r.saids, i+1, r.saids[i])
 		r.regions = slices.Insert(r.regions, i+1, r.regions[i])
 		if i < r.base {
 			r.base++

@@ -24,9 +24,10 @@ type reader struct {
 	key     folded // of a key that is compared
 	roles   []role
 	whats   []string
-	regions []int16 // of atoms: camera counter, date, pixel size or hash they belong to; 0 for none
-	base    int     // first atom of the base name
-	end     int     // after the last atom of the base name, extension left out
+	saids   []string // of atoms that are an option: which, where spans are asked for
+	regions []int16  // of atoms: camera counter, date, pixel size or hash they belong to; 0 for none
+	base    int      // first atom of the base name
+	end     int      // after the last atom of the base name, extension left out
 	region  int16
 
 	kept        []match
@@ -35,15 +36,22 @@ type reader struct {
 	matched     bool
 	known       *baseKeys // of the path that is read, where they are kept
 	found       []match
+	asked       []question
 	claims      []claim
 	byFolder    []claim
 	spans       bool
 
 	nameBreaks, keyBreaks []int32
 
-	values   [valueKinds]map[string][]valueForm // the forms of values that were asked for
-	value    folded
-	gathered []gathered
+	values    [valueKinds]map[string][]valueForm // the forms of values that were asked for
+	value     folded
+	optionsAt []optionRange
+	gathered  []gathered
+	sets      map[string]*options // by the values of a product's items
+	setKey    []byte
+	places    []int32 // 0, 1, 2 …
+	formRoom  []optionForm
+	itemRoom  []int32
 
 	inner       *reader            // looks single texts up
 	together    map[string][]int32 // products by the words that they hold together
@@ -62,6 +70,8 @@ func (r *reader) open(path string) {
 	r.roles = resize(r.roles, n)
 	r.whats = resize(r.whats, n)
 	r.regions = resize(r.regions, n)
+	r.saids = resize(r.saids, n)
+	r.optionsAt = r.optionsAt[:0]
 	r.region, r.matched = 0, false
 	r.baseMatches, r.baseFound = r.baseMatches[:0], r.baseFound[:0]
 	r.patternedAt = r.patternedAt[:0]

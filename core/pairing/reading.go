@@ -415,31 +415,31 @@ func (r *reader) looksLikeKey(lo, hi int) bool {
 // readSpans turns the roles of the atoms into spans that cover the whole path.
 func (r *reader) readSpans() []Span {
 	var spans []Span
-	add := func(start, end int32, kind SpanKind, what string) {
+	add := func(start, end int32, kind SpanKind, what, option string) {
 		from, to := r.f.origin(start), r.f.origin(end)
 		if from >= to {
 			return
 		}
-		if n := len(spans); n > 0 && spans[n-1].Kind == kind && spans[n-1].What == what && kind != PlaceSpan {
+		if n := len(spans); n > 0 && spans[n-1].Kind == kind && spans[n-1].What == what && spans[n-1].Option == option && kind != PlaceSpan {
 			spans[n-1].End = to
 			return
 		}
-		spans = append(spans, Span{from, to, kind, what})
+		spans = append(spans, Span{Start: from, End: to, Kind: kind, What: what, Option: option})
 	}
 	at := int32(0)
 	for i, a := range r.f.atoms {
 		kind, what := r.spanKind(i)
 		if a.start > at {
-			if kind == KeySpan && i > 0 && r.roles[i-1] == asKey && r.whats[i-1] == r.whats[i] {
-				add(at, a.start, KeySpan, what)
+			if r.goesOnFrom(i) {
+				add(at, a.start, KeySpan, what, r.saids[i])
 			} else {
-				add(at, a.start, NoiseSpan, "")
+				add(at, a.start, NoiseSpan, "", "")
 			}
 		}
-		add(a.start, a.end, kind, what)
+		add(a.start, a.end, kind, what, r.saids[i])
 		at = a.end
 	}
-	add(at, int32(len(r.f.text)), NoiseSpan, "")
+	add(at, int32(len(r.f.text)), NoiseSpan, "", "")
 	if n := len(spans); n > 0 {
 		spans[0].Start, spans[n-1].End = 0, len(r.f.source)
 		for i := 1; i < n; i++ {
@@ -448,9 +448,20 @@ func (r *reader) readSpans() []Span {
 		return slices.DeleteFunc(spans, func(s Span) bool { return s.Start >= s.End })
 	}
 	if len(r.f.source) > 0 {
-		return []Span{{0, len(r.f.source), NoiseSpan, ""}}
+		return []Span{{End: len(r.f.source), Kind: NoiseSpan}}
 	}
 	return nil
+}
+
+// goesOnFrom tells whether atom i goes on with the key or the option of the atom
+// before it.
+func (r *reader) goesOnFrom(i int) bool {
+	if i == 0 || r.roles[i] != r.roles[i-1] || r.whats[i] != r.whats[i-1] {
+		return false
+	}
+	return r.roles[i] == asKey || r.roles[i] == asOption && slices.ContainsFunc(r.optionsAt, func(at optionRange) bool {
+		return at.from < i && i <= at.to
+	})
 }
 
 func (r *reader) spanKind(i int) (SpanKind, string) {

@@ -190,7 +190,7 @@ func (w rewritten) back(path string, spans []Span) (all []Span) {
 	for _, s := range spans {
 		s.Start, s.End = int(w.from[s.Start]), int(w.from[s.End])
 		if s.Start > at {
-			all = append(all, Span{at, s.Start, NoiseSpan, "learned to leave out"})
+			all = append(all, Span{Start: at, End: s.Start, Kind: NoiseSpan, What: "learned to leave out"})
 		}
 		if s.Start = max(s.Start, at); s.End > s.Start {
 			all = append(all, s)
@@ -198,7 +198,7 @@ func (w rewritten) back(path string, spans []Span) (all []Span) {
 		}
 	}
 	if at < len(path) {
-		all = append(all, Span{at, len(path), NoiseSpan, "learned to leave out"})
+		all = append(all, Span{Start: at, End: len(path), Kind: NoiseSpan, What: "learned to leave out"})
 	}
 	return all
 }

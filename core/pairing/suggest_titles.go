@@ -69,7 +69,7 @@ func (r *reader) nearTitlesIn(lo, hi int) map[int]Suggestion {
 		target := Target{int(p), -1}
 		items := r.catalog.products[p].items
 		if left := r.narrowed(int(p), lo, hi); len(left) == 1 {
-			target.Item = int(left[0])
+			target.Item = int(items[left[0]])
 		}
 		found[int(p)] = Suggestion{Target: target, Key: r.catalog.items[items[0]].Title,
 			Read: r.written(first, last+1), fit: of / all}
@@ -77,14 +77,15 @@ func (r *reader) nearTitlesIn(lo, hi int) map[int]Suggestion {
 	return found
 }
 
-// narrowed returns the items of a product that have the options which stand in the
+// narrowed returns the items of a product, by their place in it, that have the options which stand in the
 // atoms [lo, hi).
 func (r *reader) narrowed(p, lo, hi int) []int32 {
 	items := r.catalog.products[p].items
+	every := r.everyOf(items)
 	if len(items) == 1 {
-		return items
+		return every
 	}
-	left := r.narrow(r.optionsOf(p), items, lo, hi, 2, false)
+	left := r.narrow(r.optionsOf(p), every, lo, hi, 2, false)
 	r.unmark()
 	return left
 }

@@ -268,12 +268,17 @@ func (r *reader) wholeTitle(products []int32, lo, hi int) []int32 {
 		return nil
 	}
 	var found []int32
-	longest, folded := 0, ""
+	longest, before, held := 0, "", false
 	for _, p := range products {
-		if title := r.catalog.items[r.catalog.products[p].items[0]].Title; title != folded {
-			r.key.fold(title)
-			folded = title
+		title := r.catalog.items[r.catalog.products[p].items[0]].Title
+		if title == before {
+			if held {
+				found = append(found, p) // one title on two products
+			}
+			continue
 		}
+		r.key.fold(title)
+		before, held = title, false
 		n := len(r.key.atoms)
 		for i := lo; i+n <= hi && n >= longest; i++ {
 			if !r.titleAt(i) {
@@ -282,7 +287,7 @@ func (r *reader) wholeTitle(products []int32, lo, hi int) []int32 {
 			if n > longest {
 				found, longest = found[:0], n
 			}
-			found = append(found, p)
+			found, held = append(found, p), true
 			break
 		}
 	}

@@ -68,6 +68,8 @@ type Span struct {
 	// What the noise is, which view, or the key as the catalog spells it;
 	// "option" for an option's value.
 	What string `json:"what,omitempty"`
+	// Which option it is and its value as the catalog spells it: "colour: black".
+	Option string `json:"option,omitempty"`
 }
 
 // Why is the kind of reason why a file is not paired: files of one kind are

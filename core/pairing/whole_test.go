@@ -2,8 +2,10 @@ package pairing
 
 import (
 	"errors"
+	"maps"
 	"reflect"
 	"slices"
+	"strings"
 	"testing"
 )
 
@@ -68,5 +70,34 @@ func TestAListSaysWhatOfItCannotBeUsed(t *testing.T) {
 		if err := list.Check(); !errors.As(err, &at) || at.Part != want.Part || at.At != want.At || at.Err == nil {
 			t.Errorf("%+v: %v, want %s %d", list, err, want.Part, want.At)
 		}
+	}
+}
+
+// TestOptionsAreNamed shows of each option which one it is, as the catalog spells
+// it, whatever the name calls it.
+func TestOptionsAreNamed(t *testing.T) {
+	var items []Item
+	for _, colour := range []string{"black", "navy"} {
+		for _, length := range []string{"0.5 m", "2.5 m"} {
+			sku := "TW-2210-" + strings.ToUpper(colour[:2]) + strings.Trim(strings.ReplaceAll(length, ".", ""), " m")
+			items = append(items, Item{SKU: sku, Product: "TW-2210", Title: "Tow rope", Attributes: []string{colour, length}})
+		}
+	}
+	list := DefaultClues()
+	list.Languages = []string{"de"}
+	path := "TW-2210/marine 2,5 m_4.jpg"
+	verdicts, err := Lot(NewCatalog(items, "colour", "length"), list, []string{path}, true)
+	if err != nil || verdicts[0].Item != 3 || verdicts[0].Place != 4 {
+		t.Fatalf("%+v (%v)", verdicts[0], err)
+	}
+	got := map[string]string{}
+	for _, s := range verdicts[0].Spans {
+		if s.Option != "" {
+			got[path[s.Start:s.End]] = s.Option
+		}
+	}
+	want := map[string]string{"marine": "colour: navy", "2,5 m": "length: 2.5 m"}
+	if !maps.Equal(got, want) {
+		t.Errorf("%v, want %v", got, want)
 	}
 }

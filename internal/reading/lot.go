@@ -278,7 +278,7 @@ func (x *Index) Try(ctx context.Context, id int64, list pairing.ClueList, path s
 		Spans:   []store.Span{},
 	}
 	for _, s := range v.Spans {
-		t.Spans = append(t.Spans, store.Span{Start: s.Start, End: s.End, Kind: s.Kind.String(), What: s.What})
+		t.Spans = append(t.Spans, spanOf(s))
 	}
 	t.Aligned = AlignedIn(path, t.Spans, []string{v.Key})
 	return t, nil
@@ -333,4 +333,8 @@ func (x *Index) Sheet(ctx context.Context, id int64) (rows int, unused []pairing
 		}
 	}
 	return len(said), index.Unused(paths), unnamed, nil
+}
+
+func spanOf(s pairing.Span) store.Span {
+	return store.Span{Start: s.Start, End: s.End, Kind: s.Kind.String(), What: s.What, Option: s.Option}
 }

@@ -252,7 +252,7 @@ func (b *Built) row(file int64, v *pairing.Verdict, named []pairing.Row) (store.
 	}
 	evidence := store.Evidence{Key: v.Key, Bare: v.Bare(), Spans: make([]store.Span, 0, len(v.Spans))}
 	for _, s := range v.Spans {
-		evidence.Spans = append(evidence.Spans, store.Span{Start: s.Start, End: s.End, Kind: s.Kind.String(), What: s.What})
+		evidence.Spans = append(evidence.Spans, spanOf(s))
 	}
 	for _, c := range v.Candidates {
 		product, variant := b.IDs(c.Target)

@@ -92,6 +92,8 @@ type Span struct {
 	End   int    `json:"end"`
 	Kind  string `json:"kind" enum:"key,place,view,noise"`
 	What  string `json:"what,omitempty"`
+	// Which option it is, and its value as the catalog spells it.
+	Option string `json:"option,omitempty"`
 }
 
 // EvidenceCandidate is a target that a file might belong to.

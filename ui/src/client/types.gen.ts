@@ -1974,6 +1974,7 @@ export type Shown = {
 export type Span = {
     end: number;
     kind: 'key' | 'place' | 'view' | 'noise';
+    option?: string;
     start: number;
     what?: string;
 };

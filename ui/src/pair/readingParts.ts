@@ -67,7 +67,7 @@ export function partsOf(file: Read, against: Against | undefined, claims: string
 function labelOf(s: Span, file: Read): string {
   switch (s.kind) {
     case 'key':
-      return s.what === 'option' ? 'option' : 'key';
+      return s.what === 'option' ? s.option || 'option' : 'key';
     case 'place':
       return `place ${file.place || ''}`.trim();
     case 'view':

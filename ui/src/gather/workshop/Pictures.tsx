@@ -28,13 +28,14 @@ export function Pictures({
   );
   const measures = useQuery(measureOptions(addresses));
   const of = (address: string) => measures.data?.items.find((m) => m.address === address);
-  const [pair, setPair] = useState<{ small: string; large: string }>();
+  const [small, setSmall] = useState<string>();
   if (shots.length === 0)
     return (
       <Empty title="No picture yet.">
         The step “Pictures” has to find what shows them on the product’s page.
       </Empty>
     );
+  const learning = shots.find((s) => s.before === small);
   const good = shots.filter((s) => large(best(s, of), recipe)).length;
   return (
     <div className="scroll" tabIndex={0} role="region" aria-label="Pictures of the page">
@@ -60,8 +61,7 @@ export function Pictures({
         <span />
       </div>
       {shots.map((s) => {
-        const other = s.others[0];
-        const known = other && bigger(of(other), of(s.after)) ? other : undefined;
+        const known = knownOf(s, of);
         return (
           <div key={s.before + s.after} className={`row ${css.line} ${css.tallLine}`}>
             <div className="mat">
@@ -82,22 +82,23 @@ export function Pictures({
               </span>
             )}
             <Size m={of(known ?? s.after)} recipe={recipe} quiet={s.after === s.before && !known} />
-            <Button size="compact-xs" onClick={() => setPair({ small: s.before, large: known ?? '' })}>
+            <Button size="compact-xs" onClick={() => setSmall(s.before)}>
               Learn…
             </Button>
           </div>
         );
       })}
-      {pair && (
+      {learning && (
         <Learn
-          key={pair.small}
-          pair={pair}
+          key={learning.before}
+          small={learning.before}
+          known={knownOf(learning, of)}
           others={shots.map((s) => s.before)}
           onUse={(rewriting) => {
             set({ rewriting: [...(recipe.rewriting ?? []), ...rewriting] });
-            setPair(undefined);
+            setSmall(undefined);
           }}
-          onClose={() => setPair(undefined)}
+          onClose={() => setSmall(undefined)}
         />
       )}
     </div>
@@ -108,6 +109,11 @@ const pixels = (m: Measure | undefined) => (m && !m.problem ? m.width * m.height
 const bigger = (a: Measure | undefined, b: Measure | undefined) => pixels(a) > pixels(b);
 const large = (m: Measure | undefined, recipe: Recipe) =>
   !!m && !m.problem && m.width >= (recipe.minWidth ?? 0) && m.height >= (recipe.minHeight ?? 0);
+
+/** The address that the page itself gives of a larger picture, when that was measured. */
+const knownOf = ({ others: [other], after }: Shot, of: (address: string) => Measure | undefined) =>
+  other && bigger(of(other), of(after)) ? other : undefined;
+
 function best(s: Shot, of: (address: string) => Measure | undefined) {
   const candidates = [s.after, ...s.others.slice(0, 1), s.before];
   return candidates.map(of).reduce((a, b) => (bigger(b, a) ? b : a), of(s.after));
@@ -131,21 +137,27 @@ function Size({ m, recipe, quiet = false }: { m: Measure | undefined; recipe: Re
   );
 }
 
-/** Learns how a small picture's address becomes a large one's, and proves it on the page's others. */
+/**
+ * Learns how a small picture's address becomes a large one's, and proves it on the page's others. The large
+ * one's is the one that the page knows, also when that is measured later, until another is written.
+ */
 function Learn({
-  pair,
+  small,
+  known,
   others,
   onUse,
   onClose,
 }: {
-  pair: { small: string; large: string };
+  small: string;
+  known: string | undefined;
   others: string[];
   onUse: (rewriting: Rewrite[]) => void;
   onClose: () => void;
 }) {
-  const [big, setBig] = useState(pair.large);
+  const [written, setWritten] = useState<string>();
+  const big = written ?? known ?? '';
   const learn = useMutation(learnRewritingMutation());
-  const rest = others.filter((address) => address !== pair.small);
+  const rest = others.filter((address) => address !== small);
   return (
     <section className="sheet spaced" aria-label="Learn a rewriting">
       <h2>Learn from one pair</h2>
@@ -153,19 +165,19 @@ function Learn({
         className="columns pad eased"
         onSubmit={(e) => {
           e.preventDefault();
-          learn.mutate({ body: { small: pair.small, large: big, others: rest } });
+          learn.mutate({ body: { small, large: big, others: rest } });
         }}
       >
         <TextInput
           label="The small picture’s address"
-          value={pair.small}
+          value={small}
           readOnly
           classNames={{ input: 'mono' }}
         />
         <TextInput
           label="The large one’s"
           value={big}
-          onChange={(e) => setBig(e.currentTarget.value)}
+          onChange={(e) => setWritten(e.currentTarget.value)}
           placeholder="open the picture on the supplier’s site and bring its address here"
           classNames={{ input: 'mono' }}
           data-autofocus
