@@ -484,7 +484,8 @@ func (r *reader) narrow(options *options, left []int32, lo, hi, shortest int, kn
 		}
 		for j := min(i+mostOptionAtoms, hi) - 1; j >= i; j-- {
 			end := r.f.atoms[j].end
-			if r.f.atoms[j].segment != r.f.atoms[i].segment || !r.closesOption(i, j, hi) || int(end-r.f.atoms[i].start) < shortest {
+			if r.f.atoms[j].segment != r.f.atoms[i].segment || !r.closesOption(i, j, hi) ||
+				int(end-r.f.atoms[i].start) < shortest && !r.isFolder(i) {
 				continue
 			}
 			if (known || len(left) == 1) && i == j && r.isPlaceBefore(i, hi) {
@@ -501,6 +502,12 @@ func (r *reader) narrow(options *options, left []int32, lo, hi, shortest int, kn
 		}
 	}
 	return left
+}
+
+// isFolder tells whether a letter is the whole name of a folder, as a size is.
+func (r *reader) isFolder(i int) bool {
+	a := r.f.atoms[i]
+	return a.class == letter && i < r.base && (i == 0 || r.f.atoms[i-1].segment != a.segment) && r.f.atoms[i+1].segment != a.segment
 }
 
 // opensOption tells whether an option's value may begin at an atom: at a

@@ -1,6 +1,7 @@
 package pairing
 
 import (
+	"bytes"
 	"slices"
 	"strings"
 	"sync"
@@ -88,7 +89,7 @@ func (r *reader) nameInKey(claims []claim) []claim {
 	for left := 0; left < 3 && lo < r.end; left++ {
 		hi := r.end
 		for right := 0; right < 4 && hi > lo; right++ {
-			if m, found := r.partOfOne(lo, hi); found && !r.goesOnOtherwise(m.key, lo, hi) {
+			if m, found := r.partOfOne(lo, hi); found && !r.goesOnOtherwise(m, lo, hi) {
 				return append(claims, claim{match: m, clue: NameInKey})
 			}
 			from, _ := r.token(hi-1, lo, hi)
@@ -107,16 +108,28 @@ func (r *reader) nameInKey(claims []claim) []claim {
 }
 
 // goesOnOtherwise tells whether a number stands beside the atoms [lo, hi) in the
-// name where the key that they are a part of has another: what is missing is what
-// tells the key from its neighbours then.
-func (r *reader) goesOnOtherwise(written string, lo, hi int) bool {
-	at, ok := r.standsIn(&key{text: written}, lo, hi)
+// name where the key that they are a part of, or that of one of its variants, has
+// another, or letters that the key's end with: what is missing is what tells the key
+// from its neighbours then.
+func (r *reader) goesOnOtherwise(m match, lo, hi int) bool {
+	at, ok := r.standsIn(&key{text: m.key}, lo, hi)
+	for _, item := range r.catalog.products[m.target.Product].items {
+		if ok {
+			break
+		}
+		at, ok = r.standsIn(&key{text: r.catalog.items[item].SKU}, lo, hi)
+	}
 	if !ok {
 		return false
 	}
 	behind, before := at+hi-lo, at-1
-	return hi < r.end && r.isDigit(hi) && behind < len(r.key.atoms) && r.key.atoms[behind].class == digit ||
-		lo > r.base && r.isDigit(lo-1) && before >= 0 && r.key.atoms[before].class == digit
+	if hi < r.end && r.isDigit(hi) && behind < len(r.key.atoms) && r.key.atoms[behind].class == digit {
+		return true
+	}
+	if lo == r.base || before < 0 || r.key.atoms[before].class != r.f.atoms[lo-1].class {
+		return false
+	}
+	return r.isDigit(lo-1) || bytes.HasSuffix(r.text(lo-1), r.key.bytes(r.key.atoms[before]))
 }
 
 // besideKeys tells whether the atoms of a token may be a place, a view or noise.

@@ -1,6 +1,9 @@
 package pairing
 
-import "slices"
+import (
+	"cmp"
+	"slices"
+)
 
 // details is what a name says beside its key.
 type details struct {
@@ -36,9 +39,14 @@ func (r *reader) readDetails(target Target, from, to int, barcode bool) details 
 	r.readTimes()
 	r.readWidths(to)
 	r.readWords(r.base, r.end, &d)
+	main := 0 // "main catalogue HB-10 9": a number behind the key says more than a word before it
+	if d.place > 0 && d.number < 0 && from > r.base && !slices.Contains(r.roles[to+1:r.end], asPlace) {
+		main, d.place = d.place, 0
+	}
 	if d.place == 0 {
 		r.readNumber(from, to, &d)
 	}
+	d.place = cmp.Or(d.place, main)
 	if d.place == 0 {
 		r.readRoman(to, &d)
 		r.readLetter(to, &d)

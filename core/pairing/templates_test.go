@@ -283,7 +283,7 @@ var shadesIn = map[string]map[string]string{
 	"it": {"black": "nero", "coral": "corallo", "navy": "blu marino", "anthracite": "antracite", "white": "bianco", "green": "verde"},
 	"pl": {"black": "czarny", "coral": "koralowy", "navy": "granatowy", "anthracite": "antracyt", "white": "biały", "green": "zielony"},
 	"de": {"black": "schwarz", "white": "weiß", "red": "rot", "dark blue": "dunkelblau", "light grey": "hellgrau", "cotton": "Baumwolle",
-		"beige": "beige", "green": "grün", "blue": "blau", "olive": "oliv", "sand": "sand"},
+		"beige": "beige", "green": "grün", "blue": "blau", "olive": "oliv", "sand": "sand", "grey": "grau"},
 	"nl": {"black": "zwart", "white": "wit", "red": "rood", "dark blue": "donkerblauw", "light grey": "lichtgrijs", "cotton": "katoen",
 		"beige": "beige", "green": "groen", "blue": "blauw", "olive": "olijf", "sand": "zand"},
 	"sv": {"black": "svart", "coral": "korall", "navy": "marinblå", "anthracite": "antracit", "white": "vit", "green": "grön"},
@@ -396,6 +396,18 @@ func (s *trade) word(name string, it Item, n int) string {
 		return safe(strings.Join(it.Attributes, ", "))
 	case "OPTIONS":
 		return strings.ToUpper(safe(options))
+	case "TITLE_":
+		return strings.ToUpper(strings.ReplaceAll(it.Title, " ", "_"))
+	case "title.":
+		return strings.ReplaceAll(it.Title, " ", ".")
+	case "codejoined":
+		return withoutSeparators.Replace(it.Codes[0])
+	case "sibling":
+		for {
+			if o := s.items[s.products[it.Product][s.r.IntN(len(s.products[it.Product]))]]; o.SKU != it.SKU {
+				return safe(o.SKU)
+			}
+		}
 	case "TITLE":
 		return strings.ToUpper(it.Title)
 	case "title1":

@@ -71,6 +71,7 @@ func TestTheSampleArchives(t *testing.T) {
 	for what, is := range map[string]func(*shot) bool{
 		"wrong case":               func(s *shot) bool { return strings.HasPrefix(s.path[strings.LastIndexByte(s.path, '/')+1:], "ncb_") },
 		"nested folders":           func(s *shot) bool { return strings.Count(s.path, "/") >= 2 },
+		"options in words":         func(s *shot) bool { return strings.Contains(s.path, "suits/") && strings.Contains(s.path, "%20") },
 		"lost zeros":               func(s *shot) bool { return strings.Contains(s.path, "labels/45") },
 		"named by barcode":         func(s *shot) bool { return s.item.gtin != "" && strings.Contains(s.path, "ean/"+s.item.gtin) },
 		"a duplicate":              func(s *shot) bool { return s.same != nil },

@@ -36,6 +36,15 @@ func of(items []item, prefixes ...string) (chosen []item) {
 	return chosen
 }
 
+// inWords is a product's code and the words of a variant's options.
+func inWords(it item, blank string) string {
+	name := it.product
+	for _, option := range it.options {
+		name += " " + option.word
+	}
+	return strings.ReplaceAll(name, " ", blank)
+}
+
 // northcomb names files by SKU, in a folder a category, with a prefix of its
 // own and numbers; now and then the case is wrong.
 func northcomb(items []item) (shots []*shot) {
@@ -132,10 +141,8 @@ func lindmoor(items []item) (shots []*shot) {
 }
 
 func lindmoorMess(items []item, shots []*shot) []*shot {
-	frames, veils, gloves, brushes, cages, knives := of(items, "FR"), of(items, "VL"), of(items, "GL"), of(
-		items,
-		"BR",
-	), of(items, "QC"), of(items, "UK")
+	frames, veils, gloves, suits := of(items, "FR"), of(items, "VL"), of(items, "GL"), of(items, "SU")
+	brushes, cages, knives := of(items, "BR"), of(items, "QC"), of(items, "UK")
 	mess := []*shot{
 		// two products in one picture
 		{
@@ -184,6 +191,9 @@ func lindmoorMess(items []item, shots []*shot) []*shot {
 			format: "jpg",
 		},
 		// no product has these
+		// the options in words, in a name that came through a web form
+		{path: "Delivery 3/suits/" + inWords(suits[11], "%20") + "_2.jpg", item: suits[11], view: "back", side: 900, format: "jpg", tall: true},
+		{path: "Delivery 3/suits/" + inWords(suits[5], " ") + " - 1.jpg", item: suits[5], view: "front", side: 900, format: "jpg", tall: true},
 		{path: "Delivery 3/new/WX-2210-S.jpg", item: gloves[9], view: "front", side: 800, format: "jpg"},
 		{path: "Delivery 3/new/WX-2210-M.jpg", item: gloves[10], view: "front", side: 800, format: "jpg"},
 		{path: "Delivery 3/IMG_5544.jpg", item: knives[4], view: "in use", side: 800, format: "jpg"},

@@ -84,7 +84,7 @@ func list(address string) ([]shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	paired, err := firstFile(address, "paired", "web")
+	paired, err := firstFile(address, "paired", "suits")
 	if err != nil {
 		return nil, err
 	}
