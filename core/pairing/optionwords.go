@@ -79,6 +79,10 @@ var englishOptionWords = sync.OnceValue(func() *lexicon[[]string] { return optio
 // optionWordsOf returns what words for options mean in English and the languages
 // switched on.
 func optionWordsOf(languages []string) *lexicon[[]string] {
+	key := strings.Join(languages, " ")
+	if made, ok := optionLexicons.Load(key); ok {
+		return made.(*lexicon[[]string])
+	}
 	words := map[string][]string{}
 	for _, language := range append([]string{"en"}, languages...) {
 		for word, meanings := range optionWords()[language] {
@@ -87,5 +91,16 @@ func optionWordsOf(languages []string) *lexicon[[]string] {
 			}
 		}
 	}
-	return newLexicon(words)
+	made := newLexicon(words)
+	for _, language := range languages {
+		if optionWords()[language] == nil {
+			return made // of no list that can be used
+		}
+	}
+	optionLexicons.Store(key, made)
+	return made
 }
+
+// optionLexicons keeps what optionWordsOf returned, by the languages: there are few
+// sets of them that people use.
+var optionLexicons sync.Map
