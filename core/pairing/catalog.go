@@ -81,8 +81,8 @@ type keyIndex struct {
 	groups   *table // keys with a digit group right after another, groups kept apart
 	grouped  bool   // groups holds something
 	maxAtoms int
-	slashes  bool    // some key holds a slash
-	lengths  lengths // how many letters and digits keys have, leading zeros left out
+	slashes  bool   // some key holds a slash
+	shapes   shapes // which keys have, separators and leading zeros left out
 }
 
 // NewCatalog indexes items. Items that share a product code belong to one
@@ -204,7 +204,7 @@ const maxKey = 128
 type keyList struct {
 	keys     []key
 	groups   []uint64 // of each key, the hash with digit groups kept apart; 0 where that is the same
-	lengths  lengths
+	shapes   shapes
 	gtins    []gtinKey
 	maxAtoms int
 	slashes  bool
@@ -250,10 +250,10 @@ func (l *keyList) add(text string, kind keyKind, product, item int32) bool {
 	}
 	k := key{text: text, product: product, item: item, next: -1, kind: kind, digitsOnly: true,
 		plain: len(f.offsets) == 0 && f.atoms[0].start == 0 && int(f.atoms[len(f.atoms)-1].end) == len(f.text)}
-	run, h, previous, neighbours, length := newJoined(), seed, separator, false, 0
+	run, h, previous, neighbours, shape := newJoined(), seed, separator, false, uint32(0)
 	for _, a := range f.atoms {
 		neighbours = neighbours || (a.class == digit && previous == digit)
-		h, length = run.add(f.bytes(a), a.class)
+		h, shape = run.add(f.bytes(a), a.class)
 		k.alnum += int32(a.len())
 		k.digitsOnly = k.digitsOnly && a.class == digit
 		previous = a.class
@@ -261,7 +261,7 @@ func (l *keyList) add(text string, kind keyKind, product, item int32) bool {
 	k.hash = finish(h)
 	l.slashes = l.slashes || strings.IndexByte(text, '/') >= 0
 	l.maxAtoms = max(l.maxAtoms, 2*len(f.atoms)+2)
-	l.lengths.add(length)
+	l.shapes.add(shape)
 	group := uint64(0)
 	if neighbours {
 		h, previous = seed, separator
@@ -309,8 +309,8 @@ func (x *keyIndex) take(l keyList) {
 			x.keys = append(x.keys, k)
 		}
 	}
-	for i := range x.lengths {
-		x.lengths[i] |= l.lengths[i]
+	for i := range x.shapes {
+		x.shapes[i] |= l.shapes[i]
 	}
 	x.maxAtoms = max(x.maxAtoms, l.maxAtoms)
 	x.slashes = x.slashes || l.slashes
@@ -332,10 +332,13 @@ func extend(h uint64, text []byte, strip bool) uint64 {
 
 // joined is the hash of atoms with what stands between them left out, and with
 // the leading zeros of each run of digits: of a run of nothing but zeros one is
-// kept.
+// kept. Their shape is how long the runs of letters and of digits are, one after the
+// other: keys have few shapes, and most of what stands in names has none of theirs.
 type joined struct {
 	hash     uint64
 	length   int // letters and digits in it
+	from     int // of them, before the run that goes on
+	closed   uint32
 	previous class
 	zeros    bool // a run of digits has begun, with nothing but zeros so far
 }
@@ -344,22 +347,36 @@ func newJoined() joined { return joined{hash: seed} }
 
 var oneZero = []byte("0")
 
-// add carries on over an atom, and returns the hash and the length with it.
-func (s *joined) add(text []byte, kind class) (hash uint64, length int) {
+// add carries on over an atom, and returns the hash and the shape with it.
+func (s *joined) add(text []byte, kind class) (hash uint64, shape uint32) {
 	if kind == digit && (s.previous != digit || s.zeros) {
-		s.previous = digit
+		if s.previous != digit {
+			s.close(kind)
+		}
 		text = withoutZeros(text)
 		if s.zeros = text[0] == '0'; s.zeros {
-			return extend(s.hash, text, false), s.length + 1
+			return extend(s.hash, text, false), s.shape(s.length + 1)
 		}
-	} else {
+	} else if kind != s.previous {
 		if s.zeros {
 			s.hash, s.length, s.zeros = extend(s.hash, oneZero, false), s.length+1, false
 		}
-		s.previous = kind
+		s.close(kind)
 	}
 	s.hash, s.length = extend(s.hash, text, false), s.length+len(text)
-	return s.hash, s.length
+	return s.hash, s.shape(s.length)
+}
+
+// close ends a run, and begins one of another kind.
+func (s *joined) close(kind class) {
+	if s.previous != separator {
+		s.closed = s.shape(s.length)
+	}
+	s.previous, s.from = kind, s.length
+}
+
+func (s *joined) shape(length int) uint32 {
+	return (s.closed*2654435761 ^ uint32(s.previous)<<8 ^ uint32(length-s.from)) * 2246822519
 }
 
 func withoutZeros(digits []byte) []byte {
@@ -369,11 +386,12 @@ func withoutZeros(digits []byte) []byte {
 	return digits
 }
 
-// lengths is a set of numbers of letters and digits.
-type lengths [maxKey/64 + 1]uint64
+// shapes is a set of shapes, small enough to stay near: it may hold one that it
+// was not given.
+type shapes [1 << 10]uint64
 
-func (l *lengths) add(n int)      { l[n/64] |= 1 << (n % 64) }
-func (l *lengths) has(n int) bool { return l[n/64]&(1<<(n%64)) != 0 }
+func (l *shapes) add(shape uint32)      { l[shape>>22] |= 1 << (shape >> 16 % 64) }
+func (l *shapes) has(shape uint32) bool { return l[shape>>22]&(1<<(shape>>16%64)) != 0 }
 
 // extendGroup is extend with every digit group stripped and kept apart.
 func extendGroup(h uint64, text []byte, kind, previous class) uint64 {

@@ -360,14 +360,14 @@ func (r *reader) ask(x *keyIndex, w window) {
 			if x.grouped {
 				g = extendGroup(g, text, a.class, previous)
 			}
-			h, stripped := run.add(text, a.class)
+			h, shape := run.add(text, a.class)
 			neighbours = neighbours || (a.class == digit && previous == digit)
 			digitsOnly = digitsOnly && a.class == digit
 			previous = a.class
 			if j < w.behind {
 				continue
 			}
-			if x.lengths.has(stripped) {
+			if x.shapes.has(shape) {
 				if hash := finish(h); x.heads.may(hash) {
 					asked = append(asked, question{hash, int32(i), int32(j), x.heads})
 				}

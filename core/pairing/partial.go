@@ -2,6 +2,7 @@ package pairing
 
 import (
 	"bytes"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -11,7 +12,12 @@ import (
 // and by each number together with a neighbour. It is built when it is first
 // needed.
 type partIndex struct {
-	once  sync.Once
+	once   sync.Once
+	shards []partShard // of the keys in their order; they are made side by side
+}
+
+// partShard finds some of the keys.
+type partShard struct {
 	heads *table
 	next  []int32 // an older piece of the same hash, or -1
 	keys  []int32 // that the piece stands in
@@ -45,11 +51,21 @@ func (c *Catalog) prepare() {
 }
 
 func (c *Catalog) buildParts() {
-	x := &c.parts
-	x.heads = newTable(3 * len(c.keys))
-	x.next, x.keys = make([]int32, 0, 4*len(c.keys)), make([]int32, 0, 4*len(c.keys))
+	c.parts.shards = make([]partShard, min(runtime.GOMAXPROCS(0), len(c.keys)/4096+1))
+	var wait sync.WaitGroup
+	for w := range c.parts.shards {
+		lo, hi := len(c.keys)*w/len(c.parts.shards), len(c.keys)*(w+1)/len(c.parts.shards)
+		wait.Go(func() { c.parts.shards[w].build(c, lo, hi) })
+	}
+	wait.Wait()
+}
+
+// build adds the keys [lo, hi) of a catalog.
+func (x *partShard) build(c *Catalog, lo, hi int) {
+	x.heads = newTable(3 * (hi - lo))
+	x.next, x.keys = make([]int32, 0, 4*(hi-lo)), make([]int32, 0, 4*(hi-lo))
 	var f folded
-	for k := range c.keys {
+	for k := lo; k < hi; k++ {
 		f.fold(c.keys[k].text)
 		for i, a := range f.atoms {
 			if a.class != digit {
@@ -68,9 +84,22 @@ func (c *Catalog) buildParts() {
 	}
 }
 
-func (x *partIndex) add(hash uint64, key int32) {
+func (x *partShard) add(hash uint64, key int32) {
 	x.next = append(x.next, x.heads.put(hash, int32(len(x.keys))))
 	x.keys = append(x.keys, key)
+}
+
+// eachHolding gives the keys that a piece stands in, the newest first, until one is
+// enough.
+func (x *partIndex) eachHolding(piece uint64, enough func(key int32) bool) {
+	for w := len(x.shards) - 1; w >= 0; w-- {
+		shard := &x.shards[w]
+		for entry := shard.heads.get(piece); entry >= 0; entry = shard.next[entry] {
+			if enough(shard.keys[entry]) {
+				return
+			}
+		}
+	}
 }
 
 func (f *folded) piece(i, j int) uint64 {
@@ -165,39 +194,39 @@ func (r *reader) partOfOne(lo, hi int) (m match, found bool) {
 	}
 	r.catalog.warm.Do(r.warmUp)
 	r.catalog.parts.once.Do(r.catalog.buildParts)
-	x := &r.catalog.parts
 	first, last := r.rarest(lo, hi)
 	if first < 0 {
 		return m, false
 	}
-	seen := 0
-	for entry := x.heads.get(r.f.piece(first, last)); entry >= 0; entry = x.next[entry] {
+	seen, several := 0, false
+	r.catalog.parts.eachHolding(r.f.piece(first, last), func(at int32) bool {
 		if seen++; seen > manyKeys {
-			return m, false
+			several = true
+			return true
 		}
-		k := &r.catalog.keys[x.keys[entry]]
-		at, ok := r.standsIn(k, lo, hi)
-		if !ok {
-			continue
-		}
-		if !found {
+		k := &r.catalog.keys[at]
+		from, ok := r.standsIn(k, lo, hi)
+		switch {
+		case !ok:
+		case !found:
 			m, found = match{
 				from:   int32(lo),
 				to:     int32(hi - 1),
 				target: k.target(),
 				key:    k.text,
-				rung:   r.partRung(k, at, lo, hi),
+				rung:   r.partRung(k, from, lo, hi),
 				alnum:  int32(alnum),
 				digits: letters == 0,
 			}, true
-			continue
-		}
-		if k.product != int32(m.target.Product) {
-			return m, false
-		}
-		if int(k.item) != m.target.Item {
+		case k.product != int32(m.target.Product):
+			several = true
+		case int(k.item) != m.target.Item:
 			m.target.Item = -1
 		}
+		return several
+	})
+	if several {
+		return m, false
 	}
 	if found && m.target.Item < 0 {
 		m.key = r.catalog.ProductCode(m.target.Product)
