@@ -192,18 +192,25 @@ func (r *reader) readTimes() {
 // ratioEnd returns where the ratio of a picture's sides that begins at atom i ends,
 // as in "16x9"; i where there is none.
 func (r *reader) ratioEnd(i int) int {
-	if i+2 >= r.end || !r.isDigit(i+2) || string(r.text(i+1)) != "x" || r.roles[i+1] != unread || r.roles[i+2] != unread ||
-		i > r.base && r.f.atoms[i].glued || !r.f.atoms[i+1].glued || !r.f.atoms[i+2].glued || i+3 < r.end && r.f.atoms[i+3].glued {
+	from, to := r.token(i, r.base, r.end)
+	if from != i || to != i+3 || string(r.text(i+1)) != "x" || !r.isDigit(i+2) {
 		return i
 	}
-	if !ratios[[2]int{r.number(i), r.number(i + 2)}] && !ratios[[2]int{r.number(i + 2), r.number(i)}] {
+	for n := i; n < to; n++ {
+		if r.roles[n] != unread {
+			return i
+		}
+	}
+	one, other := r.number(i), r.number(i+2)
+	if !ratios[[2]int{min(one, other), max(one, other)}] {
 		return i
 	}
-	return i + 3
+	return to
 }
 
 // ratios are the usual ones of pictures (common practice).
-var ratios = map[[2]int]bool{{1, 1}: true, {2, 3}: true, {3, 4}: true, {4, 5}: true, {9, 16}: true, {1, 2}: true, {5, 7}: true, {9, 21}: true}
+var ratios = map[[2]int]bool{{1, 1}: true, {1, 2}: true, {2, 3}: true, {3, 4}: true, {4, 5}: true, {5, 7}: true, {9, 16}: true,
+	{9, 21}: true}
 
 // currencies are words behind, or in front of, a price.
 var currencies = wordSet("eur", "euro", "euros", "usd", "gbp", "chf", "pln", "sek", "dkk", "nok", "czk", "try", "jpy", "zł", "kr")
@@ -235,8 +242,8 @@ func (r *reader) alone(i int) bool {
 
 // usualWidths are how many pixels wide pictures are made for shops, beside round
 // hundreds (common practice).
-var usualWidths = map[int]bool{320: true, 480: true, 512: true, 640: true, 720: true, 750: true, 768: true, 960: true, 1024: true, 1080: true,
-	1280: true, 1366: true, 1440: true, 1536: true, 1920: true, 2048: true, 2160: true, 2560: true, 3840: true, 4096: true}
+var usualWidths = map[int]bool{320: true, 480: true, 512: true, 640: true, 720: true, 750: true, 768: true, 960: true, 1024: true,
+	1080: true, 1280: true, 1366: true, 1440: true, 1536: true, 1920: true, 2048: true, 2160: true, 2560: true, 3840: true, 4096: true}
 
 // readWidths makes noise of a width in pixels at the end of the name, where a
 // number that may be the place stands between the key, which ends at atom to, and

@@ -236,7 +236,9 @@ func readTable() (map[[2]string]*counted, error) {
 	for lines := bufio.NewScanner(file); lines.Scan(); {
 		cells := strings.Split(lines.Text(), "\t")
 		c := &counted{}
-		if _, err := fmt.Sscan(strings.Join(cells[2:], " "), &c.names, &c.can, &c.paired, &c.wrong, &c.placed, &c.items, &c.rightItems); err != nil {
+		figures := strings.Join(cells[2:], " ")
+		_, err := fmt.Sscan(figures, &c.names, &c.can, &c.paired, &c.wrong, &c.placed, &c.items, &c.rightItems)
+		if err != nil {
 			return nil, fmt.Errorf("%s: %w", keptTable, err)
 		}
 		before[[2]string{cells[0], cells[1]}] = c
@@ -249,7 +251,8 @@ func writeTable(keys [][2]string) error {
 	var text strings.Builder
 	for _, key := range keys {
 		c := tally[key]
-		fmt.Fprintf(&text, "%s\t%s\t%d\t%d\t%d\t%d\t%d\t%d\t%d\n", key[0], key[1], c.names, c.can, c.paired, c.wrong, c.placed, c.items, c.rightItems)
+		fmt.Fprintf(&text, "%s\t%s\t%d\t%d\t%d\t%d\t%d\t%d\t%d\n", key[0], key[1],
+			c.names, c.can, c.paired, c.wrong, c.placed, c.items, c.rightItems)
 	}
 	return os.WriteFile(keptTable, []byte(text.String()), 0o644)
 }

@@ -114,7 +114,8 @@ var fifthTemplates = []template{
 	{name: "product, first option, glued place", text: "{product}-{first}-{nn}.jpg", fits: oneOption},
 	{name: "shade's folder, product", text: "{first}/{product}_{n}.jpg", fits: oneOption},
 	{name: "product's folder, option's folder", text: "{product}/{first}/{n}.jpg", fits: oneOption},
-	{name: "product's folder with title, option's folder, camera", text: "{product} {title}/{first}/DSC_{cam}.jpg", fits: oneOption, place: noPlace},
+	{name: "product's folder with title, option's folder, camera", text: "{product} {title}/{first}/DSC_{cam}.jpg",
+		fits: oneOption, place: noPlace},
 	{name: "option's folder below a season", text: "SS27/{title}/{first}/{front|back}.jpg", fits: oneOption},
 	{name: "key divided by a folder", text: "{product}/{rest}/{nn}.jpg"},
 	{name: "key divided by a folder, view", text: "{product}/{rest}_{front|back|side}.jpg"},
@@ -151,7 +152,8 @@ var fifthTemplates = []template{
 	{name: "cut short", text: "{productcut}_{front|back}.jpg", tells: nobody, fits: func(s *trade, it Item) bool {
 		return endsInFigure(it.Product) && s.freeProduct(it.Product[:len(it.Product)-1])
 	}},
-	{name: "a letter in front", text: "Q{sku}_{front|back}.jpg", tells: nobody, fits: func(s *trade, it Item) bool { return s.name == "straps" || s.name == "fabrics" }},
+	{name: "a letter in front", text: "Q{sku}_{front|back}.jpg", tells: nobody,
+		fits: func(s *trade, it Item) bool { return s.name == "straps" || s.name == "fabrics" }},
 	{name: "two variants", text: "{sku}+{sibling}.jpg", tells: productOrNobody, fits: several},
 	{name: "two products, and", text: "{sku} & {other}.jpg", tells: nobody},
 	{name: "camera counters", text: "{100|103|112}_{cam}.JPG", tells: nobody},
