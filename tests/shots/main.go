@@ -144,7 +144,7 @@ func list(address string) ([]shot, error) {
 			path:  fmt.Sprintf("/pair/2?file=%d", loose),
 			ready: rows + " && document.querySelector('.group')",
 			press: []string{"c"},
-			then:  "document.querySelectorAll('.clue').length > 8 && document.body.innerText.includes(' paired')",
+			then:  "[...document.querySelectorAll('.clue .num')].some(n => Number(n.innerText) > 0)", // the preview is there
 		},
 		{name: "bench-barcode", path: fmt.Sprintf("/pair/2?file=%d", barcode), ready: "document.querySelector('.codes polygon')"},
 		{name: "plan", path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},

@@ -22,7 +22,7 @@ export function Setting({
 }: {
   lot: Lot;
   clue: ClueSetting;
-  files: number;
+  files: number | undefined;
   moves?: { up: boolean; down: boolean; move: (by: number) => void };
   onChange: (next: Partial<ClueSetting>) => void;
 }) {
@@ -42,7 +42,7 @@ export function Setting({
         </span>
         {clue.clue === 'barcode-in-picture' && !clue.off && <LookInAll lot={lot} />}
         <strong className="push num" title="files that it decides">
-          {count(files)}
+          {files === undefined ? '…' : count(files)}
         </strong>
         {moves && (
           <ActionIcon

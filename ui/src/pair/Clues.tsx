@@ -63,7 +63,7 @@ function Editor({
   const numbered = list.clues.map((clue, at) => ({ clue, at }));
   const ordered = numbered.filter(({ clue }) => !besideNames.has(clue.clue));
   const beside = numbered.filter(({ clue }) => besideNames.has(clue.clue));
-  const decides = (clue: string) => preview.data?.clues[clue] ?? 0;
+  const decides = (clue: string) => preview.data && (preview.data.clues[clue] ?? 0);
   const failed = (e: unknown) => tell('Nothing changed', said(e), true);
   return (
     <div className="columns loosely">
