@@ -380,10 +380,11 @@ func (r *reader) whyLoose(d details) (reason string, why Why) {
 
 // keyShaped returns the longest run of atoms that single separators other than
 // a space join, when it is shaped as keys are: letters and digits, four or more.
-// Noise ends a run, and a place does at its end.
+// Noise ends a run, and a place does at its end unless its number is the only one.
 func (r *reader) keyShaped() (longest string) {
 	open := func(i int) bool {
-		return r.roles[i] == unread || r.roles[i] == asView || r.roles[i] == asPlace || r.roles[i] == asNoise && r.whats[i] == "measure"
+		return r.roles[i] == unread || r.roles[i] == asView || r.roles[i] == asPlace ||
+			r.roles[i] == asNoise && (r.whats[i] == "measure" || r.whats[i] == "letter")
 	}
 	for i := r.base; i < r.end; i++ {
 		if !open(i) || r.roles[i] == asPlace {
@@ -397,20 +398,40 @@ func (r *reader) keyShaped() (longest string) {
 		for last > i && r.roles[last-1] != unread {
 			last--
 		}
-		letters, digits := 0, 0
-		for n := i; n < last; n++ {
-			if r.isDigit(n) {
-				digits += r.f.atoms[n].len()
-			} else {
-				letters += r.f.atoms[n].len()
+		if !r.isKeyShaped(i, last) && r.hasFigures(i, to, 3) {
+			for last = to; last > i && r.roles[last-1] == asView; {
+				last--
 			}
 		}
-		if letters > 0 && digits > 0 && letters+digits >= 4 && letters <= 8+digits {
-			if text := r.written(i, last); len(text) > len(longest) {
-				longest = text
-			}
+		if text := r.written(i, max(last, i+1)); r.isKeyShaped(i, last) && len(text) > len(longest) {
+			longest = text
 		}
 		i = to - 1
 	}
 	return longest
+}
+
+// hasFigures tells whether the atoms [i, to), which begin with a word no longer than
+// a key's, hold a number of so many figures.
+func (r *reader) hasFigures(i, to, least int) bool {
+	for n := i; n < to; n++ {
+		if r.isDigit(n) && r.f.atoms[n].len() >= least && r.f.atoms[i].len() <= longNumber+1 {
+			return true
+		}
+	}
+	return false
+}
+
+// isKeyShaped tells whether the atoms [i, last) hold letters and digits as keys do.
+func (r *reader) isKeyShaped(i, last int) bool {
+	letters, digits, own := 0, 0, false
+	for n := i; n < last; n++ {
+		own = own || r.roles[n] == unread
+		if r.isDigit(n) {
+			digits += r.f.atoms[n].len()
+		} else {
+			letters += r.f.atoms[n].len()
+		}
+	}
+	return own && letters > 0 && digits > 0 && letters+digits >= 4 && letters <= 8+digits
 }
