@@ -101,8 +101,10 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 		if title, both := byTitle[target.Product]; both {
 			s.fit = 1 - (1-s.fit)*(1-title.fit)
 			best[target] = s
-			delete(byTitle, target.Product)
 		}
+	}
+	for target := range best {
+		delete(byTitle, target.Product)
 	}
 	list := make([]Suggestion, 0, len(best)+len(byTitle))
 	for _, of := range []iter.Seq[Suggestion]{maps.Values(best), maps.Values(byTitle)} {

@@ -2,6 +2,7 @@ package pairing
 
 import (
 	"fmt"
+	"reflect"
 	"strings"
 	"testing"
 )
@@ -113,5 +114,33 @@ func TestSuggestionsForSlips(t *testing.T) {
 	t.Logf("the right product is among the first three for %s of %d loose files", share(right, loose), loose)
 	if 100*right < 95*loose {
 		t.Errorf("for %d of %d", right, loose)
+	}
+}
+
+// TestSuggestionsAreTheSameEachTime asks again and again: a product with several
+// near variants and a title that stands in the name too, and a title and a name that
+// are too long to be held against each other.
+func TestSuggestionsAreTheSameEachTime(t *testing.T) {
+	long := strings.Repeat("Willow ", 2000)
+	items := []Item{{SKU: "LG-1", Product: "LG", Title: long}}
+	for _, size := range []string{"S", "M", "L", "XL"} {
+		for _, title := range []string{"Harbour Stool", "Harbour Bench"} {
+			product := "HB-" + title[8:10] + "10"
+			items = append(items, Item{SKU: product + "-" + size, Product: product, Title: title, Attributes: []string{size}})
+		}
+	}
+	catalog := NewCatalog(items, "size")
+	for _, name := range []string{"Harbour Stool HB-St1O-Q.jpg", "Harbour Benhc HB-Be11-S_2.jpg", long + ".jpg"} {
+		want := catalog.Nearest(name, 6)
+		for range 40 {
+			if got := catalog.Nearest(name, 6); !reflect.DeepEqual(got, want) {
+				t.Fatalf("%.40s: %+v, then %+v", name, want, got)
+			}
+		}
+		for _, s := range want {
+			if len(s.Key) > longestTitle {
+				t.Errorf("%.40s: a title of %d bytes is suggested", name, len(s.Key))
+			}
+		}
 	}
 }

@@ -13,6 +13,9 @@ const leastOfTitle = 0.5
 // mostTitled is how many products a word may have whose titles are compared.
 const mostTitled = 2000
 
+// longestTitle bounds what is held against each other character by character, bytes.
+const longestTitle = 4 * maxKey
+
 // misspelt is what a word counts that stands in the name with a slip.
 const misspelt = 0.85
 
@@ -54,9 +57,15 @@ func (r *reader) nearTitlesIn(lo, hi int) map[int]Suggestion {
 			last = i
 		}
 	}
-	candidates := x.holders(said)
 	found := map[int]Suggestion{}
-	for _, p := range candidates {
+	if first < 0 {
+		return found
+	}
+	read := r.written(first, last+1)
+	if len(read) > longestTitle {
+		return found
+	}
+	for _, p := range x.holders(said) {
 		of, all := 0.0, 0.0
 		for _, id := range x.core[p] {
 			rare := math.Log(1 + float64(len(x.core))/float64(len(x.products[id])))
@@ -68,17 +77,20 @@ func (r *reader) nearTitlesIn(lo, hi int) map[int]Suggestion {
 		}
 		target := Target{int(p), -1}
 		items := r.catalog.products[p].items
+		title := r.catalog.items[items[0]].Title
+		if len(title) > longestTitle {
+			continue
+		}
 		if left := r.narrowed(int(p), lo, hi); len(left) == 1 {
 			target.Item = int(items[left[0]])
 		}
-		found[int(p)] = Suggestion{Target: target, Key: r.catalog.items[items[0]].Title,
-			Read: r.written(first, last+1), fit: of / all}
+		found[int(p)] = Suggestion{Target: target, Key: title, Read: read, fit: of / all}
 	}
 	return found
 }
 
-// narrowed returns the items of a product, by their place in it, that have the options which stand in the
-// atoms [lo, hi).
+// narrowed returns the items of a product, by their place in it, that have the
+// options which stand in the atoms [lo, hi).
 func (r *reader) narrowed(p, lo, hi int) []int32 {
 	items := r.catalog.products[p].items
 	every := r.everyOf(items)
