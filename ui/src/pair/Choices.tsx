@@ -25,7 +25,7 @@ export function Choices({
           ? 'Who claims it'
           : file.candidates.length > 0
             ? 'Proposed'
-            : 'Nearest keys'}
+            : 'Nearest'}
       </h2>
       {choices.map((c, i) => (
         <button
