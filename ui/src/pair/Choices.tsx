@@ -21,11 +21,7 @@ export function Choices({
   return (
     <div>
       <h2 className={css.choicesHead}>
-        {file.verdict === 'contested'
-          ? 'Who claims it'
-          : file.candidates.length > 0
-            ? 'Proposed'
-            : 'Nearest'}
+        {file.verdict === 'contested' ? 'Who claims it' : file.candidates.length > 0 ? 'Proposed' : 'Nearest'}
       </h2>
       {choices.map((c, i) => (
         <button
