@@ -1,3 +1,5 @@
+// Package catalog holds what a catalog is made of: products, variants and
+// categories, and what pictures can stand on.
 package catalog
 
 import (

@@ -10,6 +10,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/plan"
+	"ambrosa/core/sheet"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
@@ -65,10 +66,10 @@ type pictureChange struct {
 
 type importReport struct {
 	store.Imported
-	Rows     int               `json:"rows" doc:"Rows read, the header left out"`
-	Refused  int               `json:"refused" doc:"Rows that could not be taken"`
-	Problems []catalog.Problem `json:"problems" nullable:"false" doc:"The first 1,000"`
-	More     int               `json:"more" doc:"Problems that are not listed"`
+	Rows     int             `json:"rows" doc:"Rows read, the header left out"`
+	Refused  int             `json:"refused" doc:"Rows that could not be taken"`
+	Problems []sheet.Problem `json:"problems" nullable:"false" doc:"The first 1,000"`
+	More     int             `json:"more" doc:"Problems that are not listed"`
 }
 
 // streamedBody hands the request's body to the operation as it comes.
@@ -211,7 +212,7 @@ const (
 // importProducts reads a CSV as it comes and writes it in batches; rows that
 // cannot be taken are reported and stop nothing.
 func (s *Server) importProducts(ctx context.Context, body io.Reader) (report importReport, err error) {
-	report.Problems = []catalog.Problem{}
+	report.Problems = []sheet.Problem{}
 	var batch []catalog.Row
 	flush := func() error {
 		done, err := s.Store.ImportRows(ctx, batch)
@@ -222,7 +223,7 @@ func (s *Server) importProducts(ctx context.Context, body io.Reader) (report imp
 		report.Unchanged += done.Unchanged
 		return problem(err, "product")
 	}
-	err = sheetfile.ReadCSV(body, func(row catalog.Row, problems []catalog.Problem, taken bool) error {
+	err = sheetfile.ReadCSV(body, func(row catalog.Row, problems []sheet.Problem, taken bool) error {
 		report.Rows++
 		for _, p := range problems {
 			if len(report.Problems) < listProblems {

@@ -9,13 +9,14 @@ import (
 	"strings"
 
 	"ambrosa/core/catalog"
+	"ambrosa/core/sheet"
 )
 
 // ReadCSV reads products from a CSV with a header row and calls each for every
 // row, with its problems and whether it can be taken. A SKU that stands twice is
 // taken once, the first time. The error is a *Refused, one of the source, or what
 // each returns.
-func ReadCSV(source io.Reader, each func(row catalog.Row, problems []catalog.Problem, taken bool) error) error {
+func ReadCSV(source io.Reader, each func(row catalog.Row, problems []sheet.Problem, taken bool) error) error {
 	table, err := newTable(source)
 	if errors.Is(err, io.EOF) {
 		return refuse(Empty, "The file is empty: a header row with the column \"sku\" is needed.")
@@ -30,7 +31,7 @@ func ReadCSV(source io.Reader, each func(row catalog.Row, problems []catalog.Pro
 	if err != nil {
 		return refuse(NoHeader, "The header row cannot be read: "+reason(err))
 	}
-	columns, err := catalog.ReadHeader(header)
+	columns, err := sheet.ReadHeader(header)
 	if err != nil {
 		return &Refused{Kind: NoHeader, Row: at, Err: err,
 			Reason: fmt.Sprintf("Row %d: %v. Cells were taken to be separated by %s.", at, err, nameOf(table.rows.Comma))}
@@ -54,7 +55,7 @@ func ReadCSV(source io.Reader, each func(row catalog.Row, problems []catalog.Pro
 				taken = false
 				problems = append(
 					problems,
-					catalog.Problem{
+					sheet.Problem{
 						Row:    at,
 						Column: "sku",
 						Value:  row.SKU,

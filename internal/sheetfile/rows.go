@@ -101,31 +101,11 @@ func cellsOfWorkbook(source io.Reader) (next rowReader, end func() error, err er
 	if err != nil {
 		return nil, nil, refuse(NoWorkbook, "It is not a workbook that can be read.")
 	}
-	sheets := book.GetSheetList()
-	if len(sheets) == 0 {
-		return nil, nil, errors.Join(refuse(NoWorkbook, "The workbook has no sheet."), book.Close())
-	}
-	rows, err := book.Rows(sheets[0])
+	opened, err := worksheetOf(book, "")
 	if err != nil {
-		return nil, nil, errors.Join(refuse(NoWorkbook, "The workbook's first sheet cannot be read."), book.Close())
+		return nil, nil, errors.Join(err, book.Close())
 	}
-	row := 0
-	return func() ([]string, int, error) {
-		if row++; row > maxSheetRow {
-			return nil, row, errTooManyRows
-		}
-		if !rows.Next() {
-			if err := rows.Error(); err != nil {
-				return nil, row, err
-			}
-			return nil, row, io.EOF
-		}
-		cells, err := rows.Columns()
-		if len(cells) > maxColumns {
-			err = errTooManyColumns
-		}
-		return cells, row, err
-	}, func() error { return errors.Join(rows.Close(), book.Close()) }, nil
+	return opened.next, opened.end, nil
 }
 
 var (

@@ -16,6 +16,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/pairing"
+	"ambrosa/core/sheet"
 )
 
 // products reads a CSV and returns SKU and title of its rows, each with its
@@ -31,7 +32,7 @@ func products(content string) (read []string, err error) {
 			numbers = append(numbers, row)
 		}
 	}
-	err = ReadCSV(strings.NewReader(content), func(row catalog.Row, problems []catalog.Problem, taken bool) error {
+	err = ReadCSV(strings.NewReader(content), func(row catalog.Row, problems []sheet.Problem, taken bool) error {
 		at := fmt.Sprintf("%d %s %s", numbers[len(read)+1], row.SKU, row.Title)
 		if !taken {
 			at = fmt.Sprintf("(%d %s)", problems[len(problems)-1].Row, problems[len(problems)-1].Reason)
@@ -65,7 +66,7 @@ func TestHowSheetsAreWritten(t *testing.T) {
 		"Windows-1252":               {"sku;title\nA-1;H\xfclse", []string{"2 A-1 Hülse"}},
 		"a mark":                     {"\ufeffsku,title\nA-1,Hülse", []string{"2 A-1 Hülse"}},
 		"a mark before quotes":       {"\ufeff\"sku\",\"title\"\r\n\"A-1\",\"Hülse\"\r\n", []string{"2 A-1 Hülse"}},
-		"a line for the delimiter":   {"sep=;\r\nsku;title\r\nA-1;Hülse\r\n", []string{"3 A-1 Hülse"}},
+		"a line for the delimiter":   {"sep=;\r\nsku;title\r\nA-1;Hülse\r\n", []string{"2 A-1 Hülse"}},
 		"the same in quotes is none": {"\"sep=;\"\nA-1\n", nil},
 		"quotes within":              {"sku,title\nA-1,\"Hülse, \"\"klein\"\"\"\n", []string{`2 A-1 Hülse, "klein"`}},
 		"a stray quote":              {"sku,title\nA-1,Hülse 2\" lang\nA-2,x\n", []string{`2 A-1 Hülse 2" lang`, "3 A-2 x"}},
@@ -112,7 +113,7 @@ func TestSheetsThatCannotBeRead(t *testing.T) {
 		}
 	}
 	if err := ReadCSV(io.MultiReader(strings.NewReader("sku\nA-1\n"), broken{}),
-		func(catalog.Row, []catalog.Problem, bool) error { return nil }); err == nil {
+		func(catalog.Row, []sheet.Problem, bool) error { return nil }); err == nil {
 		t.Error("a source that breaks off ends a sheet")
 	}
 }
@@ -229,7 +230,7 @@ func FuzzSheets(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, content []byte) {
 		var refused *Refused
-		err := ReadCSV(bytes.NewReader(content), func(row catalog.Row, problems []catalog.Problem, taken bool) error {
+		err := ReadCSV(bytes.NewReader(content), func(row catalog.Row, problems []sheet.Problem, taken bool) error {
 			if taken && row.SKU == "" || !taken && len(problems) == 0 {
 				t.Fatalf("%+v, %+v", row, problems)
 			}

@@ -11,8 +11,6 @@ import (
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding/charmap"
-	"golang.org/x/text/encoding/unicode"
-	"golang.org/x/text/transform"
 
 	"ambrosa/core/legible"
 )
@@ -25,19 +23,20 @@ const looked = 64 << 10
 
 // table reads a CSV row by row (RFC 4180). The delimiter may be a comma,
 // semicolon, tab or bar: what the first line says with "sep=" (common practice
-// of spreadsheet programs), else what stands in it most often. The text is
-// UTF-8, UTF-16 with its mark, or Windows-1252.
+// of spreadsheet programs), else what parts the lines most evenly. Lines end in any
+// way; the text is in any of the encodings of encoding.go, also in two of them.
 type table struct {
-	rows   *csv.Reader
-	guard  *guarded
-	last   int // number of the row before
-	breaks int // lines that cells had so far beside their first
-	said   int // lines before the header that only say the delimiter
+	rows     *csv.Reader
+	guard    *guarded
+	fallback *charmap.Charmap
+	last     int // number of the row before
+	breaks   int // lines that cells had so far beside their first
 }
 
 // newTable returns io.EOF for a text without any row.
 func newTable(source io.Reader) (*table, error) {
-	t := &table{guard: &guarded{source: decoded(source), left: maxRow}}
+	text, fallback := decoded(source)
+	t := &table{guard: &guarded{source: &lineEnds{source: text}, left: maxRow}, fallback: fallback}
 	buffered := bufio.NewReaderSize(t.guard, looked)
 	head, err := buffered.Peek(looked)
 	if len(head) == 0 {
@@ -47,10 +46,9 @@ func newTable(source io.Reader) (*table, error) {
 		return nil, err
 	}
 	comma := delimiter(head)
-	if line, _, found := bytes.Cut(head, []byte("\n")); found && len(bytes.TrimRight(line, "\r")) == len("sep=;") &&
-		bytes.EqualFold(line[:4], []byte("sep=")) &&
+	if line, _, found := bytes.Cut(head, []byte("\n")); found && len(line) == len("sep=;") && bytes.EqualFold(line[:4], []byte("sep=")) &&
 		strings.ContainsRune(delimiters, rune(line[4])) {
-		comma, t.said = rune(line[4]), 1
+		comma = rune(line[4])
 		if _, err := buffered.Discard(len(line) + 1); err != nil {
 			return nil, err
 		}
@@ -62,62 +60,83 @@ func newTable(source io.Reader) (*table, error) {
 
 // next returns the cells of the next row, valid until the one after, and its
 // number as a spreadsheet program counts: rows without a cell count, the lines
-// within a cell do not. The error is io.EOF behind the last row.
+// within a cell and a line that says the delimiter do not. The error is io.EOF
+// behind the last row.
 func (t *table) next() (cells []string, row int, err error) {
 	t.guard.left = maxRow
 	cells, err = t.rows.Read()
 	if err != nil {
 		return nil, t.last + 1, err
 	}
+	if len(cells) > maxColumns {
+		return nil, t.last + 1, errTooManyColumns
+	}
 	line, _ := t.rows.FieldPos(0)
-	row = line - t.breaks + t.said
+	row = line - t.breaks
 	t.last = row
 	for i, cell := range cells {
 		t.breaks += strings.Count(cell, "\n")
 		if !utf8.ValidString(cell) {
-			if decoded, err := charmap.Windows1252.NewDecoder().String(cell); err == nil {
-				cell = decoded
+			if decoded, err := t.fallback.NewDecoder().String(cell); err == nil {
+				cells[i] = decoded
 			}
 		}
-		cells[i] = legible.Text(cell)
 	}
-	return cells, row, nil
+	return fitCells(cells), row, nil
 }
 
-// decoded turns UTF-16 with a mark into UTF-8 and leaves a mark of UTF-8 out;
-// anything else comes as it is.
-func decoded(source io.Reader) io.Reader {
-	buffered := bufio.NewReader(source)
-	mark, _ := buffered.Peek(3)
-	switch {
-	case bytes.HasPrefix(mark, []byte{0xff, 0xfe}), bytes.HasPrefix(mark, []byte{0xfe, 0xff}):
-		return transform.NewReader(buffered, unicode.UTF16(unicode.LittleEndian, unicode.ExpectBOM).NewDecoder())
-	case bytes.Equal(mark, []byte("\ufeff")):
-		_, _ = buffered.Discard(len(mark)) // cannot fail: they were seen
+// fitCells makes cells fit to be kept and shown.
+func fitCells(cells []string) []string {
+	for i, cell := range cells {
+		cells[i] = legible.Text(cell)
 	}
-	return buffered
+	return cells
 }
 
 const delimiters = ",;\t|"
 
-// delimiter picks the separator that stands most often in the first line,
-// outside quotes.
+// lookedForDelimiter is how many lines are looked at for what separates cells.
+const lookedForDelimiter = 40
+
+// delimiter picks the separator that parts the most lines into the same number of
+// cells, outside quotes; of those the one that makes more cells.
 func delimiter(head []byte) rune {
-	line, _, _ := bytes.Cut(head, []byte("\n"))
-	counts := map[byte]int{}
-	quoted := false
-	for _, b := range line {
-		if b == '"' {
+	counts := map[byte]map[int]int{}
+	line, quoted, lines := map[byte]int{}, false, 0
+	for _, b := range head {
+		switch {
+		case b == '"':
 			quoted = !quoted
+		case b == '\n' && !quoted:
+			for _, d := range []byte(delimiters) {
+				if counts[d] == nil {
+					counts[d] = map[int]int{}
+				}
+				counts[d][line[d]]++
+			}
+			clear(line)
+			lines++
+		case !quoted:
+			line[b]++
 		}
-		if !quoted {
-			counts[b]++
+		if lines == lookedForDelimiter {
+			break
 		}
 	}
-	best := delimiters[0]
-	for _, b := range []byte(delimiters) {
-		if counts[b] > counts[best] {
-			best = b
+	if lines == 0 || line[','] > 0 || line[';'] > 0 || line['\t'] > 0 || line['|'] > 0 {
+		for _, d := range []byte(delimiters) {
+			if counts[d] == nil {
+				counts[d] = map[int]int{}
+			}
+			counts[d][line[d]]++
+		}
+	}
+	best, most := delimiters[0], 0
+	for _, d := range []byte(delimiters) {
+		for cells, times := range counts[d] {
+			if points := times * min(cells, 50); cells > 0 && points > most {
+				best, most = d, points
+			}
 		}
 	}
 	return rune(best)

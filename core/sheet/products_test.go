@@ -1,12 +1,14 @@
-package catalog
+package sheet
 
 import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ambrosa/core/catalog"
 )
 
-func header(t *testing.T, names ...string) Columns {
+func header(t *testing.T, names ...string) ProductColumns {
 	t.Helper()
 	columns, err := ReadHeader(names)
 	if err != nil {
@@ -61,7 +63,7 @@ func TestRowsAreJudged(t *testing.T) {
 	if !slices.Equal(row.Codes, []string{"A1", "B2"}) {
 		t.Errorf("codes: %q", row.Codes)
 	}
-	if !slices.Equal(row.Options, []Option{{"Size", "8 frame"}}) {
+	if !slices.Equal(row.Options, []catalog.Option{{Name: "Size", Value: "8 frame"}}) {
 		t.Errorf("options: %+v", row.Options)
 	}
 }

@@ -1,0 +1,103 @@
+package sheet
+
+import (
+	"slices"
+	"strings"
+
+	"ambrosa/core/catalog"
+)
+
+// compare says what becomes of a known row, field by field.
+func (r *rowJudge) compare() {
+	w := &r.out.Wanted
+	item := w.Item
+	if item == nil {
+		return
+	}
+	w.Clear = map[Field]bool{}
+	r.changed(Product, "", item.Code, w.Product, false)
+	r.changed(ProductID, "", item.ProductID, w.ProductID, true)
+	if item.Variant != 0 {
+		r.changed(GTIN, "", item.GTIN, w.GTIN, true)
+		r.changed(Code, "", strings.Join(item.Codes, ", "), strings.Join(w.Codes, ", "), true)
+	}
+	if r.by != Title {
+		r.changed(Title, "", item.Title, w.Title, false)
+	}
+	r.changed(Description, "", item.Description, w.Descr, true)
+	if item.Variant != 0 {
+		r.changedNamed(Option, item.Options, w.Options)
+	}
+	r.changedNamed(Attribute, item.Attributes, w.Attributes)
+	r.changed(Category, "", item.Category, w.Category, true)
+	if w.Retire != nil && *w.Retire != item.Retired {
+		r.out.Changes = append(r.out.Changes, Changed{Field: Retire, Before: yesWord(item.Retired), After: yesWord(*w.Retire)})
+	}
+}
+
+// changed records a change of one field; an empty cell changes something only
+// where empty cells clear, and the field may be empty.
+func (r *rowJudge) changed(f Field, name, before, after string, mayClear bool) {
+	if len(r.of[f]) == 0 && (f != Category || len(r.of[CategoryID]) == 0) {
+		return
+	}
+	if f == Product && Key(before) == Key(after) {
+		return
+	}
+	if after == "" {
+		if !mayClear || r.choices.Empty != DoClear || before == "" || r.inQuestion(f) {
+			return
+		}
+		r.out.Wanted.Clear[f] = true
+	}
+	if before != after {
+		r.out.Changes = append(r.out.Changes, Changed{Field: f, Name: name, Before: before, After: after})
+	}
+}
+
+// inQuestion tells whether a cell of the field was refused: it clears nothing.
+func (r *rowJudge) inQuestion(f Field) bool {
+	return slices.ContainsFunc(r.out.Cells, func(c Judgement) bool { return c.Field == f && c.Refuses })
+}
+
+func (r *rowJudge) changedNamed(f Field, before, after []catalog.Option) {
+	for _, i := range r.of[f] {
+		name := r.columns[i].Name
+		if name == "" {
+			name = r.columns[i].Column.Column
+		}
+		r.changed(f, name, valueNamed(before, name), valueNamed(after, name), true)
+	}
+}
+
+// valueNamed returns the value of a name; letter case of the name aside.
+func valueNamed(list []catalog.Option, name string) string {
+	for _, o := range list {
+		if strings.EqualFold(o.Name, name) {
+			return o.Value
+		}
+	}
+	return ""
+}
+
+// Merged returns the options or attributes of an item after a row's were written
+// over them: those with the same name are replaced, cleared ones are left out.
+func Merged(before, after []catalog.Option, changes []Changed, f Field) []catalog.Option {
+	list := slices.Clone(before)
+	for _, c := range changes {
+		if c.Field != f {
+			continue
+		}
+		at := slices.IndexFunc(list, func(o catalog.Option) bool { return strings.EqualFold(o.Name, c.Name) })
+		switch {
+		case at < 0 && c.After != "":
+			list = append(list, catalog.Option{Name: c.Name, Value: c.After})
+		case at >= 0 && c.After == "":
+			list = slices.Delete(list, at, at+1)
+		case at >= 0:
+			list[at].Value = c.After
+		}
+	}
+	_ = after
+	return list
+}

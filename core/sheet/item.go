@@ -1,0 +1,76 @@
+package sheet
+
+import (
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+
+	"ambrosa/core/catalog"
+)
+
+// Item is a variant with what its product says, as the catalog has it.
+type Item struct {
+	Product     int64 // number of the product, and of the variant; 0 for a product as a whole
+	Variant     int64
+	SKU         string
+	Code        string // of the product
+	ProductID   string
+	Title       string
+	Description string
+	GTIN        string // 14 digits, or empty
+	Category    string // path, as CleanPath writes it
+	CategoryID  string // the other system's ID of it
+	Codes       []string
+	Options     []catalog.Option
+	Attributes  []catalog.Option
+	Retired     bool
+}
+
+// Catalog answers what the catalog has. Keys are as Key and LooseKey make them.
+type Catalog interface {
+	// Find returns the items that a field's value names: all variants of a product
+	// for its code or ID.
+	Find(f Field, key string) []*Item
+	// Near returns those whose value is equal but for separators and zeros in front.
+	Near(f Field, loose string) []*Item
+	// Path returns how the catalog spells a category's path, "" when it has none such.
+	Path(key string) string
+	// PathOf returns the path of the category with another system's ID, "" for none.
+	PathOf(id string) string
+}
+
+// Key is a code or title as it is compared: letter case, Unicode form and outer
+// blanks aside (UAX 15, NFKC).
+func Key(value string) string {
+	for i := range len(value) {
+		if value[i] >= 0x80 {
+			return strings.ToLower(norm.NFKC.String(Clean(value)))
+		}
+	}
+	return strings.ToLower(strings.TrimSpace(value))
+}
+
+// LooseKey is a code without separators and without zeros in front, "" where
+// nothing is left of it.
+func LooseKey(value string) string {
+	key := strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return r
+		}
+		return -1
+	}, Key(value))
+	return strings.TrimLeft(key, "0")
+}
+
+// CleanPath returns a category's path with its names from the top apart by " / ".
+func CleanPath(text string) string {
+	names := strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune("/>|»\\›", r) })
+	kept := names[:0]
+	for _, name := range names {
+		if name = strings.TrimSpace(name); name != "" {
+			kept = append(kept, name)
+		}
+	}
+	return strings.Join(kept, " / ")
+}

@@ -1,0 +1,109 @@
+package sheet
+
+import "ambrosa/core/gtin"
+
+// Items is a catalog in memory.
+type Items struct {
+	all   []Item
+	by    map[Field]map[string][]*Item
+	near  map[Field]map[string][]*Item
+	paths map[string]string
+	ids   map[string]string
+	names []string
+}
+
+var _ Catalog = (*Items)(nil)
+
+// NewItems makes a catalog of items, which it keeps.
+func NewItems(all []Item) *Items {
+	c := &Items{all: all, by: map[Field]map[string][]*Item{}, near: map[Field]map[string][]*Item{}, paths: map[string]string{},
+		ids: map[string]string{}}
+	for _, f := range identities {
+		c.by[f], c.near[f] = map[string][]*Item{}, map[string][]*Item{}
+	}
+	named := map[string]bool{}
+	for i := range all {
+		item := &all[i]
+		c.add(SKU, item.SKU, item)
+		c.add(Product, item.Code, item)
+		c.add(ProductID, item.ProductID, item)
+		c.add(Title, item.Title, item)
+		if item.GTIN != "" {
+			c.by[GTIN][item.GTIN] = append(c.by[GTIN][item.GTIN], item)
+		}
+		for _, code := range item.Codes {
+			c.add(Code, code, item)
+		}
+		if item.Category != "" {
+			c.AddPath(item.Category, item.CategoryID)
+		}
+		for _, o := range append(item.Options, item.Attributes...) {
+			if !named[o.Name] {
+				named[o.Name] = true
+				c.names = append(c.names, o.Name)
+			}
+		}
+	}
+	return c
+}
+
+func (c *Items) add(f Field, value string, item *Item) {
+	if value == "" {
+		return
+	}
+	c.by[f][Key(value)] = append(c.by[f][Key(value)], item)
+	if loose := LooseKey(value); loose != "" && f != Title {
+		c.near[f][loose] = append(c.near[f][loose], item)
+	}
+}
+
+// AddPath makes a category known, and another system's ID of it where there is one.
+func (c *Items) AddPath(path, id string) {
+	c.paths[Key(path)] = path
+	if id != "" {
+		c.ids[Key(id)] = path
+	}
+}
+
+// Find is Catalog's.
+func (c *Items) Find(f Field, key string) []*Item { return c.by[f][key] }
+
+// Near is Catalog's.
+func (c *Items) Near(f Field, loose string) []*Item {
+	if loose == "" {
+		return nil
+	}
+	return c.near[f][loose]
+}
+
+// Path is Catalog's.
+func (c *Items) Path(key string) string { return c.paths[key] }
+
+// PathOf is Catalog's.
+func (c *Items) PathOf(id string) string { return c.ids[Key(id)] }
+
+// Names returns the names of the options and attributes that items have.
+func (c *Items) Names() []string { return c.names }
+
+// Hits counts how many of the values the catalog has, field by field.
+func (c *Items) Hits(values []string) Hits {
+	hits := Hits{}
+	for _, value := range values {
+		key := Key(value)
+		for f, known := range c.by {
+			if len(known[key]) > 0 {
+				hits[f]++
+			}
+		}
+		if normal, err := gtin.Normalise(value); err == nil && len(c.by[GTIN][normal]) > 0 {
+			hits[GTIN]++
+		}
+		if c.paths[Key(CleanPath(value))] != "" {
+			hits[Category]++
+		}
+		if c.ids[key] != "" {
+			hits[CategoryID]++
+		}
+	}
+	return hits
+}

@@ -1,0 +1,158 @@
+package sheet
+
+import (
+	"strconv"
+
+	"ambrosa/core/catalog"
+)
+
+// Verdict is what an import will do with a row.
+type Verdict string
+
+// The verdicts.
+const (
+	Make    Verdict = "make"
+	Change  Verdict = "change"
+	Same    Verdict = "same"
+	Refused Verdict = "refused"
+	Skipped Verdict = "skipped" // by a choice of the import, or by a person
+)
+
+// Judged is a row as it was judged.
+type Judged struct {
+	Row     int         `json:"row" doc:"As a spreadsheet program counts"`
+	Verdict Verdict     `json:"verdict" enum:"make,change,same,refused,skipped"`
+	SKU     string      `json:"sku" doc:"Or what else identifies the row"`
+	Cells   []Judgement `json:"cells" nullable:"false" doc:"Those in question"`
+	Changes []Changed   `json:"changes" nullable:"false" doc:"What becomes of a known row, field by field"`
+	Wanted  Wanted      `json:"-"` // what the import writes
+}
+
+// Judgement says what is the matter with a cell.
+type Judgement struct {
+	Column   int      `json:"column" doc:"From 0; -1 for the row as a whole"`
+	Field    Field    `json:"field"`
+	Value    string   `json:"value"`
+	Kind     Matter   `json:"judgement" doc:"What is the matter, in a word: alike ones can be mended together"`
+	Refuses  bool     `json:"refuses" doc:"Whether the row is refused for it"`
+	Reason   string   `json:"reason"`
+	Remedies []Remedy `json:"remedies" nullable:"false"`
+}
+
+// Matter is a kind of what is the matter with a cell.
+type Matter string
+
+// What can be the matter.
+const (
+	NoIdentity   Matter = "no identity"
+	FormulaError Matter = "formula error"
+	TooLong      Matter = "too long"
+	OutOfPlace   Matter = "out of place"
+	LostFigures  Matter = "lost figures"
+	MadeDate     Matter = "made a date"
+	Spelling     Matter = "spelt otherwise" // the catalog has it with zeros or separators
+	Ambiguous    Matter = "several"
+	BadGTIN      Matter = "no gtin"
+	TakenGTIN    Matter = "another's gtin"
+	Moves        Matter = "would move"
+	Twice        Matter = "twice"
+	NotYesNo     Matter = "not yes or no"
+	NotAPlace    Matter = "no place"
+	NoCategory   Matter = "no such category"
+	NotAPicture  Matter = "no picture"
+	BadStep      Matter = "step failed"
+	NewCategory  Matter = "new category"
+	Cleaned      Matter = "cleaned"
+	SharedFile   Matter = "named for another"
+	Missing      Matter = "missing" // of a picture
+	Contested    Matter = "contested"
+	PrivateHost  Matter = "private address"
+)
+
+// Deed is what a remedy does.
+type Deed string
+
+// What remedies do.
+const (
+	Take  Deed = "take"  // a value for the cell
+	Empty Deed = "empty" // the cell is taken as empty
+	Keep  Deed = "keep"  // it stands as it is
+	Leave Deed = "leave" // the row is left out
+)
+
+// Remedy is a way to mend a cell.
+type Remedy struct {
+	Do    Deed   `json:"do" enum:"take,empty,keep,leave"`
+	Value string `json:"value,omitempty" doc:"Of take"`
+	Words string `json:"words" doc:"As a button says it"`
+}
+
+// Changed is what becomes of one field.
+type Changed struct {
+	Field  Field  `json:"field"`
+	Name   string `json:"name,omitempty" doc:"Of an option or attribute"`
+	Before string `json:"before"`
+	After  string `json:"after"`
+}
+
+// Wanted is what a row says, ready to be written. Of a known row only what the
+// sheet says.
+type Wanted struct {
+	Item       *Item // as the catalog has it; nil for a new one
+	SKU        string
+	Product    string // code; "" where the sheet names none
+	ProductID  string
+	Title      string
+	Descr      string
+	GTIN       string
+	Category   string
+	Codes      []string
+	Options    []catalog.Option
+	Attributes []catalog.Option
+	Retire     *bool
+	Clear      map[Field]bool // fields whose empty cells clear what stands
+	Pictures   []NamedPicture
+}
+
+// NamedPicture is a picture that a row names.
+type NamedPicture struct {
+	Column int    `json:"column"`
+	Name   string `json:"name" doc:"Of a file, or an address"`
+	View   string `json:"view,omitempty"`
+	Place  int    `json:"place,omitempty"`
+	Alt    string `json:"alt,omitempty"`
+	Lead   bool   `json:"lead,omitempty"`
+	Rights string `json:"rights,omitempty"`
+}
+
+// Edit is what a person did to a row of a sheet, which itself stays as it came.
+type Edit struct {
+	Column int     `json:"column" doc:"From 0; -1 for the row"`
+	Value  *string `json:"value,omitempty" doc:"Instead of what stands there"`
+	Kept   Matter  `json:"kept,omitempty" doc:"What is the matter with it, and shall be"`
+	Left   bool    `json:"left,omitempty" doc:"The row is left out"`
+}
+
+func yesWord(yes bool) string {
+	if yes {
+		return "yes"
+	}
+	return "no"
+}
+
+func numbered(n int) string { return strconv.Itoa(n) }
+
+// AsItem returns a new row as the catalog would have it, with a number for it as
+// variant and product.
+func (w Wanted) AsItem(id int64) Item {
+	item := Item{Product: id, Variant: id, SKU: w.SKU, Code: w.Product, ProductID: w.ProductID, Title: w.Title, Description: w.Descr,
+		GTIN: w.GTIN, Category: w.Category, Codes: w.Codes, Options: w.Options, Attributes: w.Attributes}
+	if item.Code == "" {
+		item.Code = w.SKU
+	}
+	if item.SKU == "" {
+		item.SKU = item.Code
+	}
+	item.Retired = w.Retire != nil && *w.Retire
+	return item
+}

@@ -1,0 +1,243 @@
+package sheet
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+func with(all []*proposal, f Field) (found []*proposal) {
+	for _, one := range all {
+		if one.column.Field == f {
+			found = append(found, one)
+		}
+	}
+	return found
+}
+
+// tellVariants tells the column of variants' codes from that of their products':
+// in the first no value stands twice, in the second some do.
+func tellVariants(all []*proposal) {
+	skus, products := with(all, SKU), with(all, Product)
+	if len(skus) == 0 && len(products) > 0 {
+		one := products[0]
+		if len(products) == 1 && one.hits[Product] == 0 && !one.ofParents() && one.seen.distinct == one.seen.filled {
+			one.set(SKU, one.score, "no other column tells variants apart, and no value stands twice")
+		}
+		return
+	}
+	if len(skus) < 2 || len(products) > 0 {
+		return
+	}
+	for _, one := range skus {
+		repeats := one.seen.filled >= 3 && one.seen.distinct*10 < one.seen.filled*9
+		if repeats && one.hits[SKU] == 0 && !one.said.has("sku") && !one.said.has("variant") {
+			one.set(Product, one.score, "but its values stand in several rows, and another column tells variants apart")
+			return
+		}
+	}
+}
+
+func (o *proposal) ofParents() bool {
+	return o.said.has("parent") || o.said.has("main") || o.said.has("group")
+}
+
+// secondLooks decides what depends on other columns.
+func secondLooks(all []*proposal, rows [][]string) {
+	for _, one := range all {
+		switch one.column.Field {
+		case Description:
+			short := one.seen.filled > 0 && one.seen.mean() < 80 && one.seen.share(one.seen.long) < few
+			if len(with(all, Title)) == 0 && short && !one.said.has("long") {
+				one.set(Title, one.score, "no other column is a title, and its texts are short")
+			}
+		case Attribute:
+			if one.said.has("material") && varies(all, rows, one.column.Index) {
+				one.set(Option, one.score, "it differs among the variants of a product")
+			}
+		}
+	}
+}
+
+// varies tells whether a column tells variants of one product apart.
+func varies(all []*proposal, rows [][]string, column int) bool {
+	products := with(all, Product)
+	if len(products) == 0 {
+		return false
+	}
+	first := map[string]string{}
+	for _, cells := range rows {
+		product, value := cellOf(cells, products[0].column.Index), cellOf(cells, column)
+		if before, known := first[product]; known && product != "" && value != "" && before != value {
+			return true
+		}
+		first[product] = value
+	}
+	return false
+}
+
+func cellOf(cells []string, column int) string {
+	if column >= len(cells) {
+		return ""
+	}
+	return Clean(cells[column])
+}
+
+// byBarcodes makes a further code of what its header calls the SKU, where the
+// catalog has none of its values but has those of the GTINs beside it: it is
+// somebody else's number.
+func byBarcodes(all []*proposal) {
+	barcodes := with(all, GTIN)
+	if len(barcodes) == 0 || barcodes[0].hits[GTIN] < 2 || 2*barcodes[0].hits[GTIN] < len(barcodes[0].seen.values) {
+		return
+	}
+	for _, one := range with(all, SKU) {
+		if one.hits != nil && one.hits[SKU] == 0 && one.score < 100 {
+			one.set(Code, one.score, "but the catalog has none of its values as SKU, and has the GTINs beside them")
+		}
+	}
+}
+
+// settle gives a field of which a sheet has one to the column for which most
+// speaks; what the others are is said.
+func settle(all []*proposal) {
+	for _, f := range Fields {
+		rivals := with(all, f)
+		if f.Many() || len(rivals) < 2 {
+			continue
+		}
+		best := slices.MaxFunc(rivals, func(a, b *proposal) int { return compareScores(a.weight(), b.weight()) })
+		for _, one := range rivals {
+			if one != best {
+				one.yield(all, best, f)
+			}
+		}
+	}
+}
+
+func (o *proposal) weight() float64 {
+	if o.rule != nil && o.rule.alone {
+		return o.score - 4
+	}
+	return o.score
+}
+
+func compareScores(a, b float64) int {
+	switch {
+	case a < b:
+		return -1
+	case a > b:
+		return 1
+	}
+	return 0
+}
+
+// yield makes of a column what it can be beside the one that has its field.
+func (o *proposal) yield(all []*proposal, best *proposal, f Field) {
+	because := fmt.Sprintf("the column %q is the %s", Clip(best.column.Column), Words[f])
+	switch f {
+	case SKU, Product, GTIN:
+		if o.seen.filled > 0 && o.seen.share(o.seen.codes) >= some && o.score >= 5 {
+			o.set(Code, o.score-2, because)
+			return
+		}
+	case Title:
+		if o.said.has("description") && !o.said.has("name") && len(with(all, Description)) == 0 {
+			o.set(Description, o.score, because)
+			return
+		}
+	case Category:
+		best.column.Steps = joined(best.column.Steps, o.column.Index)
+		best.because = append(best.because, fmt.Sprintf("with what stands in %q below it", Clip(o.column.Column)))
+	}
+	o.open("but " + because)
+}
+
+// joined adds a column to what is joined as a path.
+func joined(steps []Step, column int) []Step {
+	for i := range steps {
+		if steps[i].Do == Join {
+			steps[i].Columns = append(steps[i].Columns, column)
+			return steps
+		}
+	}
+	return append(steps, Step{Do: Join, Arg: " / ", Columns: []int{column}})
+}
+
+// Problem says what no longer fits of a mapping that was kept, for a sheet with
+// these headers; nothing where all does.
+func (m Mapping) Problem(names []string) (problems []string) {
+	for _, c := range m.Columns {
+		if c.Field == "" || c.Column == "" {
+			continue
+		}
+		if !slices.ContainsFunc(names, func(name string) bool { return SameHeader(name, c.Column) }) {
+			problems = append(problems, fmt.Sprintf("The column %q, which was the %s, is not there.", Clip(c.Column), Words[c.Field]))
+		}
+	}
+	for _, name := range names {
+		known := slices.ContainsFunc(m.Columns, func(c Column) bool { return SameHeader(name, c.Column) })
+		if name != "" && !known {
+			problems = append(problems, fmt.Sprintf("The column %q is new.", Clip(name)))
+		}
+	}
+	return problems
+}
+
+// SameHeader tells whether two headers are the same to people.
+func SameHeader(a, b string) bool { return HeaderKey(a) == HeaderKey(b) }
+
+// HeaderKey is a header as it is compared: case, blanks and marks do not count.
+func HeaderKey(name string) string { return fold(Clean(name)) }
+
+// Signature is a text by which sheets of the same headers are known.
+func Signature(names []string) string {
+	keys := make([]string, len(names))
+	for i, name := range names {
+		keys[i] = HeaderKey(name)
+	}
+	return strings.Join(keys, "\n")
+}
+
+// Fit returns the mapping for a sheet whose columns stand in another order or are
+// others, and whether every column that it maps is there. Columns that it does
+// not know are left open.
+func (m Mapping) Fit(names []string) (fitted Mapping, whole bool) {
+	fitted = Mapping{Header: m.Header, Identity: m.Identity, Columns: make([]Column, len(names))}
+	used := map[int]bool{}
+	moved := map[int]int{}
+	for i, name := range names {
+		fitted.Columns[i] = Column{Column: name, Index: i}
+		for j, c := range m.Columns {
+			if !used[j] && SameHeader(c.Column, name) {
+				used[j] = true
+				moved[c.Index] = i
+				c.Column, c.Index = name, i
+				fitted.Columns[i] = c
+				break
+			}
+		}
+	}
+	whole = true
+	for j, c := range m.Columns {
+		whole = whole && (used[j] || c.Field == "")
+	}
+	for i := range fitted.Columns {
+		fitted.Columns[i].Steps = moveSteps(fitted.Columns[i].Steps, moved)
+	}
+	return fitted, whole
+}
+
+func moveSteps(steps []Step, moved map[int]int) []Step {
+	steps = slices.Clone(steps)
+	for i := range steps {
+		var columns []int
+		for _, c := range steps[i].Columns {
+			if to, there := moved[c]; there {
+				columns = append(columns, to)
+			}
+		}
+		steps[i].Columns = columns
+	}
+	return steps
+}
