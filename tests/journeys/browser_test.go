@@ -18,8 +18,9 @@ import (
 )
 
 const (
-	benchFile = `document.querySelector('.filerow.on .mono')?.innerText`
-	counts    = `[...document.querySelectorAll('.classes strong')].map(e => e.innerText).join(' ')`
+	benchFile  = `document.querySelector('.filerow.on .mono')?.innerText`
+	benchReady = `document.querySelector('section[aria-label=File]')?.ariaBusy === 'false'`
+	counts     = `[...document.querySelectorAll('.classes strong')].map(e => e.innerText).join(' ')`
 )
 
 // TestTheWholeLine does what the first line is for: drop an archive, decide by
@@ -46,7 +47,7 @@ func TestTheWholeLine(t *testing.T) {
 	}
 	name := ""
 	for n := range contested {
-		v.sees(fmt.Sprintf("document.querySelector('.choice.on') && %s && %s !== %q", benchFile, benchFile, name))
+		v.sees(fmt.Sprintf("%s && document.querySelector('.choice.on') && %s && %s !== %q", benchReady, benchFile, benchFile, name))
 		name = v.value(benchFile)
 		v.do(v.page.Press(kb.Enter))
 		v.until(fmt.Sprintf("decision %d on %s", n+1, name), func() bool {
@@ -55,7 +56,7 @@ func TestTheWholeLine(t *testing.T) {
 	}
 	for v.count("select count(*) from file where lot_id = 3 and verdict = 'loose'") > 0 {
 		left := v.count("select count(*) from file where lot_id = 3 and verdict = 'loose'")
-		v.sees(fmt.Sprintf("%s && %s !== %q", benchFile, benchFile, name))
+		v.sees(fmt.Sprintf("%s && %s && %s !== %q", benchReady, benchFile, benchFile, name))
 		name = v.value(benchFile)
 		v.do(v.page.Press("x"))
 		v.until("a file to be set aside", func() bool {

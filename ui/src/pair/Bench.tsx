@@ -177,7 +177,7 @@ function Table({
         >
           {lot.state === 'ready' && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deeds.deed} />}
         </FileColumn>
-        <section aria-label="File">
+        <section aria-label="File" aria-busy={passing}>
           <Stage file={file} onLarge={() => setDialog('large')} />
           <Told file={file} against={against} claims={claims}>
             {corrected && <Lessons key={corrected.id} file={corrected} onDone={learned} />}
