@@ -19,7 +19,8 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), workCommand(), migrateCommand(), demoCommand(), pairCommand(), sheetCommand(), openAPICommand(), withPostgresCommand())
+	root.AddCommand(serveCommand(), workCommand(), migrateCommand(), demoCommand(), pairCommand(), sheetCommand(),
+		openAPICommand(), withPostgresCommand())
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	if err := root.ExecuteContext(ctx); err != nil {

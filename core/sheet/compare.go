@@ -31,7 +31,7 @@ func (r *rowJudge) compare() {
 	r.changedNamed(Attribute, item.Attributes, w.Attributes)
 	r.changed(Category, "", item.Category, w.Category, true)
 	if w.Retire != nil && *w.Retire != item.Retired {
-		r.out.Changes = append(r.out.Changes, Changed{Field: Retire, Before: yesWord(item.Retired), After: yesWord(*w.Retire)})
+		r.out.Changes = append(r.out.Changes, FieldChange{Field: Retire, Before: yesWord(item.Retired), After: yesWord(*w.Retire)})
 	}
 }
 
@@ -51,7 +51,7 @@ func (r *rowJudge) changed(f Field, name, before, after string, mayClear bool) {
 		r.out.Wanted.Clear[f] = true
 	}
 	if before != after {
-		r.out.Changes = append(r.out.Changes, Changed{Field: f, Name: name, Before: before, After: after})
+		r.out.Changes = append(r.out.Changes, FieldChange{Field: f, Name: name, Before: before, After: after})
 	}
 }
 
@@ -82,7 +82,7 @@ func valueNamed(list []catalog.Option, name string) string {
 
 // Merged returns the options or attributes of an item after a row's were written
 // over them: those with the same name are replaced, cleared ones are left out.
-func Merged(before, after []catalog.Option, changes []Changed, f Field) []catalog.Option {
+func Merged(before []catalog.Option, changes []FieldChange, f Field) []catalog.Option {
 	list := slices.Clone(before)
 	for _, c := range changes {
 		if c.Field != f {
@@ -98,6 +98,5 @@ func Merged(before, after []catalog.Option, changes []Changed, f Field) []catalo
 			list[at].Value = c.After
 		}
 	}
-	_ = after
 	return list
 }

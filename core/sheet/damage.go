@@ -58,8 +58,9 @@ func damage(value string, f Field) trace {
 }
 
 // dateShapes are how spreadsheet programs show what they took for a date.
-var dateShapes = []string{"02-Jan", "2-Jan", "Jan-06", "Jan-02", "02-Jan-06", "2-Jan-06", "2-Jan-2006", "02-01-06", "01-02-06", "2006-01-02",
-	"2006-01-02 15:04:05", "02.01.2006", "2.1.2006", "02.Jan", "2.Jan", "02. Jan", "2. Jan", "02/01/2006", "1/2/2006", "01/02/2006", "1/2/06"}
+var dateShapes = []string{"02-Jan", "2-Jan", "Jan-06", "Jan-02", "02-Jan-06", "2-Jan-06", "2-Jan-2006",
+	"02-01-06", "01-02-06", "2006-01-02", "2006-01-02 15:04:05", "02.01.2006", "2.1.2006",
+	"02.Jan", "2.Jan", "02. Jan", "2. Jan", "02/01/2006", "1/2/2006", "01/02/2006", "1/2/06"}
 
 // dateLooks returns the codes that a date may have been: "15-Mar" was MAR15 or
 // 15-3; nil for what is no date.
@@ -73,10 +74,9 @@ func dateLooks(value string) (looks []string) {
 			continue
 		}
 		month := strings.ToUpper(day.Format("Jan"))
-		for _, code := range []string{month + day.Format("2"), month + day.Format("02"), day.Format("2") + month, day.Format("02") + month,
-			month + "-" + day.Format("2"), day.Format("2") + "-" + month, day.Format("1-2"), day.Format("2-1"), day.Format("01-02"),
-			day.Format("02-01"), day.Format("1/2"), day.Format("2/1"), month + day.Format("06"), day.Format("2-1-06"), day.Format("1-2-06"),
-			day.Format("2/1/06"), day.Format("2006-1-2"), month + "-" + day.Format("06")} {
+		for _, shape := range []string{"M2", "M02", "2M", "02M", "M-2", "2-M", "1-2", "2-1", "01-02", "02-01", "1/2", "2/1",
+			"M06", "M-06", "2-1-06", "1-2-06", "2/1/06", "2006-1-2"} {
+			code := strings.Replace(day.Format(shape), "M", month, 1)
 			looks = append(looks, code)
 		}
 	}
@@ -86,7 +86,8 @@ func dateLooks(value string) (looks []string) {
 var dateShaped = regexp.MustCompile(`^\d{1,4}[-./]|^[A-Za-z]{3}-\d`)
 
 // curly are quotes that word processors put where a code has plain ones.
-var curly = strings.NewReplacer("‘", "'", "’", "'", "‚", "'", "“", `"`, "”", `"`, "„", `"`, "′", "'", "″", `"`, "–", "-", "—", "-", "‑", "-")
+var curly = strings.NewReplacer("‘", "'", "’", "'", "‚", "'",
+	"“", `"`, "”", `"`, "„", `"`, "′", "'", "″", `"`, "–", "-", "—", "-", "‑", "-")
 
 // cleanCode returns a code as it was meant: without quotes around it and with
 // plain marks within.

@@ -16,7 +16,8 @@ type Item struct {
 	SKU         string
 	Code        string // of the product
 	ProductID   string
-	Title       string
+	Title       string // its own, or its product's where it has none
+	OfProduct   string // title of the product
 	Description string
 	GTIN        string // 14 digits, or empty
 	Category    string // path, as CleanPath writes it

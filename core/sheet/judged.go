@@ -1,7 +1,7 @@
 package sheet
 
 import (
-	"strconv"
+	"slices"
 
 	"ambrosa/core/catalog"
 )
@@ -20,12 +20,12 @@ const (
 
 // Judged is a row as it was judged.
 type Judged struct {
-	Row     int         `json:"row" doc:"As a spreadsheet program counts"`
-	Verdict Verdict     `json:"verdict" enum:"make,change,same,refused,skipped"`
-	SKU     string      `json:"sku" doc:"Or what else identifies the row"`
-	Cells   []Judgement `json:"cells" nullable:"false" doc:"Those in question"`
-	Changes []Changed   `json:"changes" nullable:"false" doc:"What becomes of a known row, field by field"`
-	Wanted  Wanted      `json:"-"` // what the import writes
+	Row     int           `json:"row" doc:"As a spreadsheet program counts"`
+	Verdict Verdict       `json:"verdict" enum:"make,change,same,refused,skipped"`
+	SKU     string        `json:"sku" doc:"Or what else identifies the row"`
+	Cells   []Judgement   `json:"cells" nullable:"false" doc:"Those in question"`
+	Changes []FieldChange `json:"changes" nullable:"false" doc:"What becomes of a known row, field by field"`
+	Wanted  Wanted        `json:"-"` // what the import writes
 }
 
 // Judgement says what is the matter with a cell.
@@ -87,8 +87,8 @@ type Remedy struct {
 	Words string `json:"words" doc:"As a button says it"`
 }
 
-// Changed is what becomes of one field.
-type Changed struct {
+// FieldChange is what becomes of one field.
+type FieldChange struct {
 	Field  Field  `json:"field"`
 	Name   string `json:"name,omitempty" doc:"Of an option or attribute"`
 	Before string `json:"before"`
@@ -125,8 +125,8 @@ type NamedPicture struct {
 	Rights string `json:"rights,omitempty"`
 }
 
-// Edit is what a person did to a row of a sheet, which itself stays as it came.
-type Edit struct {
+// CellEdit is what a person did to a row of a sheet, which itself stays as it came.
+type CellEdit struct {
 	Column int     `json:"column" doc:"From 0; -1 for the row"`
 	Value  *string `json:"value,omitempty" doc:"Instead of what stands there"`
 	Kept   Matter  `json:"kept,omitempty" doc:"What is the matter with it, and shall be"`
@@ -139,8 +139,6 @@ func yesWord(yes bool) string {
 	}
 	return "no"
 }
-
-func numbered(n int) string { return strconv.Itoa(n) }
 
 // AsItem returns a new row as the catalog would have it, with a number for it as
 // variant and product.
@@ -155,4 +153,25 @@ func (w Wanted) AsItem(id int64) Item {
 	}
 	item.Retired = w.Retire != nil && *w.Retire
 	return item
+}
+
+// Mend returns the edits of a row with what a remedy of a cell does added to them; false
+// where the cell has no such remedy.
+func Mend(edits []CellEdit, cell Judgement, deed Deed) ([]CellEdit, bool) {
+	at := slices.IndexFunc(cell.Remedies, func(r Remedy) bool { return r.Do == deed })
+	if at < 0 {
+		return edits, false
+	}
+	edits = slices.Clone(edits)
+	switch deed {
+	case Take, Empty:
+		value := cell.Remedies[at].Value // of Empty it is empty
+		edits = slices.DeleteFunc(edits, func(e CellEdit) bool { return e.Column == cell.Column && e.Value != nil })
+		edits = append(edits, CellEdit{Column: cell.Column, Value: &value})
+	case Keep:
+		edits = append(edits, CellEdit{Column: cell.Column, Kept: cell.Kind})
+	case Leave:
+		edits = append(edits, CellEdit{Column: -1, Left: true})
+	}
+	return edits, true
 }

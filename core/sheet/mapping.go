@@ -10,18 +10,18 @@ import (
 type Mapping struct {
 	Header   int      `json:"header" doc:"Row of the header, from 1, as a spreadsheet program counts"`
 	Columns  []Column `json:"columns" nullable:"false"`
-	Identity []Field  `json:"identity" nullable:"false" doc:"What says which variant a row is about, in order: the first that holds something counts"`
+	Identity []Field  `json:"identity" nullable:"false" doc:"What says which variant a row is about: the first that holds something"`
 }
 
 // Column is a column and what it means.
 type Column struct {
-	Column   string `json:"column" doc:"Its header, as it stands there"`
-	Index    int    `json:"index" doc:"From 0"`
-	Field    Field  `json:"field" doc:"What it means; empty where that is open"`
-	Name     string `json:"name,omitempty" doc:"Of an option or attribute"`
-	Evidence string `json:"evidence" doc:"Why, in words"`
-	Sure     bool   `json:"sure" doc:"Whether the evidence agrees"`
-	Steps    []Step `json:"steps,omitempty" doc:"What is done to its cells before they are judged"`
+	Column   string     `json:"column" doc:"Its header, as it stands there"`
+	Index    int        `json:"index" doc:"From 0"`
+	Field    Field      `json:"field" doc:"What it means; empty where that is open"`
+	Name     string     `json:"name,omitempty" doc:"Of an option or attribute"`
+	Evidence string     `json:"evidence" doc:"Why, in words"`
+	Sure     bool       `json:"sure" doc:"Whether the evidence agrees"`
+	Steps    []CellStep `json:"steps,omitempty" doc:"What is done to its cells before they are judged"`
 }
 
 // Hits says for fields how many of some values are equal to what the catalog has
@@ -193,7 +193,8 @@ func (o *proposal) byValues() {
 	case Category:
 		o.likeCategories()
 	case Attribute:
-		if o.said.has("material") && o.said.unknown == 0 && len(o.said.meant) == 1 && seen.share(seen.codes) >= most && seen.distinct == seen.filled {
+		alone := o.said.has("material") && o.said.unknown == 0 && len(o.said.meant) == 1
+		if alone && seen.share(seen.codes) >= most && seen.distinct == seen.filled {
 			o.set(SKU, o.score, "its values are codes, none of which stands twice")
 		}
 	case CategoryID:
@@ -358,7 +359,7 @@ func (o *proposal) finish(names []string) {
 		}
 	}
 	if c.Steps == nil && (c.Field == Picture || c.Field == Code) && o.seen.separator != "" {
-		c.Steps = []Step{{Do: Split, Arg: o.seen.separator}}
+		c.Steps = []CellStep{{Do: Split, Arg: o.seen.separator}}
 		o.because = append(o.because, fmt.Sprintf("several stand in one cell, apart by %s", separatorWords[o.seen.separator]))
 	}
 	c.Evidence = strings.Join(o.because, ", ")

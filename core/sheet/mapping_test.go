@@ -67,7 +67,8 @@ func valueOf(kind string, row, column int) string {
 	case "title":
 		return pick("Hive body", "Frame nails", "Smoker large", "Bee suit", "Jar with lid", "Queen cage") + fmt.Sprintf(" %c", 'A'+row)
 	case "description", "desc":
-		return "A long text that says how the " + pick("hive", "frame", "smoker") + " is made, what it is made of, how it is used and kept, and for how long."
+		return "A long text that says how the " + pick("hive", "frame", "smoker") +
+			" is made, what it is made of, how it is used and kept, and for how long."
 	case "option", "colour":
 		return pick("red", "blue", "natural", "green")
 	case "size":

@@ -44,7 +44,7 @@ func (n *noted) hash(text string) uint64 { return maphash.String(n.seed, text) }
 
 // Note takes a row into account, as a person edited it. Rows are noted in order,
 // one after the other, before any is judged.
-func (j *Judge) Note(row int, cells []string, edits []Edit) {
+func (j *Judge) Note(row int, cells []string, edits []CellEdit) {
 	for _, e := range edits {
 		if e.Left {
 			return

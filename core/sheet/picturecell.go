@@ -5,6 +5,8 @@ import (
 	"net/netip"
 	"net/url"
 	"path"
+	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -41,4 +43,79 @@ func privateHost(address string) bool {
 	}
 	ip, err := netip.ParseAddr(host)
 	return err == nil && (ip.IsPrivate() || ip.IsLoopback() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast())
+}
+
+// judgePictures takes the pictures that the row names, each with what stands
+// beside it.
+func (r *rowJudge) judgePictures() {
+	pictures := r.values[Picture]
+	for i, value := range pictures {
+		named := NamedPicture{Column: value.column, Name: value.text, Lead: r.columns[value.column].main}
+		if why := notAPicture(value.text); why != "" {
+			r.say(value.column, NotAPicture, false, why, emptyIt)
+			continue
+		}
+		if isAddress(value.text) && privateHost(value.text) {
+			r.say(value.column, PrivateHost, false, "The address is inside a network, and is not fetched.", emptyIt)
+			continue
+		}
+		named.View, named.Alt, named.Rights = r.beside(View, value.column), r.beside(Alt, value.column), r.text(Rights)
+		if text := r.beside(Place, value.column); text != "" {
+			named.Place = r.place(text, i)
+		}
+		r.out.Wanted.Pictures = append(r.out.Wanted.Pictures, named)
+	}
+	if value, there := r.first(Lead); there {
+		yes, said := YesOrNo(value.text)
+		if !said {
+			r.say(value.column, NotYesNo, true, fmt.Sprintf("%q says neither yes nor no.", Clip(value.text)), emptyIt)
+		} else if yes && len(r.out.Wanted.Pictures) > 0 {
+			r.out.Wanted.Pictures[0].Lead = true
+		}
+	}
+	if value, there := r.first(Place); there && len(r.of[Place]) == 1 {
+		if _, ok := placeOf(value.text); !ok {
+			r.say(value.column, NotAPlace, true, fmt.Sprintf("%q is no place: a number from 1 on is expected.", Clip(value.text)), emptyIt)
+		}
+	}
+}
+
+// beside returns what a column of a field says of the picture in another: the
+// column that belongs to it where there are as many, else the only one.
+func (r *rowJudge) beside(f Field, picture int) string {
+	columns := r.of[f]
+	if len(columns) == 0 {
+		return ""
+	}
+	at := 0
+	if len(columns) > 1 {
+		at = slices.Index(r.of[Picture], picture)
+		if at >= len(columns) {
+			return ""
+		}
+	}
+	for _, value := range r.values[f] {
+		if value.column == columns[at] {
+			return value.text
+		}
+	}
+	return ""
+}
+
+// place is the place of the i-th picture of a row: what the row says, and the
+// following for the following.
+func (r *rowJudge) place(text string, i int) int {
+	n, ok := placeOf(text)
+	if !ok {
+		return 0
+	}
+	if len(r.of[Place]) == 1 {
+		n += i
+	}
+	return n
+}
+
+func placeOf(text string) (int, bool) {
+	n, err := strconv.Atoi(strings.TrimSpace(text))
+	return n, err == nil && n > 0 && n < 10_000
 }

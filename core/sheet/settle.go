@@ -154,14 +154,14 @@ func (o *proposal) yield(all []*proposal, best *proposal, f Field) {
 }
 
 // joined adds a column to what is joined as a path.
-func joined(steps []Step, column int) []Step {
+func joined(steps []CellStep, column int) []CellStep {
 	for i := range steps {
 		if steps[i].Do == Join {
 			steps[i].Columns = append(steps[i].Columns, column)
 			return steps
 		}
 	}
-	return append(steps, Step{Do: Join, Arg: " / ", Columns: []int{column}})
+	return append(steps, CellStep{Do: Join, Arg: " / ", Columns: []int{column}})
 }
 
 // Problem says what no longer fits of a mapping that was kept, for a sheet with
@@ -228,7 +228,7 @@ func (m Mapping) Fit(names []string) (fitted Mapping, whole bool) {
 	return fitted, whole
 }
 
-func moveSteps(steps []Step, moved map[int]int) []Step {
+func moveSteps(steps []CellStep, moved map[int]int) []CellStep {
 	steps = slices.Clone(steps)
 	for i := range steps {
 		var columns []int

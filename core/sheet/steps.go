@@ -24,8 +24,8 @@ const (
 	Default  Doing = "default"  // Arg where the cell is empty
 )
 
-// Step changes what stands in a column's cells before it is judged.
-type Step struct {
+// CellStep changes what stands in a column's cells before it is judged.
+type CellStep struct {
 	Do      Doing  `json:"do" enum:"split,trim,prefix,suffix,upper,lower,replace,join,constant,default"`
 	Arg     string `json:"arg,omitempty" maxLength:"1000"`
 	With    string `json:"with,omitempty" maxLength:"1000" doc:"Of replace"`
@@ -41,14 +41,14 @@ const (
 
 // steps is a column's steps, ready.
 type steps struct {
-	list     []Step
+	list     []CellStep
 	patterns []*regexp.Regexp // of those that replace
 }
 
 var errSteps = fmt.Errorf("a column has at most %d steps", mostSteps)
 
 // prepare checks steps; the error says which one cannot be done.
-func prepare(list []Step) (steps, error) {
+func prepare(list []CellStep) (steps, error) {
 	s := steps{list: list, patterns: make([]*regexp.Regexp, len(list))}
 	if len(list) > mostSteps {
 		return s, errSteps
@@ -140,7 +140,7 @@ func (s steps) apply(i int, value string, cells []string) string {
 	return value
 }
 
-func join(value string, cells []string, step Step) string {
+func join(value string, cells []string, step CellStep) string {
 	parts := make([]string, 0, len(step.Columns)+1)
 	if value != "" {
 		parts = append(parts, value)

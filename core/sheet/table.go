@@ -6,6 +6,12 @@ import (
 	"unicode"
 )
 
+// Worksheet is one of a workbook.
+type Worksheet struct {
+	Name   string `json:"name"`
+	Hidden bool   `json:"hidden"`
+}
+
 // searched is how many rows are looked at for the header.
 const searched = 60
 
@@ -150,9 +156,10 @@ func widthOf(rows [][]string) int {
 // practice).
 var unitWords = func() map[string]bool {
 	all := map[string]bool{}
-	for word := range strings.FieldsSeq("mm cm m km g kg mg l ml cl pcs pc stk st stuck stueck eur usd gbp % text string number integer decimal " +
-		"numeric alphanumeric date boolean url required optional mandatory pflicht pflichtfeld optionales obligatoire facultatif obligatorio " +
-		"opcional obbligatorio facoltativo verplicht optioneel wymagane opcjonalne varchar char int zahl texte texto testo tekst unit einheit") {
+	for word := range strings.FieldsSeq("mm cm m km g kg mg l ml cl pcs pc stk st stuck stueck eur usd gbp % text string number " +
+		"integer decimal numeric alphanumeric date boolean url required optional mandatory pflicht pflichtfeld optionales obligatoire " +
+		"facultatif obligatorio opcional obbligatorio facoltativo verplicht optioneel wymagane opcjonalne " +
+		"varchar char int zahl texte texto testo tekst unit einheit") {
 		all[word] = true
 	}
 	return all

@@ -27,6 +27,7 @@ import (
 	"ambrosa/internal/blob"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/drives"
+	"ambrosa/internal/importing"
 	"ambrosa/internal/picture"
 	"ambrosa/internal/planning"
 	"ambrosa/internal/reading"
@@ -46,6 +47,7 @@ type Server struct {
 	Planner  *planning.Planner
 	Decider  *deciding.Decider
 	Receiver *receiving.Receiver
+	Importer *importing.Importer
 	Drives   *drives.Opener
 	Workshop *workshop.Workshop
 	Dropped  *run.Dropped // nil when there is no drop folder
@@ -123,6 +125,7 @@ func (s *Server) operations() huma.API {
 	config.Transformers = append(config.Transformers, s.hideInside)
 	api := huma.NewAPI(config, &adapter{s.app})
 	s.productOperations(api)
+	s.sheetOperations(api)
 	s.lotOperations(api)
 	s.fileOperations(api)
 	s.clueOperations(api)

@@ -26,6 +26,7 @@ import (
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/dropfolder"
+	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/outgoing"
 	"ambrosa/internal/picture"
@@ -139,6 +140,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	}
 	a.Runner.Planner = &planning.Planner{Store: a.Store, Runs: a.Runner}
 	a.Runner.Decider = &deciding.Decider{Store: a.Store, Engine: index}
+	a.Runner.Importer = &importing.Importer{Store: a.Store, Runs: a.Runner}
 	a.Runner.Receiver = &receiving.Receiver{Store: a.Store, Runs: a.Runner, Pending: c.Limits.Pending}
 	if c.SMTP != "" {
 		if c.Pages == "" {
@@ -160,6 +162,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Planner:  a.Runner.Planner,
 		Decider:  a.Runner.Decider,
 		Receiver: a.Runner.Receiver,
+		Importer: a.Runner.Importer,
 		Drives:   opener,
 		Workshop: a.workshop,
 		Uploads:  uploads,

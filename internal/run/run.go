@@ -22,6 +22,7 @@ import (
 	"ambrosa/internal/contained"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/drives"
+	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/picture"
 	"ambrosa/internal/planning"
@@ -40,6 +41,7 @@ type Runner struct {
 	Planner  *planning.Planner
 	Decider  *deciding.Decider
 	Receiver *receiving.Receiver
+	Importer *importing.Importer
 	Drives   *drives.Opener
 	Mail     *mail.Sender // nil when messages do not go by mail
 	Uploads  string       // folder that complete uploads lie in, by id

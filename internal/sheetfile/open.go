@@ -8,23 +8,19 @@ import (
 	"os"
 
 	"github.com/xuri/excelize/v2"
+
+	"ambrosa/core/sheet"
 )
 
 // Sheet is a spreadsheet that is being read, row by row: one worksheet of an XLSX,
 // or a CSV.
 type Sheet struct {
-	Worksheets []Worksheet // of a workbook, hidden ones last; none of a CSV
-	Worksheet  string      // that is read
-	Macros     bool        // the workbook has macros, which are not run
+	Worksheets []sheet.Worksheet // of a workbook, hidden ones last; none of a CSV
+	Worksheet  string            // that is read
+	Macros     bool              // the workbook has macros, which are not run
 
 	next rowReader
 	end  func() error
-}
-
-// Worksheet is one of a workbook.
-type Worksheet struct {
-	Name   string `json:"name"`
-	Hidden bool   `json:"hidden"`
 }
 
 // Next returns the cells of the next row, valid until the one after, and its number
@@ -112,15 +108,15 @@ func openWorkbook(path, worksheet string) (*Sheet, error) {
 }
 
 // worksheetOf begins to read a worksheet of a workbook.
-func worksheetOf(book *excelize.File, name string) (*Sheet, error) {
-	s := &Sheet{Worksheet: name}
-	var hidden []Worksheet
-	for _, sheet := range book.GetSheetList() {
-		visible, err := book.GetSheetVisible(sheet)
+func worksheetOf(book *excelize.File, wanted string) (*Sheet, error) {
+	s := &Sheet{Worksheet: wanted}
+	var hidden []sheet.Worksheet
+	for _, name := range book.GetSheetList() {
+		visible, err := book.GetSheetVisible(name)
 		if err != nil || visible {
-			s.Worksheets = append(s.Worksheets, Worksheet{Name: sheet})
+			s.Worksheets = append(s.Worksheets, sheet.Worksheet{Name: name})
 		} else {
-			hidden = append(hidden, Worksheet{Name: sheet, Hidden: true})
+			hidden = append(hidden, sheet.Worksheet{Name: name, Hidden: true})
 		}
 	}
 	s.Worksheets = append(s.Worksheets, hidden...)

@@ -21,6 +21,8 @@ type Run struct {
 	Actor      string          `json:"actor" doc:"Who asked for it"`
 	Origin     int64           `json:"origin" doc:"What it fetches from"`
 	OriginName string          `json:"originName"`
+	SheetID    int64           `json:"sheet"`
+	ImportID   int64           `json:"import"`
 	State      string          `json:"state" enum:"queued,running,stopping,stopped,done,failed"`
 	Done       int64           `json:"done"`
 	Total      int64           `json:"total" doc:"0 while it is not known"`
@@ -32,12 +34,13 @@ type Run struct {
 }
 
 var runQuery = `
-	select r.id, r.kind, coalesce(r.lot_id, o.id, 0) as lot_id, coalesce(l.name, o.name, '') as lot_name, coalesce(r.plan_id, 0) as plan_id,
+	select r.id, r.kind, coalesce(r.lot_id, o.id, 0) as lot_id, coalesce(l.name, o.name, sh.name, '') as lot_name,
+	coalesce(r.plan_id, 0) as plan_id,
 	case when r.product_id is not null
 	or r.category_id is not null then ` + ownerOf("r") + ` end as owner, r.actor, coalesce(r.origin_id, 0) as origin,
-	coalesce(g.name, '') as origin_name, r.state, r.done, r.total,
+	coalesce(g.name, '') as origin_name, coalesce(r.sheet_id, 0) as sheet_id, coalesce(r.import_id, 0) as import_id, r.state, r.done, r.total,
 		r.message, r.created_at, r.started_at, r.finished_at, r.deaths
-	from run r left join lot l on l.id = r.lot_id left join origin g on g.id = r.origin_id
+	from run r left join lot l on l.id = r.lot_id left join sheet sh on sh.id = r.sheet_id left join origin g on g.id = r.origin_id
 	left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl
 	join lot l on l.id = pl.lot_id where pl.plan_id = r.plan_id) o on true`
 
@@ -54,6 +57,7 @@ func (s *Store) Run(ctx context.Context, id int64) (Run, error) {
 // About is what a run is to work on; 0 or none for nothing.
 type About struct {
 	Lot, Plan, Origin int64
+	Sheet, Import     int64
 	Owner             catalog.Target // the one product or category of a plan
 }
 
@@ -68,9 +72,10 @@ func NewRun(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about
 	if !about.Owner.None() {
 		product, category = ownerColumns(about.Owner)
 	}
-	id, err := number(ctx, tx, `insert into run (kind, lot_id, plan_id, origin_id, product_id, category_id, actor)
-		values ($1, nullif($2::bigint, 0), nullif($3::bigint, 0), nullif($4::bigint, 0), $5, $6, $7) returning id`,
-		kind, about.Lot, about.Plan, about.Origin, product, category, who.Name)
+	id, err := number(ctx, tx, `insert into run (kind, lot_id, plan_id, origin_id, product_id, category_id, actor, sheet_id, import_id)
+		values ($1, nullif($2::bigint, 0), nullif($3::bigint, 0), nullif($4::bigint, 0), $5, $6, $7, nullif($8::bigint, 0),
+			nullif($9::bigint, 0)) returning id`,
+		kind, about.Lot, about.Plan, about.Origin, product, category, who.Name, about.Sheet, about.Import)
 	if err != nil {
 		return 0, err
 	}

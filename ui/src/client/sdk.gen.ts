@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeCategoryData, ArrangeCategoryErrors, ArrangeCategoryResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DecideTogetherData, DecideTogetherErrors, DecideTogetherResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, FirstFileData, FirstFileErrors, FirstFileResponses, GetCategoryData, GetCategoryErrors, GetCategoryResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetMailingData, GetMailingErrors, GetMailingResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, GiveUpLotData, GiveUpLotErrors, GiveUpLotResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListGivenUpData, ListGivenUpErrors, ListGivenUpResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListLimitsData, ListLimitsErrors, ListLimitsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListMessagesData, ListMessagesErrors, ListMessagesResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanChangesData, ListPlanChangesErrors, ListPlanChangesResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListReferencesData, ListReferencesErrors, ListReferencesResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtLotData, LookAtLotErrors, LookAtLotResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MakePlanData, MakePlanErrors, MakePlanResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, OrderPicturesData, OrderPicturesErrors, OrderPicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewTargetData, PreviewTargetErrors, PreviewTargetResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, ReadMessagesData, ReadMessagesErrors, ReadMessagesResponses, RefreshPlanData, RefreshPlanErrors, RefreshPlanResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, RestoreLotData, RestoreLotErrors, RestoreLotResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, ScanData, ScanErrors, ScanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideOfPlanData, SetAsideOfPlanErrors, SetAsideOfPlanResponses, SetAsideResponses, SetMailingData, SetMailingErrors, SetMailingResponses, SetPlanChangeData, SetPlanChangeErrors, SetPlanChangeResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackDecisionData, TakeBackDecisionErrors, TakeBackDecisionResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryNameData, TryNameErrors, TryNameResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
+import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeCategoryData, ArrangeCategoryErrors, ArrangeCategoryResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BringSheetData, BringSheetErrors, BringSheetResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DecideTogetherData, DecideTogetherErrors, DecideTogetherResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EditSheetRowData, EditSheetRowErrors, EditSheetRowResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, FirstFileData, FirstFileErrors, FirstFileResponses, GetCategoryData, GetCategoryErrors, GetCategoryResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetMailingData, GetMailingErrors, GetMailingResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetSheetData, GetSheetErrors, GetSheetResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, GiveUpLotData, GiveUpLotErrors, GiveUpLotResponses, GiveUpSheetData, GiveUpSheetErrors, GiveUpSheetResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, ImportSheetData, ImportSheetErrors, ImportSheetResponses, KeepMappingData, KeepMappingErrors, KeepMappingResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListGivenUpData, ListGivenUpErrors, ListGivenUpResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListImportedData, ListImportedErrors, ListImportedResponses, ListLimitsData, ListLimitsErrors, ListLimitsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListMappingsData, ListMappingsErrors, ListMappingsResponses, ListMessagesData, ListMessagesErrors, ListMessagesResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanChangesData, ListPlanChangesErrors, ListPlanChangesResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListReferencesData, ListReferencesErrors, ListReferencesResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSheetRowsData, ListSheetRowsErrors, ListSheetRowsResponses, ListSheetsData, ListSheetsErrors, ListSheetsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, LookAtLotData, LookAtLotErrors, LookAtLotResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MakePlanData, MakePlanErrors, MakePlanResponses, MapSheetData, MapSheetErrors, MapSheetResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, MendSheetData, MendSheetErrors, MendSheetResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, OrderPicturesData, OrderPicturesErrors, OrderPicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewTargetData, PreviewTargetErrors, PreviewTargetResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, ReadMessagesData, ReadMessagesErrors, ReadMessagesResponses, ReadSheetAgainData, ReadSheetAgainErrors, ReadSheetAgainResponses, RefreshPlanData, RefreshPlanErrors, RefreshPlanResponses, RehearseSheetData, RehearseSheetErrors, RehearseSheetResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, RestoreLotData, RestoreLotErrors, RestoreLotResponses, RestoreSheetData, RestoreSheetErrors, RestoreSheetResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RevertImportData, RevertImportErrors, RevertImportResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, ScanData, ScanErrors, ScanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideOfPlanData, SetAsideOfPlanErrors, SetAsideOfPlanResponses, SetAsideResponses, SetMailingData, SetMailingErrors, SetMailingResponses, SetPlanChangeData, SetPlanChangeErrors, SetPlanChangeResponses, SetRightsData, SetRightsErrors, SetRightsResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackDecisionData, TakeBackDecisionErrors, TakeBackDecisionResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryColumnData, TryColumnErrors, TryColumnResponses, TryNameData, TryNameErrors, TryNameResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -159,6 +159,16 @@ export const openHandIn = <ThrowOnError extends boolean = false>(options: Option
         ...options.headers
     }
 });
+
+/**
+ * What an import made or changed, products without a picture first
+ */
+export const listImported = <ThrowOnError extends boolean = false>(options: Options<ListImportedData, ThrowOnError>) => (options.client ?? client).get<ListImportedResponses, ListImportedErrors, ThrowOnError>({ url: '/api/v1/imports/{id}/products', ...options });
+
+/**
+ * Take an import back, whole or for one product
+ */
+export const revertImport = <ThrowOnError extends boolean = false>(options: Options<RevertImportData, ThrowOnError>) => (options.client ?? client).post<RevertImportResponses, RevertImportErrors, ThrowOnError>({ url: '/api/v1/imports/{id}/revert', ...options });
 
 /**
  * What is taken at most, and how long it is kept
@@ -376,6 +386,11 @@ export const setMailing = <ThrowOnError extends boolean = false>(options: Option
         ...options.headers
     }
 });
+
+/**
+ * Mappings that were kept by name
+ */
+export const listMappings = <ThrowOnError extends boolean = false>(options?: Options<ListMappingsData, ThrowOnError>) => (options?.client ?? client).get<ListMappingsResponses, ListMappingsErrors, ThrowOnError>({ url: '/api/v1/mappings', ...options });
 
 /**
  * What was said at the ends of runs, the newest first
@@ -655,6 +670,133 @@ export const scan = <ThrowOnError extends boolean = false>(options?: Options<Sca
  * Products, variants and files by a part of their names
  */
 export const search = <ThrowOnError extends boolean = false>(options?: Options<SearchData, ThrowOnError>) => (options?.client ?? client).get<SearchResponses, SearchErrors, ThrowOnError>({ url: '/api/v1/search', ...options });
+
+/**
+ * Sheets that came, the newest first
+ */
+export const listSheets = <ThrowOnError extends boolean = false>(options?: Options<ListSheetsData, ThrowOnError>) => (options?.client ?? client).get<ListSheetsResponses, ListSheetsErrors, ThrowOnError>({ url: '/api/v1/sheets', ...options });
+
+/**
+ * Bring a spreadsheet, to be read and rehearsed
+ */
+export const bringSheet = <ThrowOnError extends boolean = false>(options: Options<BringSheetData, ThrowOnError>) => (options.client ?? client).post<BringSheetResponses, BringSheetErrors, ThrowOnError>({
+    bodySerializer: null,
+    url: '/api/v1/sheets',
+    ...options,
+    headers: {
+        'Content-Type': 'application/octet-stream',
+        ...options.headers
+    }
+});
+
+/**
+ * A sheet with its mapping, and what its rehearsal found
+ */
+export const getSheet = <ThrowOnError extends boolean = false>(options: Options<GetSheetData, ThrowOnError>) => (options.client ?? client).get<GetSheetResponses, GetSheetErrors, ThrowOnError>({ url: '/api/v1/sheets/{id}', ...options });
+
+/**
+ * What columns hold, and what steps make of that
+ */
+export const tryColumn = <ThrowOnError extends boolean = false>(options: Options<TryColumnData, ThrowOnError>) => (options.client ?? client).post<TryColumnResponses, TryColumnErrors, ThrowOnError>({
+    url: '/api/v1/sheets/{id}/columns',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Hide a sheet; what it imported stays
+ */
+export const giveUpSheet = <ThrowOnError extends boolean = false>(options: Options<GiveUpSheetData, ThrowOnError>) => (options.client ?? client).post<GiveUpSheetResponses, GiveUpSheetErrors, ThrowOnError>({ url: '/api/v1/sheets/{id}/give-up', ...options });
+
+/**
+ * Import a sheet as it was rehearsed
+ */
+export const importSheet = <ThrowOnError extends boolean = false>(options: Options<ImportSheetData, ThrowOnError>) => (options.client ?? client).post<ImportSheetResponses, ImportSheetErrors, ThrowOnError>({
+    url: '/api/v1/sheets/{id}/import',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Keep a sheet's mapping by name, for sheets with the same headers
+ */
+export const keepMapping = <ThrowOnError extends boolean = false>(options: Options<KeepMappingData, ThrowOnError>) => (options.client ?? client).post<KeepMappingResponses, KeepMappingErrors, ThrowOnError>({
+    url: '/api/v1/sheets/{id}/keep',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Say what a sheet's columns mean, and what an import shall do
+ */
+export const mapSheet = <ThrowOnError extends boolean = false>(options: Options<MapSheetData, ThrowOnError>) => (options.client ?? client).put<MapSheetResponses, MapSheetErrors, ThrowOnError>({
+    url: '/api/v1/sheets/{id}/mapping',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Read another worksheet, or take another row for the header
+ */
+export const readSheetAgain = <ThrowOnError extends boolean = false>(options: Options<ReadSheetAgainData, ThrowOnError>) => (options.client ?? client).post<ReadSheetAgainResponses, ReadSheetAgainErrors, ThrowOnError>({
+    url: '/api/v1/sheets/{id}/read',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Judge every row again, as the catalog is now
+ */
+export const rehearseSheet = <ThrowOnError extends boolean = false>(options: Options<RehearseSheetData, ThrowOnError>) => (options.client ?? client).post<RehearseSheetResponses, RehearseSheetErrors, ThrowOnError>({ url: '/api/v1/sheets/{id}/rehearse', ...options });
+
+/**
+ * Do what the remedies say for all cells with which the same is the matter
+ */
+export const mendSheet = <ThrowOnError extends boolean = false>(options: Options<MendSheetData, ThrowOnError>) => (options.client ?? client).post<MendSheetResponses, MendSheetErrors, ThrowOnError>({
+    url: '/api/v1/sheets/{id}/remedies',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Bring a sheet back that was given up
+ */
+export const restoreSheet = <ThrowOnError extends boolean = false>(options: Options<RestoreSheetData, ThrowOnError>) => (options.client ?? client).post<RestoreSheetResponses, RestoreSheetErrors, ThrowOnError>({ url: '/api/v1/sheets/{id}/restore', ...options });
+
+/**
+ * Rows of a sheet as they were judged
+ */
+export const listSheetRows = <ThrowOnError extends boolean = false>(options: Options<ListSheetRowsData, ThrowOnError>) => (options.client ?? client).get<ListSheetRowsResponses, ListSheetRowsErrors, ThrowOnError>({ url: '/api/v1/sheets/{id}/rows', ...options });
+
+/**
+ * Change cells of a row in place; the file stays as it came
+ */
+export const editSheetRow = <ThrowOnError extends boolean = false>(options: Options<EditSheetRowData, ThrowOnError>) => (options.client ?? client).put<EditSheetRowResponses, EditSheetRowErrors, ThrowOnError>({
+    url: '/api/v1/sheets/{id}/rows/{row}',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * Addresses that suppliers hand files in at

@@ -104,6 +104,38 @@ export type CategoryPage = {
     version: number;
 };
 
+export type CellEdit = {
+    /**
+     * From 0; -1 for the row
+     */
+    column: number;
+    /**
+     * What is the matter with it, and shall be
+     */
+    kept?: string;
+    /**
+     * The row is left out
+     */
+    left?: boolean;
+    /**
+     * Instead of what stands there
+     */
+    value?: string;
+};
+
+export type CellStep = {
+    arg?: string;
+    /**
+     * Of join: the columns, from 0
+     */
+    columns?: Array<number> | null;
+    do: 'split' | 'trim' | 'prefix' | 'suffix' | 'upper' | 'lower' | 'replace' | 'join' | 'constant' | 'default';
+    /**
+     * Of replace
+     */
+    with?: string;
+};
+
 export type Change = {
     added: number;
     appliedAt: string;
@@ -133,6 +165,21 @@ export type ChangedFile = {
      * Code of the product or variant, empty for none
      */
     was: string;
+};
+
+export type Choices = {
+    /**
+     * Empty cells: leave what stands, or clear it
+     */
+    empty: 'leave' | 'clear';
+    /**
+     * Rows that it has
+     */
+    known: 'change' | 'skip';
+    /**
+     * Rows that the catalog does not have
+     */
+    new: 'make' | 'skip';
 };
 
 export type ChosenPicture = {
@@ -223,6 +270,45 @@ export type Code = {
         number
     ] | null>;
     text: string;
+};
+
+export type Column = {
+    /**
+     * Its header, as it stands there
+     */
+    column: string;
+    /**
+     * Why, in words
+     */
+    evidence: string;
+    /**
+     * What it means; empty where that is open
+     */
+    field: string;
+    /**
+     * From 0
+     */
+    index: number;
+    /**
+     * Of an option or attribute
+     */
+    name?: string;
+    /**
+     * What is done to its cells before they are judged
+     */
+    steps?: Array<CellStep> | null;
+    /**
+     * Whether the evidence agrees
+     */
+    sure: boolean;
+};
+
+export type ColumnEffects = {
+    /**
+     * From 0
+     */
+    column: number;
+    effects: Array<Effect>;
 };
 
 export type CreateLotRequest = {
@@ -323,6 +409,11 @@ export type Edit = {
     read: string;
 };
 
+export type Effect = {
+    after: Array<string>;
+    before: string;
+};
+
 export type Entry = {
     alt?: string;
     altBy?: string;
@@ -384,7 +475,7 @@ export type Event = {
     /**
      * What changed
      */
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet';
 };
 
 export type EvidenceCandidate = {
@@ -407,6 +498,16 @@ export type Field = {
      * Secrets are stored encrypted and never shown again
      */
     type: 'text' | 'secret' | 'secret lines';
+};
+
+export type FieldChange = {
+    after: string;
+    before: string;
+    field: string;
+    /**
+     * Of an option or attribute
+     */
+    name?: string;
 };
 
 export type File = {
@@ -696,6 +797,39 @@ export type HandIn = {
     wanted: number;
 };
 
+export type Import = {
+    actor: string;
+    /**
+     * Rows that changed something
+     */
+    changed: number;
+    createdAt: string;
+    id: number;
+    /**
+     * Rows that made something
+     */
+    made: number;
+    /**
+     * Rows that the catalog had overtaken: nothing was done for them
+     */
+    overtaken: number;
+    /**
+     * Products that it made or changed
+     */
+    products: number;
+    revertedBy: string;
+    /**
+     * Of the sheet
+     */
+    revision: number;
+    sheet: number;
+    /**
+     * Those of them that were not reverted
+     */
+    standing: number;
+    state: 'importing' | 'imported' | 'reverting' | 'reverted';
+};
+
 export type ImportReport = {
     /**
      * Variants that are new
@@ -729,6 +863,77 @@ export type ImportReport = {
      * Variants that were there
      */
     updated: number;
+};
+
+export type ImportedProduct = {
+    code: string;
+    /**
+     * It is not in the catalog any more
+     */
+    gone: boolean;
+    lead: string;
+    made: boolean;
+    note: string;
+    pictures: number;
+    product: number;
+    row: number;
+    state: 'imported' | 'reverted';
+    title: string;
+};
+
+export type JudgedRow = {
+    /**
+     * Those in question
+     */
+    cells: Array<Judgement>;
+    /**
+     * What becomes of a known row, field by field
+     */
+    changes: Array<FieldChange>;
+    edits: Array<CellEdit>;
+    /**
+     * As a spreadsheet program counts
+     */
+    row: number;
+    /**
+     * Or what else identifies the row
+     */
+    sku: string;
+    /**
+     * As they came
+     */
+    values: Array<string>;
+    verdict: 'make' | 'change' | 'same' | 'refused' | 'skipped';
+};
+
+export type Judgement = {
+    /**
+     * From 0; -1 for the row as a whole
+     */
+    column: number;
+    field: string;
+    /**
+     * What is the matter, in a word: alike ones can be mended together
+     */
+    judgement: string;
+    reason: string;
+    /**
+     * Whether the row is refused for it
+     */
+    refuses: boolean;
+    remedies: Array<Remedy>;
+    value: string;
+};
+
+export type KeepMappingRequest = {
+    name: string;
+};
+
+export type KeptMapping = {
+    choices: Choices;
+    id: number;
+    mapping: Mapping;
+    name: string;
 };
 
 export type LearnRewritingRequest = {
@@ -938,6 +1143,27 @@ export type MakePlanRequest = {
     way: 'after' | 'before' | 'instead' | 'like for like';
 };
 
+export type Mapping = {
+    columns: Array<Column>;
+    /**
+     * Row of the header, from 1, as a spreadsheet program counts
+     */
+    header: number;
+    /**
+     * What says which variant a row is about: the first that holds something
+     */
+    identity: Array<string>;
+};
+
+export type MappingChange = {
+    choices: Choices;
+    mapping: Mapping;
+    /**
+     * Of the sheet as the person saw it
+     */
+    revision: number;
+};
+
 export type MarkCounts = {
     marks: {
         [key: string]: number;
@@ -975,6 +1201,19 @@ export type Measure = {
 
 export type MeasurePicturesRequest = {
     addresses: Array<string>;
+};
+
+export type MendSheetRequest = {
+    column: number;
+    do: 'take' | 'empty' | 'keep' | 'leave';
+    judgement: string;
+};
+
+export type Mended = {
+    /**
+     * In which a cell was mended
+     */
+    rows: number;
 };
 
 export type Message = {
@@ -1153,6 +1392,14 @@ export type PageCategory = {
     total: number;
 };
 
+export type PageColumnEffects = {
+    items: Array<ColumnEffects>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageFile = {
     items: Array<File>;
     /**
@@ -1171,6 +1418,30 @@ export type PageFound = {
 
 export type PageGroup = {
     items: Array<Group>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageImportedProduct = {
+    items: Array<ImportedProduct>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageJudgedRow = {
+    items: Array<JudgedRow>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageKeptMapping = {
+    items: Array<KeptMapping>;
     /**
      * How many there are in all
      */
@@ -1289,6 +1560,14 @@ export type PageReference = {
 
 export type PageRunView = {
     items: Array<RunView>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageSheet = {
+    items: Array<Sheet>;
     /**
      * How many there are in all
      */
@@ -1598,6 +1877,32 @@ export type ProposeSelectorsRequest = {
     many: boolean;
 };
 
+export type Question = {
+    cells: number;
+    /**
+     * From 0; -1 for rows as a whole
+     */
+    column: number;
+    /**
+     * What can be done for all alike
+     */
+    deeds: Array<string>;
+    judgement: string;
+    refuses: boolean;
+    /**
+     * The reason of the first
+     */
+    words: string;
+};
+
+export type ReadSheetAgainRequest = {
+    /**
+     * Row of the header; 0 for the one that is found
+     */
+    header: number;
+    worksheet: string;
+};
+
 export type ReadWith = {
     /**
      * Also what else comes from the lot's origin
@@ -1680,6 +1985,18 @@ export type Reference = {
      * Where it stands, or will or did by the plan
      */
     target?: Target;
+};
+
+export type Remedy = {
+    do: 'take' | 'empty' | 'keep' | 'leave';
+    /**
+     * Of take
+     */
+    value?: string;
+    /**
+     * As a button says it
+     */
+    words: string;
 };
 
 export type RemoteFile = {
@@ -1778,6 +2095,13 @@ export type Row = {
     View: string;
 };
 
+export type RowEdits = {
+    /**
+     * All that is done to the row
+     */
+    edits: Array<CellEdit>;
+};
+
 export type RunDetail = {
     /**
      * Who asked for it
@@ -1791,6 +2115,7 @@ export type RunDetail = {
     done: number;
     finishedAt: string | null;
     id: number;
+    import: number;
     kind: string;
     /**
      * What a person goes to from it
@@ -1810,6 +2135,7 @@ export type RunDetail = {
      */
     owner?: Target;
     plan: number;
+    sheet: number;
     startedAt: string | null;
     state: 'queued' | 'running' | 'stopping' | 'stopped' | 'done' | 'failed';
     /**
@@ -1836,6 +2162,7 @@ export type RunView = {
     done: number;
     finishedAt: string | null;
     id: number;
+    import: number;
     kind: string;
     /**
      * What a person goes to from it
@@ -1854,6 +2181,7 @@ export type RunView = {
      */
     owner?: Target;
     plan: number;
+    sheet: number;
     startedAt: string | null;
     state: 'queued' | 'running' | 'stopping' | 'stopped' | 'done' | 'failed';
     /**
@@ -1930,6 +2258,70 @@ export type SetAside = {
     decisions: Array<number>;
 };
 
+export type Sheet = {
+    /**
+     * Who brought it
+     */
+    actor: string;
+    bytes: number;
+    choices: Choices;
+    createdAt: string;
+    /**
+     * First row of data
+     */
+    firstRow: number;
+    /**
+     * Row of its header
+     */
+    header: number;
+    id: number;
+    /**
+     * The workbook has macros, which are not run
+     */
+    macros: boolean;
+    /**
+     * The kept mapping that it came to
+     */
+    mappedAs: string;
+    mapping: Mapping;
+    /**
+     * What of that no longer fits
+     */
+    misfits: Array<string>;
+    name: string;
+    /**
+     * Headers of its columns
+     */
+    names: Array<string>;
+    /**
+     * Why it cannot be read, or judged
+     */
+    problem: string;
+    /**
+     * The revision that the verdicts are of
+     */
+    rehearsed: number;
+    /**
+     * Counts what people change of it
+     */
+    revision: number;
+    /**
+     * Rows of data
+     */
+    rows: number;
+    /**
+     * The catalog changed after the rehearsal
+     */
+    stale: boolean;
+    state: 'reading' | 'open' | 'unreadable' | 'given up';
+    totals: SheetTotals;
+    /**
+     * That is read; empty for a CSV
+     */
+    worksheet: string;
+    worksheets: Array<Worksheet>;
+};
+
 export type SheetLine = {
     alt: string;
     file: string;
@@ -1941,6 +2333,91 @@ export type SheetLine = {
     place: number;
     sku: string;
     view: string;
+};
+
+export type SheetPage = {
+    /**
+     * Who brought it
+     */
+    actor: string;
+    bytes: number;
+    choices: Choices;
+    createdAt: string;
+    /**
+     * First row of data
+     */
+    firstRow: number;
+    /**
+     * Row of its header
+     */
+    header: number;
+    id: number;
+    /**
+     * The newest first
+     */
+    imports: Array<Import>;
+    /**
+     * The workbook has macros, which are not run
+     */
+    macros: boolean;
+    /**
+     * The kept mapping that it came to
+     */
+    mappedAs: string;
+    mapping: Mapping;
+    /**
+     * What of that no longer fits
+     */
+    misfits: Array<string>;
+    name: string;
+    /**
+     * Headers of its columns
+     */
+    names: Array<string>;
+    /**
+     * Why it cannot be read, or judged
+     */
+    problem: string;
+    /**
+     * The revision that the verdicts are of
+     */
+    rehearsed: number;
+    /**
+     * Counts what people change of it
+     */
+    revision: number;
+    /**
+     * Rows of data
+     */
+    rows: number;
+    /**
+     * The catalog changed after the rehearsal
+     */
+    stale: boolean;
+    state: 'reading' | 'open' | 'unreadable' | 'given up';
+    totals: SheetTotals;
+    /**
+     * That is read; empty for a CSV
+     */
+    worksheet: string;
+    worksheets: Array<Worksheet>;
+};
+
+export type SheetTotals = {
+    /**
+     * Names of pictures
+     */
+    pictures: number;
+    /**
+     * Cells by what is the matter with them, the most first
+     */
+    questions: Array<Question>;
+    /**
+     * Rows by verdict
+     */
+    verdicts: {
+        [key: string]: number;
+    };
 };
 
 export type Shot = {
@@ -2183,6 +2660,10 @@ export type Tried = {
     view: string;
 };
 
+export type TryColumnRequest = {
+    columns: Array<Column>;
+};
+
 export type TryNameRequest = {
     list: ClueList;
     path: string;
@@ -2236,6 +2717,11 @@ export type Warning = {
     kind: string;
     target: Target;
     text: string;
+};
+
+export type Worksheet = {
+    hidden: boolean;
+    name: string;
 };
 
 export type ListCategoriesData = {
@@ -2793,6 +3279,68 @@ export type OpenHandInResponses = {
 };
 
 export type OpenHandInResponse = OpenHandInResponses[keyof OpenHandInResponses];
+
+export type ListImportedData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        offset?: number;
+        limit?: number;
+    };
+    url: '/api/v1/imports/{id}/products';
+};
+
+export type ListImportedErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListImportedError = ListImportedErrors[keyof ListImportedErrors];
+
+export type ListImportedResponses = {
+    /**
+     * OK
+     */
+    200: PageImportedProduct;
+};
+
+export type ListImportedResponse = ListImportedResponses[keyof ListImportedResponses];
+
+export type RevertImportData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        /**
+         * The one to take back; 0 for all
+         */
+        product?: number;
+    };
+    url: '/api/v1/imports/{id}/revert';
+};
+
+export type RevertImportErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RevertImportError = RevertImportErrors[keyof RevertImportErrors];
+
+export type RevertImportResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type RevertImportResponse = RevertImportResponses[keyof RevertImportResponses];
 
 export type ListLimitsData = {
     body?: never;
@@ -3604,6 +4152,31 @@ export type SetMailingResponses = {
 };
 
 export type SetMailingResponse = SetMailingResponses[keyof SetMailingResponses];
+
+export type ListMappingsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/mappings';
+};
+
+export type ListMappingsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListMappingsError = ListMappingsErrors[keyof ListMappingsErrors];
+
+export type ListMappingsResponses = {
+    /**
+     * OK
+     */
+    200: PageKeptMapping;
+};
+
+export type ListMappingsResponse = ListMappingsResponses[keyof ListMappingsResponses];
 
 export type ListMessagesData = {
     body?: never;
@@ -4593,6 +5166,404 @@ export type SearchResponses = {
 };
 
 export type SearchResponse = SearchResponses[keyof SearchResponses];
+
+export type ListSheetsData = {
+    body?: never;
+    path?: never;
+    query?: {
+        limit?: number;
+    };
+    url: '/api/v1/sheets';
+};
+
+export type ListSheetsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListSheetsError = ListSheetsErrors[keyof ListSheetsErrors];
+
+export type ListSheetsResponses = {
+    /**
+     * OK
+     */
+    200: PageSheet;
+};
+
+export type ListSheetsResponse = ListSheetsResponses[keyof ListSheetsResponses];
+
+export type BringSheetData = {
+    body: Blob | File;
+    path?: never;
+    query?: {
+        /**
+         * Of the file
+         */
+        name?: string;
+    };
+    url: '/api/v1/sheets';
+};
+
+export type BringSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type BringSheetError = BringSheetErrors[keyof BringSheetErrors];
+
+export type BringSheetResponses = {
+    /**
+     * Created
+     */
+    201: Created;
+};
+
+export type BringSheetResponse = BringSheetResponses[keyof BringSheetResponses];
+
+export type GetSheetData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}';
+};
+
+export type GetSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetSheetError = GetSheetErrors[keyof GetSheetErrors];
+
+export type GetSheetResponses = {
+    /**
+     * OK
+     */
+    200: SheetPage;
+};
+
+export type GetSheetResponse = GetSheetResponses[keyof GetSheetResponses];
+
+export type TryColumnData = {
+    body: TryColumnRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/columns';
+};
+
+export type TryColumnErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TryColumnError = TryColumnErrors[keyof TryColumnErrors];
+
+export type TryColumnResponses = {
+    /**
+     * OK
+     */
+    200: PageColumnEffects;
+};
+
+export type TryColumnResponse = TryColumnResponses[keyof TryColumnResponses];
+
+export type GiveUpSheetData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/give-up';
+};
+
+export type GiveUpSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GiveUpSheetError = GiveUpSheetErrors[keyof GiveUpSheetErrors];
+
+export type GiveUpSheetResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type GiveUpSheetResponse = GiveUpSheetResponses[keyof GiveUpSheetResponses];
+
+export type ImportSheetData = {
+    body: AsSeen;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/import';
+};
+
+export type ImportSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ImportSheetError = ImportSheetErrors[keyof ImportSheetErrors];
+
+export type ImportSheetResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type ImportSheetResponse = ImportSheetResponses[keyof ImportSheetResponses];
+
+export type KeepMappingData = {
+    body: KeepMappingRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/keep';
+};
+
+export type KeepMappingErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type KeepMappingError = KeepMappingErrors[keyof KeepMappingErrors];
+
+export type KeepMappingResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type KeepMappingResponse = KeepMappingResponses[keyof KeepMappingResponses];
+
+export type MapSheetData = {
+    body: MappingChange;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/mapping';
+};
+
+export type MapSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type MapSheetError = MapSheetErrors[keyof MapSheetErrors];
+
+export type MapSheetResponses = {
+    /**
+     * OK
+     */
+    200: SheetPage;
+};
+
+export type MapSheetResponse = MapSheetResponses[keyof MapSheetResponses];
+
+export type ReadSheetAgainData = {
+    body: ReadSheetAgainRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/read';
+};
+
+export type ReadSheetAgainErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ReadSheetAgainError = ReadSheetAgainErrors[keyof ReadSheetAgainErrors];
+
+export type ReadSheetAgainResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type ReadSheetAgainResponse = ReadSheetAgainResponses[keyof ReadSheetAgainResponses];
+
+export type RehearseSheetData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/rehearse';
+};
+
+export type RehearseSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RehearseSheetError = RehearseSheetErrors[keyof RehearseSheetErrors];
+
+export type RehearseSheetResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type RehearseSheetResponse = RehearseSheetResponses[keyof RehearseSheetResponses];
+
+export type MendSheetData = {
+    body: MendSheetRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/remedies';
+};
+
+export type MendSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type MendSheetError = MendSheetErrors[keyof MendSheetErrors];
+
+export type MendSheetResponses = {
+    /**
+     * OK
+     */
+    200: Mended;
+};
+
+export type MendSheetResponse = MendSheetResponses[keyof MendSheetResponses];
+
+export type RestoreSheetData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/restore';
+};
+
+export type RestoreSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RestoreSheetError = RestoreSheetErrors[keyof RestoreSheetErrors];
+
+export type RestoreSheetResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type RestoreSheetResponse = RestoreSheetResponses[keyof RestoreSheetResponses];
+
+export type ListSheetRowsData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        offset?: number;
+        limit?: number;
+        verdict?: 'make' | 'change' | 'same' | 'refused' | 'skipped';
+        /**
+         * With a cell of this column in question; -2 for any
+         */
+        column?: number;
+        /**
+         * With which this is the matter
+         */
+        judgement?: string;
+        /**
+         * Part of a cell
+         */
+        q?: string;
+    };
+    url: '/api/v1/sheets/{id}/rows';
+};
+
+export type ListSheetRowsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListSheetRowsError = ListSheetRowsErrors[keyof ListSheetRowsErrors];
+
+export type ListSheetRowsResponses = {
+    /**
+     * OK
+     */
+    200: PageJudgedRow;
+};
+
+export type ListSheetRowsResponse = ListSheetRowsResponses[keyof ListSheetRowsResponses];
+
+export type EditSheetRowData = {
+    body: RowEdits;
+    path: {
+        id: number;
+        row: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/rows/{row}';
+};
+
+export type EditSheetRowErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type EditSheetRowError = EditSheetRowErrors[keyof EditSheetRowErrors];
+
+export type EditSheetRowResponses = {
+    /**
+     * OK
+     */
+    200: JudgedRow;
+};
+
+export type EditSheetRowResponse = EditSheetRowResponses[keyof EditSheetRowResponses];
 
 export type ListSupplierLinksData = {
     body?: never;

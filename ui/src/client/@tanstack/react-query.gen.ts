@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, fetchOrigin, firstFile, getCategory, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getToday, getWaiting, giveUpLot, importProducts, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGivenUp, listGroups, listLimits, listLookupCodes, listLots, listMessages, listOriginKinds, listOrigins, listPlanChanges, listProducts, listReferences, listRuns, listSupplierLinks, lookAtLot, lookAtPage, makePlan, measurePictures, openHandIn, type Options, orderPictures, pagePictures, pairLot, planLot, previewClues, previewTarget, proposeSelectors, readLotWith, readMessages, refreshPlan, removeClueList, removeDropPerson, renewSupplierLink, replan, restoreLot, resumeRun, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setPlanChange, setRights, stopRun, takeBackDecision, takeCandidates, takeDropped, takePictures, teach, tryName, tryRecipe, updateOrigin } from '../sdk.gen';
-import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
+import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, bringSheet, browseOrigin, changeClueList, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, editSheetRow, fetchOrigin, firstFile, getCategory, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getSheet, getToday, getWaiting, giveUpLot, giveUpSheet, importProducts, importSheet, keepMapping, learnFrom, learnRewriting, listCategories, listClueLists, listFiles, listGivenUp, listGroups, listImported, listLimits, listLookupCodes, listLots, listMappings, listMessages, listOriginKinds, listOrigins, listPlanChanges, listProducts, listReferences, listRuns, listSheetRows, listSheets, listSupplierLinks, lookAtLot, lookAtPage, makePlan, mapSheet, measurePictures, mendSheet, openHandIn, type Options, orderPictures, pagePictures, pairLot, planLot, previewClues, previewTarget, proposeSelectors, readLotWith, readMessages, readSheetAgain, refreshPlan, rehearseSheet, removeClueList, removeDropPerson, renewSupplierLink, replan, restoreLot, restoreSheet, resumeRun, revertImport, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setPlanChange, setRights, stopRun, takeBackDecision, takeCandidates, takeDropped, takePictures, teach, tryColumn, tryName, tryRecipe, updateOrigin } from '../sdk.gen';
+import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BringSheetData, BringSheetError, BringSheetResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, EditSheetRowData, EditSheetRowError, EditSheetRowResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetSheetData, GetSheetError, GetSheetResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, GiveUpSheetData, GiveUpSheetError, GiveUpSheetResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, ImportSheetData, ImportSheetError, ImportSheetResponse, KeepMappingData, KeepMappingError, KeepMappingResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListImportedData, ListImportedError, ListImportedResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMappingsData, ListMappingsError, ListMappingsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSheetRowsData, ListSheetRowsError, ListSheetRowsResponse, ListSheetsData, ListSheetsError, ListSheetsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MapSheetData, MapSheetError, MapSheetResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, MendSheetData, MendSheetError, MendSheetResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, ReadSheetAgainData, ReadSheetAgainError, ReadSheetAgainResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RehearseSheetData, RehearseSheetError, RehearseSheetResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, RestoreSheetData, RestoreSheetError, RestoreSheetResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RevertImportData, RevertImportError, RevertImportResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, StopRunData, StopRunError, StopRunResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryColumnData, TryColumnError, TryColumnResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -371,6 +371,97 @@ export const openHandInMutation = (options?: Partial<Options<OpenHandInData>>): 
     return mutationOptions;
 };
 
+export const listImportedQueryKey = (options: Options<ListImportedData>) => createQueryKey('listImported', options);
+
+/**
+ * What an import made or changed, products without a picture first
+ */
+export const listImportedOptions = (options: Options<ListImportedData>) => queryOptions<ListImportedResponse, ListImportedError, ListImportedResponse, ReturnType<typeof listImportedQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listImported({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listImportedQueryKey(options)
+});
+
+const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'headers' | 'path' | 'query'>>(queryKey: QueryKey<Options>, page: K) => {
+    const params = { ...queryKey[0] };
+    if (page.body) {
+        params.body = {
+            ...queryKey[0].body as any,
+            ...page.body as any
+        };
+    }
+    if (page.headers) {
+        params.headers = {
+            ...queryKey[0].headers,
+            ...page.headers
+        };
+    }
+    if (page.path) {
+        params.path = {
+            ...queryKey[0].path as any,
+            ...page.path as any
+        };
+    }
+    if (page.query) {
+        params.query = {
+            ...queryKey[0].query as any,
+            ...page.query as any
+        };
+    }
+    return params as unknown as typeof page;
+};
+
+export const listImportedInfiniteQueryKey = (options: Options<ListImportedData>): QueryKey<Options<ListImportedData>> => createQueryKey('listImported', options, true);
+
+/**
+ * What an import made or changed, products without a picture first
+ */
+export const listImportedInfiniteOptions = (options: Options<ListImportedData>) => infiniteQueryOptions<ListImportedResponse, ListImportedError, InfiniteData<ListImportedResponse>, QueryKey<Options<ListImportedData>>, number | Pick<QueryKey<Options<ListImportedData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+// @ts-ignore
+{
+    queryFn: async ({ pageParam, queryKey, signal }) => {
+        // @ts-ignore
+        const page: Pick<QueryKey<Options<ListImportedData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+            query: {
+                offset: pageParam
+            }
+        };
+        const params = createInfiniteParams(queryKey, page);
+        const { data } = await listImported({
+            ...options,
+            ...params,
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listImportedInfiniteQueryKey(options)
+});
+
+/**
+ * Take an import back, whole or for one product
+ */
+export const revertImportMutation = (options?: Partial<Options<RevertImportData>>): UseMutationOptions<RevertImportResponse, RevertImportError, Options<RevertImportData>> => {
+    const mutationOptions: UseMutationOptions<RevertImportResponse, RevertImportError, Options<RevertImportData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await revertImport({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
 export const listLimitsQueryKey = (options?: Options<ListLimitsData>) => createQueryKey('listLimits', options);
 
 /**
@@ -579,35 +670,6 @@ export const listFilesOptions = (options: Options<ListFilesData>) => queryOption
     },
     queryKey: listFilesQueryKey(options)
 });
-
-const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'headers' | 'path' | 'query'>>(queryKey: QueryKey<Options>, page: K) => {
-    const params = { ...queryKey[0] };
-    if (page.body) {
-        params.body = {
-            ...queryKey[0].body as any,
-            ...page.body as any
-        };
-    }
-    if (page.headers) {
-        params.headers = {
-            ...queryKey[0].headers,
-            ...page.headers
-        };
-    }
-    if (page.path) {
-        params.path = {
-            ...queryKey[0].path as any,
-            ...page.path as any
-        };
-    }
-    if (page.query) {
-        params.query = {
-            ...queryKey[0].query as any,
-            ...page.query as any
-        };
-    }
-    return params as unknown as typeof page;
-};
 
 export const listFilesInfiniteQueryKey = (options: Options<ListFilesData>): QueryKey<Options<ListFilesData>> => createQueryKey('listFiles', options, true);
 
@@ -913,6 +975,24 @@ export const setMailingMutation = (options?: Partial<Options<SetMailingData>>): 
     };
     return mutationOptions;
 };
+
+export const listMappingsQueryKey = (options?: Options<ListMappingsData>) => createQueryKey('listMappings', options);
+
+/**
+ * Mappings that were kept by name
+ */
+export const listMappingsOptions = (options?: Options<ListMappingsData>) => queryOptions<ListMappingsResponse, ListMappingsError, ListMappingsResponse, ReturnType<typeof listMappingsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listMappings({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listMappingsQueryKey(options)
+});
 
 export const listMessagesQueryKey = (options?: Options<ListMessagesData>) => createQueryKey('listMessages', options);
 
@@ -1621,6 +1701,274 @@ export const searchOptions = (options?: Options<SearchData>) => queryOptions<Sea
     },
     queryKey: searchQueryKey(options)
 });
+
+export const listSheetsQueryKey = (options?: Options<ListSheetsData>) => createQueryKey('listSheets', options);
+
+/**
+ * Sheets that came, the newest first
+ */
+export const listSheetsOptions = (options?: Options<ListSheetsData>) => queryOptions<ListSheetsResponse, ListSheetsError, ListSheetsResponse, ReturnType<typeof listSheetsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listSheets({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listSheetsQueryKey(options)
+});
+
+/**
+ * Bring a spreadsheet, to be read and rehearsed
+ */
+export const bringSheetMutation = (options?: Partial<Options<BringSheetData>>): UseMutationOptions<BringSheetResponse, BringSheetError, Options<BringSheetData>> => {
+    const mutationOptions: UseMutationOptions<BringSheetResponse, BringSheetError, Options<BringSheetData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await bringSheet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const getSheetQueryKey = (options: Options<GetSheetData>) => createQueryKey('getSheet', options);
+
+/**
+ * A sheet with its mapping, and what its rehearsal found
+ */
+export const getSheetOptions = (options: Options<GetSheetData>) => queryOptions<GetSheetResponse, GetSheetError, GetSheetResponse, ReturnType<typeof getSheetQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getSheet({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getSheetQueryKey(options)
+});
+
+/**
+ * What columns hold, and what steps make of that
+ */
+export const tryColumnMutation = (options?: Partial<Options<TryColumnData>>): UseMutationOptions<TryColumnResponse, TryColumnError, Options<TryColumnData>> => {
+    const mutationOptions: UseMutationOptions<TryColumnResponse, TryColumnError, Options<TryColumnData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await tryColumn({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Hide a sheet; what it imported stays
+ */
+export const giveUpSheetMutation = (options?: Partial<Options<GiveUpSheetData>>): UseMutationOptions<GiveUpSheetResponse, GiveUpSheetError, Options<GiveUpSheetData>> => {
+    const mutationOptions: UseMutationOptions<GiveUpSheetResponse, GiveUpSheetError, Options<GiveUpSheetData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await giveUpSheet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Import a sheet as it was rehearsed
+ */
+export const importSheetMutation = (options?: Partial<Options<ImportSheetData>>): UseMutationOptions<ImportSheetResponse, ImportSheetError, Options<ImportSheetData>> => {
+    const mutationOptions: UseMutationOptions<ImportSheetResponse, ImportSheetError, Options<ImportSheetData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await importSheet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Keep a sheet's mapping by name, for sheets with the same headers
+ */
+export const keepMappingMutation = (options?: Partial<Options<KeepMappingData>>): UseMutationOptions<KeepMappingResponse, KeepMappingError, Options<KeepMappingData>> => {
+    const mutationOptions: UseMutationOptions<KeepMappingResponse, KeepMappingError, Options<KeepMappingData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await keepMapping({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Say what a sheet's columns mean, and what an import shall do
+ */
+export const mapSheetMutation = (options?: Partial<Options<MapSheetData>>): UseMutationOptions<MapSheetResponse, MapSheetError, Options<MapSheetData>> => {
+    const mutationOptions: UseMutationOptions<MapSheetResponse, MapSheetError, Options<MapSheetData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await mapSheet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Read another worksheet, or take another row for the header
+ */
+export const readSheetAgainMutation = (options?: Partial<Options<ReadSheetAgainData>>): UseMutationOptions<ReadSheetAgainResponse, ReadSheetAgainError, Options<ReadSheetAgainData>> => {
+    const mutationOptions: UseMutationOptions<ReadSheetAgainResponse, ReadSheetAgainError, Options<ReadSheetAgainData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await readSheetAgain({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Judge every row again, as the catalog is now
+ */
+export const rehearseSheetMutation = (options?: Partial<Options<RehearseSheetData>>): UseMutationOptions<RehearseSheetResponse, RehearseSheetError, Options<RehearseSheetData>> => {
+    const mutationOptions: UseMutationOptions<RehearseSheetResponse, RehearseSheetError, Options<RehearseSheetData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await rehearseSheet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Do what the remedies say for all cells with which the same is the matter
+ */
+export const mendSheetMutation = (options?: Partial<Options<MendSheetData>>): UseMutationOptions<MendSheetResponse, MendSheetError, Options<MendSheetData>> => {
+    const mutationOptions: UseMutationOptions<MendSheetResponse, MendSheetError, Options<MendSheetData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await mendSheet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Bring a sheet back that was given up
+ */
+export const restoreSheetMutation = (options?: Partial<Options<RestoreSheetData>>): UseMutationOptions<RestoreSheetResponse, RestoreSheetError, Options<RestoreSheetData>> => {
+    const mutationOptions: UseMutationOptions<RestoreSheetResponse, RestoreSheetError, Options<RestoreSheetData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await restoreSheet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const listSheetRowsQueryKey = (options: Options<ListSheetRowsData>) => createQueryKey('listSheetRows', options);
+
+/**
+ * Rows of a sheet as they were judged
+ */
+export const listSheetRowsOptions = (options: Options<ListSheetRowsData>) => queryOptions<ListSheetRowsResponse, ListSheetRowsError, ListSheetRowsResponse, ReturnType<typeof listSheetRowsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listSheetRows({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listSheetRowsQueryKey(options)
+});
+
+export const listSheetRowsInfiniteQueryKey = (options: Options<ListSheetRowsData>): QueryKey<Options<ListSheetRowsData>> => createQueryKey('listSheetRows', options, true);
+
+/**
+ * Rows of a sheet as they were judged
+ */
+export const listSheetRowsInfiniteOptions = (options: Options<ListSheetRowsData>) => infiniteQueryOptions<ListSheetRowsResponse, ListSheetRowsError, InfiniteData<ListSheetRowsResponse>, QueryKey<Options<ListSheetRowsData>>, number | Pick<QueryKey<Options<ListSheetRowsData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+// @ts-ignore
+{
+    queryFn: async ({ pageParam, queryKey, signal }) => {
+        // @ts-ignore
+        const page: Pick<QueryKey<Options<ListSheetRowsData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+            query: {
+                offset: pageParam
+            }
+        };
+        const params = createInfiniteParams(queryKey, page);
+        const { data } = await listSheetRows({
+            ...options,
+            ...params,
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listSheetRowsInfiniteQueryKey(options)
+});
+
+/**
+ * Change cells of a row in place; the file stays as it came
+ */
+export const editSheetRowMutation = (options?: Partial<Options<EditSheetRowData>>): UseMutationOptions<EditSheetRowResponse, EditSheetRowError, Options<EditSheetRowData>> => {
+    const mutationOptions: UseMutationOptions<EditSheetRowResponse, EditSheetRowError, Options<EditSheetRowData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await editSheetRow({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const listSupplierLinksQueryKey = (options?: Options<ListSupplierLinksData>) => createQueryKey('listSupplierLinks', options);
 

@@ -1,0 +1,117 @@
+package sheet
+
+import (
+	"strings"
+
+	"ambrosa/core/gtin"
+)
+
+// Asked collects what rows need to know of a catalog, so that it can be looked up
+// for many of them at once.
+type Asked struct {
+	Keys  map[Field]map[string]bool // as Key makes them; of a GTIN its normal form
+	Loose map[Field]map[string]bool // as LooseKey makes them
+	Files map[string]bool           // names of pictures, as FileKey makes them
+}
+
+// NewAsked returns one that asks nothing.
+func NewAsked() *Asked {
+	return &Asked{Keys: map[Field]map[string]bool{}, Loose: map[Field]map[string]bool{}, Files: map[string]bool{}}
+}
+
+func add(to map[Field]map[string]bool, f Field, key string) {
+	if key == "" {
+		return
+	}
+	if to[f] == nil {
+		to[f] = map[string]bool{}
+	}
+	to[f][key] = true
+}
+
+// Ask adds what a row needs to know, as a person edited it.
+func (j *Judge) Ask(row int, cells []string, edits []CellEdit, asked *Asked) {
+	r := j.begin(row, cells, edits)
+	r.read()
+	for _, f := range identities {
+		if f == GTIN || f == Code && !r.identifiesBy(Code) || f == Title && !r.identifiesBy(Title) {
+			continue
+		}
+		for _, value := range r.values[f] {
+			asked.code(f, value.text)
+		}
+	}
+	for _, value := range r.values[GTIN] {
+		if normal, err := gtin.Normalise(cleanCode(value.text)); err == nil {
+			add(asked.Keys, GTIN, normal)
+		}
+	}
+	if value, there := r.first(Category); there {
+		add(asked.Keys, Category, Key(CleanPath(value.text)))
+	}
+	if value, there := r.first(CategoryID); there {
+		add(asked.Keys, CategoryID, Key(cleanCode(value.text)))
+	}
+	for _, value := range r.values[Picture] {
+		if !isAddress(value.text) {
+			asked.Files[FileKey(value.text)] = true
+		}
+	}
+}
+
+func (r *rowJudge) identifiesBy(f Field) bool {
+	for _, by := range r.identity {
+		if by == f {
+			return true
+		}
+	}
+	return false
+}
+
+func (a *Asked) code(f Field, text string) {
+	code := text
+	if f.isCode() {
+		code = cleanCode(text)
+	}
+	add(a.Keys, f, Key(code))
+	if f == Title {
+		return
+	}
+	add(a.Loose, f, LooseKey(code))
+	for _, look := range damage(code, f).looks {
+		add(a.Keys, f, Key(look))
+		add(a.Loose, f, LooseKey(look))
+	}
+}
+
+// FileKey is a picture's name as it is compared: without folders and case.
+func FileKey(name string) string {
+	name = name[strings.LastIndexAny(name, `/\`)+1:]
+	return Key(name)
+}
+
+// FileStem is a key without its ending.
+func FileStem(key string) string {
+	if at := strings.LastIndexByte(key, '.'); at > 0 && pictureEnding(key) {
+		return key[:at]
+	}
+	return key
+}
+
+// Anything asks whether values are anything that the catalog has, whatever field that
+// would be.
+func (a *Asked) Anything(values []string) {
+	for _, value := range values {
+		if value = Clean(value); value == "" || len(value) > 300 {
+			continue
+		}
+		key := Key(value)
+		for _, f := range []Field{SKU, Product, ProductID, Code, Title, CategoryID} {
+			add(a.Keys, f, key)
+		}
+		add(a.Keys, Category, Key(CleanPath(value)))
+		if normal, err := gtin.Normalise(value); err == nil {
+			add(a.Keys, GTIN, normal)
+		}
+	}
+}

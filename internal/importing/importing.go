@@ -1,0 +1,184 @@
+// Package importing is the use cases of sheets: what came is read, mapped, judged row
+// by row against the catalog, imported and taken back. The rules are in core/sheet;
+// rows, verdicts and the way back are in the store.
+package importing
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"sync"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/sheet"
+	"ambrosa/internal/store"
+)
+
+// Importer is the use cases of sheets.
+type Importer struct {
+	Store *store.Store
+	Runs  store.Queue
+
+	mu     sync.Mutex
+	judges []ready // the last used first
+}
+
+// The kinds of runs that are queued.
+const (
+	ReadRun     = "read sheet"
+	RehearseRun = "rehearse"
+	ImportRun   = "import"
+	RevertRun   = "revert import"
+)
+
+// ErrMapping means that a mapping cannot be used; the error says why.
+var ErrMapping = errors.New("the mapping cannot be used")
+
+// MappingError is what is wrong with a mapping, in words.
+type MappingError struct{ Why string }
+
+func (e *MappingError) Error() string { return e.Why }
+
+// Is tells that it is an ErrMapping.
+func (e *MappingError) Is(target error) bool { return target == ErrMapping }
+
+// Bring records a sheet whose bytes are kept, and has it read.
+func (m *Importer) Bring(ctx context.Context, who acting.Actor, name string, sum []byte, bytes int64) (id int64, err error) {
+	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+		if id, err = store.NewSheet(ctx, tx, who, name, sum, bytes); err != nil {
+			return err
+		}
+		_, err = m.Runs.Queue(ctx, tx, who, ReadRun, store.About{Sheet: id})
+		return err
+	})
+	return id, err
+}
+
+// ReadAgain has a sheet read from another worksheet, or with another row as header; 0
+// for the one that is found.
+func (m *Importer) ReadAgain(ctx context.Context, who acting.Actor, id int64, worksheet string, header int) error {
+	return m.Store.Within(ctx, func(tx pgx.Tx) error {
+		found, err := store.LockSheet(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if found.State == "reading" {
+			return store.ErrChanged
+		}
+		if err := store.ReadAgain(ctx, tx, id, worksheet, header); err != nil {
+			return err
+		}
+		_, err = m.Runs.Queue(ctx, tx, who, ReadRun, store.About{Sheet: id})
+		return err
+	})
+}
+
+// Map gives a sheet the mapping and choices of a person, remembers what was chosen for
+// its headers, and has it judged. revision is the sheet as the person saw it:
+// store.ErrChanged means that it is another by now.
+func (m *Importer) Map(ctx context.Context, who acting.Actor, id int64, revision int, wanted sheet.Mapping, choices sheet.Choices) error {
+	return m.Store.Within(ctx, func(tx pgx.Tx) error {
+		found, err := store.LockSheet(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if found.Revision != revision || found.State != "open" {
+			return store.ErrChanged
+		}
+		wanted.Header = found.Header
+		if len(wanted.Columns) != len(found.Mapping.Columns) {
+			return &MappingError{"The sheet has other columns than the mapping."}
+		}
+		var chosen []sheet.Column
+		for i := range wanted.Columns {
+			c, was := &wanted.Columns[i], found.Mapping.Columns[i]
+			c.Column, c.Index = was.Column, i
+			if c.Field == was.Field && c.Name == was.Name && slices.EqualFunc(c.Steps, was.Steps, sameStep) {
+				c.Evidence, c.Sure = was.Evidence, was.Sure
+				continue
+			}
+			c.Evidence, c.Sure = "you chose this", true
+			chosen = append(chosen, *c)
+		}
+		if len(wanted.Identity) == 0 || !slices.ContainsFunc(wanted.Columns, func(c sheet.Column) bool { return c.Field == wanted.Identity[0] }) {
+			wanted.Identity = wanted.Surest()
+		}
+		if _, err := sheet.NewJudge(wanted, choices); err != nil && len(wanted.Identity) > 0 {
+			return &MappingError{"This mapping cannot be used: " + err.Error() + "."}
+		}
+		if err := store.Remember(ctx, tx, chosen); err != nil {
+			return err
+		}
+		if err := store.MapSheet(ctx, tx, id, wanted, choices); err != nil {
+			return err
+		}
+		_, err = m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: id})
+		return err
+	})
+}
+
+func sameStep(a, b sheet.CellStep) bool {
+	return a.Do == b.Do && a.Arg == b.Arg && a.With == b.With && slices.Equal(a.Columns, b.Columns)
+}
+
+// Keep keeps a sheet's mapping by name, for sheets with the same headers.
+func (m *Importer) Keep(ctx context.Context, id int64, name string) error {
+	found, err := m.Store.Sheet(ctx, id)
+	if err != nil {
+		return err
+	}
+	return m.Store.KeepMapping(ctx, name, sheet.Signature(found.Names), found.Mapping, found.Choices)
+}
+
+// Rehearse has a sheet judged again, as the catalog is now.
+func (m *Importer) Rehearse(ctx context.Context, who acting.Actor, id int64) error {
+	return m.Store.Within(ctx, func(tx pgx.Tx) error {
+		_, err := m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: id})
+		return err
+	})
+}
+
+// Import has a sheet imported as it was rehearsed. revision is the sheet as the person
+// saw it judged; store.ErrChanged means that it, or what was judged, is another.
+func (m *Importer) Import(ctx context.Context, who acting.Actor, id int64, revision int) (run int64, err error) {
+	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+		found, err := store.LockSheet(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if found.State != "open" || found.Revision != revision || found.Rehearsed != revision {
+			return store.ErrChanged
+		}
+		made, err := store.NewImport(ctx, tx, who, id, revision)
+		if err != nil {
+			return err
+		}
+		run, err = m.Runs.Queue(ctx, tx, who, ImportRun, store.About{Sheet: id, Import: made})
+		return err
+	})
+	return run, err
+}
+
+// Revert has an import taken back, whole or for one product.
+func (m *Importer) Revert(ctx context.Context, who acting.Actor, id, product int64) (run int64, err error) {
+	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+		found, err := store.LockImport(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if found.State != "imported" || found.Standing == 0 {
+			return store.ErrChanged
+		}
+		about := store.About{Sheet: found.SheetID, Import: id}
+		if product != 0 {
+			about.Owner.Kind, about.Owner.ID = "product", product
+		} else if err := store.SetImportState(ctx, tx, id, "reverting", who.Name); err != nil {
+			return err
+		}
+		run, err = m.Runs.Queue(ctx, tx, who, RevertRun, about)
+		return err
+	})
+	return run, err
+}

@@ -1,0 +1,147 @@
+package importing
+
+import (
+	"context"
+	"errors"
+	"io"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/sheet"
+	"ambrosa/internal/contained"
+	"ambrosa/internal/sheetfile"
+	"ambrosa/internal/store"
+)
+
+// Bounds of a sheet.
+const (
+	maxRows  = 1_100_000
+	sampled  = 1000 // rows that a mapping is proposed from
+	keptOnce = 2000
+)
+
+// DoRead reads a sheet whose bytes lie at path, by a process of the program, keeps its
+// rows and proposes a mapping. A *sheetfile.Refused says why it cannot be read; what can
+// be judged of it is judged by a run.
+func (m *Importer) DoRead(ctx context.Context, who acting.Actor, program contained.Program, path string, found store.Sheet,
+	step func(rows int64)) (err error) {
+	if err := m.Store.ClearRows(ctx, found.ID); err != nil {
+		return err
+	}
+	child, err := sheetfile.Read(ctx, program, path, found.Worksheet)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, child.Close()) }()
+	var head, batch []store.SheetRow
+	total := 0
+	for {
+		cells, row, err := child.Next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		if sheet.Blank(cells) {
+			continue
+		}
+		if total++; total > maxRows {
+			return &sheetfile.Refused{Kind: sheetfile.TooMany, Reason: "It has more rows than can be taken."}
+		}
+		one := store.SheetRow{Row: row, Cells: slices.Clone(cells)}
+		if len(head) < sampled {
+			head = append(head, one)
+		}
+		if batch = append(batch, one); len(batch) == keptOnce {
+			if err := m.Store.AddSheetRows(ctx, found.ID, batch); err != nil {
+				return err
+			}
+			batch = batch[:0]
+			step(int64(total))
+		}
+	}
+	if err := m.Store.AddSheetRows(ctx, found.ID, batch); err != nil {
+		return err
+	}
+	read, err := m.understand(ctx, found, head)
+	if err != nil {
+		return err
+	}
+	read.Worksheet, read.Worksheets, read.Macros = child.Worksheet, child.Worksheets, child.Macros
+	above := 0
+	for _, r := range head {
+		if r.Row < read.FirstRow {
+			above++
+		}
+	}
+	read.Rows = total - above
+	return m.Store.Within(ctx, func(tx pgx.Tx) error {
+		if err := store.EndReading(ctx, tx, found.ID, read); err != nil {
+			return err
+		}
+		_, err := m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: found.ID})
+		return err
+	})
+}
+
+// understand finds the header among the first rows, and a mapping: one that was kept
+// for such a header, else a proposal.
+func (m *Importer) understand(ctx context.Context, found store.Sheet, head []store.SheetRow) (r store.SheetRead, err error) {
+	cells := make([][]string, len(head))
+	for i, row := range head {
+		cells[i] = row.Cells
+	}
+	top := sheet.FindTop(cells)
+	if at := slices.IndexFunc(head, func(row store.SheetRow) bool { return row.Row == found.Header }); at >= 0 {
+		top = sheet.TopAt(cells, at)
+	}
+	if top.At < 0 {
+		return r, &sheetfile.Refused{Kind: sheetfile.NoHeader, Reason: "No header row was found: no row names what its columns hold."}
+	}
+	r.Header, r.Names, r.FirstRow = head[top.At].Row, top.Names, head[top.At].Row+1
+	if top.First < len(head) {
+		r.FirstRow = head[top.First].Row
+	}
+	r.Choices = found.Choices
+	kept, there, err := m.Store.MappingFor(ctx, sheet.Signature(top.Names))
+	if err != nil {
+		return r, err
+	}
+	if there {
+		r.Mapping, _ = kept.Mapping.Fit(top.Names)
+		r.Mapping.Header, r.MappedAs, r.Choices = r.Header, kept.Name, kept.Choices
+		return r, nil
+	}
+	r.Mapping, err = m.propose(ctx, top, cells)
+	r.Mapping.Header = r.Header
+	return r, err
+}
+
+func (m *Importer) propose(ctx context.Context, top sheet.Top, cells [][]string) (sheet.Mapping, error) {
+	chosen, err := m.Store.Remembered(ctx, top.Names)
+	if err != nil {
+		return sheet.Mapping{}, err
+	}
+	names, err := m.Store.OptionNames(ctx)
+	if err != nil {
+		return sheet.Mapping{}, err
+	}
+	var failed error
+	proposer := sheet.Proposer{
+		Names: names,
+		Known: func(values []string) sheet.Hits {
+			hits, err := m.Store.CatalogHits(ctx, values)
+			failed = errors.Join(failed, err)
+			return hits
+		},
+		Chosen: func(header string) (sheet.Column, bool) {
+			column, ok := chosen[sheet.HeaderKey(header)]
+			return column, ok
+		},
+	}
+	mapping := proposer.Propose(top.Names, cells[top.First:])
+	return mapping, failed
+}

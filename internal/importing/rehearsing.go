@@ -1,0 +1,417 @@
+package importing
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/sheet"
+	"ambrosa/internal/store"
+)
+
+// ready is a judge that has noted all rows of a sheet's revision.
+type ready struct {
+	sheet    int64
+	revision int
+	judge    *sheet.Judge
+}
+
+// keptJudges is how many sheets' judges are kept ready.
+const keptJudges = 4
+
+// noteAtOnce and judgeAtOnce are how many rows are read and judged together.
+const (
+	noteAtOnce  = 5000
+	judgeAtOnce = 2000
+)
+
+// kept returns the judge that is ready for a sheet, of any revision since its mapping
+// was last changed; nil for none.
+func (m *Importer) kept(id int64) *ready {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	at := slices.IndexFunc(m.judges, func(r ready) bool { return r.sheet == id })
+	if at < 0 {
+		return nil
+	}
+	found := m.judges[at]
+	return &found
+}
+
+func (m *Importer) keep(r ready) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.judges = slices.DeleteFunc(m.judges, func(o ready) bool { return o.sheet == r.sheet })
+	m.judges = slices.Insert(m.judges, 0, r)
+	m.judges = m.judges[:min(len(m.judges), keptJudges)]
+}
+
+// judgeOf returns a judge that has noted all rows of a sheet, but for cells that were
+// changed since.
+func (m *Importer) judgeOf(ctx context.Context, found store.Sheet) (*sheet.Judge, error) {
+	if r := m.kept(found.ID); r != nil && r.revision == found.Revision {
+		return r.judge, nil
+	}
+	return m.newJudge(ctx, found)
+}
+
+// newJudge returns a judge that has noted all rows of a sheet as it is, and keeps it
+// ready.
+func (m *Importer) newJudge(ctx context.Context, found store.Sheet) (*sheet.Judge, error) {
+	judge, err := sheet.NewJudge(found.Mapping, found.Choices)
+	if err != nil {
+		return nil, &MappingError{"This mapping cannot be used: " + err.Error() + "."}
+	}
+	err = m.eachRow(ctx, found, noteAtOnce, func(rows []store.SheetRow) error {
+		for _, r := range rows {
+			judge.Note(r.Row, r.Cells, r.Edits)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	m.keep(ready{found.ID, found.Revision, judge})
+	return judge, nil
+}
+
+// eachRow goes through the rows of data of a sheet, some at a time.
+func (m *Importer) eachRow(ctx context.Context, found store.Sheet, atOnce int, each func([]store.SheetRow) error) error {
+	for last := found.FirstRow - 1; ; {
+		rows, err := store.RowsBehind(ctx, m.Store.Pool, found.ID, last, atOnce)
+		if err != nil || len(rows) == 0 {
+			return err
+		}
+		last = rows[len(rows)-1].Row
+		if err := each(rows); err != nil {
+			return err
+		}
+	}
+}
+
+// judged judges rows against the catalog as it is.
+func judged(ctx context.Context, db store.DB, judge *sheet.Judge, rows []store.SheetRow) ([]sheet.Judged, error) {
+	asked := sheet.NewAsked()
+	for _, r := range rows {
+		judge.Ask(r.Row, r.Cells, r.Edits, asked)
+	}
+	known, err := store.Items(ctx, db, asked)
+	if err != nil {
+		return nil, err
+	}
+	all := make([]sheet.Judged, len(rows))
+	for i, r := range rows {
+		all[i] = judge.Row(r.Row, r.Cells, r.Edits, known)
+	}
+	return all, nil
+}
+
+// DoRehearse judges every row of a sheet, and tells step how many are done. It changes
+// nothing but what is known of the sheet. It is done again when the sheet was
+// changed meanwhile.
+func (m *Importer) DoRehearse(ctx context.Context, id int64, step func(done, total int64)) (store.SheetTotals, error) {
+	for {
+		totals, current, err := m.rehearse(ctx, id, step)
+		if err != nil || current {
+			return totals, err
+		}
+	}
+}
+
+func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total int64)) (totals store.SheetTotals, current bool,
+	err error) {
+	found, err := m.Store.Sheet(ctx, id)
+	if err != nil || found.State != "open" {
+		return totals, true, err
+	}
+	version, err := m.Store.CatalogVersion(ctx)
+	if err != nil {
+		return totals, false, err
+	}
+	judge, err := m.newJudge(ctx, found)
+	if wrong := (*MappingError)(nil); errors.As(err, &wrong) {
+		return totals, true, m.Store.SheetProblem(ctx, id, found.Revision, wrong.Why)
+	}
+	if err != nil {
+		return totals, false, err
+	}
+	count := newCounter()
+	// In one transaction: until it ends, what was judged before is seen.
+	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+		if err := store.ClearVerdicts(ctx, tx, id); err != nil {
+			return err
+		}
+		done := int64(0)
+		return m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
+			all, err := judged(ctx, m.Store.Pool, judge, rows)
+			if err != nil {
+				return err
+			}
+			verdicts := make([]store.SheetVerdict, len(all))
+			for i, j := range all {
+				count.add(j)
+				verdicts[i] = count.verdict(j)
+			}
+			done += int64(len(rows))
+			step(done, int64(found.Rows))
+			return store.AddVerdicts(ctx, tx, id, verdicts)
+		})
+	})
+	if err != nil {
+		return totals, false, err
+	}
+	totals = count.totals()
+	current, err = m.Store.EndRehearsal(ctx, id, found.Revision, version, totals)
+	return totals, current, err
+}
+
+// counter counts what a rehearsal finds, and tells the rows of each product.
+type counter struct {
+	verdicts  map[string]int
+	questions map[asking]*store.Question
+	firsts    map[string]int // owner to its first row
+	pictures  int
+}
+
+type asking struct {
+	column int
+	kind   sheet.Matter
+}
+
+func newCounter() *counter {
+	return &counter{verdicts: map[string]int{}, questions: map[asking]*store.Question{}, firsts: map[string]int{}}
+}
+
+func (c *counter) add(j sheet.Judged) {
+	c.verdicts[string(j.Verdict)]++
+	c.pictures += len(j.Wanted.Pictures)
+	for _, cell := range j.Cells {
+		key := asking{cell.Column, cell.Kind}
+		q := c.questions[key]
+		if q == nil {
+			q = &store.Question{Column: cell.Column, Kind: cell.Kind, Refuses: cell.Refuses, Words: cell.Reason, Deeds: []sheet.Deed{}}
+			c.questions[key] = q
+		}
+		q.Cells++
+		for _, remedy := range cell.Remedies {
+			if !slices.Contains(q.Deeds, remedy.Do) {
+				q.Deeds = append(q.Deeds, remedy.Do)
+			}
+		}
+	}
+}
+
+func (c *counter) verdict(j sheet.Judged) store.SheetVerdict {
+	owner := j.Owner()
+	first, known := c.firsts[owner]
+	if !known || owner == "" {
+		first = j.Row
+		c.firsts[owner] = first
+	}
+	return store.SheetVerdict{Row: j.Row, Verdict: j.Verdict, SKU: j.SKU, FirstRow: first, Questions: j.Cells, Changes: j.Changes}
+}
+
+func (c *counter) totals() store.SheetTotals {
+	t := store.SheetTotals{Verdicts: c.verdicts, Questions: []store.Question{}, Pictures: c.pictures}
+	for _, q := range c.questions {
+		t.Questions = append(t.Questions, *q)
+	}
+	slices.SortFunc(t.Questions, func(a, b store.Question) int {
+		return cmp.Or(compareBool(b.Refuses, a.Refuses), cmp.Compare(b.Cells, a.Cells), cmp.Compare(a.Column, b.Column),
+			cmp.Compare(a.Kind, b.Kind))
+	})
+	return t
+}
+
+func compareBool(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return 1
+	}
+	return -1
+}
+
+// JudgedRow is a row of a sheet as a person sees it.
+type JudgedRow struct {
+	sheet.Judged
+	Values []string         `json:"values" nullable:"false" doc:"As they came"`
+	Edits  []sheet.CellEdit `json:"edits" nullable:"false"`
+}
+
+// Rows returns a page of a sheet's rows, judged; what no rehearsal has judged yet is
+// judged now.
+func (m *Importer) Rows(ctx context.Context, id int64, f store.RowFilter) (page []JudgedRow, total int64, err error) {
+	numbers, total, err := m.Store.ChosenRows(ctx, id, f)
+	if err != nil || len(numbers) == 0 {
+		return nil, total, err
+	}
+	rows, err := store.RowsOf(ctx, m.Store.Pool, id, numbers)
+	if err != nil {
+		return nil, 0, err
+	}
+	verdicts, err := store.VerdictsOf(ctx, m.Store.Pool, id, numbers)
+	if err != nil {
+		return nil, 0, err
+	}
+	if len(verdicts) < len(rows) {
+		page, err = m.judgedNow(ctx, id, rows)
+		return page, total, err
+	}
+	for i, r := range rows {
+		page = append(page, rowOf(r, verdicts[i]))
+	}
+	return page, total, nil
+}
+
+func rowOf(r store.SheetRow, v store.SheetVerdict) JudgedRow {
+	return JudgedRow{Judged: sheet.Judged{Row: r.Row, Verdict: v.Verdict, SKU: v.SKU, Cells: v.Questions, Changes: v.Changes},
+		Values: r.Cells, Edits: r.Edits}
+}
+
+// judgedNow judges rows before a rehearsal does; what stands twice is seen among them
+// alone.
+func (m *Importer) judgedNow(ctx context.Context, id int64, rows []store.SheetRow) (page []JudgedRow, err error) {
+	found, err := m.Store.Sheet(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	judge, err := sheet.NewJudge(found.Mapping, found.Choices)
+	if err != nil {
+		for _, r := range rows {
+			nothing := sheet.Judged{Row: r.Row, Verdict: sheet.Refused, Cells: []sheet.Judgement{}, Changes: []sheet.FieldChange{}}
+			page = append(page, JudgedRow{Judged: nothing,
+				Values: r.Cells, Edits: r.Edits})
+		}
+		return page, nil
+	}
+	for _, r := range rows {
+		judge.Note(r.Row, r.Cells, r.Edits)
+	}
+	all, err := judged(ctx, m.Store.Pool, judge, rows)
+	for i, j := range all {
+		page = append(page, JudgedRow{Judged: j, Values: rows[i].Cells, Edits: rows[i].Edits})
+	}
+	return page, err
+}
+
+// Edit changes what a person did to a row, and judges it again. Other rows that say the
+// same as it are judged again by a run.
+func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int, edits []sheet.CellEdit) (JudgedRow, error) {
+	found, err := m.Store.Sheet(ctx, id)
+	if err != nil {
+		return JudgedRow{}, err
+	}
+	if found.State != "open" {
+		return JudgedRow{}, store.ErrChanged
+	}
+	judge, err := m.judgeOf(ctx, found)
+	if err != nil {
+		return JudgedRow{}, err
+	}
+	var out JudgedRow
+	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+		if err := store.EditRow(ctx, tx, id, row, edits); err != nil {
+			return err
+		}
+		rows, err := store.RowsOf(ctx, tx, id, []int{row})
+		if err != nil || len(rows) == 0 {
+			return cmp.Or(err, store.ErrNotFound)
+		}
+		all, err := judged(ctx, tx, judge, rows)
+		if err != nil {
+			return err
+		}
+		out = JudgedRow{Judged: all[0], Values: rows[0].Cells, Edits: rows[0].Edits}
+		if err := store.PutVerdicts(ctx, tx, id, []store.SheetVerdict{{Row: row, Verdict: all[0].Verdict, SKU: all[0].SKU, FirstRow: row,
+			Questions: all[0].Cells, Changes: all[0].Changes}}); err != nil {
+			return err
+		}
+		revision, err := store.CountEdits(ctx, tx, id, false)
+		if err != nil {
+			return err
+		}
+		m.keep(ready{id, int(revision), judge})
+		return m.rehearseSoon(ctx, tx, who, id)
+	})
+	return out, err
+}
+
+// rehearseSoon has a sheet judged again, unless it is going to be already.
+func (m *Importer) rehearseSoon(ctx context.Context, tx pgx.Tx, who acting.Actor, id int64) error {
+	waits, err := store.RunWaits(ctx, tx, RehearseRun, id)
+	if err != nil || waits {
+		return err
+	}
+	_, err = m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: id})
+	return err
+}
+
+// Remedy does for all cells of a column with which the same is the matter what their own
+// remedies say, and has the sheet judged again. It returns how many rows that are.
+func (m *Importer) Remedy(ctx context.Context, who acting.Actor, id int64, column int, kind sheet.Matter,
+	deed sheet.Deed) (rows int, err error) {
+	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+		found, err := store.LockSheet(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if found.State != "open" {
+			return store.ErrChanged
+		}
+		for last := 0; ; {
+			asked, err := store.QuestionsBehind(ctx, tx, id, column, kind, last, judgeAtOnce)
+			if err != nil {
+				return err
+			}
+			if len(asked) == 0 {
+				break
+			}
+			n, err := remedyAll(ctx, tx, id, asked, column, kind, deed)
+			if err != nil {
+				return err
+			}
+			rows += n
+			last = asked[len(asked)-1].Row
+		}
+		if _, err := store.CountEdits(ctx, tx, id, false); err != nil {
+			return err
+		}
+		return m.rehearseSoon(ctx, tx, who, id)
+	})
+	return rows, err
+}
+
+func remedyAll(ctx context.Context, tx pgx.Tx, id int64, asked []store.SheetVerdict, column int, kind sheet.Matter,
+	deed sheet.Deed) (rows int, err error) {
+	numbers := make([]int, len(asked))
+	for i, v := range asked {
+		numbers[i] = v.Row
+	}
+	standing, err := store.RowsOf(ctx, tx, id, numbers)
+	if err != nil {
+		return 0, err
+	}
+	for i, r := range standing {
+		for _, cell := range asked[i].Questions {
+			if cell.Column != column || cell.Kind != kind {
+				continue
+			}
+			edits, ok := sheet.Mend(r.Edits, cell, deed)
+			if !ok {
+				continue
+			}
+			if err := store.EditRow(ctx, tx, id, r.Row, edits); err != nil {
+				return rows, err
+			}
+			rows++
+			break
+		}
+	}
+	return rows, nil
+}

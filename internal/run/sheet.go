@@ -1,0 +1,79 @@
+package run
+
+import (
+	"context"
+	"encoding/hex"
+	"errors"
+	"fmt"
+
+	"ambrosa/core/acting"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/importing"
+	"ambrosa/internal/sheetfile"
+	"ambrosa/internal/store"
+)
+
+func init() {
+	register(Kind{Name: importing.ReadRun, Doing: "Reading a sheet", Leads: ToSheet, Items: true, work: (*Runner).takeInSheet})
+	register(Kind{Name: importing.RehearseRun, Doing: "Rehearsing", Leads: ToSheet, work: (*Runner).rehearseSheet})
+	register(Kind{Name: importing.ImportRun, Doing: "Importing", Leads: ToSheet, work: (*Runner).importSheet})
+	register(Kind{Name: importing.RevertRun, Doing: "Taking an import back", Leads: ToSheet, work: (*Runner).revertImport})
+}
+
+// takeInSheet reads a sheet's rows and proposes a mapping.
+func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
+	found, err := r.Store.Sheet(ctx, run.SheetID)
+	if err != nil {
+		return "", err
+	}
+	var sum blob.Sum
+	if _, err := hex.Decode(sum[:], []byte(found.Sum)); err != nil {
+		return "", fmt.Errorf("read the sum of sheet %d: %w", found.ID, err)
+	}
+	path, done, err := r.Blobs.Local(ctx, sum)
+	if err != nil {
+		return "", err
+	}
+	defer done()
+	err = r.Importer.DoRead(ctx, acting.Actor{Name: run.Actor}, r.Readers, path, found, func(rows int64) { p.set(rows, 0) })
+	var refused *sheetfile.Refused
+	if errors.As(err, &refused) {
+		if err := r.Store.SheetUnreadable(ctx, found.ID, refused.Reason); err != nil {
+			return "", err
+		}
+		return "", failure{refused.Reason}
+	}
+	return fmt.Sprintf("%s is read", found.Name), err
+}
+
+// rehearseSheet judges a sheet's rows; it changes nothing.
+func (r *Runner) rehearseSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
+	totals, err := r.Importer.DoRehearse(ctx, run.SheetID, p.set)
+	if err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("%d rows to make, %d to change, %d the same, %d refused", totals.Verdicts["make"], totals.Verdicts["change"],
+		totals.Verdicts["same"], totals.Verdicts["refused"]), nil
+}
+
+// importSheet makes and changes what a sheet's rehearsal showed.
+func (r *Runner) importSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
+	done, err := r.Importer.DoImport(ctx, run.ImportID, p.set)
+	if err != nil {
+		return "", err
+	}
+	words := fmt.Sprintf("%d rows made, %d changed", done.Made, done.Changed)
+	if done.Overtaken > 0 {
+		words += fmt.Sprintf("; %d were overtaken by changes of the catalog, and left out", done.Overtaken)
+	}
+	return words, nil
+}
+
+// revertImport takes an import back, whole or for one product.
+func (r *Runner) revertImport(ctx context.Context, run store.Run, p *progress) (string, error) {
+	product := int64(0)
+	if run.Owner != nil {
+		product = run.Owner.ID
+	}
+	return r.Importer.DoRevert(ctx, acting.Actor{Name: run.Actor}, run.ImportID, product, p.set)
+}

@@ -1,0 +1,166 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+)
+
+// Import is an import of a sheet.
+type Import struct {
+	ID         int64     `json:"id"`
+	SheetID    int64     `json:"sheet"`
+	State      string    `json:"state" enum:"importing,imported,reverting,reverted"`
+	Revision   int       `json:"revision" doc:"Of the sheet"`
+	Cursor     int       `json:"-"`
+	Made       int       `json:"made" doc:"Rows that made something"`
+	Changed    int       `json:"changed" doc:"Rows that changed something"`
+	Overtaken  int       `json:"overtaken" doc:"Rows that the catalog had overtaken: nothing was done for them"`
+	Products   int       `json:"products" doc:"Products that it made or changed"`
+	Standing   int       `json:"standing" doc:"Those of them that were not reverted"`
+	Actor      string    `json:"actor"`
+	RevertedBy string    `json:"revertedBy"`
+	CreatedAt  time.Time `json:"createdAt"`
+}
+
+const importQuery = `select i.id, i.sheet_id, i.state, i.revision, i.cursor, i.made, i.changed, i.overtaken, i.actor, i.reverted_by,
+	i.created_at,
+	(select count(*) from sheet_change c where c.import_id = i.id)::int as products,
+	(select count(*) from sheet_change c where c.import_id = i.id and c.state = 'imported')::int as standing
+	from sheet_import i`
+
+// Imports returns the imports of a sheet, the newest first.
+func (s *Store) Imports(ctx context.Context, sheet int64) ([]Import, error) {
+	return list[Import](ctx, s.Pool, importQuery+` where i.sheet_id = $1 order by i.id desc limit 100`, sheet)
+}
+
+// Import returns one.
+func (s *Store) Import(ctx context.Context, id int64) (Import, error) {
+	return one[Import](ctx, s.Pool, importQuery+` where i.id = $1`, id)
+}
+
+// LockImport locks one and returns it.
+func LockImport(ctx context.Context, tx pgx.Tx, id int64) (Import, error) {
+	if _, err := number(ctx, tx, `select id from sheet_import where id = $1 for update`, id); err != nil {
+		return Import{}, err
+	}
+	return one[Import](ctx, tx, importQuery+` where i.id = $1`, id)
+}
+
+// NewImport records an import that is to be done. ErrChanged means that one is under
+// way.
+func NewImport(ctx context.Context, tx pgx.Tx, who acting.Actor, sheet int64, revision int) (int64, error) {
+	id, err := number(ctx, tx, `insert into sheet_import (sheet_id, revision, actor)
+		select $1, $2, $3 where not exists (select from sheet_import where sheet_id = $1 and state in ('importing', 'reverting'))
+		returning id`, sheet, revision, who.Name)
+	if err == ErrNotFound {
+		err = ErrChanged
+	}
+	return id, err
+}
+
+// NextProducts returns the first rows of those products of a sheet behind one that a
+// rehearsal would make or change, in order, as many as limit.
+func NextProducts(ctx context.Context, db DB, sheet int64, behind, limit int) (firsts []int, err error) {
+	rows, err := db.Query(ctx, `select first_row from sheet_verdict where sheet_id = $1 and first_row > $2 and verdict in ('make', 'change')
+		group by first_row order by first_row limit $3`, sheet, behind, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int])
+}
+
+// VerdictsOfProducts returns how all rows of products were judged, by the products'
+// first rows, in order.
+func VerdictsOfProducts(ctx context.Context, db DB, sheet int64, firsts []int) ([]SheetVerdict, error) {
+	return list[SheetVerdict](ctx, db, verdictQuery+` where sheet_id = $1 and first_row = any($2) order by row`, sheet, firsts)
+}
+
+// Advance records how far an import is, in the transaction of what it did.
+func Advance(ctx context.Context, tx pgx.Tx, id int64, cursor, made, changed, overtaken int) error {
+	_, err := tx.Exec(ctx, `update sheet_import set cursor = $2, made = made + $3, changed = changed + $4, overtaken = overtaken + $5
+		where id = $1`, id, cursor, made, changed, overtaken)
+	return err
+}
+
+// SetImportState moves an import on, and says who wanted it where it is taken back.
+func SetImportState(ctx context.Context, tx pgx.Tx, id int64, state, revertedBy string) error {
+	var sheet int64
+	if err := tx.QueryRow(ctx, `update sheet_import set state = $2, reverted_by = case when $3 <> '' then $3 else reverted_by end
+		where id = $1 returning sheet_id`, id, state, revertedBy).Scan(&sheet); err != nil {
+		return orNotFound(err)
+	}
+	return Notify(ctx, tx, Event{Topic: "sheet", ID: sheet})
+}
+
+// SheetChange is what an import did to a product.
+type SheetChange struct {
+	ID        int64
+	ProductID int64
+	Row       int
+	Before    *catalog.Snapshot
+	After     catalog.Snapshot
+	State     string
+	Note      string
+}
+
+// AddChanges records what an import did, in its transaction. Of a product that it
+// changed before, what stood first stays.
+func AddChanges(ctx context.Context, tx pgx.Tx, id int64, changes []SheetChange) error {
+	batch := &pgx.Batch{}
+	for _, c := range changes {
+		batch.Queue(`insert into sheet_change (import_id, product_id, row, before, after) values ($1, $2, $3, $4, $5)
+			on conflict (import_id, product_id) do update set after = excluded.after`, id, c.ProductID, c.Row, c.Before, c.After)
+	}
+	return tx.SendBatch(ctx, batch).Close()
+}
+
+const sheetChangeQuery = `select id, product_id, row, before, after, state, note from sheet_change`
+
+// StandingChanges returns what of an import is not taken back, the last first, before a
+// change, as many as limit; of one product alone where that is not 0.
+func StandingChanges(ctx context.Context, db DB, id, product, before int64, limit int) ([]SheetChange, error) {
+	return list[SheetChange](ctx, db, sheetChangeQuery+` where import_id = $1 and state = 'imported' and ($2::bigint = 0 or product_id = $2)
+		and ($3::bigint = 0 or id < $3) order by id desc limit $4`, id, product, before, limit)
+}
+
+// EndChange records that a change was taken back, and what of it was not, and why.
+func EndChange(ctx context.Context, tx pgx.Tx, id int64, note string) error {
+	_, err := tx.Exec(ctx, `update sheet_change set state = 'reverted', note = $2 where id = $1`, id, note)
+	return err
+}
+
+// ImportedProduct is a product that an import made or changed.
+type ImportedProduct struct {
+	Product  int64  `json:"product"`
+	Code     string `json:"code"`
+	Title    string `json:"title"`
+	Row      int    `json:"row"`
+	Made     bool   `json:"made"`
+	State    string `json:"state" enum:"imported,reverted"`
+	Note     string `json:"note"`
+	Pictures int    `json:"pictures"`
+	Lead     string `json:"lead"`
+	Gone     bool   `json:"gone" doc:"It is not in the catalog any more"`
+}
+
+// ImportedProducts returns a page of them: those without a picture first, then in the
+// sheet's order.
+func (s *Store) ImportedProducts(ctx context.Context, id int64, offset, limit int) (page []ImportedProduct, total int64, err error) {
+	if total, err = number(ctx, s.Pool, `select count(*) from sheet_change where import_id = $1`, id); err != nil {
+		return nil, 0, err
+	}
+	page, err = list[ImportedProduct](ctx, s.Pool, `
+		select c.product_id as product, coalesce(p.code, c.after->>'code') as code, coalesce(p.title, c.after->>'title') as title, c.row,
+			c.before is null as made, c.state, c.note, coalesce(p.pictures, 0) as pictures, p.id is null as gone,
+			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
+				left join variant v on v.id = pl.variant_id where pl.product_id = p.id
+				order by pl.variant_id is not null, v.position, pl.place limit 1), '') as lead
+		from sheet_change c left join product p on p.id = c.product_id where c.import_id = $1
+		order by p.id is null, coalesce(p.pictures, 0) > 0, c.row, c.id offset $2 limit $3`, id, offset, limit)
+	return page, total, err
+}

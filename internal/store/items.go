@@ -1,0 +1,100 @@
+package store
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/sheet"
+)
+
+const itemQuery = `select p.id as product, v.id as variant, v.sku, p.code, p.ref as product_id,
+	coalesce(nullif(v.title, ''), p.title) as title, p.title as of_product, v.description, coalesce(v.gtin, '') as gtin,
+	coalesce(c.path, '') as category, coalesce(c.ref, '') as category_id, v.codes, v.options, v.attributes, v.retired
+	from variant v join product p on p.id = v.product_id left join category c on c.id = p.category_id`
+
+// Items returns what rows of a sheet ask of the catalog, as it is now.
+func Items(ctx context.Context, db DB, asked *sheet.Asked) (*sheet.Items, error) {
+	keys := func(f sheet.Field) []string { return spelt(asked.Keys[f]) }
+	loose := func(f sheet.Field) []string { return slices.Collect(maps.Keys(asked.Loose[f])) }
+	items, err := list[sheet.Item](ctx, db, itemQuery+` where v.id in (
+			select id from variant where lower(sku) = any(@skus)
+			union all select id from variant where loose = any(@loose)
+			union all select id from variant where gtin = any(@gtins)
+			union all select v.id from variant v join product p on p.id = v.product_id where lower(p.code) = any(@codes)
+			union all select v.id from variant v join product p on p.id = v.product_id where p.loose = any(@looseCodes)
+			union all select v.id from variant v join product p on p.id = v.product_id where p.ref <> '' and lower(p.ref) = any(@refs)
+			union all select id from variant where codes <> '{}' and codes && @further
+			union all select v.id from variant v join product p on p.id = v.product_id
+				where cardinality(@titles::text[]) > 0 and lower(coalesce(nullif(v.title, ''), p.title)) = any(@titles))`,
+		pgx.NamedArgs{"skus": keys(sheet.SKU), "loose": loose(sheet.SKU), "gtins": keys(sheet.GTIN), "codes": keys(sheet.Product),
+			"looseCodes": loose(sheet.Product), "refs": keys(sheet.ProductID), "further": further(asked.Keys[sheet.Code]),
+			"titles": keys(sheet.Title)})
+	if err != nil {
+		return nil, err
+	}
+	known := sheet.NewItems(items)
+	rows, err := db.Query(ctx, `select path, ref from category where lower(path) = any($1) or ref <> '' and lower(ref) = any($2)`,
+		keys(sheet.Category), keys(sheet.CategoryID))
+	if err != nil {
+		return nil, err
+	}
+	var path, ref string
+	_, err = pgx.ForEachRow(rows, []any{&path, &ref}, func() error { known.AddPath(path, ref); return nil })
+	return known, err
+}
+
+// spelt are keys as the database folds them: it may leave letters that are not plain
+// in their case.
+func spelt(keys map[string]bool) []string {
+	all := make([]string, 0, len(keys))
+	for key := range keys {
+		all = append(all, key)
+		if upper := strings.ToUpper(key); !plain(key) {
+			all = append(all, lowerPlain(upper))
+		}
+	}
+	return all
+}
+
+// further are keys of codes in the cases that they may be kept in: codes are kept as
+// they are spelt.
+func further(keys map[string]bool) []string {
+	all := make([]string, 0, 2*len(keys))
+	for key := range keys {
+		all = append(all, key, strings.ToUpper(key))
+	}
+	return all
+}
+
+func plain(text string) bool {
+	for i := range len(text) {
+		if text[i] >= 0x80 {
+			return false
+		}
+	}
+	return true
+}
+
+func lowerPlain(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'A' && r <= 'Z' {
+			return r + 'a' - 'A'
+		}
+		return r
+	}, text)
+}
+
+// CatalogHits counts how many values of a column the catalog has, field by field.
+func (s *Store) CatalogHits(ctx context.Context, values []string) (sheet.Hits, error) {
+	asked := sheet.NewAsked()
+	asked.Anything(values)
+	known, err := Items(ctx, s.Pool, asked)
+	if err != nil {
+		return nil, err
+	}
+	return known.Hits(values), nil
+}

@@ -1,0 +1,388 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/sheet"
+)
+
+// Sheet is a spreadsheet that came, with its mapping.
+type Sheet struct {
+	ID             int64             `json:"id"`
+	Name           string            `json:"name"`
+	Sum            string            `json:"-"`
+	Bytes          int64             `json:"bytes"`
+	Worksheet      string            `json:"worksheet" doc:"That is read; empty for a CSV"`
+	Worksheets     []sheet.Worksheet `json:"worksheets" nullable:"false"`
+	Macros         bool              `json:"macros" doc:"The workbook has macros, which are not run"`
+	State          string            `json:"state" enum:"reading,open,unreadable,given up"`
+	Problem        string            `json:"problem" doc:"Why it cannot be read, or judged"`
+	Header         int               `json:"header" doc:"Row of its header"`
+	FirstRow       int               `json:"firstRow" doc:"First row of data"`
+	Names          []string          `json:"names" nullable:"false" doc:"Headers of its columns"`
+	Rows           int               `json:"rows" doc:"Rows of data"`
+	Mapping        sheet.Mapping     `json:"mapping"`
+	MappedAs       string            `json:"mappedAs" doc:"The kept mapping that it came to"`
+	Misfits        []string          `json:"misfits" nullable:"false" doc:"What of that no longer fits"`
+	Choices        sheet.Choices     `json:"choices"`
+	Revision       int               `json:"revision" doc:"Counts what people change of it"`
+	Rehearsed      int               `json:"rehearsed" doc:"The revision that the verdicts are of"`
+	CatalogVersion int64             `json:"-"`
+	Stale          bool              `json:"stale" doc:"The catalog changed after the rehearsal"`
+	Totals         SheetTotals       `json:"totals"`
+	Actor          string            `json:"actor" doc:"Who brought it"`
+	CreatedAt      time.Time         `json:"createdAt"`
+}
+
+// SheetTotals counts what a rehearsal found.
+type SheetTotals struct {
+	Verdicts  map[string]int `json:"verdicts" nullable:"false" doc:"Rows by verdict"`
+	Questions []Question     `json:"questions" nullable:"false" doc:"Cells by what is the matter with them, the most first"`
+	Pictures  int            `json:"pictures" doc:"Names of pictures"`
+}
+
+// Question counts cells of a column with which the same is the matter.
+type Question struct {
+	Column  int          `json:"column" doc:"From 0; -1 for rows as a whole"`
+	Kind    sheet.Matter `json:"judgement"`
+	Refuses bool         `json:"refuses"`
+	Cells   int          `json:"cells"`
+	Deeds   []sheet.Deed `json:"deeds" nullable:"false" doc:"What can be done for all alike"`
+	Words   string       `json:"words" doc:"The reason of the first"`
+}
+
+const sheetQuery = `select s.id, s.name, encode(s.sha256, 'hex') as sum, s.bytes, s.worksheet, s.worksheets, s.macros, s.state, s.problem,
+	s.header, s.first_row, s.names, s.rows, s.mapping, s.mapped_as, s.misfits, s.choices, s.revision, s.rehearsed, s.catalog_version,
+	s.rehearsed > 0 and s.catalog_version <> v.version as stale, s.totals, s.actor, s.created_at
+	from sheet s cross join catalog_version v`
+
+// Sheets returns those that were not given up, the newest first.
+func (s *Store) Sheets(ctx context.Context, limit int) ([]Sheet, error) {
+	found, err := list[Sheet](ctx, s.Pool, sheetQuery+` where s.state <> 'given up' order by s.id desc limit $1`, limit)
+	for i := range found {
+		found[i].fill()
+	}
+	return found, err
+}
+
+// Sheet returns one.
+func (s *Store) Sheet(ctx context.Context, id int64) (Sheet, error) { return SheetOf(ctx, s.Pool, id) }
+
+// SheetOf returns one, as a transaction sees it.
+func SheetOf(ctx context.Context, db DB, id int64) (Sheet, error) {
+	found, err := one[Sheet](ctx, db, sheetQuery+` where s.id = $1`, id)
+	found.fill()
+	return found, err
+}
+
+// fill makes lists of what is nothing yet.
+func (s *Sheet) fill() {
+	s.Worksheets, s.Names, s.Misfits = orEmpty(s.Worksheets), orEmpty(s.Names), orEmpty(s.Misfits)
+	s.Mapping.Columns, s.Mapping.Identity = orEmpty(s.Mapping.Columns), orEmpty(s.Mapping.Identity)
+	s.Totals.Questions = orEmpty(s.Totals.Questions)
+	s.Choices = s.Choices.Or(sheet.Usual)
+	if s.Totals.Verdicts == nil {
+		s.Totals.Verdicts = map[string]int{}
+	}
+}
+
+// NewSheet records a sheet whose bytes are kept; it is still to be read.
+func NewSheet(ctx context.Context, tx pgx.Tx, who acting.Actor, name string, sum []byte, bytes int64) (int64, error) {
+	return number(ctx, tx, `insert into sheet (name, sha256, bytes, actor) values ($1, $2, $3, $4) returning id`, name, sum, bytes, who.Name)
+}
+
+// LockSheet locks a sheet that is to be changed.
+func LockSheet(ctx context.Context, tx pgx.Tx, id int64) (Sheet, error) {
+	if _, err := number(ctx, tx, `select id from sheet where id = $1 for update`, id); err != nil {
+		return Sheet{}, err
+	}
+	return SheetOf(ctx, tx, id)
+}
+
+// SheetRead is what was found when a sheet was read.
+type SheetRead struct {
+	Worksheet  string
+	Worksheets []sheet.Worksheet
+	Macros     bool
+	Header     int
+	FirstRow   int
+	Names      []string
+	Rows       int
+	Mapping    sheet.Mapping
+	MappedAs   string
+	Misfits    []string
+	Choices    sheet.Choices
+	Problem    string
+}
+
+// EndReading records what was found in a sheet, which is open from then on.
+func EndReading(ctx context.Context, tx pgx.Tx, id int64, r SheetRead) error {
+	_, err := tx.Exec(ctx, `update sheet set state = case when state = 'given up' then state else 'open' end, worksheet = $2, worksheets = $3,
+		macros = $4, header = $5, first_row = $6, names = $7, rows = $8, mapping = $9, mapped_as = $10, misfits = $11, choices = $12,
+		problem = $13, revision = revision + 1, rehearsed = 0, totals = '{}' where id = $1`,
+		id, r.Worksheet, orEmpty(r.Worksheets), r.Macros, r.Header, r.FirstRow, orEmpty(r.Names), r.Rows, r.Mapping, r.MappedAs,
+		orEmpty(r.Misfits), r.Choices, r.Problem)
+	if err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+}
+
+// SheetUnreadable records why a sheet cannot be read.
+func (s *Store) SheetUnreadable(ctx context.Context, id int64, problem string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update sheet set state = 'unreadable', problem = $2 where id = $1`, id, problem); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	})
+}
+
+// ReadAgain has a sheet read from another worksheet, or header.
+func ReadAgain(ctx context.Context, tx pgx.Tx, id int64, worksheet string, header int) error {
+	if _, err := tx.Exec(ctx, `update sheet set state = 'reading', worksheet = $2, header = $3, problem = '', rehearsed = 0, totals = '{}',
+		revision = revision + 1 where id = $1`, id, worksheet, header); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+}
+
+// SetSheetState gives a sheet up, or brings it back.
+func (s *Store) SetSheetState(ctx context.Context, id int64, state string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := number(ctx, tx, `update sheet set state = $2 where id = $1 returning id`, id, state); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	})
+}
+
+// MapSheet gives a sheet a mapping and choices; what was judged by the old ones no
+// longer counts.
+func MapSheet(ctx context.Context, tx pgx.Tx, id int64, m sheet.Mapping, c sheet.Choices) error {
+	if _, err := tx.Exec(ctx, `update sheet set mapping = $2, choices = $3, revision = revision + 1, problem = '' where id = $1`,
+		id, m, c); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+}
+
+// SheetRow is a row of a sheet as it came, with what a person did to it.
+type SheetRow struct {
+	Row   int              `json:"row"`
+	Cells []string         `json:"cells" nullable:"false"`
+	Edits []sheet.CellEdit `json:"edits" nullable:"false"`
+}
+
+// ClearRows forgets the rows of a sheet, to read it anew.
+func (s *Store) ClearRows(ctx context.Context, id int64) error {
+	_, err := s.Pool.Exec(ctx, `with gone as (delete from sheet_verdict where sheet_id = $1) delete from sheet_row where sheet_id = $1`, id)
+	return err
+}
+
+// AddSheetRows keeps rows of a sheet.
+func (s *Store) AddSheetRows(ctx context.Context, id int64, rows []SheetRow) error {
+	_, err := s.Pool.CopyFrom(ctx, pgx.Identifier{"sheet_row"}, []string{"sheet_id", "row", "cells"},
+		pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) { return []any{id, rows[i].Row, rows[i].Cells}, nil }))
+	return err
+}
+
+const rowQuery = `select row, cells, coalesce(edits, '[]') as edits from sheet_row`
+
+// RowsBehind returns the rows of a sheet behind one, as many as limit, in order.
+func RowsBehind(ctx context.Context, db DB, id int64, behind, limit int) ([]SheetRow, error) {
+	return list[SheetRow](ctx, db, rowQuery+` where sheet_id = $1 and row > $2 order by row limit $3`, id, behind, limit)
+}
+
+// RowsOf returns rows of a sheet by their numbers, in order.
+func RowsOf(ctx context.Context, db DB, id int64, rows []int) ([]SheetRow, error) {
+	return list[SheetRow](ctx, db, rowQuery+` where sheet_id = $1 and row = any($2) order by row`, id, rows)
+}
+
+// EditRow keeps what a person did to a row, which is ErrNotFound where there is none.
+func EditRow(ctx context.Context, tx pgx.Tx, id int64, row int, edits []sheet.CellEdit) error {
+	var kept any
+	if len(edits) > 0 {
+		kept = edits
+	}
+	_, err := number(ctx, tx, `update sheet_row set edits = $3 where sheet_id = $1 and row = $2 returning row`, id, row, kept)
+	return err
+}
+
+// CountEdits counts a sheet's revision up, since cells were changed. rehearsed tells
+// that the rows that were changed are judged again already.
+func CountEdits(ctx context.Context, tx pgx.Tx, id int64, rehearsed bool) (revision int64, err error) {
+	revision, err = number(ctx, tx, `update sheet set revision = revision + 1,
+		rehearsed = case when $2 and rehearsed = revision then revision + 1 else rehearsed end where id = $1 returning revision`, id, rehearsed)
+	if err != nil {
+		return 0, err
+	}
+	return revision, Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+}
+
+// SheetVerdict is how a row was judged.
+type SheetVerdict struct {
+	Row       int
+	Verdict   sheet.Verdict
+	SKU       string
+	FirstRow  int
+	Questions []sheet.Judgement
+	Changes   []sheet.FieldChange
+}
+
+// ClearVerdicts forgets how the rows of a sheet were judged.
+func ClearVerdicts(ctx context.Context, tx pgx.Tx, id int64) error {
+	_, err := tx.Exec(ctx, `delete from sheet_verdict where sheet_id = $1`, id)
+	return err
+}
+
+func jsonOrNothing[T any](items []T) (any, error) {
+	if len(items) == 0 {
+		return nil, nil
+	}
+	return json.Marshal(items)
+}
+
+// AddVerdicts keeps how rows were judged.
+func AddVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdict) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"sheet_verdict"},
+		[]string{"sheet_id", "row", "verdict", "sku", "first_row", "questions", "changes"},
+		pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
+			v := verdicts[i]
+			questions, err := jsonOrNothing(v.Questions)
+			if err != nil {
+				return nil, err
+			}
+			changes, err := jsonOrNothing(v.Changes)
+			return []any{id, v.Row, string(v.Verdict), v.SKU, v.FirstRow, questions, changes}, err
+		}))
+	return err
+}
+
+// PutVerdicts keeps how single rows were judged, instead of what was said before.
+func PutVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdict) error {
+	batch := &pgx.Batch{}
+	for _, v := range verdicts {
+		questions, err := jsonOrNothing(v.Questions)
+		if err != nil {
+			return err
+		}
+		changes, err := jsonOrNothing(v.Changes)
+		if err != nil {
+			return err
+		}
+		batch.Queue(`insert into sheet_verdict (sheet_id, row, verdict, sku, first_row, questions, changes) values ($1, $2, $3, $4, $5, $6, $7)
+			on conflict (sheet_id, row) do update set verdict = excluded.verdict, sku = excluded.sku, questions = excluded.questions,
+				changes = excluded.changes`, id, v.Row, v.Verdict, v.SKU, v.FirstRow, questions, changes)
+	}
+	return tx.SendBatch(ctx, batch).Close()
+}
+
+const verdictQuery = `select row, verdict, sku, first_row, coalesce(questions, '[]') as questions, coalesce(changes, '[]') as changes
+	from sheet_verdict`
+
+// VerdictsOf returns how rows were judged, by their numbers; some may not be yet.
+func VerdictsOf(ctx context.Context, db DB, id int64, rows []int) ([]SheetVerdict, error) {
+	return list[SheetVerdict](ctx, db, verdictQuery+` where sheet_id = $1 and row = any($2) order by row`, id, rows)
+}
+
+// RowFilter chooses rows of a sheet.
+type RowFilter struct {
+	Verdict string
+	Column  *int         // with a cell of it in question
+	Kind    sheet.Matter // with which this is the matter
+	Query   string       // part of a cell
+	Offset  int
+	Limit   int
+}
+
+func (f RowFilter) where() (string, pgx.NamedArgs) {
+	args := pgx.NamedArgs{"offset": f.Offset, "limit": f.Limit}
+	where := ""
+	if f.Verdict != "" {
+		where += ` and v.verdict = @verdict`
+		args["verdict"] = f.Verdict
+	}
+	if f.Column != nil || f.Kind != "" {
+		asked := map[string]any{}
+		if f.Column != nil {
+			asked["column"] = *f.Column
+		}
+		if f.Kind != "" {
+			asked["judgement"] = f.Kind
+		}
+		where += ` and v.questions @> @asked`
+		args["asked"] = []any{asked}
+	}
+	if f.Query != "" {
+		where += ` and lower(array_to_string(r.cells, ' ')) like @like`
+		args["like"] = Like(f.Query)
+	}
+	return where, args
+}
+
+// ChosenRows returns the numbers of a sheet's rows that a filter chooses, a page of
+// them, and how many there are in all.
+func (s *Store) ChosenRows(ctx context.Context, id int64, f RowFilter) (rows []int, total int64, err error) {
+	where, args := f.where()
+	args["sheet"] = id
+	from := ` from sheet_row r left join sheet_verdict v using (sheet_id, row)
+		where r.sheet_id = @sheet and r.row >= (select first_row from sheet where id = @sheet)` + where
+	if where == "" {
+		total, err = number(ctx, s.Pool, `select rows from sheet where id = $1`, id)
+	} else {
+		total, err = number(ctx, s.Pool, `select count(*)`+from, args)
+	}
+	if err != nil {
+		return nil, 0, err
+	}
+	found, err := s.Pool.Query(ctx, `select r.row`+from+` order by r.row offset @offset limit @limit`, args)
+	if err != nil {
+		return nil, 0, err
+	}
+	rows, err = pgx.CollectRows(found, pgx.RowTo[int])
+	return rows, total, err
+}
+
+// EndRehearsal records that a sheet's verdicts are of a revision, and what they come
+// to. It tells whether that is still the revision.
+func (s *Store) EndRehearsal(ctx context.Context, id int64, revision int, version int64, totals SheetTotals) (current bool, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if err := tx.QueryRow(ctx, `update sheet set rehearsed = $2, catalog_version = $3, totals = $4 where id = $1
+			returning revision = $2`, id, revision, version, totals).Scan(&current); err != nil {
+			return orNotFound(err)
+		}
+		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	})
+	return current, err
+}
+
+// SheetProblem records why a sheet cannot be judged.
+func (s *Store) SheetProblem(ctx context.Context, id int64, revision int, problem string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update sheet set problem = $3, rehearsed = 0, totals = '{}' where id = $1 and revision = $2`,
+			id, revision, problem); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	})
+}
+
+// QuestionsBehind returns rows behind one in which the same is the matter with a cell of
+// a column, in order, as many as limit.
+func QuestionsBehind(ctx context.Context, db DB, id int64, column int, kind sheet.Matter, behind, limit int) ([]SheetVerdict, error) {
+	asked := []any{map[string]any{"column": column, "judgement": kind}}
+	return list[SheetVerdict](ctx, db, verdictQuery+` where sheet_id = $1 and row > $2 and questions @> $3 order by row limit $4`,
+		id, behind, asked, limit)
+}
+
+// RunWaits tells whether a run of a kind on a sheet is going to begin.
+func RunWaits(ctx context.Context, db DB, kind string, id int64) (waits bool, err error) {
+	err = db.QueryRow(ctx, `select exists (select from run where kind = $1 and sheet_id = $2 and state = 'queued')`, kind, id).Scan(&waits)
+	return waits, err
+}

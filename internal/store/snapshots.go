@@ -1,0 +1,286 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/catalog"
+)
+
+// snapshotRow is a product with its variants as one row.
+type snapshotRow struct {
+	ID       int64
+	Code     string
+	Ref      string
+	Title    string
+	Category string
+	Variants []catalog.VariantSnapshot
+}
+
+const snapshotQuery = `select p.id, p.code, p.ref, p.title, coalesce(c.path, '') as category,
+	coalesce((select jsonb_agg(jsonb_build_object('id', v.id, 'sku', v.sku, 'title', v.title, 'description', v.description,
+		'gtin', coalesce(v.gtin, ''), 'codes', to_jsonb(v.codes), 'options', v.options, 'attributes', v.attributes, 'retired', v.retired,
+		'position', v.position) order by v.position, v.id) from variant v where v.product_id = p.id), '[]') as variants
+	from product p left join category c on c.id = p.category_id`
+
+// Snapshots returns products as they stand, by number, and locks them.
+func Snapshots(ctx context.Context, tx pgx.Tx, products []int64) (map[int64]catalog.Snapshot, error) {
+	return snapshots(ctx, tx, ` where p.id = any($1) order by p.id for update of p`, products)
+}
+
+// SnapshotsByCode returns those whose code is one of these, in lower case, and locks
+// them.
+func SnapshotsByCode(ctx context.Context, tx pgx.Tx, codes []string) (map[int64]catalog.Snapshot, error) {
+	return snapshots(ctx, tx, ` where lower(p.code) = any($1) order by p.id for update of p`, codes)
+}
+
+func snapshots(ctx context.Context, tx pgx.Tx, where string, which any) (map[int64]catalog.Snapshot, error) {
+	rows, err := list[snapshotRow](ctx, tx, snapshotQuery+where, which)
+	all := make(map[int64]catalog.Snapshot, len(rows))
+	for _, r := range rows {
+		all[r.ID] = catalog.Snapshot{Code: r.Code, Ref: r.Ref, Title: r.Title, Category: r.Category, Variants: r.Variants}
+	}
+	return all, err
+}
+
+// Written is a product that is to be as Is says; Was is nil for one that is to be made.
+type Written struct {
+	ID  int64
+	Was *catalog.Snapshot
+	Is  catalog.Snapshot
+}
+
+// HoldCatalog counts the catalog's version up and keeps others from changing products
+// until the transaction ends: what is changed in one version is seen with that
+// version.
+func HoldCatalog(ctx context.Context, tx pgx.Tx) (version int64, err error) {
+	return number(ctx, tx, `update catalog_version set version = version + 1 returning version`)
+}
+
+// WriteProducts makes products be as they are wanted, and gives those that are made
+// their numbers. version is HoldCatalog's.
+func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Written) error {
+	w := &productWriter{ctx: ctx, tx: tx, version: version}
+	if err := w.categories(products); err != nil {
+		return fmt.Errorf("write categories: %w", err)
+	}
+	if err := w.products(products); err != nil {
+		return fmt.Errorf("write products: %w", err)
+	}
+	if err := w.variants(products); err != nil {
+		return fmt.Errorf("write variants: %w", err)
+	}
+	ids := make([]int64, len(products))
+	for i, p := range products {
+		ids[i] = p.ID
+	}
+	if _, err := tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, ids); err != nil {
+		return err
+	}
+	return keepSearch(ctx, tx, version)
+}
+
+type productWriter struct {
+	ctx     context.Context
+	tx      pgx.Tx
+	version int64
+}
+
+// categories makes those that are not there yet, with those above them.
+func (w *productWriter) categories(products []Written) error {
+	seen := map[string]bool{}
+	for _, p := range products {
+		if p.Was != nil && p.Was.Category == p.Is.Category {
+			continue
+		}
+		path := ""
+		for name := range strings.SplitSeq(p.Is.Category, " / ") {
+			parent := path
+			path = strings.TrimPrefix(path+" / "+name, " / ")
+			if name == "" || seen[path] {
+				continue
+			}
+			seen[path] = true
+			if _, err := w.tx.Exec(w.ctx, `insert into category (parent_id, name, path)
+				values ((select id from category where path = $1), $2, $3) on conflict (path) do nothing`, parent, name, path); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (w *productWriter) products(products []Written) error {
+	var ids []int64
+	var codes, refs, titles, categories []string
+	for i := range products {
+		p := &products[i]
+		is := p.Is
+		if p.Was == nil {
+			id, err := number(w.ctx, w.tx, `insert into product (code, ref, title, category_id, keys_version)
+				values ($1, $2, $3, (select id from category where path = $4), $5) returning id`, is.Code, is.Ref, is.Title, is.Category, w.version)
+			if err != nil {
+				return err
+			}
+			p.ID = id
+			continue
+		}
+		if p.Was.Code != is.Code || p.Was.Ref != is.Ref || p.Was.Title != is.Title || p.Was.Category != is.Category {
+			ids = append(ids, p.ID)
+			codes, refs, titles, categories = append(codes, is.Code), append(refs, is.Ref), append(titles, is.Title), append(categories, is.Category)
+		}
+	}
+	_, err := w.tx.Exec(w.ctx, `update product p set code = g.code, ref = g.ref, title = g.title,
+			category_id = (select id from category where path = g.category), updated_at = now()
+		from unnest($1::bigint[], $2::text[], $3::text[], $4::text[], $5::text[]) as g (id, code, ref, title, category) where p.id = g.id`,
+		ids, codes, refs, titles, categories)
+	return err
+}
+
+// variants writes those that are new, other than before, or gone.
+func (w *productWriter) variants(products []Written) error {
+	var gone, moved []int64
+	// GTINs and SKUs may go round among variants: first those that go, then those that stay, then new ones.
+	changed, fresh := &variantColumns{}, &variantColumns{}
+	for i := range products {
+		p := &products[i]
+		for j, v := range p.Is.Variants {
+			v.Position = j
+			was := was(p.Was, v.ID)
+			switch {
+			case v.ID == 0:
+				fresh.add(p.ID, v)
+			case was == nil:
+				moved = append(moved, v.ID)
+				changed.add(p.ID, v)
+			case !catalog.SameVariant(*was, v):
+				changed.add(p.ID, v)
+			}
+		}
+		if p.Was != nil {
+			gone = append(gone, goneFrom(p, products)...)
+		}
+	}
+	if len(gone) > 0 {
+		if _, err := w.tx.Exec(w.ctx, `delete from variant where id = any($1)`, gone); err != nil {
+			return err
+		}
+	}
+	if len(changed.ids) > 0 {
+		if _, err := w.tx.Exec(w.ctx, `update variant v set product_id = g.product, sku = g.sku, title = g.title, description = g.description,
+				gtin = nullif(g.gtin, ''), codes = coalesce((select array_agg(c) from jsonb_array_elements_text(g.codes) c), '{}'),
+				options = g.options, attributes = g.attributes, retired = g.retired, position = g.position
+			from `+variantsGiven+` where v.id = g.id`, changed.arguments()...); err != nil {
+			return err
+		}
+	}
+	if len(moved) > 0 {
+		if err := w.movePictures(moved); err != nil {
+			return err
+		}
+	}
+	if len(fresh.ids) == 0 {
+		return nil
+	}
+	_, err := w.tx.Exec(w.ctx, `insert into variant (product_id, sku, title, description, gtin, codes, options, attributes, retired, position)
+		select g.product, g.sku, g.title, g.description, nullif(g.gtin, ''),
+			coalesce((select array_agg(c) from jsonb_array_elements_text(g.codes) c), '{}'), g.options, g.attributes, g.retired, g.position
+		from `+variantsGiven+` order by g.at`, fresh.arguments()...)
+	return err
+}
+
+func was(s *catalog.Snapshot, id int64) *catalog.VariantSnapshot {
+	if s == nil || id == 0 {
+		return nil
+	}
+	return s.Variant(id)
+}
+
+// goneFrom returns the variants that a product had and none of the products has any
+// more.
+func goneFrom(p *Written, products []Written) (gone []int64) {
+	for _, v := range p.Was.Variants {
+		if p.Is.Variant(v.ID) != nil {
+			continue
+		}
+		elsewhere := slices.ContainsFunc(products, func(o Written) bool { return o.Is.Variant(v.ID) != nil })
+		if !elsewhere {
+			gone = append(gone, v.ID)
+		}
+	}
+	return gone
+}
+
+// movePictures has the pictures of variants stand with the products that they were
+// moved to.
+func (w *productWriter) movePictures(moved []int64) error {
+	if _, err := w.tx.Exec(w.ctx, `update placement pl set product_id = v.product_id from variant v
+		where v.id = pl.variant_id and v.id = any($1)`, moved); err != nil {
+		return err
+	}
+	_, err := w.tx.Exec(w.ctx, `update file f set product_id = v.product_id from variant v
+		where v.id = f.variant_id and v.id = any($1)`, moved)
+	return err
+}
+
+// RecountPictures counts the pictures of products again, and their versions up.
+func RecountPictures(ctx context.Context, tx pgx.Tx, products []int64) error {
+	_, err := tx.Exec(ctx, `update product p set version = version + 1,
+		pictures = (select count(*) from placement where product_id = p.id) where id = any($1)`, products)
+	return err
+}
+
+const variantsGiven = `unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[], $5::text[], $6::text[], $7::jsonb[], $8::jsonb[],
+	$9::jsonb[], $10::boolean[], $11::int[]) with ordinality
+	as g (id, product, sku, title, description, gtin, codes, options, attributes, retired, position, at)`
+
+// variantColumns are variants by columns, as one statement takes them.
+type variantColumns struct {
+	ids, products              []int64
+	skus, titles, descriptions []string
+	gtins                      []string
+	codes                      [][]string
+	options, attributes        [][]catalog.Option
+	retired                    []bool
+	positions                  []int
+}
+
+func (c *variantColumns) add(product int64, v catalog.VariantSnapshot) {
+	c.ids, c.products = append(c.ids, v.ID), append(c.products, product)
+	c.skus, c.titles, c.descriptions = append(c.skus, v.SKU), append(c.titles, v.Title), append(c.descriptions, v.Description)
+	c.gtins, c.codes = append(c.gtins, v.GTIN), append(c.codes, orEmpty(v.Codes))
+	c.options, c.attributes = append(c.options, orEmpty(v.Options)), append(c.attributes, orEmpty(v.Attributes))
+	c.retired, c.positions = append(c.retired, v.Retired), append(c.positions, v.Position)
+}
+
+func (c *variantColumns) arguments() []any {
+	return []any{c.ids, c.products, c.skus, c.titles, c.descriptions, c.gtins, asJSON(c.codes), asJSON(c.options), asJSON(c.attributes),
+		c.retired, c.positions}
+}
+
+// DeleteProducts deletes products that nothing but their variants belongs to, and
+// returns those that stay, since pictures, files or plans are about them.
+func DeleteProducts(ctx context.Context, tx pgx.Tx, products []int64) (stay []int64, err error) {
+	stay, err = numbers(ctx, tx, `select id from product p where id = any($1) and (
+		exists (select from placement where product_id = p.id) or exists (select from file where product_id = p.id)
+		or exists (select from plan_change where product_id = p.id) or exists (select from lot where product_id = p.id))`, products)
+	if err != nil {
+		return nil, err
+	}
+	gone := slices.DeleteFunc(slices.Clone(products), func(id int64) bool { return slices.Contains(stay, id) })
+	_, err = tx.Exec(ctx, `delete from product where id = any($1)`, gone)
+	return stay, err
+}
+
+// asJSON are values as an array of JSON takes them.
+func asJSON[T any](values []T) []any {
+	all := make([]any, len(values))
+	for i, v := range values {
+		all[i] = v
+	}
+	return all
+}
