@@ -11,12 +11,11 @@ import (
 // noted is what all rows of a sheet say together: which of them are about the same
 // variant, and whether they agree. What is kept of a row is some numbers.
 type noted struct {
-	seed    maphash.Seed
-	rows    map[uint64]*group // by identity
-	gtins   map[string]claim  // normal form to who has it
-	paths   map[uint64]claim  // product to its category
-	files   map[uint64]claim  // picture's name to the row that names it
-	product map[uint64]bool
+	seed  maphash.Seed
+	rows  map[uint64]*group // by identity
+	gtins map[string]claim  // normal form to who has it
+	paths map[uint64]claim  // product to its category
+	files map[uint64]claim  // picture's name to the row that names it
 }
 
 // group are rows of one identity.
