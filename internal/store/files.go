@@ -430,6 +430,7 @@ type Waiting struct {
 	Plans     int `json:"plans" doc:"Lots that are decided or planned and not applied"`
 	NoPicture int `json:"noPicture" doc:"Products without a picture"`
 	Products  int `json:"products"`
+	Sheets    int `json:"sheets" doc:"Sheets that nobody imported yet"`
 	Runs      int `json:"runs" doc:"Runs under way"`
 	Messages  int `json:"messages" doc:"Messages that nobody has read"`
 }
@@ -442,6 +443,8 @@ func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
 			and l.state = 'ready')::int as undecided,
 			(select count(*) from lot where state = 'ready')::int as plans,
 			p.no_picture::int, p.products::int,
+			(select count(*) from sheet s where state in ('reading', 'open')
+				and not exists (select from sheet_import i where i.sheet_id = s.id and i.state <> 'reverted'))::int as sheets,
 			(select count(*) from run where state in ('queued', 'running', 'stopping'))::int as runs,
 			(select count(*) from message where read_at is null)::int as messages
 		from (select count(*) as products, count(*) filter (where pictures = 0) as no_picture from product) p`)

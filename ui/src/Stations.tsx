@@ -35,6 +35,13 @@ const stationsOf = (waiting: Waiting | undefined): Station[] => [
     waits: waiting?.noPicture,
     what: 'products without a picture',
   },
+  {
+    to: '/sheets',
+    name: 'Sheets',
+    under: ['/sheets'],
+    waits: waiting?.sheets,
+    what: 'sheets that wait for their import',
+  },
 ];
 
 /** The stations, and which of them an address belongs to: −1 for none. */

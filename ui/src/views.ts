@@ -36,6 +36,8 @@ export const views = [
   view(['/pair/:id'], async () => ({ default: (await import('./pair/Bench')).Bench })),
   view(['/plans/:id'], async () => ({ default: (await import('./plan/PlanPage')).PlanPage })),
   view(['/catalog'], async () => ({ default: (await import('./catalog/Catalog')).Catalog })),
+  view(['/sheets'], async () => ({ default: (await import('./sheets/Sheets')).Sheets })),
+  view(['/sheets/:id'], async () => ({ default: (await import('./sheets/SheetPage')).SheetPage })),
   view(['/products/:id'], async () => ({ default: (await import('./catalog/ProductPage')).ProductPage })),
 ];
 

@@ -2120,7 +2120,7 @@ export type RunDetail = {
     /**
      * What a person goes to from it
      */
-    leads: 'lot' | 'plan' | 'origin';
+    leads: 'lot' | 'plan' | 'origin' | 'sheet';
     log: Array<RunLine>;
     lot: number;
     lotName: string;
@@ -2167,7 +2167,7 @@ export type RunView = {
     /**
      * What a person goes to from it
      */
-    leads: 'lot' | 'plan' | 'origin';
+    leads: 'lot' | 'plan' | 'origin' | 'sheet';
     lot: number;
     lotName: string;
     message: string;
@@ -2706,6 +2706,10 @@ export type Waiting = {
      * Runs under way
      */
     runs: number;
+    /**
+     * Sheets that nobody imported yet
+     */
+    sheets: number;
     /**
      * Contested and loose files
      */

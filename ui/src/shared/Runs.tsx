@@ -15,9 +15,12 @@ export function RunLine({ run }: { run: RunView }) {
   const stop = useMutation({ ...stopRunMutation(), onError: (e) => tell('Not stopped', said(e), true) });
   const resume = useMutation({ ...resumeRunMutation(), onError: (e) => tell('Not resumed', said(e), true) });
   const about = run.originName || run.lotName || (run.plan ? `plan ${run.plan}` : '');
-  const link = { lot: `/lots/${run.lot}`, plan: `/plans/${run.plan}`, origin: `/origins/${run.origin}` }[
-    run.leads
-  ];
+  const link = {
+    lot: `/lots/${run.lot}`,
+    plan: `/plans/${run.plan}`,
+    origin: `/origins/${run.origin}`,
+    sheet: `/sheets/${run.sheet}`,
+  }[run.leads];
   return (
     <div className="entry">
       <div className="spread">

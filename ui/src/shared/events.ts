@@ -13,6 +13,7 @@ const touched: Record<string, string[]> = {
     'listOrigins',
     'getOrigin',
     'getLookup',
+    'getSheet',
   ],
   origin: ['listOrigins', 'getOrigin'],
   lookup: ['getLookup', 'listLookupCodes'],
@@ -42,6 +43,7 @@ const touched: Record<string, string[]> = {
     'getPlan',
   ],
   plan: ['getPlan', 'listPlanChanges', 'getLot', 'listLots', 'getToday', 'previewTarget'],
+  sheet: ['listSheets', 'getSheet', 'listSheetRows', 'listImported', 'getWaiting'],
   message: ['listMessages', 'getWaiting'],
   category: ['listCategories', 'getCategory', 'previewTarget', 'getPlan', 'listPlanChanges'],
   product: [

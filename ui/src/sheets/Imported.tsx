@@ -1,0 +1,83 @@
+import { Button } from '@mantine/core';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
+import type { Import, ImportedProduct } from '../client';
+import { listImportedOptions, revertImportMutation } from '../client/@tanstack/react-query.gen';
+import { count, said, some } from '../shared/format';
+import { Picture } from '../shared/Picture';
+import { Failed } from '../shared/State';
+import { tell } from '../shared/tell';
+import css from './Imported.module.css';
+
+/** How many products are shown as cards. */
+const shown = 200;
+
+/** What an import made or changed, as cards: products without a picture first. */
+export function Imported({ of }: { of: Import }) {
+  const products = useQuery(listImportedOptions({ path: { id: of.id }, query: { limit: shown } }));
+  if (products.error) return <Failed error={products.error} again={() => void products.refetch()} />;
+  const bare = products.data?.items.filter((p) => !p.gone && p.pictures === 0).length ?? 0;
+  return (
+    <div className="scroll">
+      <p className={css.said}>
+        {of.state === 'reverted'
+          ? `Taken back by ${of.revertedBy}.`
+          : `${some(of.made, 'row')} made, ${count(of.changed)} changed.`}{' '}
+        {of.overtaken > 0 &&
+          `${some(of.overtaken, 'row')} left out: the catalog changed meanwhile. Look again.`}{' '}
+        {bare > 0 && of.state !== 'reverted' && `${some(bare, 'product')} without a picture stand first.`}
+      </p>
+      <div className={css.cards}>
+        {products.data?.items.map((p) => (
+          <Card key={p.product} product={p} of={of} />
+        ))}
+      </div>
+      {(products.data?.total ?? 0) > shown && (
+        <p className={`quiet ${css.said}`}>and {count((products.data?.total ?? 0) - shown)} more.</p>
+      )}
+    </div>
+  );
+}
+
+function Card({ product: p, of }: { product: ImportedProduct; of: Import }) {
+  const revert = useMutation({
+    ...revertImportMutation(),
+    onError: (e) => tell('Not taken back', said(e), true),
+  });
+  return (
+    <div className="card">
+      <Link
+        className="card"
+        to={p.gone ? '#' : `/products/${p.product}`}
+        title={p.title}
+        aria-disabled={p.gone}
+      >
+        <Picture sum={p.lead} none={p.gone ? 'not in the catalog' : 'no picture'} />
+        <span className="mono clip">{p.code}</span>
+        <span className="clip">{p.title}</span>
+      </Link>
+      <span className="spread small">
+        <span className="quiet" title={p.note}>
+          {p.state === 'reverted'
+            ? p.note
+              ? 'taken back in part'
+              : 'taken back'
+            : p.made
+              ? 'new'
+              : 'changed'}
+          , row {p.row}
+        </span>
+        {p.state === 'imported' && of.state === 'imported' && (
+          <Button
+            className="push"
+            size="compact-xs"
+            loading={revert.isPending}
+            onClick={() => revert.mutate({ path: { id: of.id }, query: { product: p.product } })}
+          >
+            Revert
+          </Button>
+        )}
+      </span>
+    </div>
+  );
+}

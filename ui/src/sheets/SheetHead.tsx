@@ -1,0 +1,247 @@
+import { Button, Menu, Modal, NativeSelect, TextInput } from '@mantine/core';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { Choices, SheetPage } from '../client';
+import {
+  importSheetMutation,
+  keepMappingMutation,
+  mapSheetMutation,
+  readSheetAgainMutation,
+  rehearseSheetMutation,
+  revertImportMutation,
+} from '../client/@tanstack/react-query.gen';
+import { said, some } from '../shared/format';
+import { tell } from '../shared/tell';
+
+const failed = (e: unknown) => tell('Not done', said(e), true);
+
+/** What a sheet is, what an import of it shall do, and the import itself. */
+export function SheetHead({ sheet, working }: { sheet: SheetPage; working: boolean }) {
+  const [keeping, setKeeping] = useState(false);
+  const [reverting, setReverting] = useState(false);
+  const client = useQueryClient();
+  const bring = useMutation({
+    ...importSheetMutation(),
+    onError: failed,
+    onSuccess: () => void client.invalidateQueries(),
+  });
+  const rehearse = useMutation({ ...rehearseSheetMutation(), onError: failed });
+  const verdicts = sheet.totals.verdicts;
+  const rows = (verdicts['make'] ?? 0) + (verdicts['change'] ?? 0);
+  const judged = sheet.state === 'open' && sheet.rehearsed === sheet.revision && !sheet.problem;
+  const newest = sheet.imports[0];
+  const standing = newest?.state === 'imported' && newest.standing > 0 ? newest : undefined;
+  return (
+    <div className="head">
+      <div className="narrow">
+        <h1 className="clip titled" title={sheet.name}>
+          {sheet.name}
+        </h1>
+        <span className="quiet">{standingOf(sheet)}</span>
+      </div>
+      <div className="spread push fixed">
+        {sheet.state === 'open' && <Where sheet={sheet} />}
+        {sheet.state === 'open' && <ChoicesMenu sheet={sheet} />}
+        {sheet.state === 'open' && <Button onClick={() => setKeeping(true)}>Keep mapping…</Button>}
+        {sheet.stale && judged && (
+          <Button loading={rehearse.isPending} onClick={() => rehearse.mutate({ path: { id: sheet.id } })}>
+            Judge again
+          </Button>
+        )}
+        {standing && !working && <Button onClick={() => setReverting(true)}>Revert…</Button>}
+        {sheet.state === 'open' && (
+          <Button
+            variant="filled"
+            disabled={!judged || rows === 0 || working}
+            loading={bring.isPending}
+            onClick={() => bring.mutate({ path: { id: sheet.id }, body: { revision: sheet.revision } })}
+          >
+            Import {some(rows, 'row')}
+          </Button>
+        )}
+      </div>
+      <KeepMapping sheet={sheet} open={keeping} onClose={() => setKeeping(false)} />
+      {standing && (
+        <TakeBack
+          id={standing.id}
+          products={standing.standing}
+          open={reverting}
+          onClose={() => setReverting(false)}
+        />
+      )}
+    </div>
+  );
+}
+
+function standingOf(sheet: SheetPage): string {
+  if (sheet.state === 'reading') return 'Being read …';
+  if (sheet.state !== 'open') return '';
+  if (sheet.problem) return sheet.problem;
+  const parts = [`Header in row ${sheet.header}`];
+  if (sheet.mappedAs) parts.push(`mapped as “${sheet.mappedAs}”`);
+  if (sheet.macros) parts.push('its macros are not run');
+  if (sheet.rehearsed !== sheet.revision) parts.push('being rehearsed …');
+  else if (sheet.stale) parts.push('the catalog changed since it was judged');
+  else parts.push('nothing changes until you import');
+  return parts.join(', ') + '.';
+}
+
+/** Which worksheet is read, and which row is its header. */
+function Where({ sheet }: { sheet: SheetPage }) {
+  const again = useMutation({ ...readSheetAgainMutation(), onError: failed });
+  const read = (worksheet: string, header: number) =>
+    again.mutate({ path: { id: sheet.id }, body: { worksheet, header } });
+  return (
+    <>
+      {sheet.worksheets.length > 1 && (
+        <NativeSelect
+          aria-label="Worksheet"
+          value={sheet.worksheet}
+          onChange={(e) => read(e.currentTarget.value, 0)}
+          data={sheet.worksheets.map((w) => ({
+            value: w.name,
+            label: w.hidden ? `${w.name} (hidden)` : w.name,
+          }))}
+        />
+      )}
+      <Menu position="bottom-end">
+        <Menu.Target>
+          <Button>Header: row {sheet.header}</Button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          {Array.from({ length: 9 }, (_, i) => Math.max(1, sheet.header - 4) + i).map((n) => (
+            <Menu.Item key={n} disabled={n === sheet.header} onClick={() => read(sheet.worksheet, n)}>
+              Row {n}
+            </Menu.Item>
+          ))}
+        </Menu.Dropdown>
+      </Menu>
+    </>
+  );
+}
+
+const ways: { of: keyof Choices; label: string; data: { value: string; label: string }[] }[] = [
+  {
+    of: 'new',
+    label: 'New rows',
+    data: [
+      { value: 'make', label: 'Make them' },
+      { value: 'skip', label: 'Leave them out' },
+    ],
+  },
+  {
+    of: 'known',
+    label: 'Known rows',
+    data: [
+      { value: 'change', label: 'Change them' },
+      { value: 'skip', label: 'Leave them as they are' },
+    ],
+  },
+  {
+    of: 'empty',
+    label: 'Empty cells',
+    data: [
+      { value: 'leave', label: 'Leave what stands' },
+      { value: 'clear', label: 'Clear it' },
+    ],
+  },
+];
+
+/** What the import shall do, chosen at one place. */
+function ChoicesMenu({ sheet }: { sheet: SheetPage }) {
+  const [open, setOpen] = useState(false);
+  const map = useMutation({ ...mapSheetMutation(), onError: failed });
+  const set = (of: keyof Choices, value: string) =>
+    map.mutate({
+      path: { id: sheet.id },
+      body: {
+        revision: sheet.revision,
+        mapping: sheet.mapping,
+        choices: { ...sheet.choices, [of]: value } as Choices,
+      },
+    });
+  return (
+    <>
+      <Button onClick={() => setOpen(true)}>Choices…</Button>
+      <Modal opened={open} onClose={() => setOpen(false)} title="What the import does">
+        <div className="columns">
+          {ways.map(({ of, label, data }) => (
+            <NativeSelect
+              key={of}
+              label={label}
+              data={data}
+              value={sheet.choices[of]}
+              onChange={(e) => set(of, e.currentTarget.value)}
+            />
+          ))}
+          <span className="quiet">
+            The rows are judged again with each choice. An import never deletes anything.
+          </span>
+        </div>
+      </Modal>
+    </>
+  );
+}
+
+function KeepMapping({ sheet, open, onClose }: { sheet: SheetPage; open: boolean; onClose: () => void }) {
+  const [name, setName] = useState(sheet.mappedAs || sheet.name.replace(/\.[^.]*$/, ''));
+  const keep = useMutation({
+    ...keepMappingMutation(),
+    onError: failed,
+    onSuccess: () => {
+      tell('Kept', `Sheets with these headers come mapped as “${name}”.`);
+      onClose();
+    },
+  });
+  return (
+    <Modal opened={open} onClose={onClose} title="Keep this mapping">
+      <div className="columns">
+        <TextInput label="Name" value={name} onChange={(e) => setName(e.currentTarget.value)} />
+        <span className="quiet">The next sheet with these headers is mapped so by itself.</span>
+        <div className="spread">
+          <Button
+            variant="filled"
+            disabled={name.trim() === ''}
+            loading={keep.isPending}
+            onClick={() => keep.mutate({ path: { id: sheet.id }, body: { name: name.trim() } })}
+          >
+            Keep it
+          </Button>
+          <Button onClick={onClose}>Leave it</Button>
+        </div>
+      </div>
+    </Modal>
+  );
+}
+
+interface Back {
+  id: number;
+  products: number;
+  open: boolean;
+  onClose: () => void;
+}
+
+function TakeBack({ id, products, open, onClose }: Back) {
+  const revert = useMutation({ ...revertImportMutation(), onError: failed });
+  return (
+    <Modal opened={open} onClose={onClose} title="Take this import back?">
+      <p className="flush">
+        {some(products, 'product')} will be as before: what the import made goes, what it changed gets its
+        fields back. What somebody changed since then stays.
+      </p>
+      <div className="spread">
+        <Button
+          variant="filled"
+          loading={revert.isPending}
+          onClick={() => {
+            revert.mutate({ path: { id } });
+            onClose();
+          }}
+        >
+          Revert {some(products, 'product')}
+        </Button>
+        <Button onClick={onClose}>Leave it</Button>
+      </div>
+    </Modal>
+  );
+}
