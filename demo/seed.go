@@ -24,6 +24,10 @@ import (
 // is left for whoever tries the application.
 var Archives = []string{"northcomb-spring.zip", "lindmoor-pictures.zip", "apigrund-2026.zip"}
 
+// Sheets lists the sample spreadsheets in the order they are made. The last one is
+// left for whoever tries the application.
+var Sheets = []string{"northcomb-articles.xlsx", "lindmoor-liste.csv"}
+
 // Goods is the folder with the goods of the supplier that has a web site.
 const Goods = "weidenau"
 
@@ -74,7 +78,10 @@ func (s *seeder) bring(ctx context.Context) error {
 	if err := s.firstLot(ctx); err != nil {
 		return err
 	}
-	return s.secondLot(ctx)
+	if err := s.secondLot(ctx); err != nil {
+		return err
+	}
+	return s.firstSheet(ctx)
 }
 
 type seeder struct {
@@ -175,6 +182,32 @@ func (s *seeder) firstLot(ctx context.Context) error {
 		err := s.Get(ctx, fmt.Sprintf("/api/v1/plans/%d", plan.ID), &now)
 		return now.State == "applied", err
 	})
+}
+
+// firstSheet is brought and rehearsed, its mapping kept by name; what is in question is
+// left.
+func (s *seeder) firstSheet(ctx context.Context) error {
+	file, err := s.open(ctx, Sheets[0])
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	var sheet struct {
+		ID                  int64
+		State, Problem      string
+		Revision, Rehearsed int
+	}
+	if err := s.Call(ctx, http.MethodPost, "/api/v1/sheets?name="+Sheets[0], "application/octet-stream", file, &sheet); err != nil {
+		return err
+	}
+	err = client.Until(ctx, func() (bool, error) {
+		err := s.Get(ctx, fmt.Sprintf("/api/v1/sheets/%d", sheet.ID), &sheet)
+		return sheet.State != "reading" && sheet.Rehearsed == sheet.Revision, err
+	})
+	if err != nil {
+		return err
+	}
+	return s.Post(ctx, fmt.Sprintf("/api/v1/sheets/%d/keep", sheet.ID), map[string]string{"name": "Northcomb articles"}, nil)
 }
 
 // secondLot is left half decided: one contested file has been paired by hand,

@@ -19,6 +19,8 @@ func (r *rowJudge) compare() {
 	r.changed(ProductID, "", item.ProductID, w.ProductID, true)
 	if item.Variant != 0 {
 		r.changed(GTIN, "", item.GTIN, w.GTIN, true)
+	}
+	if item.Variant != 0 && r.by != Code {
 		r.changed(Code, "", strings.Join(item.Codes, ", "), strings.Join(w.Codes, ", "), true)
 	}
 	if r.by != Title {

@@ -363,7 +363,8 @@ func (o *proposal) finish(names []string) {
 		o.because = append(o.because, fmt.Sprintf("several stand in one cell, apart by %s", separatorWords[o.seen.separator]))
 	}
 	c.Evidence = strings.Join(o.because, ", ")
-	c.Sure = c.Field != "" && o.score >= 5 && !strings.Contains(c.Evidence, "but ")
+	// What the catalog itself says of most values is sure, whatever the header says.
+	c.Sure = c.Field != "" && (o.score >= 20 || o.score >= 5 && !strings.Contains(c.Evidence, "but "))
 }
 
 var separatorWords = map[string]string{"|": "bars", ";": "semicolons", ",": "commas", "\n": "line ends"}

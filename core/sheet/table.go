@@ -28,7 +28,11 @@ type Top struct {
 func FindTop(rows [][]string) Top {
 	best, most := -1, 0.0
 	for i, cells := range rows[:min(len(rows), searched)] {
-		if score := headerScore(cells, rows[i+1:]); score > most {
+		var above []string
+		if i > 0 {
+			above = rows[i-1]
+		}
+		if score := headerScore(cells, above, rows[i+1:]); score > most {
 			best, most = i, score
 		}
 	}
@@ -85,10 +89,15 @@ func onlyNumber(text string) bool {
 	return strings.IndexFunc(text, func(r rune) bool { return !unicode.IsDigit(r) }) < 0
 }
 
-// headerScore tells how much a row looks like a header above others.
-func headerScore(cells []string, below [][]string) float64 {
+// headerScore tells how much a row looks like a header above others, and below another
+// that may name its columns in groups.
+func headerScore(cells, above []string, below [][]string) float64 {
 	filled, known, distinct := 0, 0.0, map[string]bool{}
-	for _, cell := range cells {
+	group := ""
+	for i, cell := range cells {
+		if i < len(above) && Clean(above[i]) != "" {
+			group = Clean(above[i])
+		}
 		text := Clean(cell)
 		if text == "" {
 			continue
@@ -97,6 +106,8 @@ func headerScore(cells []string, below [][]string) float64 {
 		distinct[text] = true
 		h := heard(text)
 		switch {
+		case len(text) < 3 && onlyNumber(text) && group != "" && ruleOf(heard(group)) != nil:
+			known += 0.7
 		case len(text) > 120:
 			known -= 0.5
 		case isCodeShaped(text) && ruleOf(h) == nil, isAddress(text), pictureEnding(text):
@@ -118,8 +129,11 @@ func headerScore(cells []string, below [][]string) float64 {
 	for _, row := range below[:min(len(below), 5)] {
 		next = max(next, filledIn(row))
 	}
-	if filled == 1 && next > 1 || len(below) > 0 && next*2 < filled {
+	switch {
+	case filled == 1 && next > 1, len(below) > 0 && next*2 < filled:
 		score *= 0.3
+	case filled*2 < next:
+		score *= 0.6
 	}
 	return score
 }

@@ -52,6 +52,9 @@ func WriteSamples(folder string) error {
 	if err := errors.Join(os.WriteFile(products+".part", table.Bytes(), 0o644), os.Rename(products+".part", products)); err != nil {
 		return err
 	}
+	if err := writeSheets(folder, items); err != nil {
+		return err
+	}
 	for i, shots := range [][]*shot{northcomb(items), lindmoor(items), apigrund(items)} {
 		if err := writeArchive(filepath.Join(folder, demo.Archives[i]), shots); err != nil {
 			return fmt.Errorf("make %s: %w", demo.Archives[i], err)

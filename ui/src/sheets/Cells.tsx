@@ -3,7 +3,7 @@ import type { CSSProperties } from 'react';
 import type { Column, JudgedRow } from '../client';
 import { editedValue, valueOf } from './edits';
 import css from './Grid.module.css';
-import { takenFor } from './words';
+import { inFixedWidth, takenFor } from './words';
 
 const placed = (at: VirtualItem) =>
   ({ '--left': `${at.start}px`, '--width': `${at.size}px` }) as CSSProperties;
@@ -64,6 +64,7 @@ export function Cell(props: CellProps) {
     row.verdict === 'change' &&
     row.changes.some((c) => c.field === column?.field && (!c.name || c.name === column.name));
   const looks = [css.cell];
+  if (inFixedWidth(column?.field ?? '')) looks.push('mono');
   if (!column?.field) looks.push(css.unmapped);
   if (asked.some((c) => c.refuses)) looks.push(css.refused);
   else if (asked.length > 0) looks.push(css.asked);

@@ -74,7 +74,9 @@ export function ColumnSide({ sheet, index }: { sheet: SheetPage; index: number }
         (identity === column.field ? (
           <span>Tells which product a row is about.</span>
         ) : (
-          <Button onClick={() => take(column, [column.field])}>Tell rows apart by this column</Button>
+          <Button size="compact-xs" className={css.short} onClick={() => take(column, [column.field])}>
+            Tell rows apart by this column
+          </Button>
         ))}
       <Steps steps={column.steps ?? []} onSteps={(steps) => take({ ...column, steps })} />
       <span className="quiet">What stands there{(column.steps ?? []).length > 0 && ', and becomes'}</span>

@@ -25,7 +25,7 @@ const headHeight = 46;
 const gutter = 74;
 const narrowest = 84;
 const widest = 280;
-const perCharacter = 7.4;
+const perCharacter = 7.8;
 
 /** How many rows are looked at for how wide a column has to be. */
 const measured = 40;

@@ -33,7 +33,9 @@ export function Steps({ steps, onSteps }: { steps: CellStep[]; onSteps: (steps: 
       ))}
       <Menu position="bottom-start">
         <Menu.Target>
-          <Button size="compact-xs">Add a step…</Button>
+          <Button size="compact-xs" className={css.short}>
+            Add a step…
+          </Button>
         </Menu.Target>
         <Menu.Dropdown>
           {kinds.map((k) => (

@@ -39,6 +39,11 @@ export const fieldGroups: [string, [string, string][]][] = [
 
 const labels = new Map(fieldGroups.flatMap(([, fields]) => fields));
 
+/** Fields whose cells are codes or names of files: they stand in the fixed-width face. */
+const fixedWidth = new Set(['sku', 'product', 'product-id', 'gtin', 'code', 'category-id', 'picture']);
+
+export const inFixedWidth = (field: string) => fixedWidth.has(field);
+
 /** Fields that several columns may have. */
 const many = new Set(['code', 'option', 'attribute', 'picture', 'view', 'place', 'alt']);
 
