@@ -29,6 +29,8 @@ type VariantSnapshot struct {
 	Retired     bool     `json:"retired,omitempty"`
 	Position    int      `json:"position"`
 	From        int64    `json:"from,omitempty"` // the product that it was moved from
+	// Was is what it was there.
+	Was *VariantSnapshot `json:"was,omitempty"`
 }
 
 // Clone returns a copy that can be changed by itself.
@@ -92,23 +94,23 @@ func Reverse(before *Snapshot, after, now Snapshot) Restored {
 }
 
 // reverseVariant takes the change of a variant back; was is nil where it is new to the
-// product.
+// product. That it goes back where it came from is for who has both products.
 func (r *Restored) reverseVariant(was *VariantSnapshot, is VariantSnapshot) {
 	now := r.Wanted.Variant(is.ID)
+	if was == nil {
+		was = is.Was
+	}
 	switch {
 	case was != nil && reflect.DeepEqual(plainly(*was), plainly(is)):
 		return
 	case now == nil:
 		r.Kept = append(r.Kept, "the variant "+is.SKU+", which is not there any more")
 		return
-	case was == nil && is.From == 0 && !reflect.DeepEqual(plainly(*now), plainly(is)):
+	case was == nil && !reflect.DeepEqual(plainly(*now), plainly(is)):
 		r.Kept = append(r.Kept, "the variant "+is.SKU)
 		return
-	case was == nil && is.From == 0:
-		r.Wanted.Variants = slices.DeleteFunc(r.Wanted.Variants, func(v VariantSnapshot) bool { return v.ID == is.ID })
-		return
 	case was == nil:
-		now.From = -is.From // goes back to where it came from
+		r.Wanted.Variants = slices.DeleteFunc(r.Wanted.Variants, func(v VariantSnapshot) bool { return v.ID == is.ID })
 		return
 	}
 	for _, f := range variantFields {
@@ -147,7 +149,7 @@ var variantFields = []variantField{
 // written, and where it came from does not count.
 func plainly(v VariantSnapshot) VariantSnapshot {
 	v.Codes, v.Options, v.Attributes = orNil(v.Codes), orNil(v.Options), orNil(v.Attributes)
-	v.From, v.Position = 0, 0
+	v.From, v.Was, v.Position = 0, nil, 0
 	return v
 }
 

@@ -64,6 +64,7 @@ func (s Standing) apply(row *Judged) {
 	if w.Item == nil {
 		p.fill(w)
 		p.add(w)
+		p.change(row)
 		return
 	}
 	for i := range p.Is.Variants {
@@ -141,8 +142,9 @@ func (s Standing) move(row *Judged, to *StandingProduct) {
 		return
 	}
 	v := from.Is.Variants[at]
+	was := v
 	from.Is.Variants = slices.Delete(slices.Clone(from.Is.Variants), at, at+1)
-	v.From, v.Position = from.ID, len(to.Is.Variants)
+	v.From, v.Was, v.Position = from.ID, &was, len(to.Is.Variants)
 	change(&v, row)
 	to.Is.Variants = append(to.Is.Variants, v)
 	to.fill(&row.Wanted)
@@ -181,7 +183,7 @@ func (p *StandingProduct) change(row *Judged) {
 		case Category:
 			p.Is.Category = c.After
 		case Title:
-			if item.Variant == 0 || strings.EqualFold(p.Is.Title, c.Before) {
+			if item == nil || item.Variant == 0 || strings.EqualFold(p.Is.Title, c.Before) {
 				p.Is.Title = c.After
 			}
 		}

@@ -12,11 +12,13 @@ func (r *rowJudge) compare() {
 	w := &r.out.Wanted
 	item := w.Item
 	if item == nil {
+		r.compareProduct()
 		return
 	}
 	w.Clear = map[Field]bool{}
+	home := r.home()
 	r.changed(Product, "", item.Code, w.Product, false)
-	r.changed(ProductID, "", item.ProductID, w.ProductID, true)
+	r.changed(ProductID, "", home.ProductID, w.ProductID, true)
 	if item.Variant != 0 {
 		r.changed(GTIN, "", item.GTIN, w.GTIN, true)
 	}
@@ -31,10 +33,32 @@ func (r *rowJudge) compare() {
 		r.changedNamed(Option, item.Options, w.Options)
 	}
 	r.changedNamed(Attribute, item.Attributes, w.Attributes)
-	r.changed(Category, "", item.Category, w.Category, true)
+	r.changed(Category, "", home.Category, w.Category, true)
 	if w.Retire != nil && *w.Retire != item.Retired {
 		r.out.Changes = append(r.out.Changes, FieldChange{Field: Retire, Before: yesWord(item.Retired), After: yesWord(*w.Retire)})
 	}
+}
+
+// home is an item of the product that the row's variant will be of.
+func (r *rowJudge) home() *Item {
+	w := &r.out.Wanted
+	switch {
+	case w.Product == "" || Key(w.Product) == Key(w.Item.Code):
+		return w.Item
+	case r.joins != nil:
+		return r.joins
+	}
+	return &Item{}
+}
+
+// compareProduct says what becomes of the product that a new variant joins.
+func (r *rowJudge) compareProduct() {
+	if r.joins == nil {
+		return
+	}
+	w := &r.out.Wanted
+	r.changed(ProductID, "", r.joins.ProductID, w.ProductID, false)
+	r.changed(Category, "", r.joins.Category, w.Category, false)
 }
 
 // changed records a change of one field; an empty cell changes something only

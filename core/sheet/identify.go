@@ -170,8 +170,11 @@ func (r *rowJudge) judgeProduct() {
 		return
 	}
 	code, item := cleanCode(value.text), r.out.Wanted.Item
+	if variants := r.known.Find(Product, Key(code)); len(variants) > 0 {
+		r.joins = variants[0]
+	}
 	if item == nil {
-		if len(r.known.Find(Product, Key(code))) == 0 {
+		if r.joins == nil {
 			r.unknown(Product, value.column, code)
 		}
 		return

@@ -137,6 +137,7 @@ type rowJudge struct {
 	values map[Field][]cellValue
 	by     Field   // that identifies the row
 	near   []*Item // what it may be about, as the catalog spells it
+	joins  *Item   // a variant of the product that a new one joins, or a known one moves to
 	out    Judged
 }
 

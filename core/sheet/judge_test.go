@@ -87,6 +87,7 @@ func TestRowsAreJudgedAgainstTheCatalog(t *testing.T) {
 		{"its own without zeros", "sku|gtin", "SM-10|12345678905", "refused [1 lost figures > 012345678905]"},
 		{"a variant that would move", "sku|product", "SM-10|HB", "refused [1 would move > SM-10] product: SM-10 > HB"},
 		{"a new variant", "sku|product", "HB-9|hb", "make"},
+		{"a new variant of another category", "sku|product|category", "HB-9|HB|Tools", "make category: Hives / Bodies > Tools"},
 		{"a new category", "sku|category", "SM-11|Tools > New", "make [1 new category]"},
 		{"an unknown category", "sku|category-id", "SM-11|77", "refused [1 no such category]"},
 		{"neither yes nor no", "sku|retire", "SM-10|perhaps", "refused [1 not yes or no]"},

@@ -189,7 +189,7 @@ func writeRows(ctx context.Context, tx pgx.Tx, version, id int64, rows []sheet.J
 		is := after[w.ID]
 		for _, v := range w.Is.Variants {
 			if now := is.Variant(v.ID); v.From != 0 && now != nil {
-				now.From = v.From
+				now.From, now.Was = v.From, v.Was
 				moved = append(moved, w.ID, v.From)
 			}
 		}
@@ -380,7 +380,7 @@ func (b *reversal) moveBack(c store.SheetChange, now *catalog.Snapshot) {
 			continue
 		}
 		moved := now.Variants[at]
-		moved.From = 0
+		moved.From, moved.Was = 0, nil
 		now.Variants = slices.Delete(now.Variants, at, at+1)
 		home.Variants = append(home.Variants, moved)
 		b.moved = append(b.moved, c.ProductID, v.From)

@@ -1,0 +1,171 @@
+package app
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"strings"
+	"testing"
+
+	"ambrosa/core/sheet"
+	"ambrosa/internal/store"
+)
+
+// TestTheCatalogMovesOnBeforeAnImport changes a product after the rehearsal: for it
+// nothing is done, and its row is shown anew; the others are imported.
+func TestTheCatalogMovesOnBeforeAnImport(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	s := l.brought("a.csv", []byte("sku;title\nAT-000-A;First\nAT-001-A;Second\nAT-950;Third\n"))
+	other := l.brought("b.csv", []byte("sku;title\nAT-001-A;Somebody was quicker\n"))
+	l.imported(other)
+	if !l.sheet(s.ID).Stale {
+		t.Error("nothing says that the catalog changed")
+	}
+	i := l.imported(s)
+	if i.Overtaken != 1 || i.Changed != 1 || i.Made != 1 {
+		t.Errorf("%+v", i)
+	}
+	after := l.catalog()
+	if !strings.Contains(after, "Somebody was quicker") || strings.Contains(after, "Second") || !strings.Contains(after, "Third") {
+		t.Errorf("the catalog:\n%s", after)
+	}
+	// Taken back, the first import leaves what the other one did.
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert", i.ID), nil, nil)
+	l.importIs(s.ID, "reverted")
+	if after := l.catalog(); !strings.Contains(after, "Somebody was quicker") || strings.Contains(after, "Third") {
+		t.Errorf("the catalog:\n%s", after)
+	}
+}
+
+// TestWhatWasChangedSinceStays takes one product of an import back, after somebody
+// changed another field of it.
+func TestWhatWasChangedSinceStays(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	s := l.brought("a.csv", []byte("sku;title;category\nAT-000-A;From the sheet;Things\nAT-001-A;Other;Things\n"))
+	i := l.imported(s)
+	l.imported(l.brought("b.csv", []byte("sku;title\nAT-000-A;By hand since\n")))
+	product := l.product("AT-000-A").ID
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert?product=%d", i.ID, product), nil, nil)
+	l.until("one product to be taken back", func() bool { return l.sheet(s.ID).Imports[0].Standing == 1 })
+	var page struct{ Items []store.ImportedProduct }
+	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/imports/%d/products", i.ID), &page))
+	for _, p := range page.Items {
+		if p.Product == product && (p.State != "reverted" || !strings.Contains(p.Note, "title")) {
+			t.Errorf("%+v", p)
+		}
+	}
+	if after := l.catalog(); !strings.Contains(after, "By hand since") || strings.Contains(after, "By hand since Things AT-000-A") {
+		t.Errorf("the title since stays, the category goes:\n%s", after)
+	}
+}
+
+// TestImportsAndTheirWayBack imports random sheets into a random catalog: what was
+// rehearsed is what is done, imported again every row is the same, and taken back the
+// catalog is as before.
+func TestImportsAndTheirWayBack(t *testing.T) {
+	l := start(t)
+	l.products(12)
+	r := rand.New(rand.NewPCG(20, 26))
+	pick := func(list ...string) string { return list[r.IntN(len(list))] }
+	for round := range 8 {
+		before := l.catalog()
+		rows := []string{"sku;product;title;description;gtin;Colour;category;retire;Brand"}
+		for n := range 40 {
+			product := fmt.Sprintf("AT-%03d", r.IntN(14))
+			rows = append(rows, strings.Join([]string{fmt.Sprintf("%s-%s", product, pick("A", "B", "C")), pick(product, product, product, "AT-003"),
+				pick("", "A title", fmt.Sprintf("Thing %d", n)), pick("", "what it is"), pick("", "", barcode(500+round*40+n)),
+				pick("amber", "blue", "red", ""), pick("", "Things", "Things > "+product), pick("", "ja", "nein"), pick("", "Wabenhof")}, ";"))
+		}
+		s := l.brought(fmt.Sprintf("%d.csv", round), []byte(strings.Join(rows, "\n")))
+		for _, deed := range []struct {
+			kind sheet.Matter
+			do   sheet.Deed
+		}{{sheet.Moves, sheet.Keep}, {sheet.Twice, sheet.Leave}} {
+			for _, q := range l.sheet(s.ID).Totals.Questions {
+				if q.Kind == deed.kind {
+					l.post(fmt.Sprintf("/api/v1/sheets/%d/remedies", s.ID), map[string]any{"column": q.Column, "judgement": q.Kind, "do": deed.do}, nil)
+				}
+			}
+			s = l.rehearsed(s.ID)
+		}
+		if s.Totals.Verdicts["make"]+s.Totals.Verdicts["change"] == 0 {
+			t.Fatalf("round %d: nothing to import: %v", round, s.Totals.Verdicts)
+		}
+		i := l.imported(s)
+		if i.Made != s.Totals.Verdicts["make"] || i.Changed != s.Totals.Verdicts["change"] || i.Overtaken != 0 {
+			t.Errorf("round %d: rehearsed %v, imported %+v", round, s.Totals.Verdicts, i)
+		}
+		imported := l.catalog()
+		l.post(fmt.Sprintf("/api/v1/sheets/%d/rehearse", s.ID), nil, nil)
+		l.until("it to be judged again", func() bool { return !l.sheet(s.ID).Stale })
+		if again := l.sheet(s.ID).Totals.Verdicts; again["make"]+again["change"] > 0 {
+			t.Errorf("round %d, imported: %v, %q\n%s\n%s", round, again, l.rows(s.ID, "&verdict=change"), strings.Join(l.rows(s.ID, ""), "\n")+l.text("select c.row, c.before->>'code', c.before->>'category', c.after->>'category' from sheet_change c where import_id = "+fmt.Sprint(i.ID)),
+				l.text("select row, changes from sheet_verdict where verdict = 'change' and sheet_id = "+fmt.Sprint(s.ID)))
+		}
+		l.post(fmt.Sprintf("/api/v1/imports/%d/revert", i.ID), nil, nil)
+		l.importIs(s.ID, "reverted")
+		if after := l.catalog(); after != before {
+			t.Fatalf("round %d: before:\n%s\nimported:\n%s\nafter reverting:\n%s", round, before, imported, after)
+		}
+		if round%2 == 0 { // and go on from another catalog
+			l.post(fmt.Sprintf("/api/v1/sheets/%d/rehearse", s.ID), nil, nil)
+			l.until("it to be judged again", func() bool { return !l.sheet(s.ID).Stale })
+			l.imported(l.sheet(s.ID))
+		}
+	}
+}
+
+// TestASheetIsMappedByHand refuses what cannot be, remembers what was chosen, and maps
+// the next sheet with the same headers by itself.
+func TestASheetIsMappedByHand(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	content := []byte("Kennwort;Etwas\nAT-000-A;red\nAT-001-A;blue\n")
+	s := l.brought("a.csv", content)
+	if s.Mapping.Columns[0].Field != sheet.SKU || s.Mapping.Columns[1].Field != "" {
+		t.Fatalf("by its values the first column is the SKU: %+v", s.Mapping.Columns)
+	}
+	path := fmt.Sprintf("/api/v1/sheets/%d/mapping", s.ID)
+	change := func(field sheet.Field) map[string]any {
+		m := s.Mapping
+		m.Columns = append([]sheet.Column{}, m.Columns...)
+		m.Columns[1].Field, m.Columns[1].Name = field, "Colour"
+		return map[string]any{"revision": s.Revision, "mapping": m, "choices": s.Choices}
+	}
+	if said := l.refused(l.Put(t.Context(), path, change("sku"), nil), http.StatusUnprocessableEntity); !strings.Contains(said, "both are the SKU") {
+		t.Error(said)
+	}
+	l.do(l.Put(t.Context(), path, change(sheet.Option), nil))
+	l.refused(l.Put(t.Context(), path, change(sheet.Attribute), nil), http.StatusConflict) // somebody else's screen
+	if s = l.rehearsed(s.ID); s.Totals.Verdicts["change"] != 2 {
+		t.Errorf("%v", s.Totals.Verdicts)
+	}
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/keep", s.ID), map[string]string{"name": "Of the Kennwort supplier"}, nil)
+	if next := l.brought("next.csv", content); next.MappedAs != "Of the Kennwort supplier" || next.Mapping.Columns[1].Name != "Colour" {
+		t.Errorf("the next one is mapped as %q: %+v", next.MappedAs, next.Mapping.Columns)
+	}
+	other := l.brought("other.csv", []byte("Etwas;sku;title\nred;AT-000-A;Thing 0\n"))
+	if c := other.Mapping.Columns[0]; c.Field != sheet.Option || c.Name != "Colour" || !strings.Contains(c.Evidence, "you chose this") {
+		t.Errorf("what was chosen for a header is not remembered: %+v", c)
+	}
+}
+
+// TestSheetsThatCannotBe says of each what is wrong with it, and keeps it.
+func TestSheetsThatCannotBe(t *testing.T) {
+	l := start(t)
+	for name, c := range map[string]struct{ content, says string }{
+		"old.xls":     {"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + strings.Repeat("\x00", 600), "Save it as XLSX"},
+		"broken.xlsx": {"PK\x03\x04 no", "not a workbook"},
+		"notes.csv":   {"\n\n", "header"},
+		"words.csv":   {"http://x.example\n4711\n", "header"},
+	} {
+		if s := l.brought(name, []byte(c.content)); s.State != "unreadable" || !strings.Contains(strings.ToLower(s.Problem), strings.ToLower(c.says)) {
+			t.Errorf("%s: %s %q", name, s.State, s.Problem)
+		}
+	}
+	if s := l.brought("prices.csv", []byte("Price;Stock\n1,20;4\n")); !strings.Contains(s.Problem, "no column says which product") {
+		t.Errorf("%s %q", s.State, s.Problem)
+	}
+}
