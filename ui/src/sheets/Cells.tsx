@@ -3,6 +3,7 @@ import type { CSSProperties } from 'react';
 import type { Column, JudgedRow } from '../client';
 import { editedValue, valueOf } from './edits';
 import css from './Grid.module.css';
+import type { Then } from './gridKeys';
 import { inFixedWidth, takenFor } from './words';
 
 const placed = (at: VirtualItem) =>
@@ -51,7 +52,7 @@ interface CellProps {
   is: boolean; // the cell at hand
   typed: string | undefined; // what is being typed into it
   onType: (text: string) => void;
-  onDone: (text: string | undefined, then: 'down' | 'right' | 'stay') => void;
+  onDone: (text: string | undefined, then: Then) => void;
   onPress: () => void;
   onOpen: () => void;
 }
@@ -101,7 +102,7 @@ export function Cell(props: CellProps) {
           onKeyDown={(e) => {
             e.stopPropagation();
             if (e.key === 'Enter') onDone(typed, 'down');
-            if (e.key === 'Escape') onDone(undefined, 'stay');
+            if (e.key === 'Escape') onDone(undefined, 'back');
             if (e.key === 'Tab') {
               e.preventDefault();
               onDone(typed, 'right');

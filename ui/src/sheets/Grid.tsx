@@ -84,6 +84,7 @@ export function Grid({ sheet, wanted, edits, at, setAt, onRow }: Props) {
     rowAt,
     edits,
     tall: () => Math.max(1, Math.floor((box.current?.clientHeight ?? 0) / rowHeight) - 3),
+    focus: () => box.current?.focus({ preventScroll: true }),
     show: (next) => {
       rows.scrollToIndex(next.row);
       if (next.column >= 0) across.scrollToIndex(next.column);
@@ -156,7 +157,7 @@ export function Grid({ sheet, wanted, edits, at, setAt, onRow }: Props) {
                       onDone={keys.done}
                       onPress={() => {
                         setAt({ row: r.index, column: c.index });
-                        box.current?.focus({ preventScroll: true });
+                        keys.focus();
                       }}
                       onOpen={() => keys.setTyped(valueOf(row, c.index))}
                     />

@@ -21,10 +21,14 @@ interface With {
   edits: ReturnType<typeof useEdits>;
   tall: () => number; // rows in sight
   show: (at: At) => void;
+  focus: () => void; // gives the grid the keys back
 }
 
+/** Where a person goes from a cell that they typed into; stay: the keys are elsewhere already. */
+export type Then = 'down' | 'right' | 'back' | 'stay';
+
 /** The keys of a spreadsheet: arrows, Enter, typing over, copying, pasting a block, undo. */
-export function useGridKeys({ at, setAt, rows, columns, rowAt, edits, tall, show }: With) {
+export function useGridKeys({ at, setAt, rows, columns, rowAt, edits, tall, show, focus }: With) {
   const [typed, setTyped] = useState<string>();
 
   const go = (row: number, column: number) => {
@@ -43,13 +47,13 @@ export function useGridKeys({ at, setAt, rows, columns, rowAt, edits, tall, show
       edits.change([{ row, edits: withValue(row, at.column, value) }]);
   };
 
-  const done = (text: string | undefined, then: 'down' | 'right' | 'stay') => {
+  const done = (text: string | undefined, then: Then) => {
     if (typed === undefined) return;
     setTyped(undefined);
     if (text !== undefined) write(text);
     if (then === 'down') go(at.row + 1, at.column);
     if (then === 'right') go(at.row, at.column + 1);
-    if (then === 'stay') return;
+    if (then !== 'stay') focus();
   };
 
   const moves: Record<string, () => void> = {
@@ -92,9 +96,9 @@ export function useGridKeys({ at, setAt, rows, columns, rowAt, edits, tall, show
       e.stopPropagation();
       move();
     } else if (e.key.length === 1 && at.row >= 0) {
-      e.preventDefault();
+      // The field opens before the character is typed, which goes into it; input methods work too.
       e.stopPropagation();
-      setTyped(e.key);
+      setTyped('');
     }
   };
 
@@ -122,5 +126,5 @@ export function useGridKeys({ at, setAt, rows, columns, rowAt, edits, tall, show
     e.clipboardData.setData('text/plain', valueOf(row, at.column));
   };
 
-  return { typed, setTyped, done, press, paste, copy };
+  return { typed, setTyped, done, press, paste, copy, focus };
 }

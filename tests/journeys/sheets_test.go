@@ -1,0 +1,102 @@
+package journeys
+
+import (
+	"fmt"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"ambrosa/demo"
+	"ambrosa/tests/browser"
+)
+
+// cellAt is the cell of a sheet's row and column on the screen, both from 1.
+func cellAt(row, column int) string {
+	return fmt.Sprintf(`document.querySelector('[aria-rowindex="%d"] [aria-colindex="%d"]')`, row+1, column+1)
+}
+
+// everything that a sheet can change, as text.
+const catalogRows = `select p.code, p.title, c.path, v.sku, v.title, v.gtin, v.options, v.attributes, v.retired
+	from product p left join category c on c.id = p.category_id left join variant v on v.product_id = p.id order by v.sku`
+
+// TestASheetFromDropToCards drops a supplier's CSV as it came, mends it in the grid, by a
+// remedy for all alike and by keyboard, imports it, looks at the cards, and takes it
+// back.
+func TestASheetFromDropToCards(t *testing.T) {
+	v := visit(t, browser.Options{})
+	before := v.rows(catalogRows)
+	v.open("/sheets")
+	v.sees(`document.querySelector('input[data-testid=sheet]')`)
+	v.do(v.page.Choose("input[data-testid=sheet]", filepath.Join(samples, demo.Sheets[1])))
+	v.says("nothing changes until you import")
+	// A Windows-1252 CSV with German headers is mapped by itself.
+	v.sees(`[...document.querySelectorAll('[role=columnheader]')].some(h => h.innerText.startsWith('Größe') && h.innerText.includes('Option'))`)
+	if got := v.rows("select state, problem from sheet order by id desc limit 1"); got != `(open,"")` {
+		t.Fatalf("the sheet is %s", got)
+	}
+	refused := v.count("select (totals->'verdicts'->>'refused')::int from sheet order by id desc limit 1")
+	if refused == 0 {
+		t.Fatal("the sample sheet has nothing to mend")
+	}
+
+	// Codes with blanks for dashes: taken as proposed, all alike.
+	v.clickIn(`document.querySelector('[aria-label="In question"]')`, "All…")
+	v.clickIn(`(document.querySelector('[role=menu]') ?? document.createElement('div'))`, "Take what is proposed")
+	v.until("the sheet to be judged again with fewer rows refused", func() bool {
+		return v.count(`select coalesce((totals->'verdicts'->>'refused')::int, 0) from sheet
+			where rehearsed = revision order by id desc limit 1`) < refused
+	})
+
+	// A title typed over, by keyboard, and taken back.
+	v.sees(cellAt(1, 3))
+	v.do(v.page.Click(`[aria-rowindex="2"] [aria-colindex="4"]`))
+	v.sees(cellAt(1, 3) + `.ariaSelected === 'true'`)
+	was := v.value(cellAt(1, 3) + ".innerText")
+	v.do(v.page.Press("N", "e", "w", kb.Enter))
+	v.sees(cellAt(1, 3) + `.innerText === 'New' && ` + cellAt(2, 3) + `.ariaSelected === 'true'`)
+	v.until("the change to be kept beside the sheet", func() bool {
+		return v.count("select count(*) from sheet_row where edits::text like '%New%'") == 1
+	})
+	v.do(v.page.Chord("z", chromedp.ModifierCtrl))
+	v.sees(fmt.Sprintf(`%s.innerText === %q`, cellAt(1, 3), was))
+	v.do(v.page.Press(kb.ArrowDown, kb.ArrowRight))
+	v.sees(cellAt(3, 4) + `.ariaSelected === 'true'`)
+	v.until("the sheet to be judged as it came", func() bool {
+		return v.count("select count(*) from sheet where rehearsed = revision and id = (select max(id) from sheet)") == 1
+	})
+
+	v.click("Import ")
+	v.until("the sheet to be imported", func() bool { return v.rows("select state from sheet_import") == "(imported)" })
+	if v.rows(catalogRows) == before {
+		t.Error("the import changed nothing")
+	}
+	v.click("imported")
+	v.sees(`[...document.querySelectorAll('.card')].some(c => c.innerText.includes('SU-990'))`)
+
+	v.click("Revert…")
+	v.confirm("Revert ")
+	v.until("the import to be taken back", func() bool { return v.rows("select state from sheet_import") == "(reverted)" })
+	if after := v.rows(catalogRows); after != before {
+		t.Errorf("before:\n%.600s\nafter reverting:\n%.600s", before, after)
+	}
+}
+
+// TestAColumnIsMappedByHand opens a column's side by its header and takes it for
+// something else: the rows are judged again.
+func TestAColumnIsMappedByHand(t *testing.T) {
+	v := visit(t, browser.Options{})
+	v.open("/sheets/1")
+	v.sees(`[...document.querySelectorAll('[role=columnheader]')].some(h => h.innerText.startsWith('List price'))`)
+	v.do(v.page.Click(`[role=columnheader][title*="about trade"]`))
+	v.sees(`document.querySelector('[aria-label=Column] select')?.value === '' && document.querySelector('[aria-label=Column] .mono')`)
+	v.value(`(() => { const s = document.querySelector('[aria-label=Column] select');
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(s, 'attribute');
+		s.dispatchEvent(new Event('change', { bubbles: true })) })()`)
+	v.until("the price to be an attribute", func() bool {
+		return v.count(`select count(*) from sheet, jsonb_array_elements(mapping->'columns') c
+			where id = 1 and rehearsed = revision and c->>'column' = 'List price' and c->>'field' = 'attribute'`) == 1
+	})
+	v.says("you chose this")
+}
