@@ -57,7 +57,7 @@ func (p Proposer) Propose(names []string, rows [][]string) Mapping {
 	for i, name := range names {
 		all[i] = p.column(i, name, rows)
 	}
-	tellVariants(all)
+	tellVariants(all, rows)
 	secondLooks(all, rows)
 	byBarcodes(all)
 	settle(all)
@@ -146,6 +146,7 @@ var exactly = func() map[string]Field {
 	for _, f := range Fields {
 		all[HeaderKey(string(f))] = f
 	}
+	delete(all, string(Code)) // "code" alone is mostly the SKU
 	return all
 }()
 
@@ -173,7 +174,7 @@ func (o *proposal) byValues() {
 		}
 		return
 	}
-	if o.byCatalog() {
+	if o.byCatalog() || o.byFiles() {
 		return
 	}
 	switch o.column.Field {
@@ -186,9 +187,9 @@ func (o *proposal) byValues() {
 	case Lead, Retire:
 		o.unless(seen.share(seen.yesNo) >= most, "its values say yes and no", "its values do not say yes or no")
 	case Place:
-		o.unless(seen.share(seen.small) >= most, "its values are small numbers", "its values are no small numbers")
+		o.unless(seen.share(seen.small) >= most && !seen.counts(), "its values are small numbers", "its values do not look like places")
 	case Title, Description, Alt:
-		o.unless(seen.share(seen.numbers) < some && seen.share(seen.addresses) < few && seen.share(seen.yesNo) < most,
+		o.unless(seen.share(seen.numbers) < some && seen.share(seen.addresses)+seen.share(seen.files) < few && seen.share(seen.yesNo) < most,
 			"its values are texts", "its values are no texts")
 	case Category:
 		o.likeCategories()
@@ -202,6 +203,21 @@ func (o *proposal) byValues() {
 	case "":
 		o.byValuesAlone()
 	}
+}
+
+// byFiles takes for pictures what nearly all end like pictures, whatever the header
+// says.
+func (o *proposal) byFiles() bool {
+	seen := o.seen
+	if o.column.Field == Picture || seen.filled < 2 || seen.share(seen.files+seen.pictureAddresses) < most {
+		return false
+	}
+	because := "its values end like pictures"
+	if o.column.Field != "" {
+		because = "but " + because
+	}
+	o.set(Picture, 6, because)
+	return true
 }
 
 // unless keeps the field where is holds, else leaves the column open.
@@ -298,11 +314,13 @@ func (o *proposal) likeCodes() {
 	case seen.share(seen.files) >= most || seen.share(seen.addresses) >= most:
 		o.open("but its values name files")
 		o.byValuesAlone()
-	case o.column.Field == Product && seen.share(seen.words) >= some && seen.share(seen.codes) < few:
+	case o.column.Field == Code && seen.share(seen.small) >= most:
+		o.open("but its values are small numbers")
+	case (o.column.Field == Product || o.column.Field == SKU) && seen.share(seen.words) >= some && seen.share(seen.codes) < few:
 		o.set(Title, o.score-4, "but its values are texts")
 	case seen.share(seen.words) >= most && seen.mean() > 24:
 		o.open("but its values are texts")
-	case o.rule != nil && o.rule.weak && seen.share(seen.codes) < most:
+	case o.rule != nil && o.rule.weak && (seen.share(seen.codes) < most || o.said.unknown > 0 && seen.distinct < seen.filled):
 		o.open("but its values are no codes")
 	case o.column.Field == ProductID && seen.share(seen.codes) < some:
 		o.open("but its values are no codes")

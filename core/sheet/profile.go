@@ -35,6 +35,16 @@ func (p *profile) share(n int) float64 {
 	return float64(n) / float64(p.filled)
 }
 
+// counts tells whether the values count the rows: 1, 2, 3 and on.
+func (p *profile) counts() bool {
+	for i, value := range p.values {
+		if value != strconv.Itoa(i+1) {
+			return false
+		}
+	}
+	return p.distinct == p.filled && p.filled >= 5
+}
+
 func (p *profile) mean() int { return p.length / max(1, p.filled) }
 
 // profileOf looks at a column of rows.
@@ -83,7 +93,7 @@ func (p *profile) look(value string) {
 	_, said := YesOrNo(value)
 	count(&p.yesNo, said)
 	count(&p.codes, isCodeShaped(value))
-	count(&p.views, len(heard(value).meant) > 0 && viewWords[plainWord(value)])
+	count(&p.views, viewWords[plainWord(value)])
 	count(&p.long, utf8.RuneCountInString(value) > 80)
 	count(&p.words, strings.ContainsRune(value, ' ') && strings.IndexFunc(value, unicode.IsLetter) >= 0)
 }

@@ -15,27 +15,58 @@ func with(all []*proposal, f Field) (found []*proposal) {
 	return found
 }
 
-// tellVariants tells the column of variants' codes from that of their products':
-// in the first no value stands twice, in the second some do.
-func tellVariants(all []*proposal) {
+// tellVariants tells the column of variants' codes from that of their products': in the
+// first no value stands twice, in the second some do, and the first may begin with it.
+func tellVariants(all []*proposal, rows [][]string) {
 	skus, products := with(all, SKU), with(all, Product)
 	if len(skus) == 0 && len(products) > 0 {
-		one := products[0]
-		if len(products) == 1 && one.hits[Product] == 0 && !one.ofParents() && one.seen.distinct == one.seen.filled {
-			one.set(SKU, one.score, "no other column tells variants apart, and no value stands twice")
+		for _, one := range products {
+			if one.hits[Product] == 0 && !one.ofParents() && one.seen.distinct == one.seen.filled {
+				one.set(SKU, one.score, "no other column tells variants apart, and no value stands twice")
+				return
+			}
 		}
 		return
 	}
-	if len(skus) < 2 || len(products) > 0 {
+	if len(skus) == 0 || len(products) > 0 {
 		return
 	}
+	for _, one := range all {
+		f := one.column.Field
+		open := f == CategoryID || f == Category && one.said.has("group") || f == SKU && one != skus[0]
+		if open && one.repeats() && begins(rows, one.column.Index, skus[0].column.Index) {
+			one.set(Product, one.score, "but its values stand in several rows, and the SKUs begin with them")
+			return
+		}
+	}
 	for _, one := range skus {
-		repeats := one.seen.filled >= 3 && one.seen.distinct*10 < one.seen.filled*9
-		if repeats && one.hits[SKU] == 0 && !one.said.has("sku") && !one.said.has("variant") {
+		if len(skus) > 1 && one.repeats() && one.hits[SKU] == 0 && !one.said.has("sku") && !one.said.has("variant") {
 			one.set(Product, one.score, "but its values stand in several rows, and another column tells variants apart")
 			return
 		}
 	}
+}
+
+// repeats tells whether the column holds codes that stand in several rows.
+func (o *proposal) repeats() bool {
+	return o.seen.filled >= 3 && o.seen.distinct*10 < o.seen.filled*9 && o.seen.share(o.seen.codes) >= some
+}
+
+// begins tells whether in most rows the value of one column is what that of another
+// begins with.
+func begins(rows [][]string, column, other int) bool {
+	filled, so := 0, 0
+	for _, cells := range rows {
+		short, long := Key(cellOf(cells, column)), Key(cellOf(cells, other))
+		if short == "" || long == "" {
+			continue
+		}
+		filled++
+		if len(short) < len(long) && strings.HasPrefix(long, short) {
+			so++
+		}
+	}
+	return filled >= 3 && float64(so) >= most*float64(filled)
 }
 
 func (o *proposal) ofParents() bool {
@@ -116,10 +147,14 @@ func settle(all []*proposal) {
 }
 
 func (o *proposal) weight() float64 {
+	weight := o.score
 	if o.rule != nil && o.rule.alone {
-		return o.score - 4
+		weight -= 4
 	}
-	return o.score
+	if o.column.Field == Title && o.said.has("long") {
+		weight -= 2 // the short one is the title, the long one describes
+	}
+	return weight
 }
 
 func compareScores(a, b float64) int {
@@ -142,7 +177,7 @@ func (o *proposal) yield(all []*proposal, best *proposal, f Field) {
 			return
 		}
 	case Title:
-		if o.said.has("description") && !o.said.has("name") && len(with(all, Description)) == 0 {
+		if (o.said.has("description") && !o.said.has("name") || o.said.has("long")) && len(with(all, Description)) == 0 {
 			o.set(Description, o.score, because)
 			return
 		}
