@@ -228,7 +228,8 @@ func TestWhatAnImportWrites(t *testing.T) {
 		t.Errorf("made: %+v", made)
 	}
 	hb := standing["hb"].Is
-	if len(hb.Variants) != 2 || hb.Variants[0].Options[0].Value != "amber" || hb.Variants[1].From != 3 || len(standing["sm-10"].Is.Variants) != 0 {
+	if len(hb.Variants) != 2 || hb.Variants[0].Options[0].Value != "amber" || hb.Variants[1].From != 3 ||
+		len(standing["sm-10"].Is.Variants) != 0 {
 		t.Errorf("hb: %+v, sm-10: %+v", hb, standing["sm-10"].Is)
 	}
 }

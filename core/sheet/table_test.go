@@ -99,7 +99,8 @@ func TestAMappingIsUsedAgain(t *testing.T) {
 	m := Mapping{Identity: []Field{SKU}, Columns: []Column{{Column: "Art.-Nr.", Field: SKU},
 		{Column: "Kategorie", Index: 1, Field: Category, Steps: []CellStep{{Do: Join, Columns: []int{2}}}}, {Column: "Unterkategorie", Index: 2}}}
 	got, whole := m.Fit([]string{"unterkategorie", "new", "ART NR", "Kategorie"})
-	if !whole || got.Columns[2].Field != SKU || got.Columns[3].Field != Category || got.Columns[3].Steps[0].Columns[0] != 0 || got.Columns[1].Field != "" {
+	if !whole || got.Columns[2].Field != SKU || got.Columns[3].Field != Category ||
+		got.Columns[3].Steps[0].Columns[0] != 0 || got.Columns[1].Field != "" {
 		t.Errorf("fitted: %+v", got)
 	}
 	names := []string{"Kategorie", "Farbe"}

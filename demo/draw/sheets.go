@@ -95,7 +95,8 @@ func northcombRow(i int, it item) []any {
 		barcode = barcode[:12] + string('0'+(barcode[12]-'0'+1)%10)
 	}
 	picture := strings.ReplaceAll(it.sku, "-", "_")
-	return []any{code, title, barcode, it.optionWord("Volume"), it.optionWord("Finish"), 2.4 + float64(i%7), picture + "_1.jpg", picture + "_2.jpg"}
+	return []any{code, title, barcode, it.optionWord("Volume"), it.optionWord("Finish"), 2.4 + float64(i%7),
+		picture + "_1.jpg", picture + "_2.jpg"}
 }
 
 // mustNumber returns a GTIN as the number that a spreadsheet program takes it for.

@@ -26,6 +26,7 @@ func (s *Server) media() {
 	s.app.Get("/media/origins/:id/peek", s.peek)
 	s.app.Get("/media/peek", s.peekAtPicture)
 	s.app.Get("/media/lots/:id/list", s.exportFiles)
+	s.app.Get("/media/sheets/:id/judged", s.exportJudged)
 	s.app.Get("/media/hand-in/:token/missing.csv", s.missingSheet)
 }
 

@@ -2,7 +2,9 @@ package app
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"slices"
@@ -162,6 +164,16 @@ func TestASheetFromDropToRevert(t *testing.T) {
 	}
 	if l.catalog() != before {
 		t.Error("a rehearsal changed something")
+	}
+
+	// It can go back to who sent it, marked.
+	response, err := http.Get(l.Address + fmt.Sprintf("/media/sheets/%d/judged?format=csv&verdict=refused", s.ID))
+	l.do(err)
+	back, err := io.ReadAll(response.Body)
+	l.do(errors.Join(err, response.Body.Close()))
+	text := string(back)
+	if strings.Count(text, "\r\n") != 3 || !strings.Contains(text, "AT 002 B") || !strings.Contains(text, "check digit") {
+		t.Errorf("sent back: %s", text)
 	}
 
 	// Mended in place: one by its remedy, one by typing over.

@@ -44,7 +44,8 @@ func all(path, worksheet string) (rows []string, err error) {
 	}
 }
 
-const polyglot = "sku;Bezeichnung;nazwa;nom\nA-1;Größe für Bienenkästen, 5 €;Ule łąka żółć;Été à la ruche\nA-2;Öl – „süß“;miód gęsty;crème brûlée\n"
+const polyglot = "sku;Bezeichnung;nazwa;nom\nA-1;Größe für Bienenkästen, 5 €;Ule łąka żółć;Été à la ruche\n" +
+	"A-2;Öl – „süß“;miód gęsty;crème brûlée\n"
 
 // TestEncodingsAreRecognised reads texts that iconv wrote (GNU C Library): what is no
 // UTF-8 is read in the encoding in which it makes sense.
@@ -54,7 +55,7 @@ func TestEncodingsAreRecognised(t *testing.T) {
 		{"UTF-16LE", polyglot},
 		{"UTF-16BE", polyglot},
 		{"UTF-16", polyglot},
-		{"WINDOWS-1252", "sku;Bezeichnung;nom\nA-1;Größe für Bienenkästen, 5 €;Été à la ruche\nA-2;„süß“;crème brûlée\n"},
+		{"WINDOWS-1252", "sku;Bezeichnung;nom\nA-1;Größe für Kästen, 5 €;Été à la ruche\nA-2;„süß“;crème brûlée\n"},
 		{"ISO-8859-2", "sku;nazwa\nA-1;Ule łąka żółć\nA-2;miód gęsty, świeży\n"},
 		{"WINDOWS-1250", "sku;nazwa\nA-1;Ule łąka żółć\nA-2;miód gęsty, świeży, „słodki”\n"},
 		{"MACINTOSH", "sku;Bezeichnung;nom\nA-1;Größe für Bienenkästen;Été à la ruche\nA-2;süß;crème brûlée\n"},
@@ -226,6 +227,55 @@ func TestAWorkbookThatAnotherProgramSaved(t *testing.T) {
 	want := []string{"1: sku|title|gtin", `2: 0045010|Größe "M"|04006381333931`, "3: MAR15|=1+1|4006381333931"}
 	if got, err := all(filepath.Join(folder, "list.xlsx"), ""); err != nil || !slices.Equal(got, want) {
 		t.Errorf("%q %v", got, err)
+	}
+}
+
+// TestAJudgedSheetGoesBack writes a judged sheet and has LibreOffice open it: the same
+// cells, no formula run, the reasons behind them and in notes.
+func TestAJudgedSheetGoesBack(t *testing.T) {
+	lines := []JudgedLine{
+		{Cells: []string{"0045010", "=1+1"}, Row: 2, Verdict: "refused",
+			Asked: map[int]string{0: "The catalog has no such SKU.", -1: "Too wide."}},
+		{Cells: []string{"A-1"}, Row: 4, Verdict: "same"},
+	}
+	give := func() func() (JudgedLine, bool, error) {
+		n := -1
+		return func() (JudgedLine, bool, error) {
+			if n++; n == len(lines) {
+				return JudgedLine{}, false, nil
+			}
+			return lines[n], true, nil
+		}
+	}
+	var book bytes.Buffer
+	if err := WriteJudgedXLSX(&book, []string{"sku", "title"}, give()); err != nil {
+		t.Fatal(err)
+	}
+	path := put(t, "judged.xlsx", book.Bytes())
+	opened, err := excelize.OpenFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer opened.Close()
+	notes, err := opened.GetComments("Sheet1")
+	if err != nil || len(notes) != 1 || notes[0].Cell != "A2" || !strings.Contains(notes[0].Text, "no such SKU") {
+		t.Errorf("notes: %+v %v", notes, err)
+	}
+	office := exec.Command("soffice", "--headless", "-env:UserInstallation=file://"+t.TempDir(), "--convert-to", "csv", "--outdir",
+		filepath.Dir(path), path)
+	if said, err := office.CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, said)
+	}
+	got, err := all(filepath.Join(filepath.Dir(path), "judged.csv"), "")
+	want := []string{"1: sku|title|Row|Verdict|What to look at", "2: 0045010|=1+1|2|refused|Too wide. sku: The catalog has no such SKU.",
+		"3: A-1||4|same|"}
+	if err != nil || !slices.Equal(got, want) {
+		t.Errorf("%q %v", got, err)
+	}
+	var text bytes.Buffer
+	err = WriteJudgedCSV(&text, []string{"sku", "title"}, give())
+	if err != nil || !strings.Contains(text.String(), "0045010,'=1+1,2,refused,") {
+		t.Errorf("%s %v", text.String(), err)
 	}
 }
 

@@ -32,7 +32,8 @@ func TestASheetFromDropToCards(t *testing.T) {
 	v.do(v.page.Choose("input[data-testid=sheet]", filepath.Join(samples, demo.Sheets[1])))
 	v.says("nothing changes until you import")
 	// A Windows-1252 CSV with German headers is mapped by itself.
-	v.sees(`[...document.querySelectorAll('[role=columnheader]')].some(h => h.innerText.startsWith('Größe') && h.innerText.includes('Option'))`)
+	v.sees(`[...document.querySelectorAll('[role=columnheader]')].some(h =>
+		h.innerText.startsWith('Größe') && h.innerText.includes('Option'))`)
 	if got := v.rows("select state, problem from sheet order by id desc limit 1"); got != `(open,"")` {
 		t.Fatalf("the sheet is %s", got)
 	}

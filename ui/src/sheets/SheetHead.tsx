@@ -43,6 +43,7 @@ export function SheetHead({ sheet, working }: { sheet: SheetPage; working: boole
         {sheet.state === 'open' && <Where sheet={sheet} />}
         {sheet.state === 'open' && <ChoicesMenu sheet={sheet} />}
         {sheet.state === 'open' && <Button onClick={() => setKeeping(true)}>Keep mapping…</Button>}
+        {judged && <BackToSender sheet={sheet} />}
         {sheet.stale && judged && (
           <Button loading={rehearse.isPending} onClick={() => rehearse.mutate({ path: { id: sheet.id } })}>
             Judge again
@@ -84,6 +85,29 @@ function standingOf(sheet: SheetPage): string {
   else if (sheet.stale) parts.push('the catalog changed since it was judged');
   else parts.push('nothing changes until you import');
   return parts.join(', ') + '.';
+}
+
+/** The judged sheet, to go back to who sent it: their columns, with what is in question marked. */
+function BackToSender({ sheet }: { sheet: SheetPage }) {
+  const at = `/media/sheets/${sheet.id}/judged`;
+  return (
+    <Menu position="bottom-end">
+      <Menu.Target>
+        <Button>Send back…</Button>
+      </Menu.Target>
+      <Menu.Dropdown>
+        <Menu.Item component="a" href={`${at}?format=xlsx`}>
+          As XLSX, cells in question marked
+        </Menu.Item>
+        <Menu.Item component="a" href={`${at}?format=xlsx&verdict=refused`}>
+          Only the refused rows
+        </Menu.Item>
+        <Menu.Item component="a" href={`${at}?format=csv`}>
+          As CSV
+        </Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
+  );
 }
 
 /** Which worksheet is read, and which row is its header. */
