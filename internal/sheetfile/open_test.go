@@ -258,7 +258,7 @@ func TestAJudgedSheetGoesBack(t *testing.T) {
 	}
 	defer opened.Close()
 	notes, err := opened.GetComments("Sheet1")
-	if err != nil || len(notes) != 1 || notes[0].Cell != "A2" || !strings.Contains(notes[0].Text, "no such SKU") {
+	if err != nil || len(notes) != 1 || notes[0].Cell != "A2" || !strings.Contains(fmt.Sprint(notes[0].Paragraph), "no such SKU") {
 		t.Errorf("notes: %+v %v", notes, err)
 	}
 	office := exec.Command("soffice", "--headless", "-env:UserInstallation=file://"+t.TempDir(), "--convert-to", "csv", "--outdir",

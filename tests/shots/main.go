@@ -20,6 +20,7 @@ import (
 type shot struct {
 	name, path, ready string
 	dark              bool
+	click             string
 	press             []string
 	then              string // what is to be seen after the keys
 }
@@ -63,7 +64,7 @@ func take(ctx context.Context, address, out, only string) error {
 }
 
 func (s shot) take(page *browser.Page, address, out string) error {
-	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), page.Press(s.press...), page.Until(cmp.Or(s.then, "true")),
+	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), s.clicks(page), page.Press(s.press...), page.Until(cmp.Or(s.then, "true")),
 		page.Shown()); err != nil {
 		return err
 	}
@@ -72,6 +73,13 @@ func (s shot) take(page *browser.Page, address, out string) error {
 		return err
 	}
 	return os.WriteFile(filepath.Join(out, s.name+".png"), png, 0o644)
+}
+
+func (s shot) clicks(page *browser.Page) error {
+	if s.click == "" {
+		return nil
+	}
+	return page.Click(s.click)
 }
 
 // list finds in the sample data what the views are shown with.
@@ -150,7 +158,21 @@ func list(address string) ([]shot, error) {
 		{name: "plan", path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
 		{name: "catalog", path: "/catalog?category=Tools", ready: "document.querySelectorAll('.card img').length > 5"},
 		{name: "product", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
-		{name: "product-dark", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2", dark: true},
+		{
+			name:  "sheet",
+			path:  "/sheets/1",
+			ready: "document.querySelectorAll('[role=gridcell]').length > 40 && document.querySelector('[aria-label=Column] .mono')",
+			click: `[aria-rowindex="7"] [aria-colindex="4"]`,
+			then:  "document.querySelector('[aria-label=Cell] button')",
+		},
+		{
+			name:  "sheet-mapping-dark",
+			path:  "/sheets/1",
+			ready: "document.querySelectorAll('[role=gridcell]').length > 40",
+			click: `[role=columnheader][title*="the catalog"]`,
+			then:  "document.querySelector('[aria-label=Column] .mono')",
+			dark:  true,
+		},
 	}, nil
 }
 

@@ -50,6 +50,16 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
     ],
   },
   {
+    name: 'In a sheet',
+    keys: [
+      [['←', '→', '↑', '↓'], 'go from cell to cell'],
+      [['Enter'], 'change the cell; typing writes over it'],
+      [['Del'], 'empty it'],
+      [['Ctrl', 'V'], 'paste a block of cells'],
+      [['Ctrl', 'Z'], 'undo what was changed last'],
+    ],
+  },
+  {
     name: 'In the catalog',
     keys: [
       [['←', '→', '↑', '↓'], 'go from product to product'],

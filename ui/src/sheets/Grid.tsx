@@ -1,6 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, type CSSProperties } from 'react';
-import type { JudgedRow, SheetPage } from '../client';
+import type { Column, JudgedRow, SheetPage } from '../client';
 import { listSheetRowsOptions } from '../client/@tanstack/react-query.gen';
 import { usePages } from '../shared/paging';
 import { Empty, Failed } from '../shared/State';
@@ -10,6 +10,7 @@ import css from './Grid.module.css';
 import { useGridKeys, type At } from './gridKeys';
 import { RowMark } from './RowMark';
 import type { useEdits } from './useEdits';
+import { inFixedWidth } from './words';
 
 /** Which rows are shown. */
 export interface RowsWanted {
@@ -25,7 +26,8 @@ const headHeight = 46;
 const gutter = 74;
 const narrowest = 84;
 const widest = 280;
-const perCharacter = 7.8;
+const perCharacter = 7.4;
+const perFixed = 8.6;
 
 /** How many rows are looked at for how wide a column has to be. */
 const measured = 40;
@@ -62,7 +64,7 @@ export function Grid({ sheet, wanted, edits, at, setAt, onRow }: Props) {
     return row && (edits.judged.get(row.row) ?? row);
   };
   const sample = rowsFrom(pages.at, measured);
-  const widths = columns.map((c, i) => widthOf(c.column, sample, i));
+  const widths = columns.map((c, i) => widthOf(c, sample, i));
   const measures = widths.join(' ');
   const across = useVirtualizer({
     horizontal: true,
@@ -175,7 +177,11 @@ const rowsFrom = (at: (index: number) => JudgedRow | undefined, n: number) =>
   Array.from({ length: n }, (_, i) => at(i)).flatMap((row) => (row ? [row] : []));
 
 /** How wide a column has to be for its header and its first values. */
-function widthOf(name: string, rows: JudgedRow[], column: number): number {
-  const longest = Math.max(name.length, 8, ...rows.map((r) => (r.values[column] ?? '').length));
-  return Math.min(widest, Math.max(narrowest, longest * perCharacter + 18));
+function widthOf(c: Column, rows: JudgedRow[], column: number): number {
+  const longest = Math.max(8, ...rows.map((r) => (r.values[column] ?? '').length));
+  const wide = Math.max(
+    c.column.length * perCharacter,
+    longest * (inFixedWidth(c.field) ? perFixed : perCharacter),
+  );
+  return Math.min(widest, Math.max(narrowest, wide + 18));
 }
