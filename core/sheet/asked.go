@@ -11,7 +11,7 @@ import (
 type Asked struct {
 	Keys  map[Field]map[string]bool // as Key makes them; of a GTIN its normal form
 	Loose map[Field]map[string]bool // as LooseKey makes them
-	Files map[string]bool           // names of pictures, as FileKey makes them
+	Files map[string]bool           // what pictures are called, as FileStem makes it
 }
 
 // NewAsked returns one that asks nothing.
@@ -54,7 +54,7 @@ func (j *Judge) Ask(row int, cells []string, edits []CellEdit, asked *Asked) {
 	}
 	for _, value := range r.values[Picture] {
 		if !isAddress(value.text) {
-			asked.Files[FileKey(value.text)] = true
+			asked.Files[FileStem(FileKey(value.text))] = true
 		}
 	}
 }
@@ -90,7 +90,7 @@ func FileKey(name string) string {
 	return Key(name)
 }
 
-// FileStem is a key without its ending.
+// FileStem is what a file is called by a key: the key without its ending.
 func FileStem(key string) string {
 	if at := strings.LastIndexByte(key, '.'); at > 0 && pictureEnding(key) {
 		return key[:at]

@@ -35,10 +35,20 @@ type Catalog interface {
 	Find(f Field, key string) []*Item
 	// Near returns those whose value is equal but for separators and zeros in front.
 	Near(f Field, loose string) []*Item
+	// Files returns the files of the library that a stem names (FileStem), and whether
+	// there is a library to look in.
+	Files(stem string) (files []LibraryFile, looked bool)
 	// Path returns how the catalog spells a category's path, "" when it has none such.
 	Path(key string) string
 	// PathOf returns the path of the category with another system's ID, "" for none.
 	PathOf(id string) string
+}
+
+// LibraryFile is a file that came in some lot.
+type LibraryFile struct {
+	Name string // as FileKey makes it
+	Sum  string // of its bytes
+	Lot  string // name of the lot
 }
 
 // Key is a code or title as it is compared: letter case, Unicode form and outer

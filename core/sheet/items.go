@@ -10,6 +10,9 @@ type Items struct {
 	paths map[string]string
 	ids   map[string]string
 	names []string
+
+	files   map[string][]LibraryFile // by stem
+	library bool
 }
 
 var _ Catalog = (*Items)(nil)
@@ -81,6 +84,20 @@ func (c *Items) Path(key string) string { return c.paths[key] }
 
 // PathOf is Catalog's.
 func (c *Items) PathOf(id string) string { return c.ids[Key(id)] }
+
+// AddFiles makes files of the library known, of which there is one from then on.
+func (c *Items) AddFiles(files ...LibraryFile) {
+	c.library = true
+	if c.files == nil {
+		c.files = map[string][]LibraryFile{}
+	}
+	for _, f := range files {
+		c.files[FileStem(f.Name)] = append(c.files[FileStem(f.Name)], f)
+	}
+}
+
+// Files is Catalog's.
+func (c *Items) Files(stem string) ([]LibraryFile, bool) { return c.files[stem], c.library }
 
 // Names returns the names of the options and attributes that items have.
 func (c *Items) Names() []string { return c.names }

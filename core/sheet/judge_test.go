@@ -137,6 +137,25 @@ func TestRowsThatSayTheSame(t *testing.T) {
 	}
 }
 
+// TestPicturesAreLookedFor finds the pictures that rows name: in any case, with or without
+// ending, in any folder; two of one name are told, and one that did not come.
+func TestPicturesAreLookedFor(t *testing.T) {
+	known := shop()
+	known.AddFiles(LibraryFile{Name: "sm_10.jpg", Sum: "a", Lot: "first"}, LibraryFile{Name: "sm_10.jpg", Sum: "a", Lot: "second"},
+		LibraryFile{Name: "sm_11.png", Sum: "b", Lot: "first"}, LibraryFile{Name: "sm_12.jpg", Sum: "c", Lot: "first"},
+		LibraryFile{Name: "sm_12.jpg", Sum: "d", Lot: "second"}, LibraryFile{Name: "sm_13.tif", Sum: "e", Lot: "first"},
+		LibraryFile{Name: "sm_13.jpg", Sum: "f", Lot: "first"})
+	for name, want := range map[string]string{
+		"SM_10.JPG": "same", `C:\pictures\sm_10.jpg`: "same", "images/sm_10": "same", "sm_11.jpg": "same", "sm_13.tif": "same",
+		"sm_13": "same [1 contested]", "sm_12.jpg": "same [1 contested]", "sm_99.jpg": "same [1 missing]",
+	} {
+		j, rows := judgeOf(t, Choices{}, "sku|picture", "SM-10|"+name)
+		if got := judgedAs(j.Row(2, rows[0], nil, known)); got != want {
+			t.Errorf("%s: %s, expected %s", name, got, want)
+		}
+	}
+}
+
 // TestChoicesAndEdits skips, clears, and takes what a person did to a row.
 func TestChoicesAndEdits(t *testing.T) {
 	text := func(s string) *string { return &s }

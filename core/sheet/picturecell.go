@@ -59,6 +59,7 @@ func (r *rowJudge) judgePictures() {
 			r.say(value.column, PrivateHost, false, "The address is inside a network, and is not fetched.", emptyIt)
 			continue
 		}
+		r.judgeFile(value)
 		named.View, named.Alt, named.Rights = r.beside(View, value.column), r.beside(Alt, value.column), r.text(Rights)
 		if text := r.beside(Place, value.column); text != "" {
 			named.Place = r.place(text, i)
@@ -77,6 +78,36 @@ func (r *rowJudge) judgePictures() {
 		if _, ok := placeOf(value.text); !ok {
 			r.say(value.column, NotAPlace, true, fmt.Sprintf("%q is no place: a number from 1 on is expected.", Clip(value.text)), emptyIt)
 		}
+	}
+}
+
+// judgeFile looks whether the library has a file that a cell names: in any case, with or
+// without its ending, in any folder.
+func (r *rowJudge) judgeFile(value cellValue) {
+	if isAddress(value.text) {
+		return
+	}
+	key := FileKey(value.text)
+	files, looked := r.known.Files(FileStem(key))
+	if !looked {
+		return
+	}
+	if exact := slices.DeleteFunc(slices.Clone(files), func(f LibraryFile) bool { return f.Name != key }); len(exact) > 0 {
+		files = exact
+	}
+	sums, lots := map[string]bool{}, []string{}
+	for _, f := range files {
+		sums[f.Sum] = true
+		if !slices.Contains(lots, f.Lot) {
+			lots = append(lots, f.Lot)
+		}
+	}
+	switch {
+	case len(sums) == 0:
+		r.say(value.column, Missing, false, fmt.Sprintf("No file that came is called %q.", Clip(value.text)))
+	case len(sums) > 1:
+		r.say(value.column, Contested, false, fmt.Sprintf("%d different files are called %q, in %s.", len(sums), Clip(value.text),
+			strings.Join(lots[:min(len(lots), 4)], ", ")))
 	}
 }
 

@@ -111,6 +111,9 @@ var viewWords = func() map[string]bool {
 	return all
 }()
 
+// IsAddress tells whether a cell holds a web address.
+func IsAddress(value string) bool { return isAddress(value) }
+
 func isAddress(value string) bool {
 	lower := strings.ToLower(value[:min(len(value), 8)])
 	return strings.HasPrefix(lower, "http://") || strings.HasPrefix(lower, "https://")

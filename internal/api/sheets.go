@@ -178,6 +178,12 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 			run, err := s.Importer.Import(ctx, s.actor(ctx), in.ID, in.Body.Revision)
 			return &Body[created]{created{run}}, sheetProblem(err)
 		})
+	huma.Register(api, tags.start("pair-by-sheet", "/sheets/{id}/pictures",
+		"Pair the pictures that a sheet names, in lots that are open, with its products"),
+		func(ctx context.Context, in *ByID) (*Body[created], error) {
+			run, err := s.Importer.Pair(ctx, s.actor(ctx), in.ID)
+			return &Body[created]{created{run}}, problem(err, "sheet")
+		})
 	huma.Register(api, tags.start("revert-import", "/imports/{id}/revert", "Take an import back, whole or for one product"),
 		func(ctx context.Context, in *struct {
 			ByID

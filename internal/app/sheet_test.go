@@ -132,6 +132,7 @@ func workbookOf(t *testing.T, rows ...[]any) []byte {
 func TestASheetFromDropToRevert(t *testing.T) {
 	l := start(t)
 	l.products(3)
+	lot := l.gathered("pictures.zip", zipped(t, entry{"new/AT0A.JPG", jpg(t, 1)}, entry{"other.jpg", jpg(t, 2)}))
 	before := l.catalog()
 	s := l.brought("price list.xlsx", workbookOf(t,
 		[]any{"Spring list of a supplier"},
@@ -153,7 +154,8 @@ func TestASheetFromDropToRevert(t *testing.T) {
 	if got := strings.Join(fields, ", "); got != "sku , product , title , gtin , option Colour, category , picture " {
 		t.Errorf("mapped: %s", got)
 	}
-	want := []string{"4 change AT-000-A", "5 same AT-001-A", "6 refused AT 002 B [0: spelt otherwise]", "7 make AT-900-A [5: new category]",
+	want := []string{"4 change AT-000-A", "5 same AT-001-A", "6 refused AT 002 B [0: spelt otherwise]", "7 make AT-900-A [5: new category] [6: missing]",
+
 		"8 refused AT-901-A [3: no gtin] [5: new category]"}
 	want[0] += " [5: new category]"
 	if got := l.rows(s.ID, ""); !slices.Equal(got, want) {
@@ -204,6 +206,14 @@ func TestASheetFromDropToRevert(t *testing.T) {
 	if again := l.rehearsed(s.ID); again.Stale {
 		l.post(fmt.Sprintf("/api/v1/sheets/%d/rehearse", s.ID), nil, nil)
 		l.until("the sheet to be judged again", func() bool { return !l.sheet(s.ID).Stale })
+	}
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures", s.ID), nil, nil)
+	l.until("the picture that the sheet names to be paired", func() bool {
+		f := l.file(lot.ID, "new/AT0A.JPG")
+		return f.Verdict == "paired" && f.Code == "AT-000-A"
+	})
+	if f := l.file(lot.ID, "other.jpg"); f.Verdict == "paired" {
+		t.Errorf("a picture that no row names: %+v", f)
 	}
 	for _, row := range l.rows(s.ID, "") {
 		if !strings.Contains(row, " same ") {

@@ -31,6 +31,7 @@ const (
 	RehearseRun = "rehearse"
 	ImportRun   = "import"
 	RevertRun   = "revert import"
+	PairRun     = "pair by sheet"
 )
 
 // ErrMapping means that a mapping cannot be used; the error says why.
@@ -43,6 +44,15 @@ func (e *MappingError) Error() string { return e.Why }
 
 // Is tells that it is an ErrMapping.
 func (e *MappingError) Is(target error) bool { return target == ErrMapping }
+
+// queue asks for a run.
+func (m *Importer) queue(ctx context.Context, who acting.Actor, kind string, about store.About) (run int64, err error) {
+	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+		run, err = m.Runs.Queue(ctx, tx, who, kind, about)
+		return err
+	})
+	return run, err
+}
 
 // Bring records a sheet whose bytes are kept, and has it read.
 func (m *Importer) Bring(ctx context.Context, who acting.Actor, name string, sum []byte, bytes int64) (id int64, err error) {
@@ -134,10 +144,8 @@ func (m *Importer) Keep(ctx context.Context, id int64, name string) error {
 
 // Rehearse has a sheet judged again, as the catalog is now.
 func (m *Importer) Rehearse(ctx context.Context, who acting.Actor, id int64) error {
-	return m.Store.Within(ctx, func(tx pgx.Tx) error {
-		_, err := m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: id})
-		return err
-	})
+	_, err := m.queue(ctx, who, RehearseRun, store.About{Sheet: id})
+	return err
 }
 
 // Import has a sheet imported as it was rehearsed. revision is the sheet as the person

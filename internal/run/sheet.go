@@ -17,6 +17,7 @@ func init() {
 	register(Kind{Name: importing.ReadRun, Doing: "Reading a sheet", Leads: ToSheet, Items: true, work: (*Runner).takeInSheet})
 	register(Kind{Name: importing.RehearseRun, Doing: "Rehearsing", Leads: ToSheet, work: (*Runner).rehearseSheet})
 	register(Kind{Name: importing.ImportRun, Doing: "Importing", Leads: ToSheet, work: (*Runner).importSheet})
+	register(Kind{Name: importing.PairRun, Doing: "Pairing by a sheet", Leads: ToSheet, work: (*Runner).pairBySheet})
 	register(Kind{Name: importing.RevertRun, Doing: "Taking an import back", Leads: ToSheet, work: (*Runner).revertImport})
 }
 
@@ -67,6 +68,12 @@ func (r *Runner) importSheet(ctx context.Context, run store.Run, p *progress) (s
 		words += fmt.Sprintf("; %d were overtaken by changes of the catalog, and left out", done.Overtaken)
 	}
 	return words, nil
+}
+
+// pairBySheet pairs the pictures that a sheet names with its products.
+func (r *Runner) pairBySheet(ctx context.Context, run store.Run, p *progress) (string, error) {
+	done, err := r.Importer.DoPair(ctx, acting.Actor{Name: run.Actor}, r.Decider, run.SheetID, p.set)
+	return done.Words(), err
 }
 
 // revertImport takes an import back, whole or for one product.

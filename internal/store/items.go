@@ -43,8 +43,45 @@ func Items(ctx context.Context, db DB, asked *sheet.Asked) (*sheet.Items, error)
 		return nil, err
 	}
 	var path, ref string
-	_, err = pgx.ForEachRow(rows, []any{&path, &ref}, func() error { known.AddPath(path, ref); return nil })
-	return known, err
+	if _, err = pgx.ForEachRow(rows, []any{&path, &ref}, func() error { known.AddPath(path, ref); return nil }); err != nil {
+		return nil, err
+	}
+	return known, addFiles(ctx, db, known, slices.Collect(maps.Keys(asked.Files)))
+}
+
+// fileStem is the SQL of what a file is called: without folders, ending and letter case.
+const fileStem = `lower(regexp_replace(regexp_replace(path, '^.*[/\\]', ''), '\.[A-Za-z0-9]{2,5}$', ''))`
+
+// mostNamesakes bounds how many files of one name are looked at.
+const mostNamesakes = 50
+
+// addFiles makes the files of the library known that stems name.
+func addFiles(ctx context.Context, db DB, known *sheet.Items, stems []string) error {
+	known.AddFiles()
+	if len(stems) == 0 {
+		return nil
+	}
+	rows, err := db.Query(ctx, `select f.path, encode(f.sha256, 'hex'), l.name from unnest($1::text[]) s (stem), lateral (
+			select path, sha256, lot_id from file where `+fileStem+` = s.stem and sha256 is not null and verdict <> 'unusable'
+			order by id desc limit $2) f join lot l on l.id = f.lot_id`, spelt(setOf(stems)), mostNamesakes)
+	if err != nil {
+		return err
+	}
+	var f sheet.LibraryFile
+	_, err = pgx.ForEachRow(rows, []any{&f.Name, &f.Sum, &f.Lot}, func() error {
+		f.Name = sheet.FileKey(f.Name)
+		known.AddFiles(f)
+		return nil
+	})
+	return err
+}
+
+func setOf(list []string) map[string]bool {
+	set := make(map[string]bool, len(list))
+	for _, text := range list {
+		set[text] = true
+	}
+	return set
 }
 
 // spelt are keys as the database folds them: it may leave letters that are not plain

@@ -64,8 +64,8 @@ func take(ctx context.Context, address, out, only string) error {
 }
 
 func (s shot) take(page *browser.Page, address, out string) error {
-	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), s.clicks(page), page.Press(s.press...), page.Until(cmp.Or(s.then, "true")),
-		page.Shown()); err != nil {
+	if err := errors.Join(page.Go(address+s.path), page.Until(s.ready), s.clicks(page), page.Press(s.press...),
+		page.Until(cmp.Or(s.then, "true")), page.Shown()); err != nil {
 		return err
 	}
 	png, err := page.Screenshot()

@@ -22,6 +22,9 @@ create index variant_loose on variant (loose);
 create index variant_gtin on variant (gtin) where gtin is not null;
 create index variant_codes on variant using gin (codes) where codes <> '{}';
 
+-- what a file is called, without folders, ending and letter case: sheets name files so
+create index file_stem on file (lower(regexp_replace(regexp_replace(path, '^.*[/\\]', ''), '\.[A-Za-z0-9]{2,5}$', '')));
+
 -- A spreadsheet that came, as it came. revision counts what people change of it:
 -- mapping, choices, cells; rehearsed is the revision that the verdicts are of.
 create table sheet (
@@ -123,7 +126,7 @@ alter table run add column sheet_id bigint references sheet on delete cascade, a
 alter table run drop column import_id, drop column sheet_id;
 drop table sheet_change, sheet_import, sheet_mapping, sheet_memory, sheet_verdict, sheet_row, sheet;
 alter table variant drop column loose, drop column retired, drop column attributes, drop column description;
-drop index variant_gtin, variant_codes;
+drop index variant_gtin, variant_codes, file_stem;
 alter table category drop column ref;
 drop index category_by_path;
 alter table product drop column loose, drop column ref;

@@ -5390,6 +5390,33 @@ export type MapSheetResponses = {
 
 export type MapSheetResponse = MapSheetResponses[keyof MapSheetResponses];
 
+export type PairBySheetData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/pictures';
+};
+
+export type PairBySheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type PairBySheetError = PairBySheetErrors[keyof PairBySheetErrors];
+
+export type PairBySheetResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type PairBySheetResponse = PairBySheetResponses[keyof PairBySheetResponses];
+
 export type ReadSheetAgainData = {
     body: ReadSheetAgainRequest;
     path: {

@@ -2,7 +2,11 @@ import { Button } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import type { Import, ImportedProduct } from '../client';
-import { listImportedOptions, revertImportMutation } from '../client/@tanstack/react-query.gen';
+import {
+  listImportedOptions,
+  pairBySheetMutation,
+  revertImportMutation,
+} from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import { Failed } from '../shared/State';
@@ -19,6 +23,7 @@ export function Imported({ of }: { of: Import }) {
   const bare = products.data?.items.filter((p) => !p.gone && p.pictures === 0).length ?? 0;
   return (
     <div className="scroll">
+      <PairPictures of={of} />
       <p className={css.said}>
         {of.state === 'reverted'
           ? `Taken back by ${of.revertedBy}.`
@@ -35,6 +40,27 @@ export function Imported({ of }: { of: Import }) {
       {(products.data?.total ?? 0) > shown && (
         <p className={`quiet ${css.said}`}>and {count((products.data?.total ?? 0) - shown)} more.</p>
       )}
+    </div>
+  );
+}
+
+/** Has the pictures paired that the sheet names; they are planned and applied with their lots. */
+function PairPictures({ of }: { of: Import }) {
+  const pair = useMutation({
+    ...pairBySheetMutation(),
+    onError: (e) => tell('Not paired', said(e), true),
+    onSuccess: () => tell('Pairing', 'The pictures that the sheet names are paired with its products.'),
+  });
+  if (of.state !== 'imported') return null;
+  return (
+    <div className={`spread ${css.said}`}>
+      <Button loading={pair.isPending} onClick={() => pair.mutate({ path: { id: of.sheet } })}>
+        Pair its pictures
+      </Button>
+      <span className="quiet">
+        Files that the sheet names and that came in a lot are paired with its products. Then{' '}
+        <Link to="/pair">plan those lots</Link>.
+      </span>
     </div>
   );
 }

@@ -86,6 +86,8 @@ const matters: Record<string, string> = {
   cleaned: 'read without marks around it',
   'named for another': 'picture of two products',
   'no picture': 'names no picture',
+  missing: 'no file of this name came',
+  contested: 'several files of this name',
   'private address': 'address inside a network',
   'out of place': 'more cells than columns',
   'too long': 'too long',

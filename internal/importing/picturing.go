@@ -1,0 +1,167 @@
+package importing
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+	"ambrosa/core/sheet"
+	"ambrosa/internal/deciding"
+	"ambrosa/internal/store"
+)
+
+// Pictured counts what became of the pictures that a sheet names.
+type Pictured struct {
+	Paired, Already, Missing, Contested, Closed, Addresses int
+	Lots                                                   map[int64]string // that have something to plan by it
+}
+
+// Words says it.
+func (p Pictured) Words() string {
+	words := fmt.Sprintf("%d pictures paired with their products by the sheet", p.Paired)
+	for _, part := range []struct {
+		n    int
+		what string
+	}{{p.Already, "were already"}, {p.Missing, "did not come"}, {p.Contested, "are contested"},
+		{p.Closed, "are in lots that are applied"}, {p.Addresses, "are addresses, which are not fetched yet"}} {
+		if part.n > 0 {
+			words += fmt.Sprintf(", %d %s", part.n, part.what)
+		}
+	}
+	if len(p.Lots) > 0 {
+		words += fmt.Sprintf("; %d lots have something to plan", len(p.Lots))
+	}
+	return words + "."
+}
+
+// DoPair pairs the files that a sheet names, in lots that are open, with the products
+// that its rows are about: as a person decides, file by file, so that each can be taken
+// back, and planned and applied as any. Rows whose product is not in the catalog, and
+// pictures in question, are passed over.
+func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
+	step func(done, total int64)) (p Pictured, err error) {
+	p.Lots = map[int64]string{}
+	found, err := m.Store.Sheet(ctx, id)
+	if err != nil {
+		return p, err
+	}
+	judge, err := m.newJudge(ctx, found)
+	if err != nil {
+		return p, err
+	}
+	done := int64(0)
+	err = m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
+		all, err := judged(ctx, m.Store.Pool, judge, rows)
+		if err != nil {
+			return err
+		}
+		if err := m.pairRows(ctx, who, decider, found.Name, all, &p); err != nil {
+			return err
+		}
+		done += int64(len(rows))
+		step(done, int64(found.Rows))
+		return nil
+	})
+	return p, err
+}
+
+func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deciding.Decider, name string, rows []sheet.Judged,
+	p *Pictured) error {
+	stems := map[string]bool{}
+	for _, row := range rows {
+		for _, named := range row.Wanted.Pictures {
+			stems[sheet.FileStem(sheet.FileKey(named.Name))] = true
+		}
+	}
+	files, err := m.filesByStem(ctx, stems)
+	if err != nil {
+		return err
+	}
+	for _, row := range rows {
+		item := row.Wanted.Item
+		if item == nil || row.Verdict == sheet.Refused || row.Verdict == sheet.Skipped {
+			continue
+		}
+		for _, named := range row.Wanted.Pictures {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if err := m.pairPicture(ctx, who, decider, files, row, named, fmt.Sprintf("row %d of %s names it", row.Row, name), p); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (m *Importer) filesByStem(ctx context.Context, stems map[string]bool) (map[string][]store.NamedFile, error) {
+	asked := make([]string, 0, len(stems))
+	for stem := range stems {
+		asked = append(asked, stem)
+	}
+	found, err := m.Store.FilesNamed(ctx, asked)
+	by := map[string][]store.NamedFile{}
+	for _, f := range found {
+		stem := sheet.FileStem(sheet.FileKey(f.Path))
+		by[stem] = append(by[stem], f)
+	}
+	return by, err
+}
+
+func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *deciding.Decider, files map[string][]store.NamedFile,
+	row sheet.Judged, named sheet.NamedPicture, reason string, p *Pictured) error {
+	key := sheet.FileKey(named.Name)
+	candidates := files[sheet.FileStem(key)]
+	exact := slices.DeleteFunc(slices.Clone(candidates), func(f store.NamedFile) bool { return sheet.FileKey(f.Path) != key })
+	if len(exact) > 0 {
+		candidates = exact
+	}
+	asked := slices.ContainsFunc(row.Cells, func(c sheet.Judgement) bool {
+		return c.Column == named.Column && (c.Kind == sheet.Contested || c.Kind == sheet.SharedFile)
+	})
+	switch {
+	case sheet.IsAddress(named.Name):
+		p.Addresses++
+		return nil
+	case asked:
+		p.Contested++
+		return nil
+	case len(candidates) == 0:
+		p.Missing++
+		return nil
+	}
+	at := slices.IndexFunc(candidates, func(f store.NamedFile) bool { return f.Ready })
+	if at < 0 {
+		p.Closed++
+		return nil
+	}
+	f, place := candidates[at], named.Place
+	if named.Lead && place == 0 {
+		place = 1
+	}
+	item := row.Wanted.Item
+	if f.Paired && f.Product == item.Product && f.Variant == item.Variant && (place == 0 || place == f.Place) {
+		p.Already++
+		return nil
+	}
+	_, err := decider.Decide(ctx, who, f.ID, deciding.One{Verdict: "paired", Target: catalog.TargetOf(item.Product, item.Variant),
+		Place: place, Reason: reason, Version: f.Version})
+	switch {
+	case errors.Is(err, store.ErrChanged), errors.Is(err, store.ErrNotFound), errors.Is(err, deciding.ErrOtherBarcode):
+		p.Contested++ // somebody was quicker, or it was looked up for another barcode
+		return nil
+	case err != nil:
+		return err
+	}
+	p.Paired++
+	p.Lots[f.Lot] = f.LotName
+	return nil
+}
+
+// Pair has the pictures paired that a sheet names.
+func (m *Importer) Pair(ctx context.Context, who acting.Actor, id int64) (run int64, err error) {
+	return m.queue(ctx, who, PairRun, store.About{Sheet: id})
+}
