@@ -154,7 +154,8 @@ func TestASheetFromDropToRevert(t *testing.T) {
 	if got := strings.Join(fields, ", "); got != "sku , product , title , gtin , option Colour, category , picture " {
 		t.Errorf("mapped: %s", got)
 	}
-	want := []string{"4 change AT-000-A", "5 same AT-001-A", "6 refused AT 002 B [0: spelt otherwise]", "7 make AT-900-A [5: new category] [6: missing]",
+	want := []string{"4 change AT-000-A", "5 same AT-001-A", "6 refused AT 002 B [0: spelt otherwise]",
+		"7 make AT-900-A [5: new category] [6: missing]",
 
 		"8 refused AT-901-A [3: no gtin] [5: new category]"}
 	want[0] += " [5: new category]"
