@@ -116,11 +116,11 @@ func lindmoorList(items []item) ([]byte, error) {
 		if i%17 == 9 {
 			ends = "ja"
 		}
-		picture := strings.ToLower(strings.ReplaceAll(it.sku, "-", "_"))
+		picture := strings.ToLower(it.sku) + "-" + slug(it.optionWord("Colour"))
 		lines = append(lines, strings.Join([]string{code, it.product, it.title, it.optionWord("Size"), it.optionWord("Colour"), it.gtin,
-			strings.ReplaceAll(it.category, " / ", " > "), picture + "_vorne.jpg|" + picture + "_rücken.jpg", ends}, ";"))
+			strings.ReplaceAll(it.category, " / ", " > "), picture + "_web.jpg", ends}, ";"))
 	}
-	lines = append(lines, "SU-990-M-WHT;SU-990;Schürze für Kinder;Größe M;weiß;;Clothing > Aprons;schürze_990.jpg;nein")
+	lines = append(lines, "SU-990-M-WHT;SU-990;Schürze für Kinder;Größe M;weiß;;Clothing > Aprons;schürze_vorne.jpg|schürze_rücken.jpg;nein")
 	text, err := charmap.Windows1252.NewEncoder().String(strings.Join(lines, "\r\n") + "\r\n")
 	return []byte(text), err
 }

@@ -156,7 +156,6 @@ func TestASheetFromDropToRevert(t *testing.T) {
 	}
 	want := []string{"4 change AT-000-A", "5 same AT-001-A", "6 refused AT 002 B [0: spelt otherwise]",
 		"7 make AT-900-A [5: new category] [6: missing]",
-
 		"8 refused AT-901-A [3: no gtin] [5: new category]"}
 	want[0] += " [5: new category]"
 	if got := l.rows(s.ID, ""); !slices.Equal(got, want) {

@@ -63,6 +63,10 @@ func (r *Runner) importSheet(ctx context.Context, run store.Run, p *progress) (s
 	if err != nil {
 		return "", err
 	}
+	// What was imported is the same from now on, and shows so.
+	if err := r.Importer.Rehearse(ctx, acting.Actor{Name: run.Actor}, run.SheetID); err != nil {
+		return "", err
+	}
 	words := fmt.Sprintf("%d rows made, %d changed", done.Made, done.Changed)
 	if done.Overtaken > 0 {
 		words += fmt.Sprintf("; %d were overtaken by changes of the catalog, and left out", done.Overtaken)
@@ -82,5 +86,10 @@ func (r *Runner) revertImport(ctx context.Context, run store.Run, p *progress) (
 	if run.Owner != nil {
 		product = run.Owner.ID
 	}
-	return r.Importer.DoRevert(ctx, acting.Actor{Name: run.Actor}, run.ImportID, product, p.set)
+	who := acting.Actor{Name: run.Actor}
+	words, err := r.Importer.DoRevert(ctx, who, run.ImportID, product, p.set)
+	if err != nil {
+		return "", err
+	}
+	return words, r.Importer.Rehearse(ctx, who, run.SheetID)
 }

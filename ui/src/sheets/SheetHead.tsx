@@ -22,7 +22,10 @@ export function SheetHead({ sheet, working }: { sheet: SheetPage; working: boole
   const client = useQueryClient();
   const bring = useMutation({
     ...importSheetMutation(),
-    onError: failed,
+    onError: (e) => {
+      failed(e);
+      void client.invalidateQueries(); // what overtook it is shown
+    },
     onSuccess: () => void client.invalidateQueries(),
   });
   const rehearse = useMutation({ ...rehearseSheetMutation(), onError: failed });
