@@ -116,6 +116,56 @@ func TestImportsAndTheirWayBack(t *testing.T) {
 	}
 }
 
+// TestAnImportIsStoppedAndGoesOn stops imports in between: what is done is whole products,
+// and the rest goes on, or what is done is taken back.
+func TestAnImportIsStoppedAndGoesOn(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	before := l.catalog()
+	var rows strings.Builder
+	rows.WriteString("sku;product;title\n")
+	for n := range 3000 {
+		fmt.Fprintf(&rows, "NW-%04d-%d;NW-%04d;New %d\n", n/2, n%2, n/2, n)
+	}
+	s := l.brought("new.csv", []byte(rows.String()))
+	for _, goesOn := range []bool{false, true} {
+		var queued struct{ ID int64 }
+		l.post(fmt.Sprintf("/api/v1/sheets/%d/import", s.ID), map[string]int{"revision": s.Revision}, &queued)
+		l.until("some products to be imported", func() bool { return l.sheet(s.ID).Imports[0].Made > 0 })
+		// What comes next waits for the catalog, and is stopped meanwhile.
+		tx, err := l.Store.Pool.Begin(t.Context())
+		l.do(err)
+		_, err = tx.Exec(t.Context(), `select from catalog_version for update`)
+		l.do(err)
+		stopped := l.Post(t.Context(), fmt.Sprintf("/api/v1/runs/%d/stop", queued.ID), nil, nil)
+		if i := l.sheet(s.ID).Imports[0]; stopped != nil && i.State == "importing" {
+			t.Errorf("not stopped: %v", stopped) // one that has ended cannot be
+		}
+		l.do(tx.Rollback(t.Context()))
+		l.until("the run to be stopped", func() bool {
+			var run store.Run
+			l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/runs/%d", queued.ID), &run))
+			return run.State == "stopped" || run.State == "done"
+		})
+		if text := l.text("select count(*) from (select product_id from variant group by 1 having count(*) <> 2) half"); text != "0\n" {
+			t.Errorf("%s products are there by half", text)
+		}
+		i := l.sheet(s.ID).Imports[0]
+		if i.State == "importing" && (goesOn || i.Standing == 0) {
+			l.post(fmt.Sprintf("/api/v1/runs/%d/resume", queued.ID), nil, nil)
+			i = l.importIs(s.ID, "imported")
+		}
+		if goesOn && i.Products != 1500 {
+			t.Errorf("%+v", i)
+		}
+		l.post(fmt.Sprintf("/api/v1/imports/%d/revert", i.ID), nil, nil)
+		l.importIs(s.ID, "reverted")
+		if after := l.catalog(); after != before {
+			t.Errorf("goes on %v, taken back:\n%.500s", goesOn, after)
+		}
+	}
+}
+
 // TestASheetIsMappedByHand refuses what cannot be, remembers what was chosen, and maps
 // the next sheet with the same headers by itself.
 func TestASheetIsMappedByHand(t *testing.T) {

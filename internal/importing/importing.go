@@ -176,7 +176,12 @@ func (m *Importer) Revert(ctx context.Context, who acting.Actor, id, product int
 		if err != nil {
 			return err
 		}
-		if found.State != "imported" || found.Standing == 0 {
+		// One that was stopped in between can be taken back as far as it came.
+		under, err := store.ImportUnderWay(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if under || found.Standing == 0 || found.State != "imported" && found.State != "importing" {
 			return store.ErrChanged
 		}
 		about := store.About{Sheet: found.SheetID, Import: id}

@@ -164,3 +164,9 @@ func (s *Store) ImportedProducts(ctx context.Context, id int64, offset, limit in
 		order by p.id is null, coalesce(p.pictures, 0) > 0, c.row, c.id offset $2 limit $3`, id, offset, limit)
 	return page, total, err
 }
+
+// ImportUnderWay tells whether a run is going on with an import, or going to.
+func ImportUnderWay(ctx context.Context, db DB, id int64) (under bool, err error) {
+	err = db.QueryRow(ctx, `select exists (select from run where import_id = $1 and state in ('queued', 'running', 'stopping'))`, id).Scan(&under)
+	return under, err
+}

@@ -33,7 +33,9 @@ export function SheetHead({ sheet, working }: { sheet: SheetPage; working: boole
   const rows = (verdicts['make'] ?? 0) + (verdicts['change'] ?? 0);
   const judged = sheet.state === 'open' && sheet.rehearsed === sheet.revision && !sheet.problem;
   const newest = sheet.imports[0];
-  const standing = newest?.state === 'imported' && newest.standing > 0 ? newest : undefined;
+  // One that was stopped in between can be taken back as far as it came.
+  const done = newest?.state === 'imported' || newest?.state === 'importing';
+  const standing = newest && done && newest.standing > 0 ? newest : undefined;
   return (
     <div className="head">
       <div className="narrow">
