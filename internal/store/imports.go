@@ -167,6 +167,7 @@ func (s *Store) ImportedProducts(ctx context.Context, id int64, offset, limit in
 
 // ImportUnderWay tells whether a run is going on with an import, or going to.
 func ImportUnderWay(ctx context.Context, db DB, id int64) (under bool, err error) {
-	err = db.QueryRow(ctx, `select exists (select from run where import_id = $1 and state in ('queued', 'running', 'stopping'))`, id).Scan(&under)
+	err = db.QueryRow(ctx, `select exists (select from run where import_id = $1 and state in ('queued', 'running', 'stopping'))`,
+		id).Scan(&under)
 	return under, err
 }
