@@ -115,18 +115,15 @@ func (w *productWriter) categories(products []Written) error {
 }
 
 func (w *productWriter) products(products []Written) error {
+	if err := w.makeProducts(products); err != nil {
+		return err
+	}
 	var ids []int64
 	var codes, refs, titles, categories []string
 	for i := range products {
 		p := &products[i]
 		is := p.Is
 		if p.Was == nil {
-			id, err := number(w.ctx, w.tx, `insert into product (code, ref, title, category_id, keys_version)
-				values ($1, $2, $3, (select id from category where path = $4), $5) returning id`, is.Code, is.Ref, is.Title, is.Category, w.version)
-			if err != nil {
-				return err
-			}
-			p.ID = id
 			continue
 		}
 		if p.Was.Code != is.Code || p.Was.Ref != is.Ref || p.Was.Title != is.Title || p.Was.Category != is.Category {
@@ -139,6 +136,40 @@ func (w *productWriter) products(products []Written) error {
 		from unnest($1::bigint[], $2::text[], $3::text[], $4::text[], $5::text[]) as g (id, code, ref, title, category) where p.id = g.id`,
 		ids, codes, refs, titles, categories)
 	return err
+}
+
+// makeProducts inserts those that are to be made, in order, and gives them their
+// numbers.
+func (w *productWriter) makeProducts(products []Written) error {
+	var codes, refs, titles, categories []string
+	var made []*Written
+	for i := range products {
+		if p := &products[i]; p.Was == nil {
+			made = append(made, p)
+			codes, refs = append(codes, p.Is.Code), append(refs, p.Is.Ref)
+			titles, categories = append(titles, p.Is.Title), append(categories, p.Is.Category)
+		}
+	}
+	if len(made) == 0 {
+		return nil
+	}
+	rows, err := w.tx.Query(w.ctx, `insert into product (code, ref, title, category_id, keys_version)
+		select g.code, g.ref, g.title, c.id, $5
+		from unnest($1::text[], $2::text[], $3::text[], $4::text[]) with ordinality as g (code, ref, title, category, at)
+		left join category c on c.path = g.category order by g.at returning id, code`, codes, refs, titles, categories, w.version)
+	if err != nil {
+		return err
+	}
+	numbers := map[string]int64{}
+	var id int64
+	var code string
+	if _, err := pgx.ForEachRow(rows, []any{&id, &code}, func() error { numbers[code] = id; return nil }); err != nil {
+		return err
+	}
+	for _, p := range made {
+		p.ID = numbers[p.Is.Code]
+	}
+	return nil
 }
 
 // variants writes those that are new, other than before, or gone.
