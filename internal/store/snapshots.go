@@ -74,12 +74,16 @@ func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Wri
 	if err := w.variants(products); err != nil {
 		return fmt.Errorf("write variants: %w", err)
 	}
-	ids := make([]int64, len(products))
-	for i, p := range products {
-		ids[i] = p.ID
+	var standing []int64 // those that are made have the version already
+	for _, p := range products {
+		if p.Was != nil {
+			standing = append(standing, p.ID)
+		}
 	}
-	if _, err := tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, ids); err != nil {
-		return err
+	if len(standing) > 0 {
+		if _, err := tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, standing); err != nil {
+			return err
+		}
 	}
 	return keepSearch(ctx, tx, version)
 }
