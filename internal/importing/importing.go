@@ -177,11 +177,15 @@ func (m *Importer) Revert(ctx context.Context, who acting.Actor, id, product int
 			return err
 		}
 		// One that was stopped in between can be taken back as far as it came.
-		under, err := store.ImportUnderWay(ctx, tx, id)
-		if err != nil {
-			return err
+		ended := found.State == "imported"
+		if found.State == "importing" {
+			under, err := store.ImportUnderWay(ctx, tx, id)
+			if err != nil {
+				return err
+			}
+			ended = !under
 		}
-		if under || found.Standing == 0 || found.State != "imported" && found.State != "importing" {
+		if !ended || found.Standing == 0 {
 			return store.ErrChanged
 		}
 		about := store.About{Sheet: found.SheetID, Import: id}
