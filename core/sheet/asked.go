@@ -41,6 +41,9 @@ func (j *Judge) Ask(row int, cells []string, edits []CellEdit, asked *Asked) {
 			asked.code(f, value.text)
 		}
 	}
+	if code := r.code(Product); code != "" {
+		add(asked.Keys, SKU, Key(code)) // what is made of a product alone has its code for SKU
+	}
 	for _, value := range r.values[GTIN] {
 		if normal, err := gtin.Normalise(cleanCode(value.text)); err == nil {
 			add(asked.Keys, GTIN, normal)

@@ -15,7 +15,6 @@ func (r *rowJudge) compare() {
 		r.compareProduct()
 		return
 	}
-	w.Clear = map[Field]bool{}
 	home := r.home()
 	r.changed(Product, "", item.Code, w.Product, false)
 	r.changed(ProductID, "", home.ProductID, w.ProductID, true)
@@ -74,7 +73,6 @@ func (r *rowJudge) changed(f Field, name, before, after string, mayClear bool) {
 		if !mayClear || r.choices.Empty != DoClear || before == "" || r.inQuestion(f) {
 			return
 		}
-		r.out.Wanted.Clear[f] = true
 	}
 	if before != after {
 		r.out.Changes = append(r.out.Changes, FieldChange{Field: f, Name: name, Before: before, After: after})

@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -30,6 +31,25 @@ func (r *rowJudge) identify() {
 	w.Title, w.Descr = r.text(Title), r.text(Description)
 	if w.Item != nil && w.SKU == "" {
 		w.SKU = w.Item.SKU
+	}
+	r.judgeNew()
+}
+
+// judgeNew judges whether something new can be made of a row: it needs a code of its own,
+// which no variant has.
+func (r *rowJudge) judgeNew() {
+	w := &r.out.Wanted
+	value, there := r.first(r.by)
+	if w.Item != nil || !there || w.SKU != "" || r.refused() {
+		return
+	}
+	if w.Product == "" {
+		r.say(value.column, NoSKU, true, fmt.Sprintf("The catalog does not have this %s, and the row says no SKU that a new one would have.",
+			Words[r.by]))
+		return
+	}
+	if taken := r.known.Find(SKU, Key(w.Product)); len(taken) > 0 {
+		r.say(value.column, TakenSKU, true, fmt.Sprintf("%q is the SKU of a variant of %q.", Clip(w.Product), taken[0].Code))
 	}
 }
 
@@ -73,6 +93,7 @@ func oneOf(f Field, items []*Item) *Item {
 		return items[0]
 	case len(items) > 1 && (f == Product || f == ProductID):
 		whole := *items[0]
+		whole.Title = cmp.Or(whole.OfProduct, whole.Title)
 		whole.Variant, whole.SKU, whole.GTIN, whole.Options, whole.Codes = 0, "", "", nil, nil
 		return &whole
 	}
@@ -184,6 +205,24 @@ func (r *rowJudge) judgeProduct() {
 	}
 	r.say(value.column, Moves, true, fmt.Sprintf("%s is a variant of %q in the catalog, not of %q.", item.SKU, item.Code, Clip(code)),
 		take(item.Code, "Leave it with "+item.Code), Remedy{Do: Keep, Words: "Move it to " + Clip(code)})
+}
+
+// judgeID judges the product's ID in another system, which no other product may have.
+func (r *rowJudge) judgeID() {
+	value, there := r.first(ProductID)
+	if !there || r.by == ProductID {
+		return
+	}
+	of := Key(r.out.Wanted.product())
+	for _, other := range r.known.Find(ProductID, Key(cleanCode(value.text))) {
+		if Key(other.Code) != of {
+			r.say(value.column, TakenID, true, fmt.Sprintf("The catalog has this ID for the product %q.", other.Code), emptyIt)
+			return
+		}
+	}
+	if c := r.noted.ids[r.noted.hash(Key(cleanCode(value.text)))]; c.otherRow != 0 {
+		r.say(value.column, TakenID, true, fmt.Sprintf("This ID stands for another product in row %d.", c.beside(r.ownerHash(), r.row)), emptyIt)
+	}
 }
 
 // judgeGTIN judges the barcode's number, and whose it is.

@@ -118,6 +118,7 @@ func (j *Judge) Row(row int, cells []string, edits []CellEdit, known Catalog) Ju
 	r.read()
 	r.identify()
 	r.judgeProduct()
+	r.judgeID()
 	r.judgeGTIN()
 	r.judgeCategory()
 	r.judgeFlags()

@@ -101,6 +101,12 @@ func TestRowsAreJudgedAgainstTheCatalog(t *testing.T) {
 		{"by a further code", "code|title", "a-1|Hive body", "same"},
 		{"by the title", "title|category", "smoker|Tools", "same"},
 		{"by a title of several", "title|category", "hive body|Tools", "refused [0 several]"},
+		{"a new GTIN without a SKU", "gtin|title", "96385074|New", "refused [0 no sku]"},
+		{"a new title without a SKU", "title|category", "New|Tools", "refused [0 no sku]"},
+		{"a new product by its code", "product|title", "N|New", "make"},
+		{"a product called like another's variant", "product|title", "0045010|New", "refused [0 another's sku]"},
+		{"the ID of another product", "sku|product-id", "N-1|900", "refused [1 another's id]"},
+		{"its own ID", "sku|product-id", "SM-10|900", "same"},
 		{"a product as a whole", "product|category", "HB|Hives", "change [1 new category] category: Hives / Bodies > Hives"},
 		{"too many cells", "sku|title", "SM-10|Smoker|x", "refused [-1 out of place]"},
 		{"empty cells more", "sku|title", "SM-10|Smoker| |", "same"},
@@ -126,6 +132,8 @@ func TestRowsThatSayTheSame(t *testing.T) {
 		{"sku|title", []string{"N-1|New", "N-1|New"}, []string{"make", "refused [0 twice]"}},
 		{"sku|gtin", []string{"N-1|96385074", "N-2|96385074"}, []string{"refused [1 another's gtin]", "refused [1 another's gtin]"}},
 		{"sku|picture", []string{"N-1|a.jpg", "N-2|A.JPG"}, []string{"make [1 named for another]", "make [1 named for another]"}},
+		{"sku|product-id", []string{"N-1|7", "N-2|7"}, []string{"refused [1 another's id]", "refused [1 another's id]"}},
+		{"sku|product|product-id", []string{"N-1|N|7", "N-2|N|7"}, []string{"make", "make"}},
 		{"sku|product|category", []string{"N-1|N|Jars", "N-2|N|Tools"}, []string{"make", "refused [2 twice]"}},
 	} {
 		j, rows := judgeOf(t, Choices{}, c.header, c.rows...)

@@ -45,6 +45,9 @@ type Matter string
 // What can be the matter.
 const (
 	NoIdentity   Matter = "no identity"
+	NoSKU        Matter = "no sku" // of what would be made
+	TakenID      Matter = "another's id"
+	TakenSKU     Matter = "another's sku"
 	FormulaError Matter = "formula error"
 	TooLong      Matter = "too long"
 	OutOfPlace   Matter = "out of place"
@@ -110,7 +113,6 @@ type Wanted struct {
 	Options    []catalog.Option
 	Attributes []catalog.Option
 	Retire     *bool
-	Clear      map[Field]bool // fields whose empty cells clear what stands
 	Pictures   []NamedPicture
 }
 

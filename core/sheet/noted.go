@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"cmp"
 	"fmt"
 	"hash/maphash"
 	"strings"
@@ -15,6 +16,7 @@ type noted struct {
 	rows  map[uint64]*group // by identity
 	gtins map[string]claim  // normal form to who has it
 	paths map[uint64]claim  // product to its category
+	ids   map[uint64]claim  // product's ID to the product
 	files map[uint64]claim  // picture's name to the row that names it
 }
 
@@ -36,7 +38,7 @@ type claim struct {
 
 func newNoted() *noted {
 	return &noted{seed: maphash.MakeSeed(), rows: map[uint64]*group{}, gtins: map[string]claim{}, paths: map[uint64]claim{},
-		files: map[uint64]claim{}}
+		ids: map[uint64]claim{}, files: map[uint64]claim{}}
 }
 
 func (n *noted) hash(text string) uint64 { return maphash.String(n.seed, text) }
@@ -62,6 +64,9 @@ func (j *Judge) Note(row int, cells []string, edits []CellEdit) {
 	if product, path := r.code(Product), CleanPath(r.text(Category)); product != "" && path != "" {
 		noteClaim(j.noted.paths, j.noted.hash(Key(product)), j.noted.hash(Key(path)), row)
 	}
+	if productID := r.code(ProductID); productID != "" {
+		noteClaim(j.noted.ids, j.noted.hash(Key(productID)), r.ownerHash(), row)
+	}
 	for _, value := range r.values[Picture] {
 		noteClaim(j.noted.files, j.noted.hash(Key(value.text)), id, row)
 	}
@@ -77,6 +82,9 @@ func noteClaim[K comparable](claims map[K]claim, key K, of uint64, row int) {
 		claims[key] = before
 	}
 }
+
+// ownerHash is the product that the row names, or else its own SKU's, as a number.
+func (r *rowJudge) ownerHash() uint64 { return r.noted.hash(Key(cmp.Or(r.code(Product), r.code(SKU)))) }
 
 // identityHash is what the row is about, as a number; 0 for nothing.
 func (r *rowJudge) identityHash() uint64 {
