@@ -92,7 +92,8 @@ func (l *line) catalog() string {
 	l.t.Helper()
 	return l.text(`select p.code, p.ref, p.title, coalesce(c.path, '') as path, v.sku, v.title, v.description, coalesce(v.gtin, '') as gtin,
 		v.codes, v.options, v.attributes, v.retired
-		from product p left join category c on c.id = p.category_id left join variant v on v.product_id = p.id order by p.code, v.sku`)
+		from product p left join category c on c.id = p.category_id left join variant v on v.product_id = p.id order by p.code, v.sku`) +
+		l.text(`select path from category order by path`)
 }
 
 // text returns all that a query finds, a line a row.

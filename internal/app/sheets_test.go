@@ -116,6 +116,31 @@ func TestImportsAndTheirWayBack(t *testing.T) {
 	}
 }
 
+// TestWhatHasPicturesStays takes an import back after a picture was put on a variant that
+// it made: neither the variant nor its picture is lost, and it says so.
+func TestWhatHasPicturesStays(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	s := l.brought("a.csv", []byte("sku;product;title;category\nAT-000-X;AT-000;New;Things > Odd\nAT-001-X;AT-001;New;Things\n"))
+	i := l.imported(s)
+	lot := l.gathered("p.zip", zipped(t, entry{"AT-000-X.jpg", jpg(t, 1)}))
+	l.applied(l.planned(lot.ID, "after"))
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert", i.ID), nil, nil)
+	l.importIs(s.ID, "reverted")
+	after := l.catalog()
+	if !strings.Contains(after, "AT-000-X") || strings.Contains(after, "AT-001-X") || strings.Contains(after, "Things") {
+		t.Errorf("the catalog:\n%s", after)
+	}
+	if shows := l.shows("AT-000"); !strings.Contains(shows, "AT-000-X") {
+		t.Errorf("the product shows %q", shows)
+	}
+	var page struct{ Items []store.ImportedProduct }
+	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/imports/%d/products", i.ID), &page))
+	if notes := page.Items[0].Note + page.Items[1].Note; !strings.Contains(notes, "AT-000-X, which has pictures") {
+		t.Errorf("%q", notes)
+	}
+}
+
 // TestAnImportIsStoppedAndGoesOn stops imports in between: what is done is whole products,
 // and the rest goes on, or what is done is taken back.
 func TestAnImportIsStoppedAndGoesOn(t *testing.T) {

@@ -172,7 +172,11 @@ func writeRows(ctx context.Context, tx pgx.Tx, version, id int64, rows []sheet.J
 	if len(written) == 0 {
 		return nil
 	}
-	if err := store.WriteProducts(ctx, tx, version, written); err != nil {
+	categories, err := store.WriteProducts(ctx, tx, version, written)
+	if err != nil {
+		return err
+	}
+	if err := store.AddCategories(ctx, tx, id, categories); err != nil {
 		return err
 	}
 	ids := make([]int64, len(written))
@@ -267,6 +271,9 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id, product i
 		if err != nil || i.Standing > 0 {
 			return err
 		}
+		if err := store.DropCategories(ctx, tx, id); err != nil {
+			return err
+		}
 		return store.SetImportState(ctx, tx, id, "reverted", who.Name)
 	})
 }
@@ -308,6 +315,9 @@ func takeBack(ctx context.Context, tx pgx.Tx, version int64, changes []store.She
 		return 0, err
 	}
 	back := reversal{standing: standing, wanted: map[int64]*catalog.Snapshot{}, notes: make([]string, len(changes))}
+	if back.used, err = variantsInUse(ctx, tx, changes); err != nil {
+		return 0, err
+	}
 	for i, c := range changes {
 		back.take(i, c)
 	}
@@ -331,7 +341,22 @@ type reversal struct {
 	wanted   map[int64]*catalog.Snapshot
 	gone     []int64
 	moved    []int64
+	used     []int64 // variants that are new, and have pictures or files by now
 	notes    []string
+}
+
+// variantsInUse returns the variants that changes made and that have pictures or files by
+// now.
+func variantsInUse(ctx context.Context, tx pgx.Tx, changes []store.SheetChange) ([]int64, error) {
+	var fresh []int64
+	for _, c := range changes {
+		for _, v := range c.After.Variants {
+			if v.From == 0 && (c.Before == nil || c.Before.Variant(v.ID) == nil) {
+				fresh = append(fresh, v.ID)
+			}
+		}
+	}
+	return store.VariantsInUse(ctx, tx, fresh)
 }
 
 // of returns what a product shall be; nil where it is not there.
@@ -356,6 +381,12 @@ func (b *reversal) take(i int, c store.SheetChange) {
 		return
 	}
 	restored := catalog.Reverse(c.Before, c.After, *now)
+	for _, v := range now.Variants {
+		if !restored.Gone && slices.Contains(b.used, v.ID) && restored.Wanted.Variant(v.ID) == nil {
+			restored.Wanted.Variants = append(restored.Wanted.Variants, v)
+			restored.Kept = append(restored.Kept, "the variant "+v.SKU+", which has pictures or files")
+		}
+	}
 	if len(restored.Kept) > 0 {
 		b.notes[i] = "Changed since, and left as it is: " + strings.Join(restored.Kept, ", ") + "."
 	}
@@ -395,7 +426,7 @@ func (b *reversal) write(ctx context.Context, tx pgx.Tx, version int64, changes 
 			written = append(written, store.Written{ID: id, Was: &was, Is: is})
 		}
 	}
-	if err := store.WriteProducts(ctx, tx, version, written); err != nil {
+	if _, err := store.WriteProducts(ctx, tx, version, written); err != nil {
 		return err
 	}
 	if len(b.moved) > 0 {

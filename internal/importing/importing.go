@@ -5,13 +5,13 @@ package importing
 
 import (
 	"context"
-	"errors"
 	"slices"
 	"sync"
 
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/store"
 )
@@ -34,16 +34,10 @@ const (
 	PairRun     = "pair by sheet"
 )
 
-// ErrMapping means that a mapping cannot be used; the error says why.
-var ErrMapping = errors.New("the mapping cannot be used")
-
 // MappingError is what is wrong with a mapping, in words.
 type MappingError struct{ Why string }
 
 func (e *MappingError) Error() string { return e.Why }
-
-// Is tells that it is an ErrMapping.
-func (e *MappingError) Is(target error) bool { return target == ErrMapping }
 
 // queue asks for a run.
 func (m *Importer) queue(ctx context.Context, who acting.Actor, kind string, about store.About) (run int64, err error) {
@@ -190,7 +184,7 @@ func (m *Importer) Revert(ctx context.Context, who acting.Actor, id, product int
 		}
 		about := store.About{Sheet: found.SheetID, Import: id}
 		if product != 0 {
-			about.Owner.Kind, about.Owner.ID = "product", product
+			about.Owner = catalog.Product(product)
 		} else if err := store.SetImportState(ctx, tx, id, "reverting", who.Name); err != nil {
 			return err
 		}

@@ -171,3 +171,29 @@ func ImportUnderWay(ctx context.Context, db DB, id int64) (under bool, err error
 		id).Scan(&under)
 	return under, err
 }
+
+// AddCategories records categories that an import made, in its transaction.
+func AddCategories(ctx context.Context, tx pgx.Tx, id int64, categories []int64) error {
+	_, err := tx.Exec(ctx, `update sheet_import set categories = categories || $2::bigint[] where id = $1`, id, categories)
+	return err
+}
+
+// DropCategories deletes those of an import's categories that nothing is in or on, the
+// lowest first.
+func DropCategories(ctx context.Context, tx pgx.Tx, id int64) error {
+	ids, err := numbers(ctx, tx, `select c.id from category c join sheet_import i on c.id = any(i.categories) where i.id = $1
+		order by length(c.path) desc, c.id desc`, id)
+	if err != nil {
+		return err
+	}
+	for _, category := range ids {
+		if _, err := tx.Exec(ctx, `delete from category c where id = $1
+			and not exists (select from category where parent_id = c.id) and not exists (select from product where category_id = c.id)
+			and not exists (select from placement where category_id = c.id) and not exists (select from file where category_id = c.id)
+			and not exists (select from plan_change where category_id = c.id) and not exists (select from lot where category_id = c.id)`,
+			category); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -62,17 +62,17 @@ func HoldCatalog(ctx context.Context, tx pgx.Tx) (version int64, err error) {
 }
 
 // WriteProducts makes products be as they are wanted, and gives those that are made
-// their numbers. version is HoldCatalog's.
-func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Written) error {
+// their numbers. It returns the categories that it made. version is HoldCatalog's.
+func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Written) (categories []int64, err error) {
 	w := &productWriter{ctx: ctx, tx: tx, version: version}
 	if err := w.categories(products); err != nil {
-		return fmt.Errorf("write categories: %w", err)
+		return nil, fmt.Errorf("write categories: %w", err)
 	}
 	if err := w.products(products); err != nil {
-		return fmt.Errorf("write products: %w", err)
+		return nil, fmt.Errorf("write products: %w", err)
 	}
 	if err := w.variants(products); err != nil {
-		return fmt.Errorf("write variants: %w", err)
+		return nil, fmt.Errorf("write variants: %w", err)
 	}
 	var standing []int64 // those that are made have the version already
 	for _, p := range products {
@@ -82,19 +82,21 @@ func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Wri
 	}
 	if len(standing) > 0 {
 		if _, err := tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, standing); err != nil {
-			return err
+			return nil, err
 		}
 	}
-	return keepSearch(ctx, tx, version)
+	return w.made, keepSearch(ctx, tx, version)
 }
 
 type productWriter struct {
 	ctx     context.Context
 	tx      pgx.Tx
 	version int64
+	made    []int64 // categories
 }
 
-// categories makes those that are not there yet, with those above them.
+// categories makes those that are not there yet, with those above them, and keeps which
+// these are.
 func (w *productWriter) categories(products []Written) error {
 	seen := map[string]bool{}
 	for _, p := range products {
@@ -109,10 +111,12 @@ func (w *productWriter) categories(products []Written) error {
 				continue
 			}
 			seen[path] = true
-			if _, err := w.tx.Exec(w.ctx, `insert into category (parent_id, name, path)
-				values ((select id from category where path = $1), $2, $3) on conflict (path) do nothing`, parent, name, path); err != nil {
+			made, err := numbers(w.ctx, w.tx, `insert into category (parent_id, name, path)
+				values ((select id from category where path = $1), $2, $3) on conflict (path) do nothing returning id`, parent, name, path)
+			if err != nil {
 				return err
 			}
+			w.made = append(w.made, made...)
 		}
 	}
 	return nil
@@ -295,6 +299,13 @@ func (c *variantColumns) add(product int64, v catalog.VariantSnapshot) {
 func (c *variantColumns) arguments() []any {
 	return []any{c.ids, c.products, c.skus, c.titles, c.descriptions, c.gtins, asJSON(c.codes), asJSON(c.options), asJSON(c.attributes),
 		c.retired, c.positions}
+}
+
+// VariantsInUse returns those of some variants that pictures stand on, or files are paired
+// with.
+func VariantsInUse(ctx context.Context, db DB, variants []int64) ([]int64, error) {
+	return numbers(ctx, db, `select id from variant v where id = any($1) and (exists (select from placement where variant_id = v.id)
+		or exists (select from file where variant_id = v.id))`, variants)
 }
 
 // DeleteProducts deletes products that nothing but their variants belongs to, and

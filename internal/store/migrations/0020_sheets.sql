@@ -102,6 +102,7 @@ create table sheet_import (
     made        int not null default 0, -- rows
     changed     int not null default 0,
     overtaken   int not null default 0, -- rows that the catalog had overtaken
+    categories  bigint[] not null default '{}', -- that it made
     actor       text not null default '',
     reverted_by text not null default '',
     created_at  timestamptz not null default now()
