@@ -157,6 +157,12 @@ func (w Wanted) AsItem(id int64) Item {
 	return item
 }
 
+// Same tells whether two edits are the same.
+func (e CellEdit) Same(o CellEdit) bool {
+	values := e.Value == o.Value || e.Value != nil && o.Value != nil && *e.Value == *o.Value
+	return values && e.Column == o.Column && e.Kept == o.Kept && e.Left == o.Left
+}
+
 // Mend returns the edits of a row with what a remedy of a cell does added to them; false
 // where the cell has no such remedy.
 func Mend(edits []CellEdit, cell Judgement, deed Deed) ([]CellEdit, bool) {

@@ -95,7 +95,7 @@ func (p *profile) look(value string) {
 	count(&p.codes, isCodeShaped(value))
 	count(&p.views, viewWords[plainWord(value)])
 	count(&p.long, utf8.RuneCountInString(value) > 80)
-	count(&p.words, strings.ContainsRune(value, ' ') && strings.IndexFunc(value, unicode.IsLetter) >= 0)
+	count(&p.words, strings.ContainsRune(value, ' ') && strings.IndexFunc(value, unicode.IsLower) >= 0)
 }
 
 var pathWithin = regexp.MustCompile(`\S\s*(>|»|\s/\s|\|)\s*\S`)
@@ -143,10 +143,11 @@ func pictureEnding(name string) bool {
 	return false
 }
 
-// isCodeShaped tells whether a value looks like a code: figures, or letters in
-// capitals with figures, without blanks between words.
+// isCodeShaped tells whether a value looks like a code: figures, or letters with
+// figures; with blanks, in capitals alone.
 func isCodeShaped(value string) bool {
-	if len(value) > 40 || strings.ContainsAny(value, " \n@") {
+	blanks := strings.ContainsRune(value, ' ')
+	if len(value) > 40 || strings.ContainsAny(value, "\n@") || blanks && strings.IndexFunc(value, unicode.IsLower) >= 0 {
 		return false
 	}
 	return strings.ContainsAny(value, "0123456789")

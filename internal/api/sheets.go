@@ -36,7 +36,8 @@ type mappingChange struct {
 }
 
 type rowEdits struct {
-	Edits []sheet.CellEdit `json:"edits" nullable:"false" maxItems:"2000" doc:"All that is done to the row"`
+	Was   []sheet.CellEdit `json:"was" nullable:"false" maxItems:"2000" doc:"What had been done to the row as the person saw it"`
+	Edits []sheet.CellEdit `json:"edits" nullable:"false" maxItems:"2000" doc:"All that is done to it from now on"`
 }
 
 type mended struct {
@@ -78,7 +79,7 @@ func (s *Server) sheetOperations(api huma.API) {
 				Header    int    `json:"header" minimum:"0" doc:"Row of the header; 0 for the one that is found"`
 			}
 		}) (*struct{}, error) {
-			return nil, problem(s.Importer.ReadAgain(ctx, s.actor(ctx), in.ID, in.Body.Worksheet, in.Body.Header), "sheet")
+			return nil, sheetProblem(s.Importer.ReadAgain(ctx, s.actor(ctx), in.ID, in.Body.Worksheet, in.Body.Header))
 		})
 	huma.Register(api, tags.put("map-sheet", "/sheets/{id}/mapping", "Say what a sheet's columns mean, and what an import shall do"),
 		func(ctx context.Context, in *struct {
@@ -118,11 +119,11 @@ func (s *Server) sheetOperations(api huma.API) {
 		})
 	huma.Register(api, tags.do("give-up-sheet", "/sheets/{id}/give-up", "Hide a sheet; what it imported stays"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.SetSheetState(ctx, in.ID, "given up"), "sheet")
+			return nil, problem(s.Store.GiveUpSheet(ctx, in.ID), "sheet")
 		})
 	huma.Register(api, tags.do("restore-sheet", "/sheets/{id}/restore", "Bring a sheet back that was given up"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.SetSheetState(ctx, in.ID, "open"), "sheet")
+			return nil, problem(s.Store.RestoreSheet(ctx, in.ID), "sheet")
 		})
 	s.rehearsalOperations(api, tags)
 }
@@ -154,7 +155,7 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 			Row  int `path:"row" minimum:"1"`
 			Body rowEdits
 		}) (*Body[importing.JudgedRow], error) {
-			row, err := s.Importer.Edit(ctx, s.actor(ctx), in.ID, in.Row, in.Body.Edits)
+			row, err := s.Importer.Edit(ctx, s.actor(ctx), in.ID, in.Row, in.Body.Was, in.Body.Edits)
 			return &Body[importing.JudgedRow]{row}, sheetProblem(err)
 		})
 	huma.Register(api, tags.post("mend-sheet", "/sheets/{id}/remedies",
@@ -162,12 +163,13 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
-				Column int          `json:"column" minimum:"-1"`
-				Kind   sheet.Matter `json:"judgement" maxLength:"40"`
-				Do     sheet.Deed   `json:"do" enum:"take,empty,keep,leave"`
+				Revision int          `json:"revision" minimum:"1" doc:"Of the sheet as the person saw it judged"`
+				Column   int          `json:"column" minimum:"-1"`
+				Kind     sheet.Matter `json:"judgement" maxLength:"40"`
+				Do       sheet.Deed   `json:"do" enum:"take,empty,keep,leave"`
 			}
 		}) (*Body[mended], error) {
-			rows, err := s.Importer.Remedy(ctx, s.actor(ctx), in.ID, in.Body.Column, in.Body.Kind, in.Body.Do)
+			rows, err := s.Importer.Remedy(ctx, s.actor(ctx), in.ID, in.Body.Revision, in.Body.Column, in.Body.Kind, in.Body.Do)
 			return &Body[mended]{mended{rows}}, sheetProblem(err)
 		})
 	huma.Register(api, tags.start("import-sheet", "/sheets/{id}/import", "Import a sheet as it was rehearsed"),
@@ -207,6 +209,9 @@ func sheetProblem(err error) error {
 	var wrong *importing.MappingError
 	if errors.As(err, &wrong) {
 		return huma.Error422UnprocessableEntity(wrong.Why)
+	}
+	if errors.Is(err, importing.ErrImporting) {
+		return huma.Error409Conflict("An import of this sheet is under way. Let it end, or take it back, first; nothing was changed now.")
 	}
 	return problem(err, "sheet")
 }

@@ -67,8 +67,25 @@ func (l *line) rows(id int64, query string) (said []string) {
 // edited changes a row of a sheet.
 func (l *line) edited(id int64, row int, edits ...sheet.CellEdit) (r importing.JudgedRow) {
 	l.t.Helper()
-	l.do(l.Put(l.t.Context(), fmt.Sprintf("/api/v1/sheets/%d/rows/%d", id, row), map[string]any{"edits": edits}, &r))
+	l.do(l.Put(l.t.Context(), fmt.Sprintf("/api/v1/sheets/%d/rows/%d", id, row), map[string]any{"was": l.editsOf(id, row), "edits": edits},
+		&r))
 	return r
+}
+
+// editsOf returns what was done to a row of a sheet.
+func (l *line) editsOf(id int64, row int) []sheet.CellEdit {
+	l.t.Helper()
+	rows, err := store.RowsOf(l.t.Context(), l.App.Store.Pool, id, []int{row})
+	l.do(err)
+	return rows[0].Edits
+}
+
+// mended does what remedies say, for all cells alike.
+func (l *line) mended(s sheetSeen, column int, kind sheet.Matter, deed sheet.Deed) sheetSeen {
+	l.t.Helper()
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/remedies", s.ID),
+		map[string]any{"revision": s.Revision, "column": column, "judgement": kind, "do": deed}, nil)
+	return l.rehearsed(s.ID)
 }
 
 // imported imports a sheet as it was rehearsed and waits until that is done.
@@ -180,7 +197,7 @@ func TestASheetFromDropToRevert(t *testing.T) {
 	}
 
 	// Mended in place: one by its remedy, one by typing over.
-	l.post(fmt.Sprintf("/api/v1/sheets/%d/remedies", s.ID), map[string]any{"column": 0, "judgement": sheet.Spelling, "do": "take"}, nil)
+	s = l.mended(s, 0, sheet.Spelling, sheet.Take)
 	right := "2000000000900"
 	if r := l.edited(s.ID, 8, sheet.CellEdit{Column: 3, Value: &right}); r.Verdict == sheet.Make || r.Values[3] != "2000000000906" {
 		t.Errorf("row 8 has a wrong check digit still, and is %s; the cell reads %q", r.Verdict, r.Values[3])

@@ -83,12 +83,11 @@ func TestImportsAndTheirWayBack(t *testing.T) {
 			kind sheet.Matter
 			do   sheet.Deed
 		}{{sheet.Moves, sheet.Keep}, {sheet.Twice, sheet.Leave}} {
-			for _, q := range l.sheet(s.ID).Totals.Questions {
+			for _, q := range s.Totals.Questions {
 				if q.Kind == deed.kind {
-					l.post(fmt.Sprintf("/api/v1/sheets/%d/remedies", s.ID), map[string]any{"column": q.Column, "judgement": q.Kind, "do": deed.do}, nil)
+					s = l.mended(s, q.Column, q.Kind, deed.do)
 				}
 			}
-			s = l.rehearsed(s.ID)
 		}
 		if s.Totals.Verdicts["make"]+s.Totals.Verdicts["change"] == 0 {
 			t.Fatalf("round %d: nothing to import: %v", round, s.Totals.Verdicts)
@@ -139,6 +138,55 @@ func TestWhatHasPicturesStays(t *testing.T) {
 	if notes := page.Items[0].Note + page.Items[1].Note; !strings.Contains(notes, "AT-000-X, which has pictures") {
 		t.Errorf("%q", notes)
 	}
+}
+
+// TestTwoPeopleOnOneSheet change the same row, and mend and map what another has changed
+// meanwhile: nobody's change is written over, and each is told.
+func TestTwoPeopleOnOneSheet(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	s := l.brought("a.csv", []byte("a list\nsku;title\nAT 000 A;One\nAT 001 A;Two\n"))
+	seen := s
+	one, two := "First", "Second"
+	l.edited(s.ID, 3, sheet.CellEdit{Column: 1, Value: &one})
+	row := fmt.Sprintf("/api/v1/sheets/%d/rows/3", s.ID)
+	stale := map[string]any{"was": []sheet.CellEdit{}, "edits": []sheet.CellEdit{{Column: 1, Value: &two}}}
+	l.refused(l.Put(t.Context(), row, stale, nil), http.StatusConflict)
+	if edits := l.editsOf(s.ID, 3); len(edits) != 1 || *edits[0].Value != one {
+		t.Errorf("the first one's change is %+v", edits)
+	}
+	all := map[string]any{"revision": seen.Revision, "column": 0, "judgement": sheet.Spelling, "do": sheet.Take}
+	remedies := fmt.Sprintf("/api/v1/sheets/%d/remedies", s.ID)
+	l.refused(l.Post(t.Context(), remedies, all, nil), http.StatusConflict)
+	s = l.mended(l.rehearsed(s.ID), 0, sheet.Spelling, sheet.Take)
+
+	// Another row for the header, and back: what was done to the rows stays.
+	for _, header := range []int{1, 0} {
+		l.post(fmt.Sprintf("/api/v1/sheets/%d/read", s.ID), map[string]any{"worksheet": "", "header": header}, nil)
+		s = l.rehearsed(s.ID)
+	}
+	if edits := l.editsOf(s.ID, 3); len(edits) != 2 || s.Header != 2 || s.Totals.Verdicts["refused"] != 0 {
+		t.Errorf("header in row %d, %v, edits %+v", s.Header, s.Totals.Verdicts, edits)
+	}
+
+	// While an import is under way nothing of the sheet changes.
+	tx, err := l.Store.Pool.Begin(t.Context())
+	l.do(err)
+	_, err = tx.Exec(t.Context(), `select from catalog_version for update`)
+	l.do(err)
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/import", s.ID), map[string]int{"revision": s.Revision}, nil)
+	current := map[string]any{"was": l.editsOf(s.ID, 3), "edits": []sheet.CellEdit{}}
+	if said := l.refused(l.Put(t.Context(), row, current, nil), http.StatusConflict); !strings.Contains(said, "under way") {
+		t.Error(said)
+	}
+	l.do(tx.Rollback(t.Context()))
+	if i := l.importIs(s.ID, "imported"); i.Changed != 2 {
+		t.Errorf("%+v", i)
+	}
+
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/give-up", s.ID), nil, nil)
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/restore", s.ID), nil, nil)
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/sheets/%d/restore", s.ID), nil, nil), http.StatusNotFound)
 }
 
 // TestAnImportIsStoppedAndGoesOn stops imports in between: what is done is whole products,
@@ -233,13 +281,15 @@ func TestSheetsThatCannotBe(t *testing.T) {
 	for name, c := range map[string]struct{ content, says string }{
 		"old.xls":     {"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + strings.Repeat("\x00", 600), "Save it as XLSX"},
 		"broken.xlsx": {"PK\x03\x04 no", "not a workbook"},
-		"notes.csv":   {"\n\n", "header"},
-		"words.csv":   {"http://x.example\n4711\n", "header"},
+		"notes.csv":   {"\n\n", "empty"},
 	} {
 		s := l.brought(name, []byte(c.content))
 		if s.State != "unreadable" || !strings.Contains(strings.ToLower(s.Problem), strings.ToLower(c.says)) {
 			t.Errorf("%s: %s %q", name, s.State, s.Problem)
 		}
+	}
+	if s := l.brought("no-header.csv", []byte("http://x.example;1\nhttp://y.example;2\n")); s.State != "open" || s.Problem == "" {
+		t.Errorf("a sheet without a header is %s, and cannot be given one: %q", s.State, s.Problem)
 	}
 	if s := l.brought("prices.csv", []byte("Price;Stock\n1,20;4\n")); !strings.Contains(s.Problem, "no column says which product") {
 		t.Errorf("%s %q", s.State, s.Problem)

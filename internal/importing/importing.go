@@ -5,6 +5,7 @@ package importing
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"sync"
 
@@ -34,6 +35,9 @@ const (
 	PairRun     = "pair by sheet"
 )
 
+// ErrImporting means that an import of a sheet is under way, or stopped in between.
+var ErrImporting = errors.New("an import of the sheet is under way")
+
 // MappingError is what is wrong with a mapping, in words.
 type MappingError struct{ Why string }
 
@@ -60,18 +64,18 @@ func (m *Importer) Bring(ctx context.Context, who acting.Actor, name string, sum
 	return id, err
 }
 
-// ReadAgain has a sheet read from another worksheet, or with another row as header; 0
-// for the one that is found.
+// ReadAgain has a sheet read from another worksheet, or takes another row of it for the
+// header, 0 for the one that is found; what was done to its rows stays then.
 func (m *Importer) ReadAgain(ctx context.Context, who acting.Actor, id int64, worksheet string, header int) error {
 	return m.Store.Within(ctx, func(tx pgx.Tx) error {
-		found, err := store.LockSheet(ctx, tx, id)
+		found, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if found.State == "reading" {
-			return store.ErrChanged
+		if worksheet == "" || worksheet == found.Worksheet {
+			return m.takeHeader(ctx, tx, who, found, header)
 		}
-		if err := store.ReadAgain(ctx, tx, id, worksheet, header); err != nil {
+		if err := store.ReadAgain(ctx, tx, id, worksheet); err != nil {
 			return err
 		}
 		_, err = m.Runs.Queue(ctx, tx, who, ReadRun, store.About{Sheet: id})
@@ -84,11 +88,11 @@ func (m *Importer) ReadAgain(ctx context.Context, who acting.Actor, id int64, wo
 // store.ErrChanged means that it is another by now.
 func (m *Importer) Map(ctx context.Context, who acting.Actor, id int64, revision int, wanted sheet.Mapping, choices sheet.Choices) error {
 	return m.Store.Within(ctx, func(tx pgx.Tx) error {
-		found, err := store.LockSheet(ctx, tx, id)
+		found, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if found.Revision != revision || found.State != "open" {
+		if found.Revision != revision {
 			return store.ErrChanged
 		}
 		wanted.Header = found.Header
@@ -146,11 +150,11 @@ func (m *Importer) Rehearse(ctx context.Context, who acting.Actor, id int64) err
 // saw it judged; store.ErrChanged means that it, or what was judged, is another.
 func (m *Importer) Import(ctx context.Context, who acting.Actor, id int64, revision int) (run int64, err error) {
 	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
-		found, err := store.LockSheet(ctx, tx, id)
+		found, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if found.State != "open" || found.Revision != revision || found.Rehearsed != revision {
+		if found.Revision != revision || found.Rehearsed != revision {
 			return store.ErrChanged
 		}
 		made, err := store.NewImport(ctx, tx, who, id, revision)

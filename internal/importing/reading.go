@@ -71,20 +71,36 @@ func (m *Importer) DoRead(ctx context.Context, who acting.Actor, program contain
 		return err
 	}
 	read.Worksheet, read.Worksheets, read.Macros = child.Worksheet, child.Worksheets, child.Macros
-	above := 0
-	for _, r := range head {
-		if r.Row < read.FirstRow {
-			above++
-		}
-	}
-	read.Rows = total - above
-	return m.Store.Within(ctx, func(tx pgx.Tx) error {
-		if err := store.EndReading(ctx, tx, found.ID, read); err != nil {
-			return err
-		}
-		_, err := m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: found.ID})
+	return m.Store.Within(ctx, func(tx pgx.Tx) error { return m.endReading(ctx, tx, who, found.ID, read) })
+}
+
+// takeHeader takes another row of a sheet for its header.
+func (m *Importer) takeHeader(ctx context.Context, tx pgx.Tx, who acting.Actor, found store.Sheet, header int) error {
+	head, err := store.RowsBehind(ctx, tx, found.ID, 0, sampled)
+	if err != nil {
 		return err
-	})
+	}
+	found.Header = header
+	read, err := m.understand(ctx, found, head)
+	if err != nil {
+		return err
+	}
+	read.Worksheet, read.Worksheets, read.Macros = found.Worksheet, found.Worksheets, found.Macros
+	return m.endReading(ctx, tx, who, found.ID, read)
+}
+
+// endReading records what was found in a sheet, and has it judged.
+func (m *Importer) endReading(ctx context.Context, tx pgx.Tx, who acting.Actor, id int64, read store.SheetRead) error {
+	rows, err := store.RowsFrom(ctx, tx, id, read.FirstRow)
+	if err != nil {
+		return err
+	}
+	read.Rows = int(rows)
+	if err := store.EndReading(ctx, tx, id, read); err != nil {
+		return err
+	}
+	_, err = m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: id})
+	return err
 }
 
 // understand finds the header among the first rows, and a mapping: one that was kept
@@ -98,8 +114,11 @@ func (m *Importer) understand(ctx context.Context, found store.Sheet, head []sto
 	if at := slices.IndexFunc(head, func(row store.SheetRow) bool { return row.Row == found.Header }); at >= 0 {
 		top = sheet.TopAt(cells, at)
 	}
+	if len(cells) == 0 {
+		return r, &sheetfile.Refused{Kind: sheetfile.Empty, Reason: "It is empty: no row holds anything."}
+	}
 	if top.At < 0 {
-		return r, &sheetfile.Refused{Kind: sheetfile.NoHeader, Reason: "No header row was found: no row names what its columns hold."}
+		top = sheet.TopAt(cells, 0) // a person can say which it is
 	}
 	r.Header, r.Names, r.FirstRow = head[top.At].Row, top.Names, head[top.At].Row+1
 	if top.First < len(head) {

@@ -125,8 +125,8 @@ func (m *Importer) DoRehearse(ctx context.Context, id int64, step func(done, tot
 func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total int64)) (totals store.SheetTotals, current bool,
 	err error) {
 	found, err := m.Store.Sheet(ctx, id)
-	if err != nil || found.State != "open" {
-		return totals, true, err
+	if err != nil || found.State != "open" || found.Importing {
+		return totals, true, err // of an import that ends, the sheet is judged again
 	}
 	version, err := m.Store.CatalogVersion(ctx)
 	if err != nil {
@@ -140,33 +140,34 @@ func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total
 		return totals, false, err
 	}
 	count := newCounter()
-	// In one transaction: until it ends, what was judged before is seen.
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
-		if err := store.ClearVerdicts(ctx, tx, id); err != nil {
+	round, err := m.Store.NewRound(ctx)
+	if err != nil {
+		return totals, false, err
+	}
+	done := int64(0)
+	err = m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
+		all, err := judged(ctx, m.Store.Pool, judge, rows)
+		if err != nil {
 			return err
 		}
-		done := int64(0)
-		return m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
-			all, err := judged(ctx, m.Store.Pool, judge, rows)
-			if err != nil {
-				return err
-			}
-			verdicts := make([]store.SheetVerdict, len(all))
-			for i, j := range all {
-				count.add(j)
-				verdicts[i] = count.verdict(j)
-			}
-			done += int64(len(rows))
-			step(done, int64(found.Rows))
-			return store.AddVerdicts(ctx, tx, id, verdicts)
-		})
+		verdicts := make([]store.SheetVerdict, len(all))
+		for i, j := range all {
+			count.add(j)
+			verdicts[i] = count.verdict(j)
+		}
+		done += int64(len(rows))
+		step(done, int64(found.Rows))
+		return m.Store.AddVerdicts(ctx, id, round, verdicts)
 	})
 	if err != nil {
 		return totals, false, err
 	}
 	totals = count.totals()
-	current, err = m.Store.EndRehearsal(ctx, id, found.Revision, version, totals)
-	return totals, current, err
+	shown, err := m.Store.EndRehearsal(ctx, id, round, found.Revision, version, totals)
+	if err != nil || shown {
+		return totals, shown, err
+	}
+	return totals, false, m.Store.DropRound(ctx, id, round)
 }
 
 // counter counts what a rehearsal finds, and tells the rows of each product.
@@ -301,14 +302,12 @@ func (m *Importer) judgedNow(ctx context.Context, id int64, rows []store.SheetRo
 }
 
 // Edit changes what a person did to a row, and judges it again. Other rows that say the
-// same as it are judged again by a run.
-func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int, edits []sheet.CellEdit) (JudgedRow, error) {
+// same as it are judged again by a run. was is what had been done to it as the person
+// saw it: store.ErrChanged means that somebody did something else to it since.
+func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int, was, edits []sheet.CellEdit) (JudgedRow, error) {
 	found, err := m.Store.Sheet(ctx, id)
 	if err != nil {
 		return JudgedRow{}, err
-	}
-	if found.State != "open" {
-		return JudgedRow{}, store.ErrChanged
 	}
 	judge, err := m.judgeOf(ctx, found)
 	if err != nil {
@@ -316,13 +315,20 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 	}
 	var out JudgedRow
 	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
-		if err := store.EditRow(ctx, tx, id, row, edits); err != nil {
+		if _, err := openSheet(ctx, tx, id); err != nil {
 			return err
 		}
 		rows, err := store.RowsOf(ctx, tx, id, []int{row})
 		if err != nil || len(rows) == 0 {
 			return cmp.Or(err, store.ErrNotFound)
 		}
+		if !slices.EqualFunc(rows[0].Edits, was, sheet.CellEdit.Same) {
+			return store.ErrChanged
+		}
+		if err := store.EditRow(ctx, tx, id, row, edits); err != nil {
+			return err
+		}
+		rows[0].Edits = edits
 		all, err := judged(ctx, tx, judge, rows)
 		if err != nil {
 			return err
@@ -332,7 +338,7 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 			Questions: all[0].Cells, Changes: all[0].Changes}}); err != nil {
 			return err
 		}
-		revision, err := store.CountEdits(ctx, tx, id, false)
+		revision, err := store.CountEdits(ctx, tx, id)
 		if err != nil {
 			return err
 		}
@@ -352,16 +358,31 @@ func (m *Importer) rehearseSoon(ctx context.Context, tx pgx.Tx, who acting.Actor
 	return err
 }
 
+// openSheet locks a sheet that is to be worked on.
+func openSheet(ctx context.Context, tx pgx.Tx, id int64) (store.Sheet, error) {
+	found, err := store.LockSheet(ctx, tx, id)
+	switch {
+	case err != nil:
+		return found, err
+	case found.State != "open":
+		return found, store.ErrChanged
+	case found.Importing:
+		return found, ErrImporting
+	}
+	return found, nil
+}
+
 // Remedy does for all cells of a column with which the same is the matter what their own
 // remedies say, and has the sheet judged again. It returns how many rows that are.
-func (m *Importer) Remedy(ctx context.Context, who acting.Actor, id int64, column int, kind sheet.Matter,
+// revision is the sheet as the person saw it judged.
+func (m *Importer) Remedy(ctx context.Context, who acting.Actor, id int64, revision, column int, kind sheet.Matter,
 	deed sheet.Deed) (rows int, err error) {
 	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
-		found, err := store.LockSheet(ctx, tx, id)
+		found, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if found.State != "open" {
+		if found.Revision != revision || found.Rehearsed != revision {
 			return store.ErrChanged
 		}
 		for last := 0; ; {
@@ -379,7 +400,7 @@ func (m *Importer) Remedy(ctx context.Context, who acting.Actor, id int64, colum
 			rows += n
 			last = asked[len(asked)-1].Row
 		}
-		if _, err := store.CountEdits(ctx, tx, id, false); err != nil {
+		if _, err := store.CountEdits(ctx, tx, id); err != nil {
 			return err
 		}
 		return m.rehearseSoon(ctx, tx, who, id)

@@ -66,7 +66,7 @@ func NewImport(ctx context.Context, tx pgx.Tx, who acting.Actor, sheet int64, re
 // NextProducts returns the first rows of those products of a sheet behind one that a
 // rehearsal would make or change, in order, as many as limit.
 func NextProducts(ctx context.Context, db DB, sheet int64, behind, limit int) (firsts []int, err error) {
-	rows, err := db.Query(ctx, `select first_row from sheet_verdict where sheet_id = $1 and first_row > $2 and verdict in ('make', 'change')
+	rows, err := db.Query(ctx, `select first_row from sheet_judged where sheet_id = $1 and first_row > $2 and verdict in ('make', 'change')
 		group by first_row order by first_row limit $3`, sheet, behind, limit)
 	if err != nil {
 		return nil, err

@@ -33,6 +33,7 @@ type Sheet struct {
 	Revision       int               `json:"revision" doc:"Counts what people change of it"`
 	Rehearsed      int               `json:"rehearsed" doc:"The revision that the verdicts are of"`
 	CatalogVersion int64             `json:"-"`
+	Importing      bool              `json:"importing" doc:"An import of it is under way, stopped, or being taken back"`
 	Stale          bool              `json:"stale" doc:"The catalog changed after the rehearsal"`
 	Totals         SheetTotals       `json:"totals"`
 	Actor          string            `json:"actor" doc:"Who brought it"`
@@ -58,6 +59,7 @@ type Question struct {
 
 const sheetQuery = `select s.id, s.name, encode(s.sha256, 'hex') as sum, s.bytes, s.worksheet, s.worksheets, s.macros, s.state, s.problem,
 	s.header, s.first_row, s.names, s.rows, s.mapping, s.mapped_as, s.misfits, s.choices, s.revision, s.rehearsed, s.catalog_version,
+	exists (select from sheet_import i where i.sheet_id = s.id and i.state in ('importing', 'reverting')) as importing,
 	s.rehearsed > 0 and s.catalog_version <> v.version as stale, s.totals, s.actor, s.created_at
 	from sheet s cross join catalog_version v`
 
@@ -143,19 +145,29 @@ func (s *Store) SheetUnreadable(ctx context.Context, id int64, problem string) e
 	})
 }
 
-// ReadAgain has a sheet read from another worksheet, or header.
-func ReadAgain(ctx context.Context, tx pgx.Tx, id int64, worksheet string, header int) error {
-	if _, err := tx.Exec(ctx, `update sheet set state = 'reading', worksheet = $2, header = $3, problem = '', rehearsed = 0, totals = '{}',
-		revision = revision + 1 where id = $1`, id, worksheet, header); err != nil {
+// ReadAgain has a sheet read from another worksheet.
+func ReadAgain(ctx context.Context, tx pgx.Tx, id int64, worksheet string) error {
+	if _, err := tx.Exec(ctx, `update sheet set state = 'reading', worksheet = $2, header = 0, problem = '', rehearsed = 0, totals = '{}',
+		revision = revision + 1 where id = $1`, id, worksheet); err != nil {
 		return err
 	}
 	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
 }
 
-// SetSheetState gives a sheet up, or brings it back.
-func (s *Store) SetSheetState(ctx context.Context, id int64, state string) error {
+// GiveUpSheet hides a sheet.
+func (s *Store) GiveUpSheet(ctx context.Context, id int64) error {
+	return s.setSheetState(ctx, `update sheet set state = 'given up' where id = $1 returning id`, id)
+}
+
+// RestoreSheet brings a sheet back that was given up.
+func (s *Store) RestoreSheet(ctx context.Context, id int64) error {
+	return s.setSheetState(ctx, `update sheet set state = case when rows = 0 and problem <> '' then 'unreadable' else 'open' end
+		where id = $1 and state = 'given up' returning id`, id)
+}
+
+func (s *Store) setSheetState(ctx context.Context, query string, id int64) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := number(ctx, tx, `update sheet set state = $2 where id = $1 returning id`, id, state); err != nil {
+		if _, err := number(ctx, tx, query, id); err != nil {
 			return err
 		}
 		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
@@ -214,11 +226,14 @@ func EditRow(ctx context.Context, tx pgx.Tx, id int64, row int, edits []sheet.Ce
 	return err
 }
 
-// CountEdits counts a sheet's revision up, since cells were changed. rehearsed tells
-// that the rows that were changed are judged again already.
-func CountEdits(ctx context.Context, tx pgx.Tx, id int64, rehearsed bool) (revision int64, err error) {
-	revision, err = number(ctx, tx, `update sheet set revision = revision + 1,
-		rehearsed = case when $2 and rehearsed = revision then revision + 1 else rehearsed end where id = $1 returning revision`, id, rehearsed)
+// RowsFrom counts the rows of a sheet from one on.
+func RowsFrom(ctx context.Context, db DB, id int64, row int) (n int64, err error) {
+	return number(ctx, db, `select count(*) from sheet_row where sheet_id = $1 and row >= $2`, id, row)
+}
+
+// CountEdits counts a sheet's revision up, since cells were changed.
+func CountEdits(ctx context.Context, tx pgx.Tx, id int64) (revision int64, err error) {
+	revision, err = number(ctx, tx, `update sheet set revision = revision + 1 where id = $1 returning revision`, id)
 	if err != nil {
 		return 0, err
 	}
@@ -235,9 +250,14 @@ type SheetVerdict struct {
 	Changes   []sheet.FieldChange
 }
 
-// ClearVerdicts forgets how the rows of a sheet were judged.
-func ClearVerdicts(ctx context.Context, tx pgx.Tx, id int64) error {
-	_, err := tx.Exec(ctx, `delete from sheet_verdict where sheet_id = $1`, id)
+// NewRound begins a round of judging a sheet's rows.
+func (s *Store) NewRound(ctx context.Context) (int64, error) {
+	return number(ctx, s.Pool, `select nextval('sheet_round')`)
+}
+
+// DropRound forgets a round that is not going to be shown.
+func (s *Store) DropRound(ctx context.Context, id, round int64) error {
+	_, err := s.Pool.Exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round = $2`, id, round)
 	return err
 }
 
@@ -248,10 +268,10 @@ func jsonOrNothing[T any](items []T) (any, error) {
 	return json.Marshal(items)
 }
 
-// AddVerdicts keeps how rows were judged.
-func AddVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdict) error {
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"sheet_verdict"},
-		[]string{"sheet_id", "row", "verdict", "sku", "first_row", "questions", "changes"},
+// AddVerdicts keeps how rows were judged in a round.
+func (s *Store) AddVerdicts(ctx context.Context, id, round int64, verdicts []SheetVerdict) error {
+	_, err := s.Pool.CopyFrom(ctx, pgx.Identifier{"sheet_verdict"},
+		[]string{"sheet_id", "round", "row", "verdict", "sku", "first_row", "questions", "changes"},
 		pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
 			v := verdicts[i]
 			questions, err := jsonOrNothing(v.Questions)
@@ -259,12 +279,13 @@ func AddVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdi
 				return nil, err
 			}
 			changes, err := jsonOrNothing(v.Changes)
-			return []any{id, v.Row, string(v.Verdict), v.SKU, v.FirstRow, questions, changes}, err
+			return []any{id, round, v.Row, string(v.Verdict), v.SKU, v.FirstRow, questions, changes}, err
 		}))
 	return err
 }
 
-// PutVerdicts keeps how single rows were judged, instead of what was said before.
+// PutVerdicts keeps how single rows were judged, instead of what the round that is shown
+// says of them.
 func PutVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdict) error {
 	batch := &pgx.Batch{}
 	for _, v := range verdicts {
@@ -276,15 +297,16 @@ func PutVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdi
 		if err != nil {
 			return err
 		}
-		batch.Queue(`insert into sheet_verdict (sheet_id, row, verdict, sku, first_row, questions, changes) values ($1, $2, $3, $4, $5, $6, $7)
-			on conflict (sheet_id, row) do update set verdict = excluded.verdict, sku = excluded.sku, questions = excluded.questions,
+		batch.Queue(`insert into sheet_verdict (sheet_id, round, row, verdict, sku, first_row, questions, changes)
+			select id, round, $2, $3, $4, $5, $6, $7 from sheet where id = $1
+			on conflict (sheet_id, round, row) do update set verdict = excluded.verdict, sku = excluded.sku, questions = excluded.questions,
 				changes = excluded.changes`, id, v.Row, v.Verdict, v.SKU, v.FirstRow, questions, changes)
 	}
 	return tx.SendBatch(ctx, batch).Close()
 }
 
 const verdictQuery = `select row, verdict, sku, first_row, coalesce(questions, '[]') as questions, coalesce(changes, '[]') as changes
-	from sheet_verdict`
+	from sheet_judged`
 
 // VerdictsOf returns how rows were judged, by their numbers; some may not be yet.
 func VerdictsOf(ctx context.Context, db DB, id int64, rows []int) ([]SheetVerdict, error) {
@@ -331,7 +353,7 @@ func (f RowFilter) where() (string, pgx.NamedArgs) {
 func (s *Store) ChosenRows(ctx context.Context, id int64, f RowFilter) (rows []int, total int64, err error) {
 	where, args := f.where()
 	args["sheet"] = id
-	from := ` from sheet_row r left join sheet_verdict v using (sheet_id, row)
+	from := ` from sheet_row r left join sheet_judged v using (sheet_id, row)
 		where r.sheet_id = @sheet and r.row >= (select first_row from sheet where id = @sheet)` + where
 	if where == "" {
 		total, err = number(ctx, s.Pool, `select rows from sheet where id = $1`, id)
@@ -349,17 +371,27 @@ func (s *Store) ChosenRows(ctx context.Context, id int64, f RowFilter) (rows []i
 	return rows, total, err
 }
 
-// EndRehearsal records that a sheet's verdicts are of a revision, and what they come
-// to. It tells whether that is still the revision.
-func (s *Store) EndRehearsal(ctx context.Context, id int64, revision int, version int64, totals SheetTotals) (current bool, err error) {
+// EndRehearsal shows a round of verdicts, which are of a revision of the sheet, and what
+// they come to. It does nothing, and returns false, when the sheet is another by now, or
+// an import of it is under way.
+func (s *Store) EndRehearsal(ctx context.Context, id, round int64, revision int, version int64, totals SheetTotals) (shown bool,
+	err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, `update sheet set rehearsed = $2, catalog_version = $3, totals = $4 where id = $1
-			returning revision = $2`, id, revision, version, totals).Scan(&current); err != nil {
-			return orNotFound(err)
+		found, err := LockSheet(ctx, tx, id)
+		if err != nil || found.Revision != revision || found.Importing {
+			return err
 		}
+		if _, err := tx.Exec(ctx, `update sheet set round = $2, rehearsed = $3, catalog_version = $4, totals = $5, problem = '' where id = $1`,
+			id, round, revision, version, totals); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round < $2`, id, round); err != nil {
+			return err
+		}
+		shown = true
 		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
 	})
-	return current, err
+	return shown, err
 }
 
 // SheetProblem records why a sheet cannot be judged.

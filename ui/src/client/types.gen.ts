@@ -1207,6 +1207,10 @@ export type MendSheetRequest = {
     column: number;
     do: 'take' | 'empty' | 'keep' | 'leave';
     judgement: string;
+    /**
+     * Of the sheet as the person saw it judged
+     */
+    revision: number;
 };
 
 export type Mended = {
@@ -2097,9 +2101,13 @@ export type Row = {
 
 export type RowEdits = {
     /**
-     * All that is done to the row
+     * All that is done to it from now on
      */
     edits: Array<CellEdit>;
+    /**
+     * What had been done to the row as the person saw it
+     */
+    was: Array<CellEdit>;
 };
 
 export type RunDetail = {
@@ -2276,6 +2284,10 @@ export type Sheet = {
     header: number;
     id: number;
     /**
+     * An import of it is under way, stopped, or being taken back
+     */
+    importing: boolean;
+    /**
      * The workbook has macros, which are not run
      */
     macros: boolean;
@@ -2352,6 +2364,10 @@ export type SheetPage = {
      */
     header: number;
     id: number;
+    /**
+     * An import of it is under way, stopped, or being taken back
+     */
+    importing: boolean;
     /**
      * The newest first
      */

@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useEffect, useRef, type CSSProperties } from 'react';
+import { useEffect, useRef, useState, type CSSProperties } from 'react';
 import type { Column, JudgedRow, SheetPage } from '../client';
 import { listSheetRowsOptions } from '../client/@tanstack/react-query.gen';
 import { usePages } from '../shared/paging';
@@ -45,9 +45,9 @@ interface Props {
 export function Grid({ sheet, wanted, edits, at, setAt, onRow }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const columns = sheet.mapping.columns;
-  const total = useRef(0);
+  const [total, setTotal] = useState(0);
   const rows = useVirtualizer({
-    count: total.current,
+    count: total,
     getScrollElement: () => box.current,
     estimateSize: () => rowHeight,
     paddingStart: headHeight,
@@ -58,7 +58,7 @@ export function Grid({ sheet, wanted, edits, at, setAt, onRow }: Props) {
   const pages = usePages<JudgedRow>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, (window) =>
     listSheetRowsOptions({ path: { id: sheet.id }, query: { ...window, ...wanted } }),
   );
-  total.current = pages.total;
+  if (pages.total !== total && !pages.loading) setTotal(pages.total);
   const rowAt = (index: number) => {
     const row = pages.at(index);
     return row && (edits.judged.get(row.row) ?? row);

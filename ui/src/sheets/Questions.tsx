@@ -50,7 +50,10 @@ function Line({
   const client = useQueryClient();
   const mend = useMutation({
     ...mendSheetMutation(),
-    onError: (e) => tell('Not mended', said(e), true),
+    onError: (e) => {
+      tell('Not mended', said(e), true);
+      void client.invalidateQueries(); // what overtook it is shown
+    },
     onSuccess: ({ rows }) => {
       void client.invalidateQueries();
       tell('Mended', `${some(rows, 'row')} changed; they are judged again.`);
@@ -65,7 +68,11 @@ function Line({
       {q.deeds.length > 0 && (
         <Menu position="bottom-end">
           <Menu.Target>
-            <Button size="compact-xs" loading={mend.isPending}>
+            <Button
+              size="compact-xs"
+              loading={mend.isPending}
+              disabled={sheet.rehearsed !== sheet.revision || sheet.importing}
+            >
               All…
             </Button>
           </Menu.Target>
@@ -76,7 +83,12 @@ function Line({
                 onClick={() =>
                   mend.mutate({
                     path: { id: sheet.id },
-                    body: { column: q.column, judgement: q.judgement, do: deed as Remedy['do'] },
+                    body: {
+                      revision: sheet.revision,
+                      column: q.column,
+                      judgement: q.judgement,
+                      do: deed as Remedy['do'],
+                    },
                   })
                 }
               >

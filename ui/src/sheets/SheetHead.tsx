@@ -84,6 +84,7 @@ function standingOf(sheet: SheetPage): string {
   if (sheet.state !== 'open') return '';
   if (sheet.problem) return sheet.problem;
   const parts = [`Header in row ${sheet.header}`];
+  if (sheet.importing) parts.push('an import is under way, or was stopped: it goes on, or is taken back');
   if (sheet.mappedAs) parts.push(`mapped as “${sheet.mappedAs}”`);
   if (sheet.macros) parts.push('its macros are not run');
   if (sheet.rehearsed !== sheet.revision) parts.push('being rehearsed …');
