@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"slices"
 	"strings"
 
 	"ambrosa/core/gtin"
@@ -56,7 +57,7 @@ func (j *Judge) Ask(row int, cells []string, edits []CellEdit, asked *Asked) {
 		add(asked.Keys, CategoryID, Key(cleanCode(value.text)))
 	}
 	for _, value := range r.values[Picture] {
-		if !isAddress(value.text) {
+		if !IsAddress(value.text) {
 			asked.Files[FileStem(FileKey(value.text))] = true
 		}
 	}
@@ -99,6 +100,17 @@ func FileStem(key string) string {
 		return key[:at]
 	}
 	return key
+}
+
+// Meant returns those of some files that a name means: those that are called so, or, where
+// none is, those with another ending or with one. nameOf gives a file's FileKey.
+func Meant[T any](name string, files []T, nameOf func(T) string) []T {
+	key := FileKey(name)
+	exact := slices.DeleteFunc(slices.Clone(files), func(f T) bool { return nameOf(f) != key })
+	if len(exact) > 0 {
+		return exact
+	}
+	return files
 }
 
 // Anything asks whether values are anything that the catalog has, whatever field that

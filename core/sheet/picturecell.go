@@ -13,7 +13,7 @@ import (
 // notAPicture says why a cell can name no picture; "" where it can. A name needs no
 // ending.
 func notAPicture(value string) string {
-	if isAddress(value) {
+	if IsAddress(value) {
 		if u, err := url.Parse(value); err != nil || u.Hostname() == "" {
 			return "The address cannot be read."
 		}
@@ -55,7 +55,7 @@ func (r *rowJudge) judgePictures() {
 			r.say(value.column, NotAPicture, false, why, emptyIt)
 			continue
 		}
-		if isAddress(value.text) && privateHost(value.text) {
+		if IsAddress(value.text) && privateHost(value.text) {
 			r.say(value.column, PrivateHost, false, "The address is inside a network, and is not fetched.", emptyIt)
 			continue
 		}
@@ -84,17 +84,14 @@ func (r *rowJudge) judgePictures() {
 // judgeFile looks whether the library has a file that a cell names: in any case, with or
 // without its ending, in any folder.
 func (r *rowJudge) judgeFile(value cellValue) {
-	if isAddress(value.text) {
+	if IsAddress(value.text) {
 		return
 	}
-	key := FileKey(value.text)
-	files, looked := r.known.Files(FileStem(key))
+	files, looked := r.known.Files(FileStem(FileKey(value.text)))
 	if !looked {
 		return
 	}
-	if exact := slices.DeleteFunc(slices.Clone(files), func(f LibraryFile) bool { return f.Name != key }); len(exact) > 0 {
-		files = exact
-	}
+	files = Meant(value.text, files, func(f LibraryFile) string { return f.Name })
 	sums, lots := map[string]bool{}, []string{}
 	for _, f := range files {
 		sums[f.Sum] = true

@@ -85,7 +85,7 @@ func (p *profile) look(value string) {
 	n, notNumber := strconv.Atoi(value)
 	count(&p.numbers, notNumber == nil)
 	count(&p.small, notNumber == nil && n >= 0 && n < 100)
-	address := isAddress(value)
+	address := IsAddress(value)
 	count(&p.addresses, address)
 	count(&p.pictureAddresses, address && pictureEnding(addressPath(value)))
 	count(&p.files, !address && pictureEnding(firstPart(value)))
@@ -112,9 +112,7 @@ var viewWords = func() map[string]bool {
 }()
 
 // IsAddress tells whether a cell holds a web address.
-func IsAddress(value string) bool { return isAddress(value) }
-
-func isAddress(value string) bool {
+func IsAddress(value string) bool {
 	lower := strings.ToLower(value[:min(len(value), 8)])
 	return strings.HasPrefix(lower, "http://") || strings.HasPrefix(lower, "https://")
 }
@@ -166,7 +164,7 @@ func separatorOf(values []string) string {
 			files, codes := true, true
 			for _, part := range parts {
 				part = strings.TrimSpace(part)
-				file := part == "" || pictureEnding(part) || isAddress(part)
+				file := part == "" || pictureEnding(part) || IsAddress(part)
 				files, codes = files && file, codes && (file || isCodeShaped(part))
 			}
 			if files {

@@ -225,13 +225,48 @@ func SameHeader(a, b string) bool { return HeaderKey(a) == HeaderKey(b) }
 // HeaderKey is a header as it is compared: case, blanks and marks do not count.
 func HeaderKey(name string) string { return fold(Clean(name)) }
 
-// Signature is a text by which sheets of the same headers are known.
-func Signature(names []string) string {
-	keys := make([]string, len(names))
-	for i, name := range names {
-		keys[i] = HeaderKey(name)
+// Likeness tells how much of the headers of a mapping and of a sheet are the same, 0 to
+// 1.
+func (m Mapping) Likeness(names []string) float64 {
+	same, all := 0, 0
+	for _, c := range m.Columns {
+		if c.Column == "" {
+			continue
+		}
+		all++
+		if slices.ContainsFunc(names, func(name string) bool { return SameHeader(name, c.Column) }) {
+			same++
+		}
 	}
-	return strings.Join(keys, "\n")
+	for _, name := range names {
+		known := slices.ContainsFunc(m.Columns, func(c Column) bool { return SameHeader(name, c.Column) })
+		if name != "" && !known {
+			all++
+		}
+	}
+	return float64(same) / float64(max(1, all))
+}
+
+// Over returns a proposal with what a kept mapping says of the columns that it knows over
+// it; new columns stay as proposed, where the kept one has not their field.
+func (m Mapping) Over(kept Mapping) Mapping {
+	names := make([]string, len(m.Columns))
+	for i, c := range m.Columns {
+		names[i] = c.Column
+	}
+	fitted, _ := kept.Fit(names)
+	for i, c := range fitted.Columns {
+		known := slices.ContainsFunc(kept.Columns, func(k Column) bool { return SameHeader(k.Column, c.Column) })
+		if known || !m.Columns[i].Field.Many() && fitted.has(m.Columns[i].Field) {
+			continue
+		}
+		fitted.Columns[i] = m.Columns[i]
+	}
+	fitted.Header = m.Header
+	if len(fitted.Identity) == 0 || !fitted.has(fitted.Identity[0]) {
+		fitted.Identity = fitted.Surest()
+	}
+	return fitted
 }
 
 // Fit returns the mapping for a sheet whose columns stand in another order or are

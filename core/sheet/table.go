@@ -110,7 +110,7 @@ func headerScore(cells, above []string, below [][]string) float64 {
 			known += 0.7
 		case len(text) > 120:
 			known -= 0.5
-		case isCodeShaped(text) && ruleOf(h) == nil, isAddress(text), pictureEnding(text):
+		case isCodeShaped(text) && ruleOf(h) == nil, IsAddress(text), pictureEnding(text):
 			known -= 1
 		case ruleOf(h) != nil && h.unknown <= 1:
 			known += 1

@@ -186,6 +186,12 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 			run, err := s.Importer.Pair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "sheet")
 		})
+	huma.Register(api, tags.start("unpair-sheet", "/sheets/{id}/pictures/take-back",
+		"Take back what a sheet paired; what was decided on since stays"),
+		func(ctx context.Context, in *ByID) (*Body[created], error) {
+			run, err := s.Importer.Unpair(ctx, s.actor(ctx), in.ID)
+			return &Body[created]{created{run}}, problem(err, "sheet")
+		})
 	huma.Register(api, tags.start("revert-import", "/imports/{id}/revert", "Take an import back, whole or for one product"),
 		func(ctx context.Context, in *struct {
 			ByID

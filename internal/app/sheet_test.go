@@ -150,13 +150,13 @@ func workbookOf(t *testing.T, rows ...[]any) []byte {
 func TestASheetFromDropToRevert(t *testing.T) {
 	l := start(t)
 	l.products(3)
-	lot := l.gathered("pictures.zip", zipped(t, entry{"new/AT0A.JPG", jpg(t, 1)}, entry{"other.jpg", jpg(t, 2)}))
+	lot := l.gathered("pictures.zip", zipped(t, entry{"new/IMG_3301.JPG", jpg(t, 1)}, entry{"other.jpg", jpg(t, 2)}))
 	before := l.catalog()
 	s := l.brought("price list.xlsx", workbookOf(t,
 		[]any{"Spring list of a supplier"},
 		[]any{},
 		[]any{"Artikelnummer", "Hauptartikelnummer", "Bezeichnung", "EAN", "Farbe", "Warengruppe", "Bild"},
-		[]any{"AT-000-A", "AT-000", "Thing with a new name", barcode(0), "amber", "Things", "at0a.jpg"},
+		[]any{"AT-000-A", "AT-000", "Thing with a new name", barcode(0), "amber", "Things", "img_3301.jpg"},
 		[]any{"AT-001-A", "AT-001", "Thing 1", barcode(1), "amber", "", ""},
 		[]any{"AT 002 B", "AT-002", "Thing 2", "", "blue", "", ""},
 		[]any{"AT-900-A", "AT-900", "A new thing", barcode(90), "red", "Things", "at900.jpg"},
@@ -227,8 +227,13 @@ func TestASheetFromDropToRevert(t *testing.T) {
 	}
 	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures", s.ID), nil, nil)
 	l.until("the picture that the sheet names to be paired", func() bool {
-		f := l.file(lot.ID, "new/AT0A.JPG")
+		f := l.file(lot.ID, "new/IMG_3301.JPG")
 		return f.Verdict == "paired" && f.Code == "AT-000-A"
+	})
+	l.until("the pair to be counted", func() bool { return l.sheet(s.ID).Paired == 1 })
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures/take-back", s.ID), nil, nil)
+	l.until("the pair to be taken back", func() bool {
+		return l.file(lot.ID, "new/IMG_3301.JPG").Verdict != "paired" && l.sheet(s.ID).Paired == 0
 	})
 	if f := l.file(lot.ID, "other.jpg"); f.Verdict == "paired" {
 		t.Errorf("a picture that no row names: %+v", f)

@@ -269,6 +269,16 @@ func TestASheetIsMappedByHand(t *testing.T) {
 	if next := l.brought("next.csv", content); next.MappedAs != "Of the Kennwort supplier" || next.Mapping.Columns[1].Name != "Colour" {
 		t.Errorf("the next one is mapped as %q: %+v", next.MappedAs, next.Mapping.Columns)
 	}
+	// One that lacks a column and has another is mapped so as well, and says what does not fit.
+	near := l.brought("near.csv", []byte("Etwas;Kennwort;Titel;Bild\nred;AT-000-A;Thing 0;a.jpg\n"))
+	if near.MappedAs != "" {
+		t.Errorf("headers of which half are others are mapped as %q", near.MappedAs)
+	}
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/keep", near.ID), map[string]string{"name": "With titles"}, nil)
+	near = l.brought("nearer.csv", []byte("Etwas;Kennwort;Titel;Bild;EAN\nred;AT-000-A;Thing 0;a.jpg;\n"))
+	if near.MappedAs != "With titles" || len(near.Misfits) != 1 || near.Mapping.Columns[4].Field != sheet.GTIN {
+		t.Errorf("mapped as %q, %q: %+v", near.MappedAs, near.Misfits, near.Mapping.Columns)
+	}
 	other := l.brought("other.csv", []byte("Etwas;sku;title\nred;AT-000-A;Thing 0\n"))
 	if c := other.Mapping.Columns[0]; c.Field != sheet.Option || c.Name != "Colour" || !strings.Contains(c.Evidence, "you chose this") {
 		t.Errorf("what was chosen for a header is not remembered: %+v", c)

@@ -33,6 +33,7 @@ const (
 	ImportRun   = "import"
 	RevertRun   = "revert import"
 	PairRun     = "pair by sheet"
+	UnpairRun   = "take back pairs of sheet"
 )
 
 // ErrImporting means that an import of a sheet is under way, or stopped in between.
@@ -137,7 +138,7 @@ func (m *Importer) Keep(ctx context.Context, id int64, name string) error {
 	if err != nil {
 		return err
 	}
-	return m.Store.KeepMapping(ctx, name, sheet.Signature(found.Names), found.Mapping, found.Choices)
+	return m.Store.KeepMapping(ctx, name, found.Mapping, found.Choices)
 }
 
 // Rehearse has a sheet judged again, as the catalog is now.

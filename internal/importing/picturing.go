@@ -58,7 +58,7 @@ func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *decidi
 		if err != nil {
 			return err
 		}
-		if err := m.pairRows(ctx, who, decider, found.Name, all, &p); err != nil {
+		if err := m.pairRows(ctx, who, decider, found, all, &p); err != nil {
 			return err
 		}
 		done += int64(len(rows))
@@ -68,7 +68,7 @@ func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *decidi
 	return p, err
 }
 
-func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deciding.Decider, name string, rows []sheet.Judged,
+func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deciding.Decider, of store.Sheet, rows []sheet.Judged,
 	p *Pictured) error {
 	stems := map[string]bool{}
 	for _, row := range rows {
@@ -89,7 +89,8 @@ func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deci
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			if err := m.pairPicture(ctx, who, decider, files, row, named, fmt.Sprintf("row %d of %s names it", row.Row, name), p); err != nil {
+			reason := fmt.Sprintf("row %d of %s names it", row.Row, of.Name)
+			if err := m.pairPicture(ctx, who, decider, of.ID, files, row, named, reason, p); err != nil {
 				return err
 			}
 		}
@@ -102,7 +103,7 @@ func (m *Importer) filesByStem(ctx context.Context, stems map[string]bool) (map[
 	for stem := range stems {
 		asked = append(asked, stem)
 	}
-	found, err := m.Store.FilesNamed(ctx, asked)
+	found, err := store.FilesNamed(ctx, m.Store.Pool, asked)
 	by := map[string][]store.NamedFile{}
 	for _, f := range found {
 		stem := sheet.FileStem(sheet.FileKey(f.Path))
@@ -111,14 +112,10 @@ func (m *Importer) filesByStem(ctx context.Context, stems map[string]bool) (map[
 	return by, err
 }
 
-func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *deciding.Decider, files map[string][]store.NamedFile,
-	row sheet.Judged, named sheet.NamedPicture, reason string, p *Pictured) error {
-	key := sheet.FileKey(named.Name)
-	candidates := files[sheet.FileStem(key)]
-	exact := slices.DeleteFunc(slices.Clone(candidates), func(f store.NamedFile) bool { return sheet.FileKey(f.Path) != key })
-	if len(exact) > 0 {
-		candidates = exact
-	}
+func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
+	files map[string][]store.NamedFile, row sheet.Judged, named sheet.NamedPicture, reason string, p *Pictured) error {
+	candidates := files[sheet.FileStem(sheet.FileKey(named.Name))]
+	candidates = sheet.Meant(named.Name, candidates, func(f store.NamedFile) string { return sheet.FileKey(f.Path) })
 	asked := slices.ContainsFunc(row.Cells, func(c sheet.Judgement) bool {
 		return c.Column == named.Column && (c.Kind == sheet.Contested || c.Kind == sheet.SharedFile)
 	})
@@ -147,7 +144,7 @@ func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *d
 		p.Already++
 		return nil
 	}
-	_, err := decider.Decide(ctx, who, f.ID, deciding.One{Verdict: "paired", Target: catalog.TargetOf(item.Product, item.Variant),
+	undo, err := decider.Decide(ctx, who, f.ID, deciding.One{Verdict: "paired", Target: catalog.TargetOf(item.Product, item.Variant),
 		Place: place, Reason: reason, Version: f.Version})
 	switch {
 	case errors.Is(err, store.ErrChanged), errors.Is(err, store.ErrNotFound), errors.Is(err, deciding.ErrOtherBarcode):
@@ -158,7 +155,42 @@ func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *d
 	}
 	p.Paired++
 	p.Lots[f.Lot] = f.LotName
-	return nil
+	return m.Store.AddPairing(ctx, id, undo)
+}
+
+// DoUnpair takes back what a sheet paired, the last first; what somebody decided on since
+// stays.
+func (m *Importer) DoUnpair(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
+	step func(done, total int64)) (string, error) {
+	decisions, err := m.Store.Pairings(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	back := 0
+	for i, decision := range decisions {
+		if err := ctx.Err(); err != nil {
+			return "", err
+		}
+		files, _, err := decider.TakeBack(ctx, who, decision)
+		if err != nil && !errors.Is(err, store.ErrNotFound) && !errors.Is(err, store.ErrChanged) {
+			return "", err
+		}
+		back += len(files)
+		if err := m.Store.EndPairing(ctx, decision); err != nil {
+			return "", err
+		}
+		step(int64(i+1), int64(len(decisions)))
+	}
+	words := fmt.Sprintf("%d pictures are as they were before the sheet paired them", back)
+	if stayed := len(decisions) - back; stayed > 0 {
+		words += fmt.Sprintf(", %d were decided on since, or are applied, and stay", stayed)
+	}
+	return words, nil
+}
+
+// Unpair has what a sheet paired taken back.
+func (m *Importer) Unpair(ctx context.Context, who acting.Actor, id int64) (run int64, err error) {
+	return m.queue(ctx, who, UnpairRun, store.About{Sheet: id})
 }
 
 // Pair has the pictures paired that a sheet names.

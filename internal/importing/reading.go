@@ -103,8 +103,8 @@ func (m *Importer) endReading(ctx context.Context, tx pgx.Tx, who acting.Actor, 
 	return err
 }
 
-// understand finds the header among the first rows, and a mapping: one that was kept
-// for such a header, else a proposal.
+// understand finds the header among the first rows, and proposes a mapping, over which
+// goes the one that was kept for such a header.
 func (m *Importer) understand(ctx context.Context, found store.Sheet, head []store.SheetRow) (r store.SheetRead, err error) {
 	cells := make([][]string, len(head))
 	for i, row := range head {
@@ -125,19 +125,31 @@ func (m *Importer) understand(ctx context.Context, found store.Sheet, head []sto
 		r.FirstRow = head[top.First].Row
 	}
 	r.Choices = found.Choices
-	kept, there, err := m.Store.MappingFor(ctx, sheet.Signature(top.Names))
+	if r.Mapping, err = m.propose(ctx, top, cells); err != nil {
+		return r, err
+	}
+	r.Mapping.Header = r.Header
+	kept, err := m.Store.KeptMappings(ctx)
 	if err != nil {
 		return r, err
 	}
-	if there {
-		r.Mapping, _ = kept.Mapping.Fit(top.Names)
-		r.Mapping.Header, r.MappedAs, r.Choices = r.Header, kept.Name, kept.Choices
-		return r, nil
+	best, most := -1, 0.0
+	for i, k := range kept { // the last used first
+		if likeness := k.Mapping.Likeness(top.Names); likeness >= alike && likeness > most {
+			best, most = i, likeness
+		}
 	}
-	r.Mapping, err = m.propose(ctx, top, cells)
-	r.Mapping.Header = r.Header
-	return r, err
+	if best >= 0 {
+		k := kept[best]
+		r.Mapping = r.Mapping.Over(k.Mapping)
+		r.MappedAs, r.Misfits, r.Choices = k.Name, k.Mapping.Problem(top.Names), k.Choices
+	}
+	return r, nil
 }
+
+// alike is the share of a kept mapping's columns, and of a sheet's, that has to be the same
+// for it to be used by itself.
+const alike = 0.75
 
 func (m *Importer) propose(ctx context.Context, top sheet.Top, cells [][]string) (sheet.Mapping, error) {
 	chosen, err := m.Store.Remembered(ctx, top.Names)

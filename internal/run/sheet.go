@@ -18,6 +18,7 @@ func init() {
 	register(Kind{Name: importing.RehearseRun, Doing: "Rehearsing", Leads: ToSheet, work: (*Runner).rehearseSheet})
 	register(Kind{Name: importing.ImportRun, Doing: "Importing", Leads: ToSheet, work: (*Runner).importSheet})
 	register(Kind{Name: importing.PairRun, Doing: "Pairing by a sheet", Leads: ToSheet, work: (*Runner).pairBySheet})
+	register(Kind{Name: importing.UnpairRun, Doing: "Taking a sheet's pairs back", Leads: ToSheet, work: (*Runner).unpairSheet})
 	register(Kind{Name: importing.RevertRun, Doing: "Taking an import back", Leads: ToSheet, work: (*Runner).revertImport})
 }
 
@@ -78,6 +79,11 @@ func (r *Runner) importSheet(ctx context.Context, run store.Run, p *progress) (s
 func (r *Runner) pairBySheet(ctx context.Context, run store.Run, p *progress) (string, error) {
 	done, err := r.Importer.DoPair(ctx, acting.Actor{Name: run.Actor}, r.Decider, run.SheetID, p.set)
 	return done.Words(), err
+}
+
+// unpairSheet takes back what a sheet paired.
+func (r *Runner) unpairSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
+	return r.Importer.DoUnpair(ctx, acting.Actor{Name: run.Actor}, r.Decider, run.SheetID, p.set)
 }
 
 // revertImport takes an import back, whole or for one product.

@@ -2,6 +2,12 @@ package store
 
 import "context"
 
+// fileStem is the SQL of what a file is called: without folders, ending and letter case.
+const fileStem = `lower(regexp_replace(regexp_replace(path, '^.*[/\\]', ''), '\.[A-Za-z0-9]{2,5}$', ''))`
+
+// mostNamesakes bounds how many files of one name are looked at.
+const mostNamesakes = 50
+
 // NamedFile is a file of the library that a sheet may name.
 type NamedFile struct {
 	ID      int64
@@ -19,11 +25,32 @@ type NamedFile struct {
 
 // FilesNamed returns the files that stems name, the newest of each first, each stem's
 // bounded.
-func (s *Store) FilesNamed(ctx context.Context, stems []string) ([]NamedFile, error) {
-	return list[NamedFile](ctx, s.Pool, `select f.*, l.name as lot_name, l.state = 'ready' as ready
+func FilesNamed(ctx context.Context, db DB, stems []string) ([]NamedFile, error) {
+	if len(stems) == 0 {
+		return nil, nil
+	}
+	return list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready
 		from unnest($1::text[]) s (stem), lateral (
 			select id, version, path, encode(sha256, 'hex') as sum, lot_id as lot, verdict = 'paired' as paired,
 				coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant, coalesce(place, 0) as place
 			from file where `+fileStem+` = s.stem and sha256 is not null and verdict <> 'unusable' order by id desc limit $2) f
 		join lot l on l.id = f.lot`, spelt(setOf(stems)), mostNamesakes)
+}
+
+// AddPairing records a decision that a sheet made.
+func (s *Store) AddPairing(ctx context.Context, sheet, decision int64) error {
+	_, err := s.Pool.Exec(ctx, `insert into sheet_pairing (sheet_id, decision_id) values ($1, $2) on conflict do nothing`, sheet, decision)
+	return err
+}
+
+// Pairings returns the decisions that a sheet made and that were not taken back by it, the
+// last first.
+func (s *Store) Pairings(ctx context.Context, sheet int64) ([]int64, error) {
+	return numbers(ctx, s.Pool, `select decision_id from sheet_pairing where sheet_id = $1 order by decision_id desc`, sheet)
+}
+
+// EndPairing forgets a decision of a sheet.
+func (s *Store) EndPairing(ctx context.Context, decision int64) error {
+	_, err := s.Pool.Exec(ctx, `delete from sheet_pairing where decision_id = $1`, decision)
+	return err
 }

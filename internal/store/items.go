@@ -49,30 +49,13 @@ func Items(ctx context.Context, db DB, asked *sheet.Asked) (*sheet.Items, error)
 	return known, addFiles(ctx, db, known, slices.Collect(maps.Keys(asked.Files)))
 }
 
-// fileStem is the SQL of what a file is called: without folders, ending and letter case.
-const fileStem = `lower(regexp_replace(regexp_replace(path, '^.*[/\\]', ''), '\.[A-Za-z0-9]{2,5}$', ''))`
-
-// mostNamesakes bounds how many files of one name are looked at.
-const mostNamesakes = 50
-
 // addFiles makes the files of the library known that stems name.
 func addFiles(ctx context.Context, db DB, known *sheet.Items, stems []string) error {
+	found, err := FilesNamed(ctx, db, stems)
 	known.AddFiles()
-	if len(stems) == 0 {
-		return nil
+	for _, f := range found {
+		known.AddFiles(sheet.LibraryFile{Name: sheet.FileKey(f.Path), Sum: f.Sum, Lot: f.LotName})
 	}
-	rows, err := db.Query(ctx, `select f.path, encode(f.sha256, 'hex'), l.name from unnest($1::text[]) s (stem), lateral (
-			select path, sha256, lot_id from file where `+fileStem+` = s.stem and sha256 is not null and verdict <> 'unusable'
-			order by id desc limit $2) f join lot l on l.id = f.lot_id`, spelt(setOf(stems)), mostNamesakes)
-	if err != nil {
-		return err
-	}
-	var f sheet.LibraryFile
-	_, err = pgx.ForEachRow(rows, []any{&f.Name, &f.Sum, &f.Lot}, func() error {
-		f.Name = sheet.FileKey(f.Name)
-		known.AddFiles(f)
-		return nil
-	})
 	return err
 }
 

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"errors"
 
 	"github.com/jackc/pgx/v5"
 
@@ -22,22 +21,11 @@ func (s *Store) KeptMappings(ctx context.Context) ([]KeptMapping, error) {
 	return list[KeptMapping](ctx, s.Pool, `select id, name, mapping, choices from sheet_mapping order by used_at desc, id limit 500`)
 }
 
-// MappingFor returns the kept mapping that was last used for a header; false for
-// none.
-func (s *Store) MappingFor(ctx context.Context, signature string) (KeptMapping, bool, error) {
-	found, err := one[KeptMapping](ctx, s.Pool, `select id, name, mapping, choices from sheet_mapping where signature = $1
-		order by used_at desc, id desc limit 1`, signature)
-	if errors.Is(err, ErrNotFound) {
-		return found, false, nil
-	}
-	return found, err == nil, err
-}
-
 // KeepMapping keeps a mapping by name, instead of one of that name.
-func (s *Store) KeepMapping(ctx context.Context, name, signature string, m sheet.Mapping, c sheet.Choices) error {
-	_, err := s.Pool.Exec(ctx, `insert into sheet_mapping (name, signature, mapping, choices) values ($1, $2, $3, $4)
-		on conflict (lower(name)) do update set name = excluded.name, signature = excluded.signature, mapping = excluded.mapping,
-			choices = excluded.choices, used_at = now()`, name, signature, m, c)
+func (s *Store) KeepMapping(ctx context.Context, name string, m sheet.Mapping, c sheet.Choices) error {
+	_, err := s.Pool.Exec(ctx, `insert into sheet_mapping (name, mapping, choices) values ($1, $2, $3)
+		on conflict (lower(name)) do update set name = excluded.name, mapping = excluded.mapping,
+			choices = excluded.choices, used_at = now()`, name, m, c)
 	return err
 }
 

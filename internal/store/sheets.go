@@ -33,6 +33,7 @@ type Sheet struct {
 	Revision       int               `json:"revision" doc:"Counts what people change of it"`
 	Rehearsed      int               `json:"rehearsed" doc:"The revision that the verdicts are of"`
 	CatalogVersion int64             `json:"-"`
+	Paired         int               `json:"paired" doc:"Pictures that it paired and that can be taken back"`
 	Importing      bool              `json:"importing" doc:"An import of it is under way, stopped, or being taken back"`
 	Stale          bool              `json:"stale" doc:"The catalog changed after the rehearsal"`
 	Totals         SheetTotals       `json:"totals"`
@@ -59,6 +60,7 @@ type Question struct {
 
 const sheetQuery = `select s.id, s.name, encode(s.sha256, 'hex') as sum, s.bytes, s.worksheet, s.worksheets, s.macros, s.state, s.problem,
 	s.header, s.first_row, s.names, s.rows, s.mapping, s.mapped_as, s.misfits, s.choices, s.revision, s.rehearsed, s.catalog_version,
+	(select count(*) from sheet_pairing p where p.sheet_id = s.id)::int as paired,
 	exists (select from sheet_import i where i.sheet_id = s.id and i.state in ('importing', 'reverting')) as importing,
 	s.rehearsed > 0 and s.catalog_version <> v.version as stale, s.totals, s.actor, s.created_at
 	from sheet s cross join catalog_version v`

@@ -2306,6 +2306,10 @@ export type Sheet = {
      */
     names: Array<string>;
     /**
+     * Pictures that it paired and that can be taken back
+     */
+    paired: number;
+    /**
      * Why it cannot be read, or judged
      */
     problem: string;
@@ -2390,6 +2394,10 @@ export type SheetPage = {
      * Headers of its columns
      */
     names: Array<string>;
+    /**
+     * Pictures that it paired and that can be taken back
+     */
+    paired: number;
     /**
      * Why it cannot be read, or judged
      */
@@ -5432,6 +5440,33 @@ export type PairBySheetResponses = {
 };
 
 export type PairBySheetResponse = PairBySheetResponses[keyof PairBySheetResponses];
+
+export type UnpairSheetData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/pictures/take-back';
+};
+
+export type UnpairSheetErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type UnpairSheetError = UnpairSheetErrors[keyof UnpairSheetErrors];
+
+export type UnpairSheetResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type UnpairSheetResponse = UnpairSheetResponses[keyof UnpairSheetResponses];
 
 export type ReadSheetAgainData = {
     body: ReadSheetAgainRequest;

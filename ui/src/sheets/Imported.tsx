@@ -6,6 +6,7 @@ import {
   listImportedOptions,
   pairBySheetMutation,
   revertImportMutation,
+  unpairSheetMutation,
 } from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
@@ -17,13 +18,13 @@ import css from './Imported.module.css';
 const shown = 200;
 
 /** What an import made or changed, as cards: products without a picture first. */
-export function Imported({ of }: { of: Import }) {
+export function Imported({ of, paired }: { of: Import; paired: number }) {
   const products = useQuery(listImportedOptions({ path: { id: of.id }, query: { limit: shown } }));
   if (products.error) return <Failed error={products.error} again={() => void products.refetch()} />;
   const bare = products.data?.items.filter((p) => !p.gone && p.pictures === 0).length ?? 0;
   return (
     <div className="scroll">
-      <PairPictures of={of} />
+      <PairPictures of={of} paired={paired} />
       <p className={css.said}>
         {of.state === 'reverted'
           ? `Taken back by ${of.revertedBy}.`
@@ -45,18 +46,24 @@ export function Imported({ of }: { of: Import }) {
 }
 
 /** Has the pictures paired that the sheet names; they are planned and applied with their lots. */
-function PairPictures({ of }: { of: Import }) {
-  const pair = useMutation({
-    ...pairBySheetMutation(),
-    onError: (e) => tell('Not paired', said(e), true),
-    onSuccess: () => tell('Pairing', 'The pictures that the sheet names are paired with its products.'),
-  });
-  if (of.state !== 'imported') return null;
+function PairPictures({ of, paired }: { of: Import; paired: number }) {
+  const onError = (e: unknown) => tell('Not done', said(e), true);
+  const pair = useMutation({ ...pairBySheetMutation(), onError });
+  const unpair = useMutation({ ...unpairSheetMutation(), onError });
+  const path = { id: of.sheet };
+  if (of.state !== 'imported' && paired === 0) return null;
   return (
     <div className={`spread ${css.said}`}>
-      <Button loading={pair.isPending} onClick={() => pair.mutate({ path: { id: of.sheet } })}>
-        Pair its pictures
-      </Button>
+      {of.state === 'imported' && (
+        <Button loading={pair.isPending} onClick={() => pair.mutate({ path })}>
+          Pair its pictures
+        </Button>
+      )}
+      {paired > 0 && (
+        <Button loading={unpair.isPending} onClick={() => unpair.mutate({ path })}>
+          Take {some(paired, 'pair')} back
+        </Button>
+      )}
       <span className="quiet">
         Files that the sheet names and that came in a lot are paired with its products. Then{' '}
         <Link to="/pair">plan those lots</Link>.

@@ -65,9 +65,14 @@ function Body({ sheet }: { sheet: Sheet }) {
   return (
     <div className={css.body}>
       <section className={css.main} aria-label="Rows and columns">
+        {sheet.misfits.length > 0 && sheet.imports.length === 0 && (
+          <div className="note warn" role="status">
+            Mapped as “{sheet.mappedAs}”, but not all of it fits: {sheet.misfits.join(' ')}
+          </div>
+        )}
         <Verdicts sheet={sheet} wanted={wanted} onWant={choose} cards={cards} onCards={setCards} />
         {cards && newest ? (
-          <Imported of={newest} />
+          <Imported of={newest} paired={sheet.paired} />
         ) : (
           <Grid sheet={sheet} wanted={wanted} edits={edits} at={at} setAt={setAt} onRow={setRow} />
         )}
