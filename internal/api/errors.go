@@ -108,6 +108,8 @@ func problem(err error, what string) error {
 		)
 	case errors.Is(err, store.ErrChanged):
 		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
+	case errors.Is(err, store.ErrTaken):
+		return huma.Error422UnprocessableEntity("Another " + what + " has this ID. Nothing was changed.")
 	case errors.Is(err, deciding.ErrOtherBarcode):
 		return huma.Error422UnprocessableEntity(
 			"This picture was looked up for the barcode of another product; it cannot be put on this one.",

@@ -39,6 +39,22 @@ func (s *Server) planOperations(api huma.API) {
 			id, err := s.Planner.Make(ctx, s.actor(ctx), in.Body.Lots, in.Body.Way)
 			return &Body[created]{created{id}}, problem(err, "lot")
 		})
+	huma.Register(api, tags.post("spread-picture", "/plans/spread", "Plan to put one picture on many products and categories"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				File int64            `json:"file"`
+				On   []catalog.Target `json:"on" nullable:"false" minItems:"1" maxItems:"5000" doc:"Products as a whole, and categories"`
+				Way  plan.Way         `json:"way" enum:"after,before,instead,like for like"`
+			}
+		}) (*Body[created], error) {
+			for _, t := range in.Body.On {
+				if t.Kind == catalog.KindVariant {
+					return nil, huma.Error422UnprocessableEntity("A picture goes on products as a whole, and on categories.")
+				}
+			}
+			id, err := s.Planner.Spread(ctx, s.actor(ctx), in.Body.File, in.Body.On, in.Body.Way)
+			return &Body[created]{created{id}}, problem(err, "picture")
+		})
 	huma.Register(api, tags.get("list-plan-changes", "/plans/{id}/changes", "Before and after, product by product and category by category"),
 		func(ctx context.Context, in *struct {
 			ByID

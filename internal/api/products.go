@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -49,6 +50,12 @@ type categoryPage struct {
 	store.Category
 	Shown   []store.Shown  `json:"pictureList" nullable:"false"`
 	Changes []store.Change `json:"changes" nullable:"false"`
+}
+
+type categoryChange struct {
+	Version     int64  `json:"version" doc:"Of the category as the person saw it"`
+	Ref         string `json:"ref" maxLength:"200" doc:"Its own ID"`
+	Description string `json:"description" maxLength:"20000"`
 }
 
 type arrangementChange struct {
@@ -101,13 +108,28 @@ func (s *Server) productOperations(api huma.API) {
 			)
 			return pageOf(items, total), problem(err, "product")
 		})
-	huma.Register(api, tags.get("list-categories", "/categories", "The category tree"),
-		func(ctx context.Context, _ *struct{}) (*Body[Page[store.Category]], error) {
-			items, err := s.Store.Categories(ctx)
+	huma.Register(api, tags.get("list-categories", "/categories", "The category tree, or what of it has a text in its path or ID"),
+		func(ctx context.Context, in *struct {
+			Query string `query:"q" maxLength:"200" doc:"Part of a path or of an own ID"`
+		}) (*Body[Page[store.Category]], error) {
+			items, err := s.Store.Categories(ctx, in.Query)
 			return pageOf(items, int64(len(items))), problem(err, "category")
 		})
 	huma.Register(api, tags.get("get-category", "/categories/{id}", "A category with its pictures"),
 		func(ctx context.Context, in *ByID) (*Body[categoryPage], error) {
+			page, err := s.category(ctx, in.ID)
+			return &Body[categoryPage]{page}, problem(err, "category")
+		})
+	huma.Register(api, tags.put("change-category", "/categories/{id}", "Change a category's own ID and text by hand"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body categoryChange
+		}) (*Body[categoryPage], error) {
+			b := in.Body
+			err := s.Store.WriteCategory(ctx, in.ID, b.Version, strings.TrimSpace(b.Ref), strings.TrimSpace(b.Description))
+			if err != nil {
+				return nil, problem(err, "category")
+			}
 			page, err := s.category(ctx, in.ID)
 			return &Body[categoryPage]{page}, problem(err, "category")
 		})

@@ -137,3 +137,65 @@ func TestACategoryThatChangedMakesAPlanStale(t *testing.T) {
 		t.Errorf("it shows %d pictures", c.Pictures)
 	}
 }
+
+// TestOnePictureGoesOnManyCategories plans one picture for all categories that a word
+// finds, leaves one out, lets another change meanwhile, applies, and takes all back.
+func TestOnePictureGoesOnManyCategories(t *testing.T) {
+	l := start(t)
+	l.products(1)
+	for _, path := range []string{"Hives", "Hives / Floors", "Hives / Roofs", "Candles"} {
+		_, err := l.Store.Pool.Exec(t.Context(), `insert into category (name, path) values ($1, $1)`, path)
+		l.do(err)
+	}
+	lot := l.gathered("banner.zip", zipped(t, entry{"banner.jpg", jpg(t, 2)}))
+	banner := l.file(lot.ID, "banner.jpg")
+	var found struct{ Items []store.Category }
+	l.do(l.Get(t.Context(), "/api/v1/categories?q=hives", &found))
+	if len(found.Items) != 3 {
+		t.Fatalf("found %+v", found.Items)
+	}
+	on := []catalog.Target{catalog.Product(1)}
+	for _, c := range found.Items {
+		on = append(on, catalog.Category(c.ID))
+	}
+	var made struct{ ID int64 }
+	l.post("/api/v1/plans/spread", map[string]any{"file": banner.ID, "on": on, "way": "after"}, &made)
+	l.refused(l.Post(t.Context(), "/api/v1/plans/spread", map[string]any{"file": 99999, "on": on, "way": "after"}, nil), http.StatusNotFound)
+	if p := l.plan(made.ID); p.Kind != "spread" || p.Products != 4 || p.Added != 4 || p.FilePath != "banner.jpg" {
+		t.Fatalf("planned: %+v", p)
+	}
+	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/changes/category/%d", made.ID, found.Items[2].ID),
+		map[string]any{"way": "", "leftOut": true}, nil))
+
+	// One of them gets an ID by hand, by two people: the second is told.
+	c := l.category(found.Items[0].ID)
+	texts := map[string]any{"version": c.Version, "ref": "HV-1", "description": "For bees"}
+	path := fmt.Sprintf("/api/v1/categories/%d", c.ID)
+	l.do(l.Put(t.Context(), path, texts, nil))
+	l.refused(l.Put(t.Context(), path, texts, nil), http.StatusConflict)
+	other := l.category(found.Items[1].ID)
+	l.refused(l.Put(t.Context(), fmt.Sprintf("/api/v1/categories/%d", other.ID),
+		map[string]any{"version": other.Version, "ref": "hv-1", "description": ""}, nil), http.StatusUnprocessableEntity)
+	p := l.plan(made.ID)
+	if !p.Outdated {
+		t.Errorf("the plan is of now: %+v", p)
+	}
+	l.applied(made.ID)
+	for i, c := range found.Items {
+		if got := l.category(c.ID); (len(got.shown()) == 1) != (i < 2) {
+			t.Errorf("%s shows %v", c.Path, got.shown())
+		}
+	}
+	if l.shows("AT-000") == "" {
+		t.Error("the product shows nothing")
+	}
+	l.references("spread")
+	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", made.ID), nil, nil)
+	l.until("reverted", func() bool { return l.plan(made.ID).State == "reverted" })
+	for _, c := range found.Items {
+		if got := l.category(c.ID); len(got.shown()) != 0 {
+			t.Errorf("%s shows %v after reverting", c.Path, got.shown())
+		}
+	}
+	l.references("taken back")
+}

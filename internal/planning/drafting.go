@@ -25,19 +25,36 @@ type drafting struct {
 	tx   pgx.Tx
 	id   int64
 	way  plan.Way
-	lots []int64
+	from source
 	mark bool // what becomes different is marked as made again
+}
+
+// source is where a plan's pictures come from: the paired files of lots, or the one
+// file that goes on many.
+type source struct {
+	lots []int64
+	file int64
+}
+
+func sourceOf(p store.Plan) source { return source{p.LotIDs(), p.File} }
+
+// arrivals returns what arrives at some products and categories.
+func (s source) arrivals(ctx context.Context, db store.DB, id int64, owners []catalog.Target) ([]store.Arrival, error) {
+	if s.file != 0 {
+		return store.Spread(ctx, db, id, s.file, owners)
+	}
+	return store.Arrivals(ctx, db, id, s.lots, owners)
 }
 
 // whole plans every product and category that the lots bring a picture for, and
 // returns how many are no longer among them.
 func (d drafting) whole(ctx context.Context) (gone int, err error) {
-	if gone, err = store.DropWithoutFiles(ctx, d.tx, d.id, d.lots); err != nil {
+	if gone, err = store.DropWithoutFiles(ctx, d.tx, d.id, d.from.lots); err != nil {
 		return 0, err
 	}
 	var last catalog.Target
 	for {
-		found, err := store.PairedOwners(ctx, d.tx, d.lots, last, batch)
+		found, err := store.PairedOwners(ctx, d.tx, d.from.lots, last, batch)
 		if err != nil {
 			return 0, err
 		}
@@ -71,7 +88,7 @@ func (d drafting) overtaken(ctx context.Context) (gone int, err error) {
 // of computes what the plan does to some products and categories and writes it;
 // those that nothing arrives for any more leave the plan, and it returns how many.
 func (d drafting) of(ctx context.Context, owners []catalog.Target) (gone int, err error) {
-	on, err := load(ctx, d.tx, d.id, d.lots, owners)
+	on, err := load(ctx, d.tx, d.id, d.from, owners)
 	if err != nil {
 		return 0, err
 	}
@@ -102,11 +119,11 @@ type basis struct {
 	known    plan.Facts
 }
 
-func load(ctx context.Context, db store.DB, id int64, lots []int64, owners []catalog.Target) (b basis, err error) {
+func load(ctx context.Context, db store.DB, id int64, from source, owners []catalog.Target) (b basis, err error) {
 	if b.standing, err = store.Standing(ctx, db, owners); err != nil {
 		return b, err
 	}
-	arrivals, err := store.Arrivals(ctx, db, id, lots, owners)
+	arrivals, err := from.arrivals(ctx, db, id, owners)
 	if err != nil {
 		return b, err
 	}
@@ -122,7 +139,7 @@ func load(ctx context.Context, db store.DB, id int64, lots []int64, owners []cat
 	for _, f := range facts {
 		b.known[f.Sum] = factOf(f)
 	}
-	b.orders, err = store.OrdersOf(ctx, db, lots, owners)
+	b.orders, err = store.OrdersOf(ctx, db, from.lots, owners)
 	return b, err
 }
 

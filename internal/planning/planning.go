@@ -65,8 +65,28 @@ func (p *Planner) Make(ctx context.Context, who acting.Actor, lots []int64, way 
 		if id, err = store.TakeDraft(ctx, tx, who, lots, way); err != nil {
 			return err
 		}
-		if _, err := (drafting{tx, id, way, lots, false}).whole(ctx); err != nil {
+		if _, err := (drafting{tx, id, way, source{lots: lots}, false}).whole(ctx); err != nil {
 			return err
+		}
+		return store.Revise(ctx, tx, id, plan.Remade{})
+	})
+	return id, err
+}
+
+// Spread plans to put one picture on many products, as a whole, and categories, in one
+// way, and returns the plan. store.ErrNotFound means that there is no such picture, or
+// none of those that it shall stand on.
+func (p *Planner) Spread(ctx context.Context, who acting.Actor, file int64, on []catalog.Target, way plan.Way) (id int64, err error) {
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		if id, err = store.NewSpread(ctx, tx, who, file, way); err != nil {
+			return err
+		}
+		gone, err := (drafting{tx, id, way, source{file: file}, false}).of(ctx, on)
+		if err != nil {
+			return err
+		}
+		if gone == len(on) {
+			return store.ErrNotFound
 		}
 		return store.Revise(ctx, tx, id, plan.Remade{})
 	})
@@ -91,7 +111,7 @@ func (p *Planner) SetWay(ctx context.Context, _ acting.Actor, id int64, owner ca
 		if err := store.SetWay(ctx, tx, change, way, leftOut); err != nil {
 			return err
 		}
-		if _, err := (drafting{tx, id, plan.Way(found.Way), found.LotIDs(), false}).of(ctx, []catalog.Target{owner}); err != nil {
+		if _, err := (drafting{tx, id, plan.Way(found.Way), sourceOf(found), false}).of(ctx, []catalog.Target{owner}); err != nil {
 			return err
 		}
 		return store.Revise(ctx, tx, id, found.Remade())
@@ -125,7 +145,7 @@ func (p *Planner) SetAside(ctx context.Context, who acting.Actor, id int64, file
 			}
 			decisions = append(decisions, done.ID)
 		}
-		if _, err := (drafting{tx, id, plan.Way(found.Way), found.LotIDs(), false}).whole(ctx); err != nil {
+		if _, err := (drafting{tx, id, plan.Way(found.Way), sourceOf(found), false}).whole(ctx); err != nil {
 			return err
 		}
 		return store.Revise(ctx, tx, id, found.Remade())
@@ -145,10 +165,10 @@ func (p *Planner) Again(ctx context.Context, _ acting.Actor, id int64) error {
 		if err != nil {
 			return err
 		}
-		if len(troubled) == 0 || found.Kind != "lot" || found.State != "applied" {
+		if len(troubled) == 0 || found.Kind == "hand" || found.State != "applied" {
 			return store.ErrChanged
 		}
-		if _, err := (drafting{tx, id, plan.Way(found.Way), found.LotIDs(), true}).of(ctx, troubled); err != nil {
+		if _, err := (drafting{tx, id, plan.Way(found.Way), sourceOf(found), true}).of(ctx, troubled); err != nil {
 			return err
 		}
 		return store.Revise(ctx, tx, id, plan.Remade{})
@@ -225,7 +245,7 @@ func refresh(ctx context.Context, tx pgx.Tx, id int64, revision int) (r plan.Rem
 		return r, err
 	}
 	waits := found.State == "draft" || found.State == "applied" && found.Planned > 0
-	if found.Kind != "lot" || found.Revision != revision || !waits {
+	if found.Kind == "hand" || found.Revision != revision || !waits {
 		return r, store.ErrChanged
 	}
 	decided, err := store.Decided(ctx, tx, id)
@@ -236,7 +256,7 @@ func refresh(ctx context.Context, tx pgx.Tx, id int64, revision int) (r plan.Rem
 	if err != nil {
 		return r, err
 	}
-	again := drafting{tx, id, plan.Way(found.Way), found.LotIDs(), true}
+	again := drafting{tx, id, plan.Way(found.Way), sourceOf(found), true}
 	if decided && found.State == "draft" {
 		r.Gone, err = again.whole(ctx)
 	} else {

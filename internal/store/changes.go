@@ -320,6 +320,23 @@ func Arrivals(ctx context.Context, db DB, id int64, lots []int64, of []catalog.T
 	return append(found, more...), err
 }
 
+// Spread returns one file as it arrives on each of some products, as a whole, and
+// categories; id is the plan whose ways they have.
+func Spread(ctx context.Context, db DB, id, file int64, on []catalog.Target) ([]Arrival, error) {
+	products, categories := split(on)
+	const columns = `f.id as file, f.path, '' as alt, ` + factColumns + `, 0 as place, '' as view, false as bare,
+		coalesce(c.way, '') as own_way, coalesce(c.left_out, false) as left_out, '[]'::jsonb as values`
+	const usable = `f.id = $2 and f.verdict <> 'unusable'`
+	return list[Arrival](ctx, db, `
+		select p.id as product, 0::bigint as variant, 0::bigint as category, p.title, p.version, `+columns+`
+		from product p join file f on `+usable+` join blob b on b.sha256 = f.sha256
+		left join plan_change c on c.plan_id = $1 and c.product_id = p.id where p.id = any($3)
+		union all
+		select 0, 0, g.id, g.name, g.version, `+columns+`
+		from category g join file f on `+usable+` join blob b on b.sha256 = f.sha256
+		left join plan_change c on c.plan_id = $1 and c.category_id = g.id where g.id = any($4)`, id, file, products, categories)
+}
+
 // LotStanding is how far a lot is, as long as the transaction holds it.
 type LotStanding struct {
 	ID       int64

@@ -127,7 +127,7 @@ func (s *Store) Shown(ctx context.Context, owner catalog.Target) ([]Shown, error
 // Change is a plan that touched a product or category.
 type Change struct {
 	Plan      int64     `json:"plan"`
-	Kind      string    `json:"kind" enum:"lot,hand"`
+	Kind      string    `json:"kind" enum:"lot,hand,spread"`
 	LotName   string    `json:"lotName"`
 	State     string    `json:"state" enum:"applied,reverted"`
 	AppliedAt time.Time `json:"appliedAt"`

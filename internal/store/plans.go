@@ -16,8 +16,10 @@ import (
 // Plan is everything that applying a lot, or a change by hand, would change.
 type Plan struct {
 	ID         int64      `json:"id"`
-	Kind       string     `json:"kind" enum:"lot,hand"`
-	Lots       []PlanLot  `json:"lots" nullable:"false" doc:"Whose files it places; none for a change by hand"`
+	Kind       string     `json:"kind" enum:"lot,hand,spread"`
+	Lots       []PlanLot  `json:"lots" nullable:"false" doc:"Whose files it places; none for a change by hand, and for one picture on many"`
+	File       int64      `json:"file,omitempty" doc:"The one picture that it puts on many"`
+	FilePath   string     `json:"filePath,omitempty"`
 	Way        string     `json:"way"`
 	State      string     `json:"state" enum:"draft,applying,applied,reverting,reverted"`
 	CreatedAt  time.Time  `json:"createdAt"`
@@ -69,12 +71,13 @@ const versionOf = `coalesce((select o.version from product o where o.id = c.prod
 	where o.id = c.category_id))`
 
 const planQuery = `
-	select p.id, p.kind, coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.made_by, p.applied_by, p.reverted_by, p.applied_at,
+	select p.id, p.kind, coalesce(p.file_id, 0) as file,
+		coalesce((select path from file where id = p.file_id), '') as file_path, coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.made_by, p.applied_by, p.reverted_by, p.applied_at,
 		coalesce(t.products, 0)::int as products, coalesce(t.left_out, 0)::int as left_out, coalesce(t.added, 0)::int as added,
 		coalesce(t.removed, 0)::int as removed, coalesce(t.moved, 0)::int as moved, coalesce(t.warned, 0)::int as warned,
 		coalesce(t.applied, 0)::int as applied, coalesce(t.stale, 0)::int as stale, coalesce(t.failed, 0)::int as failed,
 		coalesce(t.planned, 0)::int as planned, p.revision, p.remade_changed, p.remade_fresh, p.remade_gone,
-		p.kind = 'lot' and (p.state = 'draft' and exists (select from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id
+		p.kind <> 'hand' and (p.state = 'draft' and exists (select from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id
 		and pl.decisions <> l.decisions)
 			or p.state in ('draft', 'applied') and exists (select from plan_change c
 				where c.plan_id = p.id and c.state = 'planned' and c.version <> ` + versionOf + `)) as outdated
@@ -139,6 +142,12 @@ func TakeDraft(ctx context.Context, tx pgx.Tx, who acting.Actor, lots []int64, w
 // NewPlan writes a draft of nothing yet.
 func NewPlan(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, way plan.Way) (int64, error) {
 	return number(ctx, tx, `insert into plan (kind, way, made_by) values ($1, $2, $3) returning id`, kind, way, who.Name)
+}
+
+// NewSpread writes a draft of nothing yet that puts one file on many.
+func NewSpread(ctx context.Context, tx pgx.Tx, who acting.Actor, file int64, way plan.Way) (int64, error) {
+	return number(ctx, tx, `insert into plan (kind, way, made_by, file_id) select 'spread', $1, $2, id from file
+		where id = $3 and sha256 is not null and verdict <> 'unusable' returning id`, way, who.Name, file)
 }
 
 // Revise records that a plan shows something else now, and what of that was not

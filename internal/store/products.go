@@ -113,27 +113,64 @@ func (s *Store) Variants(ctx context.Context, product int64) ([]Variant, error) 
 // Category is a node of the category tree.
 type Category struct {
 	ID        int64  `json:"id"`
-	Version   int64  `json:"version" doc:"Counts the changes of its pictures"`
+	Version   int64  `json:"version" doc:"Counts the changes of its pictures and texts"`
 	Pictures  int    `json:"pictures" doc:"That stand on it"`
+	Sum       string `json:"sum" doc:"SHA-256 of its first picture, empty when it has none"`
 	Path      string `json:"path"`
 	Name      string `json:"name"`
+	Ref       string `json:"ref" doc:"Its own ID"`
 	Products  int    `json:"products" doc:"Products in it and below it"`
 	NoPicture int    `json:"noPicture" doc:"Those of them without a picture"`
+
+	Description string `json:"description" doc:"What it is about"`
 }
 
 const categoryQuery = `
 		with direct as (
 			select category_id, count(*) as products, count(*) filter (where pictures = 0) as bare
 			from product where category_id is not null group by category_id)
-		select c.id, c.version, c.pictures, c.path, c.name, coalesce(sum(d.products), 0)::int as products,
+		select c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description, coalesce(` + categoryLead + `, '') as sum, coalesce(sum(d.products), 0)::int as products,
 			coalesce(sum(d.bare), 0)::int as no_picture
 		from category c
 		join category below on below.path = c.path or starts_with(below.path, c.path || ' / ')
 		left join direct d on d.category_id = below.id`
 
-// Categories returns the tree in order of path.
-func (s *Store) Categories(ctx context.Context) ([]Category, error) {
-	return list[Category](ctx, s.Pool, categoryQuery+` group by c.id order by c.path`)
+// categoryLead is the SQL of the first picture of a category c.
+const categoryLead = `(select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id where pl.category_id = c.id
+	order by pl.place limit 1)`
+
+// Categories returns the tree in order of path; of a text only those whose path or own ID
+// has a part of it.
+func (s *Store) Categories(ctx context.Context, text string) ([]Category, error) {
+	return list[Category](ctx, s.Pool, categoryQuery+` where $1 = '' or lower(c.path) like $2 or lower(c.ref) like $2
+		group by c.id order by c.path`, text, Like(text))
+}
+
+// WriteCategory changes the own ID and the text of a category; version is the category's
+// as the person saw it, and another one ErrChanged. ErrTaken means that another category
+// has the ID.
+func (s *Store) WriteCategory(ctx context.Context, id, version int64, ref, description string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		now, err := LockOwner(ctx, tx, catalog.Category(id))
+		switch {
+		case err != nil:
+			return err
+		case now != version:
+			return ErrChanged
+		}
+		_, err = tx.Exec(ctx, `update category set ref = $2, description = $3, version = version + 1, updated_at = now() where id = $1`,
+			id, ref, description)
+		if isDouble(err) {
+			return ErrTaken
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update catalog_version set version = version + 1`); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "category", ID: id})
+	})
 }
 
 // Category returns one node of the tree.
@@ -373,7 +410,8 @@ func (s *Store) Keys(ctx context.Context, since int64) (keys []KeyRow, products 
 // picture, counted without those below.
 func (s *Store) BareCategories(ctx context.Context, limit int) ([]Category, error) {
 	return list[Category](ctx, s.Pool, `
-		select c.id, c.version, c.pictures, c.path, c.name, count(*)::int as products, count(*) filter (where p.pictures = 0)::int as no_picture
+		select c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description, '' as sum, count(*)::int as products,
+			count(*) filter (where p.pictures = 0)::int as no_picture
 		from product p join category c on c.id = p.category_id
 		group by c.id having count(*) filter (where p.pictures = 0) > 0
 		order by no_picture desc, c.path limit $1`, limit)

@@ -12,8 +12,8 @@ import (
 
 // Found is an answer of the search.
 type Found struct {
-	Kind    string `json:"kind" enum:"product,variant,file"`
-	ID      int64  `json:"id" doc:"Of the product, or of the file"`
+	Kind    string `json:"kind" enum:"product,variant,category,file"`
+	ID      int64  `json:"id" doc:"Of the product, the category, or the file"`
 	Variant int64  `json:"variant,omitempty"`
 	Code    string `json:"code"`
 	Title   string `json:"title"`
@@ -38,6 +38,7 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 	words = words[:min(len(words), mostWords)]
 	args := pgx.NamedArgs{
 		"like":   Like(text),
+		"text":   strings.ToLower(text),
 		"start":  strings.TrimPrefix(Like(text), "%"),
 		"limit":  limit,
 		"looked": looked,
@@ -82,6 +83,10 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 			order by lower(code) not like @start, length(code), code limit @limit) best
 		join product p using (id)
 		order by lower(p.code) not like @start, length(p.code), p.code)
+		union all
+		(select 'category', c.id, 0, c.path, c.ref, coalesce(`+categoryLead+`, ''), 0
+		from category c where lower(c.path) like @like or lower(c.ref) like @like
+		order by lower(c.ref) <> @text, lower(c.name) not like @start, c.path limit @limit)
 		union all
 		(select 'file', f.id, 0, f.path, l.name, coalesce(encode(f.sha256, 'hex'), ''), f.lot_id
 		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like and l.state <> 'given up' limit @limit)`, args)

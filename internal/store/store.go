@@ -31,6 +31,15 @@ var ErrNotFound = errors.New("not found")
 // ErrChanged means that a row was changed by someone else in between.
 var ErrChanged = errors.New("changed in between")
 
+// ErrTaken means that another row has what only one may have.
+var ErrTaken = errors.New("another has it")
+
+// isDouble tells whether an error is a value that another row has.
+func isDouble(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && refused.Code == uniqueViolation
+}
+
 // Unfit tells whether an error is a text that the database cannot keep, such as
 // one with NUL.
 func Unfit(err error) bool {
@@ -186,6 +195,7 @@ const channel = "ambrosa"
 // (PostgreSQL, Appendix A).
 const (
 	queryCanceled   = "57014"
+	uniqueViolation = "23505"
 	notInRepertoire = "22021"
 	untranslatable  = "22P05"
 )

@@ -1,7 +1,9 @@
 import { Button, SegmentedControl, Switch, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useSearchParams } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
+import { listCategoriesOptions } from '../client/@tanstack/react-query.gen';
 import { BringIn } from './BringIn';
 import { Categories } from './Categories';
 import { Products, type Wanted } from './Products';
@@ -18,6 +20,8 @@ export function Catalog() {
     noPicture: search.get('noPicture') === '1',
   };
   const table = search.get('as') === 'table';
+  const categories = useQuery(listCategoriesOptions());
+  const category = categories.data?.items.find((c) => c.path === wanted.category && c.path !== '');
   const set = (name: string, value: string) =>
     setSearch(
       (now) => {
@@ -44,6 +48,11 @@ export function Catalog() {
           label="Only without a picture"
         />
         <div className="spread push">
+          {category && (
+            <Button component={Link} to={`/categories/${category.id}`}>
+              Category’s page
+            </Button>
+          )}
           <SegmentedControl
             value={table ? 'table' : 'grid'}
             onChange={(v) => set('as', v === 'table' ? 'table' : '')}

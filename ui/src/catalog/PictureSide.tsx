@@ -2,31 +2,34 @@ import { Button, Menu, Textarea } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { Change, ProductPage, Shown, Target } from '../client';
+import type { Change, Shown, Target } from '../client';
 import { revertPlanMutation } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, count, said, when } from '../shared/format';
 import { original, Picture } from '../shared/Picture';
-import { sameTarget, targetKey, targetOf } from '../shared/target';
+import { sameTarget, targetKey } from '../shared/target';
 import { tell } from '../shared/tell';
 import type { Arranging } from './arrange';
+import type { Owner } from './owner';
 
 /** The marked picture, and what can be done with it. beside: the one that it is held beside. */
 export function Details({
-  page,
+  owner,
   picture,
   beside,
   arranging,
   onAlt,
   onRemove,
   onCompare,
+  onSpread,
 }: {
-  page: ProductPage;
+  owner: Owner;
   picture: Shown;
   beside: Shown | undefined;
   arranging: Arranging;
   onAlt: () => void;
   onRemove: () => void;
   onCompare: () => void;
+  onSpread: () => void;
 }) {
   return (
     <div className="details">
@@ -46,15 +49,15 @@ export function Details({
       </div>
       <div className="spread wrap">
         <Button onClick={onAlt}>Edit text</Button>
-        <ToVariant
+        <ToTarget
           label="Move to…"
-          page={page}
+          owner={owner}
           picture={picture}
           onPick={(variant) => arranging.move(picture, variant)}
         />
-        <ToVariant
+        <ToTarget
           label="Copy to…"
-          page={page}
+          owner={owner}
           picture={picture}
           onPick={(variant) => arranging.copy(picture, variant)}
         />
@@ -62,6 +65,7 @@ export function Details({
         <Button component="a" href={original(picture.sum, baseName(picture.path))}>
           Save original
         </Button>
+        <Button onClick={onSpread}>Put on categories…</Button>
         <Button onClick={onRemove}>Remove</Button>
       </div>
     </div>
@@ -69,21 +73,19 @@ export function Details({
 }
 
 /** Chooses another variant, or the product as a whole. */
-function ToVariant({
+function ToTarget({
   label,
-  page,
+  owner,
   picture,
   onPick,
 }: {
   label: string;
-  page: ProductPage;
+  owner: Owner;
   picture: Shown;
   onPick: (target: Target) => void;
 }) {
-  const targets = [
-    { target: targetOf(page.id), name: 'the product as a whole' },
-    ...page.variantList.map((v) => ({ target: targetOf(page.id, v.id), name: v.sku })),
-  ].filter((t) => !sameTarget(t.target, picture.target));
+  if (owner.targets.length < 2) return null;
+  const targets = owner.targets.filter((t) => !sameTarget(t.target, picture.target));
   return (
     <Menu position="bottom-start">
       <Menu.Target>
@@ -92,7 +94,7 @@ function ToVariant({
       <Menu.Dropdown mah={320} className="scrolls">
         {targets.map((t) => (
           <Menu.Item key={targetKey(t.target)} onClick={() => onPick(t.target)}>
-            {t.name}
+            {t.code ? t.name : 'the product as a whole'}
           </Menu.Item>
         ))}
       </Menu.Dropdown>
@@ -127,23 +129,23 @@ export function AltForm({ picture, onSave }: { picture: Shown; onSave: (text: st
   );
 }
 
-/** What was done to the product's pictures, each with its way back. */
-export function History({ page }: { page: ProductPage }) {
+/** What was done to the pictures of a product or category, each with its way back. */
+export function History({ owner }: { owner: Owner }) {
   return (
     <div className="history">
       <h2>What was changed</h2>
-      {page.changes.length === 0 && <span className="quiet">Nothing yet.</span>}
-      {page.changes.map((c) => (
-        <HistoryLine key={c.plan} product={page.id} change={c} />
+      {owner.changes.length === 0 && <span className="quiet">Nothing yet.</span>}
+      {owner.changes.map((c) => (
+        <HistoryLine key={c.plan} owner={owner} change={c} />
       ))}
     </div>
   );
 }
 
-function HistoryLine({ product, change }: { product: number; change: Change }) {
+function HistoryLine({ owner, change }: { owner: Owner; change: Change }) {
   const revert = useMutation({
     ...revertPlanMutation(),
-    onSuccess: () => tell('Taken back', 'The product is being put back as it was before.'),
+    onSuccess: () => tell('Taken back', 'It is being put back as it was before.'),
     onError: (e) => tell('Nothing changed', said(e), true),
   });
   const counts = [
@@ -155,7 +157,11 @@ function HistoryLine({ product, change }: { product: number; change: Change }) {
     <div className="spread history-line">
       <span className="narrow">
         <Link className="link clip block" to={`/plans/${change.plan}`}>
-          {change.kind === 'hand' ? 'by hand' : change.lotName}
+          {change.kind === 'lot'
+            ? change.lotName
+            : change.kind === 'hand'
+              ? 'by hand'
+              : 'one picture on many'}
         </Link>
         <span className="quiet small">{[when(change.appliedAt), ...counts].filter(Boolean).join(', ')}</span>
       </span>
@@ -164,7 +170,7 @@ function HistoryLine({ product, change }: { product: number; change: Change }) {
           <Button
             loading={revert.isPending}
             onClick={() =>
-              revert.mutate({ path: { id: change.plan }, query: { kind: 'product', owner: product } })
+              revert.mutate({ path: { id: change.plan }, query: { kind: owner.kind, owner: owner.id } })
             }
           >
             Revert

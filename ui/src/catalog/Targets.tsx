@@ -1,13 +1,14 @@
 import { arrayMove } from '@dnd-kit/sortable';
 import { useRef, useState, type DragEvent } from 'react';
 import { Button } from '@mantine/core';
-import type { ProductPage, Shown, Target } from '../client';
+import type { Shown, Target } from '../client';
 import { SendingLine } from '../gather/Drop';
 import { pickedFrom } from '../gather/uploads';
 import { Picture } from '../shared/Picture';
 import { Sorted, useSorted } from '../shared/Sorted';
-import { sameTarget, targetKey, targetOf } from '../shared/target';
+import { sameTarget, targetKey } from '../shared/target';
 import type { Dropped } from './dropped';
+import type { Owner } from './owner';
 
 interface Marking {
   here: number;
@@ -16,23 +17,13 @@ interface Marking {
   onOpen: () => void;
 }
 
-/** The product as a whole, then its variants, each with its pictures; files are dropped on each. */
+/** A product as a whole, then its variants, or a category: each takes files that are dropped on it. */
 export function Targets({
-  page,
+  owner,
   dropped,
   onMove,
   ...marking
-}: Marking & { page: ProductPage; dropped: Dropped; onMove: (target: Target, list: Shown[]) => void }) {
-  const whole = { target: targetOf(page.id), name: 'The product as a whole', code: false, options: '' };
-  const targets = [
-    whole,
-    ...page.variantList.map((v) => ({
-      target: targetOf(page.id, v.id),
-      name: v.sku,
-      code: true,
-      options: v.options.map((o) => o.value).join(', '),
-    })),
-  ];
+}: Marking & { owner: Owner; dropped: Dropped; onMove: (target: Target, list: Shown[]) => void }) {
   return (
     <>
       {dropped.sending.length > 0 && (
@@ -42,11 +33,11 @@ export function Targets({
           ))}
         </section>
       )}
-      {targets.map(({ target, ...named }) => (
+      {owner.targets.map(({ target, ...named }) => (
         <OneTarget
           key={targetKey(target)}
           {...named}
-          pictures={page.pictureList.filter((p) => sameTarget(p.target, target))}
+          pictures={owner.pictures.filter((p) => sameTarget(p.target, target))}
           onMove={(list) => onMove(target, list)}
           onFiles={(picked) => dropped.take(target, picked)}
           {...marking}

@@ -1,16 +1,19 @@
 import { arrayMove } from '@dnd-kit/sortable';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import type { PictureChange, ProductPage, Shown, Target } from '../client';
+import type { PictureChange, Shown, Target } from '../client';
 import {
+  arrangeCategoryMutation,
   arrangeProductMutation,
+  getCategoryQueryKey,
   getProductQueryKey,
   revertPlanMutation,
 } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
 import { sameTarget } from '../shared/target';
 import { tell, tellWithUndo } from '../shared/tell';
+import type { Owner } from './owner';
 
-/** Changing a product's pictures by hand. Each change is a plan of its own, and can be taken back. */
+/** Changing pictures by hand. Each change is a plan of its own, and can be taken back. */
 export interface Arranging {
   saving: boolean;
   order: (target: Target, list: Shown[]) => void;
@@ -24,34 +27,36 @@ export interface Arranging {
 
 const stays = (p: Shown): PictureChange => ({ id: p.id, target: p.target, view: p.view });
 
-export function useArrange(page: ProductPage): Arranging {
+export function useArrange(owner: Owner): Arranging {
   const client = useQueryClient();
-  const key = getProductQueryKey({ path: { id: page.id } });
+  const path = { id: owner.id };
+  const product = owner.kind === 'product';
+  const key = product ? getProductQueryKey({ path }) : getCategoryQueryKey({ path });
   const failed = (e: unknown) => {
     tell('Nothing changed', said(e), true);
     void client.invalidateQueries({ queryKey: key });
   };
   const { mutate: revert } = useMutation({ ...revertPlanMutation(), onError: failed });
   const takeBackPlan = (plan: number) =>
-    revert({ path: { id: plan }, query: { kind: 'product', owner: page.id } });
-  const { mutate, isPending } = useMutation({ ...arrangeProductMutation(), onError: failed });
-  const save = (pictures: PictureChange[], done?: string) =>
-    mutate(
-      { path: { id: page.id }, body: { version: page.version, pictures } },
-      {
-        onSuccess: (now) => {
-          client.setQueryData(key, now);
-          const plan = now.changes[0]?.plan;
-          if (done && plan) tellWithUndo(done, () => takeBackPlan(plan));
-        },
-      },
-    );
-  const all = page.pictureList;
+    revert({ path: { id: plan }, query: { kind: owner.kind, owner: owner.id } });
+  const ofProduct = useMutation({ ...arrangeProductMutation(), onError: failed });
+  const ofCategory = useMutation({ ...arrangeCategoryMutation(), onError: failed });
+  const isPending = ofProduct.isPending || ofCategory.isPending;
+  const save = (pictures: PictureChange[], done?: string) => {
+    const asked = { path, body: { version: owner.version, pictures } };
+    const onSuccess = (now: { changes: { plan: number }[] }) => {
+      client.setQueryData(key, now);
+      const plan = now.changes[0]?.plan;
+      if (done && plan) tellWithUndo(done, () => takeBackPlan(plan));
+    };
+    if (product) ofProduct.mutate(asked, { onSuccess });
+    else ofCategory.mutate(asked, { onSuccess });
+  };
+  const all = owner.pictures;
   const order = (target: Target, list: Shown[]) =>
     save([...all.filter((p) => !sameTarget(p.target, target)), ...list].map(stays));
   const name = (target: Target) =>
-    (target.kind === 'variant' && page.variantList.find((v) => v.id === target.id)?.sku) ||
-    'the product as a whole';
+    owner.targets.find((t) => t.code && sameTarget(t.target, target))?.name ?? 'the product as a whole';
   return {
     saving: isPending,
     order,
@@ -75,9 +80,9 @@ export function useArrange(page: ProductPage): Arranging {
       ),
     say: (picture, alt) => save(all.map((p) => (p.id === picture.id ? { ...stays(p), alt } : stays(p)))),
     takeBack: () => {
-      const last = page.changes[0];
+      const last = owner.changes[0];
       if (last?.state === 'applied') takeBackPlan(last.plan);
-      else tell('Nothing to take back', 'The last change of this product was taken back already.');
+      else tell('Nothing to take back', 'The last change of its pictures was taken back already.');
     },
   };
 }

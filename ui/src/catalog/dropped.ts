@@ -1,12 +1,18 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import type { ProductPage, Target } from '../client';
-import { getProductOptions, revertPlanMutation } from '../client/@tanstack/react-query.gen';
+import type { Target } from '../client';
+import {
+  getCategoryOptions,
+  getProductOptions,
+  revertPlanMutation,
+} from '../client/@tanstack/react-query.gen';
 import { send, targetGate, watchUploads, type Picked, type Sending } from '../gather/uploads';
 import { said, some } from '../shared/format';
+import { sameTarget } from '../shared/target';
 import { tell, tellWithUndo } from '../shared/tell';
+import type { Owner } from './owner';
 
-/** Taking pictures that are dropped on a product or one of its variants. */
+/** Taking pictures that are dropped on a product, one of its variants, or a category. */
 export interface Dropped {
   take: (target: Target, picked: Picked[]) => void;
   sending: Sending[];
@@ -16,7 +22,7 @@ export interface Dropped {
 const patience = 120_000;
 const look = 700;
 
-export function useDropped(page: ProductPage): Dropped {
+export function useDropped(owner: Owner): Dropped {
   const client = useQueryClient();
   const [sending, setSending] = useState<Sending[]>([]);
   useEffect(() => watchUploads(setSending), []);
@@ -29,23 +35,25 @@ export function useDropped(page: ProductPage): Dropped {
   const watch = async (before: number, files: number) => {
     for (const end = Date.now() + patience; Date.now() < end;) {
       await new Promise((resolve) => window.setTimeout(resolve, look));
-      const now = await client.fetchQuery({ ...getProductOptions({ path: { id: page.id } }), staleTime: 0 });
+      const path = { id: owner.id };
+      const now = await (owner.kind === 'product'
+        ? client.fetchQuery({ ...getProductOptions({ path }), staleTime: 0 })
+        : client.fetchQuery({ ...getCategoryOptions({ path }), staleTime: 0 }));
       const change = now.changes.find((c) => c.plan > before && c.kind === 'lot' && c.state === 'applied');
       if (change) {
-        tellWithUndo(`${some(files, 'picture')} put on ${page.code}.`, () =>
+        tellWithUndo(`${some(files, 'picture')} put on ${owner.code}.`, () =>
           revert({ path: { id: change.plan } }),
         );
         return;
       }
     }
-    tell('They are not on the product yet', 'Look at their lot on Gather: it says what holds them.');
+    tell('They do not stand there yet', 'Look at their lot on Gather: it says what holds them.');
   };
   const take = (target: Target, picked: Picked[]) => {
     if (picked.length === 0) return;
-    const before = Math.max(0, ...page.changes.map((c) => c.plan));
-    const sku =
-      (target.kind === 'variant' && page.variantList.find((v) => v.id === target.id)?.sku) || page.code;
-    send(`Dropped on ${sku}`, picked, targetGate(target))
+    const before = Math.max(0, ...owner.changes.map((c) => c.plan));
+    const named = owner.targets.find((t) => t.code && sameTarget(t.target, target));
+    send(`Dropped on ${named?.name ?? owner.code}`, picked, targetGate(target))
       .then(() => watch(before, picked.length))
       .catch((e: unknown) => tell('They did not arrive', said(e), true));
   };

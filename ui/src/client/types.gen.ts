@@ -59,6 +59,10 @@ export type Beat = {
 };
 
 export type Category = {
+    /**
+     * What it is about
+     */
+    description: string;
     id: number;
     name: string;
     /**
@@ -75,13 +79,37 @@ export type Category = {
      */
     products: number;
     /**
-     * Counts the changes of its pictures
+     * Its own ID
+     */
+    ref: string;
+    /**
+     * SHA-256 of its first picture, empty when it has none
+     */
+    sum: string;
+    /**
+     * Counts the changes of its pictures and texts
+     */
+    version: number;
+};
+
+export type CategoryChange = {
+    description: string;
+    /**
+     * Its own ID
+     */
+    ref: string;
+    /**
+     * Of the category as the person saw it
      */
     version: number;
 };
 
 export type CategoryPage = {
     changes: Array<Change>;
+    /**
+     * What it is about
+     */
+    description: string;
     id: number;
     name: string;
     /**
@@ -99,7 +127,15 @@ export type CategoryPage = {
      */
     products: number;
     /**
-     * Counts the changes of its pictures
+     * Its own ID
+     */
+    ref: string;
+    /**
+     * SHA-256 of its first picture, empty when it has none
+     */
+    sum: string;
+    /**
+     * Counts the changes of its pictures and texts
      */
     version: number;
 };
@@ -143,7 +179,7 @@ export type Change = {
      * Who applied it
      */
     by: string;
-    kind: 'lot' | 'hand';
+    kind: 'lot' | 'hand' | 'spread';
     lotName: string;
     moved: number;
     plan: number;
@@ -739,10 +775,10 @@ export type FolderView = {
 export type Found = {
     code: string;
     /**
-     * Of the product, or of the file
+     * Of the product, the category, or the file
      */
     id: number;
-    kind: 'product' | 'variant' | 'file';
+    kind: 'product' | 'variant' | 'category' | 'file';
     lot?: number;
     /**
      * SHA-256 of its picture, empty when it has none
@@ -1656,11 +1692,16 @@ export type Plan = {
     appliedBy: string;
     createdAt: string;
     failed: number;
+    /**
+     * The one picture that it puts on many
+     */
+    file?: number;
+    filePath?: string;
     id: number;
-    kind: 'lot' | 'hand';
+    kind: 'lot' | 'hand' | 'spread';
     leftOut: number;
     /**
-     * Whose files it places; none for a change by hand
+     * Whose files it places; none for a change by hand, and for one picture on many
      */
     lots: Array<PlanLot>;
     madeBy: string;
@@ -2480,6 +2521,15 @@ export type Span = {
     what?: string;
 };
 
+export type SpreadPictureRequest = {
+    file: number;
+    /**
+     * Products as a whole, and categories
+     */
+    on: Array<Target>;
+    way: 'after' | 'before' | 'instead' | 'like for like';
+};
+
 export type Stated = {
     creator?: string;
     credit?: string;
@@ -2755,7 +2805,12 @@ export type Worksheet = {
 export type ListCategoriesData = {
     body?: never;
     path?: never;
-    query?: never;
+    query?: {
+        /**
+         * Part of a path or of an own ID
+         */
+        q?: string;
+    };
     url: '/api/v1/categories';
 };
 
@@ -2803,6 +2858,33 @@ export type GetCategoryResponses = {
 };
 
 export type GetCategoryResponse = GetCategoryResponses[keyof GetCategoryResponses];
+
+export type ChangeCategoryData = {
+    body: CategoryChange;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/categories/{id}';
+};
+
+export type ChangeCategoryErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ChangeCategoryError = ChangeCategoryErrors[keyof ChangeCategoryErrors];
+
+export type ChangeCategoryResponses = {
+    /**
+     * OK
+     */
+    200: CategoryPage;
+};
+
+export type ChangeCategoryResponse = ChangeCategoryResponses[keyof ChangeCategoryResponses];
 
 export type ArrangeCategoryData = {
     body: ArrangementChange;
@@ -4686,6 +4768,31 @@ export type MakePlanResponses = {
 };
 
 export type MakePlanResponse = MakePlanResponses[keyof MakePlanResponses];
+
+export type SpreadPictureData = {
+    body: SpreadPictureRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/plans/spread';
+};
+
+export type SpreadPictureErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SpreadPictureError = SpreadPictureErrors[keyof SpreadPictureErrors];
+
+export type SpreadPictureResponses = {
+    /**
+     * OK
+     */
+    200: Created;
+};
+
+export type SpreadPictureResponse = SpreadPictureResponses[keyof SpreadPictureResponses];
 
 export type GetPlanData = {
     body?: never;

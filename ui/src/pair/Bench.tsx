@@ -9,7 +9,7 @@ import { BenchDialogs, type Open } from './BenchDialogs';
 import { BenchHead } from './BenchHead';
 import { useBenchKeys } from './benchKeys';
 import { Choices, Taking } from './Choices';
-import { choicesOf } from './choices';
+import { choicesOf, pairedWith } from './choices';
 import { useChosen } from './chosen';
 import { ChosenBar } from './ChosenBar';
 import { useDecide } from './decide';
@@ -108,10 +108,7 @@ function Table({
   const choices = useMemo(() => choicesOf(file), [file]);
   const at = marked.file === file.id ? marked.at : 0;
   const choice = choices[at];
-  const shown = useMemo(
-    () => (file.verdict === 'paired' ? { product: file.product, variant: file.variant } : choice),
-    [choice, file],
-  );
+  const shown = useMemo(() => (file.verdict === 'paired' ? pairedWith(file) : choice), [choice, file]);
 
   const go = useCallback(
     (id: number) => {
@@ -124,7 +121,7 @@ function Table({
   const { settle, corrected, learned } = useDecide({ lot, file, passing, neighbours, go, doing });
   const chosen = useChosen();
   const { act, busy } = useTogether(lot.id, chosen, doing);
-  const ordering = useOrder(lot.id, shown?.product ?? 0, file.id, doing);
+  const ordering = useOrder(lot.id, shown, file.id, doing);
   const several = chosen.files.length;
 
   // The evidence of the next file is fetched ahead, so that it is there with the key press.

@@ -1,5 +1,6 @@
 import { Button, Kbd } from '@mantine/core';
 import { type FileDetail } from '../client';
+import { aimOf, targetKey } from '../shared/target';
 import type { Open } from './BenchDialogs';
 import { type Choice } from './choices';
 import css from './Bench.module.css';
@@ -25,7 +26,7 @@ export function Choices({
       </h2>
       {choices.map((c, i) => (
         <button
-          key={`${c.product}-${c.variant}`}
+          key={targetKey(aimOf(c))}
           className={`choice${i === at ? ' on' : ''}`}
           aria-pressed={i === at}
           onClick={() => onMark(i)}

@@ -4,7 +4,7 @@ import type { Entry, FileDetail } from '../client';
 import { Picture } from '../shared/Picture';
 import { Sorted, useSorted } from '../shared/Sorted';
 import { Empty, Failed } from '../shared/State';
-import { sameTarget, targetKey, targetOf } from '../shared/target';
+import { type Aim, aimOf, sameTarget, targetKey } from '../shared/target';
 import { Warnings } from '../shared/Warnings';
 import type { Ordering } from './order';
 import css from './ProductSide.module.css';
@@ -16,23 +16,23 @@ export function ProductSide({
   ordering,
   open,
 }: {
-  target: { product: number; variant: number } | undefined;
+  target: Aim | undefined;
   file: FileDetail;
   ordering: Ordering;
   open: boolean;
 }) {
   const { preview } = ordering;
-  if (!target || target.product === 0)
+  if (!target || (target.product === 0 && !target.category))
     return <Empty title="No product is marked.">Press f to find one by SKU, title, GTIN or option.</Empty>;
   if (preview.error) return <Failed error={preview.error} />;
   if (!preview.data) return null;
   const { owner, code, title, named, targets, warnings, ordered, way, lots, leftOut } = preview.data;
-  const marked = targetOf(target.product, target.variant);
+  const marked = aimOf(target);
   const variant = named.find((n) => n.target.kind === 'variant' && sameTarget(n.target, marked));
   return (
     <div className={`scroll ${css.side}`} tabIndex={0} role="region" aria-label="Product’s pictures">
       <div>
-        <Link className="link" to={`/products/${owner.id}`}>
+        <Link className="link" to={`/${owner.kind === 'category' ? 'categories' : 'products'}/${owner.id}`}>
           <strong>{title || code}</strong>
         </Link>
         <div>
@@ -40,7 +40,10 @@ export function ProductSide({
           {variant ? (
             <span className="quiet"> {variant.options.map((o) => o.value).join(', ')}</span>
           ) : (
-            <span className="quiet"> the product as a whole</span>
+            <span className="quiet">
+              {' '}
+              {owner.kind === 'category' ? 'a category' : 'the product as a whole'}
+            </span>
           )}
         </div>
       </div>

@@ -1,10 +1,9 @@
 import type { FileDetail, Suggestion } from '../client';
+import type { Aim } from '../shared/target';
 import { clueNames, rungNames } from './words';
 
-/** A product or variant that a file might be paired with. */
-export interface Choice {
-  product: number;
-  variant: number;
+/** A product, variant or category that a file might be paired with. */
+export interface Choice extends Aim {
   code: string;
   title: string;
   key: string;
@@ -12,6 +11,13 @@ export interface Choice {
   why: string;
   suggestion?: Suggestion;
 }
+
+/** What a paired file is paired with. */
+export const pairedWith = ({ product, variant, target }: FileDetail): Aim => ({
+  product,
+  variant,
+  category: target?.kind === 'category' ? target.id : undefined,
+});
 
 /** Who claims a file, then the keys nearest to its name; each target once. */
 export function choicesOf(file: FileDetail): Choice[] {

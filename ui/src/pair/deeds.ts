@@ -1,6 +1,6 @@
 import { useCallback } from 'react';
 import { type FileDetail } from '../client';
-import { targetOf } from '../shared/target';
+import { type Aim, aimOf } from '../shared/target';
 import { type Choice } from './choices';
 import { type Deed } from './ChosenBar';
 import type { Open } from './BenchDialogs';
@@ -13,7 +13,7 @@ export const unsaid = 'set aside on the bench';
 
 interface With {
   file: FileDetail;
-  shown: { product: number; variant: number } | undefined;
+  shown: Aim | undefined;
   chosen: Chosen;
   act: (what: What) => void;
   settle: (body: Decided, moveOn: boolean) => void;
@@ -26,12 +26,12 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
 
   const pairWith = useCallback(
     (c: Choice | undefined) => {
-      if (c && several > 0) act({ do: 'pair', target: targetOf(c.product, c.variant), reason: c.why });
+      if (c && several > 0) act({ do: 'pair', target: aimOf(c), reason: c.why });
       else if (c)
         settle(
           {
             verdict: 'paired',
-            target: targetOf(c.product, c.variant),
+            target: aimOf(c),
             place: file.place,
             view: file.view,
             reason: c.why,
@@ -49,7 +49,7 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
         settle(
           {
             verdict: 'paired',
-            target: targetOf(shown.product, shown.variant),
+            target: aimOf(shown),
             place: file.place,
             view,
             reason: 'view set by hand',
@@ -67,7 +67,7 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
         settle(
           {
             verdict: 'paired',
-            target: targetOf(shown.product, shown.variant),
+            target: aimOf(shown),
             place,
             view: file.view,
             reason: 'place set by hand',

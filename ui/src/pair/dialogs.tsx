@@ -6,10 +6,11 @@ import type { FileDetail } from '../client';
 import { searchOptions } from '../client/@tanstack/react-query.gen';
 import { count, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
+import { aimOf, targetKey } from '../shared/target';
 import type { Choice } from './choices';
 import css from './dialogs.module.css';
 
-/** Finds a product or variant as it is typed. */
+/** Finds a product, variant or category as it is typed. */
 export function ProductDialog({
   open,
   several,
@@ -50,12 +51,13 @@ function Finder({ onPick }: { onPick: (c: Choice) => void }) {
   });
   const found = asked === '' ? [] : (answer.data?.items ?? []);
   const choices: Choice[] = found.map((f) => ({
-    product: f.id,
+    product: f.kind === 'category' ? 0 : f.id,
     variant: f.variant ?? 0,
+    category: f.kind === 'category' ? f.id : undefined,
     code: f.code,
     title: f.title,
     key: f.code,
-    note: f.kind === 'product' ? 'as a whole' : '',
+    note: f.kind === 'product' ? 'as a whole' : f.kind === 'category' ? 'a category' : '',
     why: 'found by hand',
   }));
   const move = (step: number) => setAt((i) => Math.max(0, Math.min(choices.length - 1, i + step)));
@@ -65,7 +67,7 @@ function Finder({ onPick }: { onPick: (c: Choice) => void }) {
         data-autofocus
         value={text}
         aria-label="SKU, title, GTIN or option"
-        placeholder="A part of the SKU, title, GTIN"
+        placeholder="A part of the SKU, title, GTIN, or of a category"
         size="sm"
         onChange={(e) => {
           setText(e.currentTarget.value);
@@ -87,7 +89,7 @@ function Finder({ onPick }: { onPick: (c: Choice) => void }) {
       <div className={css.found}>
         {choices.map((c, i) => (
           <button
-            key={`${c.product}-${c.variant}`}
+            key={targetKey(aimOf(c))}
             className={`choice${i === at ? ' on' : ''} ${css.product}`}
             onClick={() => onPick(c)}
           >
@@ -102,7 +104,7 @@ function Finder({ onPick }: { onPick: (c: Choice) => void }) {
           </button>
         ))}
         {asked !== '' && !answer.isFetching && choices.length === 0 && (
-          <p className="quiet">No product is named “{asked}”.</p>
+          <p className="quiet">Nothing is named “{asked}”.</p>
         )}
       </div>
     </div>

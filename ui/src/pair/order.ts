@@ -8,7 +8,7 @@ import {
   previewTargetQueryKey,
 } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
-import { sameTarget } from '../shared/target';
+import { type Aim, sameTarget } from '../shared/target';
 import { tell } from '../shared/tell';
 import type { Doing, Step } from './history';
 
@@ -16,23 +16,25 @@ type Refs = { id: number; file: number }[];
 
 const refs = (target: PlannedTarget): Refs => target.after.map(({ id, file }) => ({ id, file }));
 
-/** What a product shows and will show, and the order that a person gives it. */
-export function useOrder(lot: number, product: number, file: number, doing: Doing) {
+/** What a product or category shows and will show, and the order that a person gives it. */
+export function useOrder(lot: number, shown: Aim | undefined, file: number, doing: Doing) {
   const client = useQueryClient();
+  const kind = shown?.category ? 'category' : 'product';
+  const owner = shown?.category ?? shown?.product ?? 0;
   const preview = useQuery({
-    ...previewTargetOptions({ path: { id: lot, kind: 'product', owner: product } }),
-    enabled: product > 0,
+    ...previewTargetOptions({ path: { id: lot, kind, owner } }),
+    enabled: owner > 0,
   });
   const { mutateAsync } = useMutation(orderPicturesMutation());
   const put = useCallback(
     async (target: Target, pictures: Refs) => {
-      const path = { id: lot, kind: 'product', owner: product } as const;
+      const path = { id: lot, kind, owner } as const;
       client.setQueryData<Preview>(
         previewTargetQueryKey({ path }),
         await mutateAsync({ path: { id: lot }, body: { target, pictures } }),
       );
     },
-    [client, lot, mutateAsync, product],
+    [client, kind, lot, mutateAsync, owner],
   );
   const change = useCallback(
     (target: PlannedTarget, pictures: Refs) => {

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Plan } from '../client';
 import { applyPlanMutation, makePlanMutation, revertPlanMutation } from '../client/@tanstack/react-query.gen';
-import { count, some } from '../shared/format';
+import { baseName, count, some } from '../shared/format';
 import { failed, type Way, ways } from './ways';
 
 /** What a plan is of, how it places, and what can be done with it. */
@@ -37,7 +37,7 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
         <span className="quiet">{standingOf(plan)}</span>
       </div>
       <div className="spread push fixed">
-        {draft && (
+        {draft && plan.kind === 'lot' && (
           <SegmentedControl
             aria-label="Way to place"
             value={plan.way}
@@ -87,6 +87,8 @@ const PlanTitle = ({ plan }: { plan: Plan }) => (
   <h1 className="clip titled">
     {plan.kind === 'hand' ? (
       'Change by hand'
+    ) : plan.kind === 'spread' ? (
+      `${baseName(plan.filePath ?? '') || 'One picture'} on many`
     ) : (
       <>
         Plan of{' '}

@@ -66,8 +66,8 @@ export const ownerOf = ({ owner }: PlannedChange) => ({
   owner: owner.id,
 });
 
-export const pageOf = ({ owner, code }: PlannedChange) =>
-  owner.kind === 'category' ? `/catalog?category=${encodeURIComponent(code)}` : `/products/${owner.id}`;
+export const pageOf = ({ owner }: PlannedChange) =>
+  owner.kind === 'category' ? `/categories/${owner.id}` : `/products/${owner.id}`;
 
 function Product({ plan, product }: { plan: Plan; product: PlannedChange }) {
   const set = useMutation({ ...setPlanChangeMutation(), onError: failed });

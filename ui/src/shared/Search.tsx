@@ -13,10 +13,11 @@ export const openSearch = () => spotlight.open();
 const groups: { kind: Found['kind']; name: string }[] = [
   { kind: 'variant', name: 'Variants by SKU and GTIN' },
   { kind: 'product', name: 'Products' },
+  { kind: 'category', name: 'Categories' },
   { kind: 'file', name: 'Files' },
 ];
 
-/** Search over products, SKUs and files, from anywhere. */
+/** Search over products, SKUs, categories and files, from anywhere. */
 export function Search() {
   const [text, setText] = useState('');
   const [asked] = useDebouncedValue(text.trim(), 80);
@@ -29,7 +30,8 @@ export function Search() {
   const found = asked === '' ? [] : (answer.data?.items ?? []);
   const open = (f: Found) => {
     spotlight.close();
-    void navigate(f.kind === 'file' ? `/pair/${f.lot}?file=${f.id}` : `/products/${f.id}`);
+    const page = f.kind === 'category' ? 'categories' : 'products';
+    void navigate(f.kind === 'file' ? `/pair/${f.lot}?file=${f.id}` : `/${page}/${f.id}`);
   };
   return (
     <Spotlight.Root
@@ -40,7 +42,10 @@ export function Search() {
       maxHeight={460}
       clearQueryOnClose
     >
-      <Spotlight.Search placeholder="A part of a SKU, title, GTIN or file name" leftSection={null} />
+      <Spotlight.Search
+        placeholder="A part of a SKU, title, GTIN, category or file name"
+        leftSection={null}
+      />
       <Spotlight.ActionsList>
         {groups.map((group) => {
           const items = found.filter((f) => f.kind === group.kind);

@@ -1,0 +1,31 @@
+-- +goose Up
+-- What a sheet paired: the decisions that can be taken back.
+create table sheet_pairing (
+    decision_id bigint primary key references decision on delete cascade,
+    sheet_id    bigint not null references sheet on delete cascade
+);
+create index sheet_pairing_sheet on sheet_pairing (sheet_id);
+
+-- A kept mapping is found by how much of a header it knows, and not by the whole of it.
+drop index sheet_mapping_signature;
+alter table sheet_mapping drop column signature;
+
+-- A category says what it is about, and one picture may go on many products and
+-- categories in one plan.
+alter table category add column description text not null default '';
+alter table plan
+    add column file_id bigint references file on delete set null,
+    drop constraint plan_kind_check,
+    add constraint plan_kind_check check (kind in ('lot', 'hand', 'spread'));
+create index plan_file on plan (file_id) where file_id is not null;
+
+-- +goose Down
+delete from plan where kind = 'spread';
+alter table plan
+    drop column file_id,
+    drop constraint plan_kind_check,
+    add constraint plan_kind_check check (kind in ('lot', 'hand'));
+alter table category drop column description;
+alter table sheet_mapping add column signature text not null default '';
+create index sheet_mapping_signature on sheet_mapping (signature);
+drop table sheet_pairing;
