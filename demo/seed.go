@@ -26,7 +26,7 @@ var Archives = []string{"northcomb-spring.zip", "lindmoor-pictures.zip", "apigru
 
 // Sheets lists the sample spreadsheets in the order they are made. The last one is
 // left for whoever tries the application.
-var Sheets = []string{"northcomb-articles.xlsx", "lindmoor-liste.csv"}
+var Sheets = []string{"northcomb-articles.xlsx", "lindmoor-liste.csv", "shop-categories.csv"}
 
 // Goods is the folder with the goods of the supplier that has a web site.
 const Goods = "weidenau"

@@ -18,10 +18,12 @@ type StandingProduct struct {
 	Is  catalog.Snapshot  // what it becomes
 }
 
-// Product returns the code of the product that a row is about: the one that it names,
+// product returns the code of the product that a row is about: the one that it names,
 // the one that its variant has, or its own SKU's.
 func (w Wanted) product() string {
 	switch {
+	case w.Branch != nil:
+		return "category\n" + w.Branch.Is.Path
 	case w.Product != "":
 		return w.Product
 	case w.Item != nil:
@@ -47,7 +49,7 @@ func (j Judged) Owners() []string {
 // or change nothing are passed over.
 func Apply(rows []Judged, standing Standing) {
 	for i := range rows {
-		if row := &rows[i]; row.Verdict == Make || row.Verdict == Change {
+		if row := &rows[i]; row.Wanted.Branch == nil && (row.Verdict == Make || row.Verdict == Change) {
 			standing.apply(row)
 		}
 	}

@@ -13,11 +13,13 @@ type Asked struct {
 	Keys  map[Field]map[string]bool // as Key makes them; of a GTIN its normal form
 	Loose map[Field]map[string]bool // as LooseKey makes them
 	Files map[string]bool           // what pictures are called, as FileStem makes it
+	Names map[string]bool           // of categories, as Key makes them
 }
 
 // NewAsked returns one that asks nothing.
 func NewAsked() *Asked {
-	return &Asked{Keys: map[Field]map[string]bool{}, Loose: map[Field]map[string]bool{}, Files: map[string]bool{}}
+	return &Asked{Keys: map[Field]map[string]bool{}, Loose: map[Field]map[string]bool{}, Files: map[string]bool{},
+		Names: map[string]bool{}}
 }
 
 func add(to map[Field]map[string]bool, f Field, key string) {
@@ -52,6 +54,12 @@ func (j *Judge) Ask(row int, cells []string, edits []CellEdit, asked *Asked) {
 	}
 	if value, there := r.first(Category); there {
 		add(asked.Keys, Category, Key(CleanPath(value.text)))
+	}
+	for _, f := range []Field{Category, Title} {
+		if value, there := r.first(f); there && r.ofCategories() {
+			asked.Names[Key(CleanPath(value.text))] = true
+			add(asked.Keys, Category, Key(CleanPath(value.text)))
+		}
 	}
 	if value, there := r.first(CategoryID); there {
 		add(asked.Keys, CategoryID, Key(cleanCode(value.text)))

@@ -27,10 +27,12 @@ func (f Field) Many() bool {
 	return f == Code || f == Option || f == Attribute || f == Picture || f == View || f == Place || f == Alt
 }
 
-// Identifies tells whether f can say which product or variant a row is about.
-func (f Field) Identifies() bool { return slices.Contains(identities, f) }
+// Identifies tells whether f can say which product, variant or category a row is about.
+func (f Field) Identifies() bool {
+	return slices.Contains(identities, f) || slices.Contains(categoryIdentities, f)
+}
 
-// identities are those, the surest first.
+// identities are those of products, the surest first.
 var identities = []Field{SKU, Product, ProductID, GTIN, Code, Title}
 
 // isCode tells whether f holds codes, which spreadsheet programs damage.

@@ -42,6 +42,10 @@ type Catalog interface {
 	Path(key string) string
 	// PathOf returns the path of the category with another system's ID, "" for none.
 	PathOf(id string) string
+	// Category returns the category of a path's key; nil for none.
+	Category(key string) *CategoryItem
+	// CategoriesNamed returns those that are called so, wherever they stand.
+	CategoriesNamed(key string) []*CategoryItem
 }
 
 // LibraryFile is a file that came in some lot.

@@ -1,14 +1,19 @@
 package sheet
 
-import "ambrosa/core/gtin"
+import (
+	"strings"
+
+	"ambrosa/core/gtin"
+)
 
 // Items is a catalog in memory.
 type Items struct {
 	all   []Item
 	by    map[Field]map[string][]*Item
 	near  map[Field]map[string][]*Item
-	paths map[string]string
+	paths map[string]*CategoryItem
 	ids   map[string]string
+	named map[string][]*CategoryItem
 	names []string
 
 	files   map[string][]LibraryFile // by stem
@@ -19,8 +24,8 @@ var _ Catalog = (*Items)(nil)
 
 // NewItems makes a catalog of items, which it keeps.
 func NewItems(all []Item) *Items {
-	c := &Items{all: all, by: map[Field]map[string][]*Item{}, near: map[Field]map[string][]*Item{}, paths: map[string]string{},
-		ids: map[string]string{}}
+	c := &Items{all: all, by: map[Field]map[string][]*Item{}, near: map[Field]map[string][]*Item{}, paths: map[string]*CategoryItem{},
+		ids: map[string]string{}, named: map[string][]*CategoryItem{}}
 	for _, f := range identities {
 		c.by[f], c.near[f] = map[string][]*Item{}, map[string][]*Item{}
 	}
@@ -38,7 +43,7 @@ func NewItems(all []Item) *Items {
 			c.add(Code, code, item)
 		}
 		if item.Category != "" {
-			c.AddPath(item.Category, item.CategoryID)
+			c.AddCategory(CategoryItem{Path: item.Category, Ref: item.CategoryID})
 		}
 		for _, o := range append(item.Options, item.Attributes...) {
 			if !named[o.Name] {
@@ -60,13 +65,32 @@ func (c *Items) add(f Field, value string, item *Item) {
 	}
 }
 
-// AddPath makes a category known, and another system's ID of it where there is one.
-func (c *Items) AddPath(path, id string) {
-	c.paths[Key(path)] = path
-	if id != "" {
-		c.ids[Key(id)] = path
+// AddCategory makes a category known; of one that is known it adds what was not.
+func (c *Items) AddCategory(one CategoryItem) {
+	key := Key(one.Path)
+	item := c.paths[key]
+	if item == nil {
+		item = &one
+		c.paths[key] = item
+		name := one.Path
+		if at := strings.LastIndex(name, " / "); at >= 0 {
+			name = name[at+len(" / "):]
+		}
+		c.named[Key(name)] = append(c.named[Key(name)], item)
+	}
+	if one.ID != 0 || item.Ref == "" {
+		*item = one
+	}
+	if item.Ref != "" {
+		c.ids[Key(item.Ref)] = item.Path
 	}
 }
+
+// Category is Catalog's.
+func (c *Items) Category(key string) *CategoryItem { return c.paths[key] }
+
+// CategoriesNamed is Catalog's.
+func (c *Items) CategoriesNamed(key string) []*CategoryItem { return c.named[key] }
 
 // Find is Catalog's.
 func (c *Items) Find(f Field, key string) []*Item { return c.by[f][key] }
@@ -80,7 +104,12 @@ func (c *Items) Near(f Field, loose string) []*Item {
 }
 
 // Path is Catalog's.
-func (c *Items) Path(key string) string { return c.paths[key] }
+func (c *Items) Path(key string) string {
+	if item := c.paths[key]; item != nil {
+		return item.Path
+	}
+	return ""
+}
 
 // PathOf is Catalog's.
 func (c *Items) PathOf(id string) string { return c.ids[Key(id)] }
@@ -115,7 +144,7 @@ func (c *Items) Hits(values []string) Hits {
 		if normal, err := gtin.Normalise(value); err == nil && len(c.by[GTIN][normal]) > 0 {
 			hits[GTIN]++
 		}
-		if c.paths[Key(CleanPath(value))] != "" {
+		if c.paths[Key(CleanPath(value))] != nil {
 			hits[Category]++
 		}
 		if c.ids[key] != "" {

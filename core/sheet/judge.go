@@ -106,7 +106,7 @@ func NewJudge(m Mapping, c Choices) (*Judge, error) {
 }
 
 var errNoIdentity = errors.New("no column says which product a row is about: " +
-	"one has to be the SKU, product code, product ID, GTIN, a further code or the title")
+	"one has to be the SKU, product code, product ID, GTIN, a further code or the title; in a list of categories, their ID or path")
 
 // Blank tells whether a row holds nothing.
 func Blank(cells []string) bool { return filledIn(cells) == 0 }
@@ -116,6 +116,13 @@ func (j *Judge) Row(row int, cells []string, edits []CellEdit, known Catalog) Ju
 	r := j.begin(row, cells, edits)
 	r.known = known
 	r.read()
+	if r.ofCategories() {
+		r.judgeBranch()
+		r.judgePictures()
+		r.judgeTwice()
+		r.compareBranch()
+		return r.end()
+	}
 	r.identify()
 	r.judgeProduct()
 	r.judgeID()
@@ -247,15 +254,15 @@ func (r *rowJudge) refused() bool {
 // end gives the row its verdict.
 func (r *rowJudge) end() Judged {
 	left := slices.ContainsFunc(r.edits, func(e CellEdit) bool { return e.Left })
-	item := r.out.Wanted.Item
+	known := r.out.Wanted.Item != nil || r.out.Wanted.Branch != nil && r.out.Wanted.Branch.Item != nil
 	switch {
 	case left:
 		r.out.Verdict = Skipped
 	case r.refused():
 		r.out.Verdict = Refused
-	case item == nil && r.choices.New == DoSkip, item != nil && r.choices.Known == DoSkip && len(r.out.Changes) > 0:
+	case !known && r.choices.New == DoSkip, known && r.choices.Known == DoSkip && len(r.out.Changes) > 0:
 		r.out.Verdict = Skipped
-	case item == nil:
+	case !known:
 		r.out.Verdict = Make
 	case len(r.out.Changes) > 0:
 		r.out.Verdict = Change

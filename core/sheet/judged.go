@@ -114,6 +114,7 @@ type Wanted struct {
 	Attributes []catalog.Option
 	Retire     *bool
 	Pictures   []NamedPicture
+	Branch     *Branch // of a list of categories
 }
 
 // NamedPicture is a picture that a row names.

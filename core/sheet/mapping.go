@@ -67,6 +67,9 @@ func (p Proposer) Propose(names []string, rows [][]string) Mapping {
 		m.Columns[i] = one.column
 	}
 	m.Identity = m.Surest()
+	if own := m.ofCategories(); len(own) > 0 && listsCategories(all) {
+		m.Identity = own
+	}
 	return m
 }
 
@@ -78,7 +81,12 @@ func (m Mapping) Surest() []Field {
 			return []Field{f}
 		}
 	}
-	return []Field{}
+	return m.ofCategories()
+}
+
+// ofCategories returns by what the rows of a list of categories are told apart.
+func (m Mapping) ofCategories() []Field {
+	return slices.DeleteFunc(slices.Clone(categoryIdentities), func(f Field) bool { return !m.has(f) })
 }
 
 func (m Mapping) has(f Field) bool {

@@ -61,6 +61,9 @@ func (j *Judge) Note(row int, cells []string, edits []CellEdit) {
 	if normal, err := gtin.Normalise(r.code(GTIN)); err == nil {
 		noteClaim(j.noted.gtins, normal, id, row)
 	}
+	if ref, path := r.code(CategoryID), CleanPath(r.text(Category)); ref != "" && path != "" && r.ofCategories() {
+		noteClaim(j.noted.paths, j.noted.hash(Key(path)), j.noted.hash(Key(ref)), row)
+	}
 	if product, path := r.code(Product), CleanPath(r.text(Category)); product != "" && path != "" {
 		noteClaim(j.noted.paths, j.noted.hash(Key(product)), j.noted.hash(Key(path)), row)
 	}
@@ -177,7 +180,8 @@ func (r *rowJudge) judgeGroup(g *group) {
 	if g == nil || g.count < 2 {
 		return
 	}
-	value, _ := r.first(r.by)
+	by := cmp.Or(r.by, r.identity[0])
+	value, _ := r.first(by)
 	other := g.first
 	if other == r.row {
 		other = g.second
@@ -185,8 +189,8 @@ func (r *rowJudge) judgeGroup(g *group) {
 	switch {
 	case g.disagree != "":
 		r.say(value.column, Twice, true, fmt.Sprintf("The %s stands in row %d as well, with another %s.",
-			Words[r.by], other, Words[g.disagree]))
+			Words[by], other, Words[g.disagree]))
 	case !r.lists && r.row != g.first:
-		r.say(value.column, Twice, true, fmt.Sprintf("The %s stands in row %d already.", Words[r.by], other))
+		r.say(value.column, Twice, true, fmt.Sprintf("The %s stands in row %d already.", Words[by], other))
 	}
 }

@@ -79,7 +79,7 @@ func secondLooks(all []*proposal, rows [][]string) {
 		switch one.column.Field {
 		case Description:
 			short := one.seen.filled > 0 && one.seen.mean() < 80 && one.seen.share(one.seen.long) < few
-			if len(with(all, Title)) == 0 && short && !one.said.has("long") {
+			if len(with(all, Title)) == 0 && short && !one.said.has("long") && !listsCategories(all) {
 				one.set(Title, one.score, "no other column is a title, and its texts are short")
 			}
 		case Attribute:

@@ -2,6 +2,7 @@ package draw
 
 import (
 	"bytes"
+	"encoding/csv"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -18,7 +19,7 @@ import (
 // writeSheets writes the suppliers' spreadsheets into a folder, each with its
 // supplier's habits.
 func writeSheets(folder string, items []item) error {
-	for i, write := range []func([]item) ([]byte, error){northcombList, lindmoorList} {
+	for i, write := range []func([]item) ([]byte, error){northcombList, lindmoorList, categoryList} {
 		content, err := write(items)
 		if err != nil {
 			return fmt.Errorf("make %s: %w", demo.Sheets[i], err)
@@ -123,4 +124,44 @@ func lindmoorList(items []item) ([]byte, error) {
 	lines = append(lines, "SU-990-M-WHT;SU-990;Schürze für Kinder;Größe M;weiß;;Clothing > Aprons;schürze_vorne.jpg|schürze_rücken.jpg;nein")
 	text, err := charmap.Windows1252.NewEncoder().String(strings.Join(lines, "\r\n") + "\r\n")
 	return []byte(text), err
+}
+
+// categoryList is a shop's own list of categories: their IDs, texts and banners, which are
+// pictures of the second archive that show no product. One path is spelt otherwise, one
+// category is new, one ID stands twice.
+func categoryList(items []item) ([]byte, error) {
+	var banners []string
+	for _, s := range lindmoor(items) {
+		if strings.Contains(s.path, "new/") {
+			banners = append(banners, filepath.Base(s.path))
+		}
+	}
+	paths := []string{"Hives"}
+	for _, it := range items {
+		top, _, _ := strings.Cut(it.category, " / ")
+		for _, path := range []string{top, it.category} {
+			if !slices.Contains(paths, path) {
+				paths = append(paths, path)
+			}
+		}
+	}
+	paths = append(paths, "Honey / Tasting sets")
+	lines := [][]string{{"Category ID", "Category", "About", "Banner"}}
+	for i, path := range paths {
+		id, about, banner := fmt.Sprintf("C-%03d", 10*(i+1)), "", ""
+		if name := path[strings.LastIndex(path, "/")+1:]; i%2 == 0 {
+			about = "All about " + strings.ToLower(strings.TrimSpace(name)) + " for small and large apiaries."
+		}
+		if i < len(banners) {
+			banner = banners[i]
+		}
+		if i == len(paths)-2 {
+			id = fmt.Sprintf("C-%03d", 10*i)
+		}
+		lines = append(lines, []string{id, strings.ReplaceAll(path, " / ", " > "), about, banner})
+	}
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	err := w.WriteAll(lines)
+	return out.Bytes(), err
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/legible"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/importing"
@@ -192,15 +193,23 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 			run, err := s.Importer.Unpair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "sheet")
 		})
-	huma.Register(api, tags.start("revert-import", "/imports/{id}/revert", "Take an import back, whole or for one product"),
+	huma.Register(api, tags.start("revert-import", "/imports/{id}/revert", "Take an import back, whole or for one product or category"),
 		func(ctx context.Context, in *struct {
 			ByID
-			Product int64 `query:"product" minimum:"0" doc:"The one to take back; 0 for all"`
+			Product  int64 `query:"product" minimum:"0" doc:"The one to take back; 0 for all"`
+			Category int64 `query:"category" minimum:"0" doc:"The one to take back; 0 for all"`
 		}) (*Body[created], error) {
-			run, err := s.Importer.Revert(ctx, s.actor(ctx), in.ID, in.Product)
+			alone := catalog.Target{}
+			switch {
+			case in.Product != 0:
+				alone = catalog.Product(in.Product)
+			case in.Category != 0:
+				alone = catalog.Category(in.Category)
+			}
+			run, err := s.Importer.Revert(ctx, s.actor(ctx), in.ID, alone)
 			return &Body[created]{created{run}}, problem(err, "import")
 		})
-	huma.Register(api, tags.get("list-imported", "/imports/{id}/products", "What an import made or changed, products without a picture first"),
+	huma.Register(api, tags.get("list-imported", "/imports/{id}/products", "What an import made or changed, those without a picture first"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Window

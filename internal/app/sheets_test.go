@@ -305,3 +305,99 @@ func TestSheetsThatCannotBe(t *testing.T) {
 		t.Errorf("%s %q", s.State, s.Problem)
 	}
 }
+
+// TestAListOfCategoriesFromDropToRevert makes and changes categories by a sheet, pairs the
+// pictures that it names with them, and takes all back: one alone, then the rest.
+func TestAListOfCategoriesFromDropToRevert(t *testing.T) {
+	l := start(t)
+	l.products(1)
+	for _, path := range []string{"Hives", "Candles"} {
+		_, err := l.Store.Pool.Exec(t.Context(), `insert into category (name, path) values ($1, $1)`, path)
+		l.do(err)
+	}
+	lot := l.gathered("banners.zip", zipped(t, entry{"all/Hives-Banner.jpg", jpg(t, 1)}, entry{"all/veils.png.jpg", jpg(t, 2)}))
+	before := l.categories()
+	s := l.brought("categories.csv", []byte("Kategorie-ID;Kategoriepfad;Beschreibung;Bild\r\n"+
+		"K10;Hives;Für Bienen;hives-banner.jpg\r\n"+
+		"K20;Clothing > Veils;Über dem Gesicht;\r\n"+
+		"K30;Candles;;\r\n"+
+		"K30;Feed;;\r\n"))
+	if got := fmt.Sprint(s.Mapping.Identity); got != "[category-id category]" || s.Problem != "" {
+		t.Fatalf("rows are told apart by %s: %s", got, s.Problem)
+	}
+	if got := l.rows(s.ID, ""); fmt.Sprint(got) != fmt.Sprint([]string{"2 change Hives", "3 make Clothing / Veils",
+		"4 refused Candles [0: twice]", "5 refused Feed [0: twice]"}) {
+		t.Fatalf("rows:\n%s", strings.Join(got, "\n"))
+	}
+	if l.categories() != before {
+		t.Error("a rehearsal changed something")
+	}
+	own := "K40"
+	l.edited(s.ID, 5, sheet.CellEdit{Column: 0, Value: &own})
+	s = l.rehearsed(s.ID)
+	if s.Totals.Verdicts["refused"] != 0 {
+		l.post(fmt.Sprintf("/api/v1/sheets/%d/rehearse", s.ID), nil, nil)
+		l.until("both to have their own ID", func() bool { s = l.sheet(s.ID); return s.Totals.Verdicts["refused"] == 0 })
+	}
+	i := l.imported(s)
+	after := l.categories()
+	for _, line := range []string{"Hives K10 Für Bienen", "Clothing  ", "Clothing / Veils K20 Über dem Gesicht", "Candles K30 ", "Feed K40 "} {
+		if !strings.Contains(after, line+"\n") {
+			t.Errorf("there is no %q:\n%s", line, after)
+		}
+	}
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures", s.ID), nil, nil)
+	l.until("the banner to be paired", func() bool { return l.file(lot.ID, "all/Hives-Banner.jpg").Code == "Hives" })
+	l.until("the pair to be counted", func() bool { return l.sheet(s.ID).Paired == 1 })
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures/take-back", s.ID), nil, nil)
+	l.until("the pair to be taken back", func() bool { return l.sheet(s.ID).Paired == 0 })
+
+	var made struct{ Items []store.ImportedProduct }
+	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/imports/%d/products", i.ID), &made))
+	if len(made.Items) != 4 || made.Items[0].Category == 0 || made.Items[0].Code != "Hives" {
+		t.Fatalf("imported: %+v", made.Items)
+	}
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert?category=%d", i.ID, made.Items[0].Category), nil, nil)
+	l.until("one category to be taken back", func() bool { return strings.Contains(l.categories(), "Hives  \n") })
+	if got := l.categories(); !strings.Contains(got, "Feed K40") {
+		t.Errorf("more than one was taken back:\n%s", got)
+	}
+	// Somebody gives one that was there a text since: it stays, and all else goes.
+	var candles store.Category
+	for _, c := range l.tree() {
+		if c.Path == "Candles" {
+			candles = c
+		}
+	}
+	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/categories/%d", candles.ID),
+		map[string]any{"version": candles.Version, "ref": candles.Ref, "description": "Of wax"}, nil))
+	l.until("no run to be under way", func() bool {
+		for _, r := range l.runs() {
+			if r.State != "done" {
+				return false
+			}
+		}
+		return true
+	})
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert", i.ID), nil, nil)
+	l.importIs(s.ID, "reverted")
+	if got := l.categories(); got != strings.Replace(before, "Candles  ", "Candles  Of wax", 1) {
+		t.Errorf("before:\n%s\nafter reverting:\n%s", before, got)
+	}
+}
+
+func (l *line) tree() []store.Category {
+	l.t.Helper()
+	var found struct{ Items []store.Category }
+	l.do(l.Get(l.t.Context(), "/api/v1/categories", &found))
+	return found.Items
+}
+
+// categories are all of them as text: path, ID and what they are about.
+func (l *line) categories() (text string) {
+	l.t.Helper()
+	for _, c := range l.tree() {
+		text += fmt.Sprintf("%s %s %s\n", c.Path, c.Ref, c.Description)
+	}
+	return text
+}

@@ -3,6 +3,7 @@ package importing
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -71,7 +72,7 @@ func (m *Importer) importSome(ctx context.Context, judge *sheet.Judge, i store.I
 		if err != nil {
 			return err
 		}
-		if err := writeRows(ctx, tx, version, i.ID, rows); err != nil {
+		if err := errors.Join(writeRows(ctx, tx, version, i.ID, rows), writeBranches(ctx, tx, i.ID, rows)); err != nil {
 			return err
 		}
 		made, changed := counted(rows)
@@ -214,7 +215,7 @@ func standingOf(ctx context.Context, tx pgx.Tx, rows []sheet.Judged) (standing s
 	first = map[string]int{}
 	var codes []string
 	for _, r := range rows {
-		if r.Verdict != sheet.Make && r.Verdict != sheet.Change {
+		if r.Wanted.Branch != nil || r.Verdict != sheet.Make && r.Verdict != sheet.Change {
 			continue
 		}
 		for _, code := range r.Owners() {
@@ -235,15 +236,15 @@ func standingOf(ctx context.Context, tx pgx.Tx, rows []sheet.Judged) (standing s
 	return standing, first, nil
 }
 
-// DoRevert takes an import back, the last product first, or one product alone. What
-// somebody changed since stays, and is noted.
-func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id, product int64, step func(done, total int64)) (string, error) {
+// DoRevert takes an import back, the last product first, then its categories, or one of
+// them alone. What somebody changed since stays, and is noted.
+func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alone catalog.Target, step func(done, total int64)) (string, error) {
 	found, err := m.Store.Import(ctx, id)
 	if err != nil {
 		return "", err
 	}
 	total := int64(found.Standing)
-	if product != 0 {
+	if !alone.None() {
 		total = 1
 	}
 	done, kept := int64(0), 0
@@ -251,7 +252,7 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id, product i
 		if err := ctx.Err(); err != nil {
 			return "", err
 		}
-		n, notes, err := m.revertSome(ctx, id, product)
+		n, notes, err := m.revertNext(ctx, id, alone)
 		if err != nil {
 			return "", err
 		}
@@ -262,7 +263,7 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id, product i
 		kept += notes
 		step(done, total)
 	}
-	words := fmt.Sprintf("%d products are as they were before", done)
+	words := fmt.Sprintf("%d are as they were before", done)
 	if kept > 0 {
 		words += fmt.Sprintf(", but for what was changed on %d of them since", kept)
 	}
@@ -276,6 +277,16 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id, product i
 		}
 		return store.SetImportState(ctx, tx, id, "reverted", who.Name)
 	})
+}
+
+// revertNext takes the next back: products, then categories.
+func (m *Importer) revertNext(ctx context.Context, id int64, alone catalog.Target) (n, notes int, err error) {
+	if alone.Kind != catalog.KindCategory {
+		if n, notes, err = m.revertSome(ctx, id, alone.ID); err != nil || n > 0 || !alone.None() {
+			return n, notes, err
+		}
+	}
+	return m.revertBranches(ctx, id, alone.ID)
 }
 
 // revertSome takes the last products of an import back, in one transaction; notes counts

@@ -168,8 +168,8 @@ func (m *Importer) Import(ctx context.Context, who acting.Actor, id int64, revis
 	return run, err
 }
 
-// Revert has an import taken back, whole or for one product.
-func (m *Importer) Revert(ctx context.Context, who acting.Actor, id, product int64) (run int64, err error) {
+// Revert has an import taken back, whole or for one product or category.
+func (m *Importer) Revert(ctx context.Context, who acting.Actor, id int64, alone catalog.Target) (run int64, err error) {
 	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
 		found, err := store.LockImport(ctx, tx, id)
 		if err != nil {
@@ -187,11 +187,11 @@ func (m *Importer) Revert(ctx context.Context, who acting.Actor, id, product int
 		if !ended || found.Standing == 0 {
 			return store.ErrChanged
 		}
-		about := store.About{Sheet: found.SheetID, Import: id}
-		if product != 0 {
-			about.Owner = catalog.Product(product)
-		} else if err := store.SetImportState(ctx, tx, id, "reverting", who.Name); err != nil {
-			return err
+		about := store.About{Sheet: found.SheetID, Import: id, Owner: alone}
+		if alone.None() {
+			if err := store.SetImportState(ctx, tx, id, "reverting", who.Name); err != nil {
+				return err
+			}
 		}
 		run, err = m.Runs.Queue(ctx, tx, who, RevertRun, about)
 		return err

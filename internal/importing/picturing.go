@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"ambrosa/core/acting"
-	"ambrosa/core/catalog"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/store"
@@ -81,8 +80,7 @@ func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deci
 		return err
 	}
 	for _, row := range rows {
-		item := row.Wanted.Item
-		if item == nil || row.Verdict == sheet.Refused || row.Verdict == sheet.Skipped {
+		if row.Wanted.Target().None() || row.Verdict == sheet.Refused || row.Verdict == sheet.Skipped {
 			continue
 		}
 		for _, named := range row.Wanted.Pictures {
@@ -139,12 +137,12 @@ func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *d
 	if named.Lead && place == 0 {
 		place = 1
 	}
-	item := row.Wanted.Item
-	if f.Paired && f.Product == item.Product && f.Variant == item.Variant && (place == 0 || place == f.Place) {
+	target := row.Wanted.Target()
+	if f.Paired && f.Target() == target && (place == 0 || place == f.Place) {
 		p.Already++
 		return nil
 	}
-	undo, err := decider.Decide(ctx, who, f.ID, deciding.One{Verdict: "paired", Target: catalog.TargetOf(item.Product, item.Variant),
+	undo, err := decider.Decide(ctx, who, f.ID, deciding.One{Verdict: "paired", Target: target,
 		Place: place, Reason: reason, Version: f.Version})
 	switch {
 	case errors.Is(err, store.ErrChanged), errors.Is(err, store.ErrNotFound), errors.Is(err, deciding.ErrOtherBarcode):

@@ -7,6 +7,7 @@ import (
 	"fmt"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/sheetfile"
@@ -88,12 +89,12 @@ func (r *Runner) unpairSheet(ctx context.Context, run store.Run, p *progress) (s
 
 // revertImport takes an import back, whole or for one product.
 func (r *Runner) revertImport(ctx context.Context, run store.Run, p *progress) (string, error) {
-	product := int64(0)
+	var alone catalog.Target
 	if run.Owner != nil {
-		product = run.Owner.ID
+		alone = *run.Owner
 	}
 	who := acting.Actor{Name: run.Actor}
-	words, err := r.Importer.DoRevert(ctx, who, run.ImportID, product, p.set)
+	words, err := r.Importer.DoRevert(ctx, who, run.ImportID, alone, p.set)
 	if err != nil {
 		return "", err
 	}

@@ -1,6 +1,10 @@
 package store
 
-import "context"
+import (
+	"context"
+
+	"ambrosa/core/catalog"
+)
 
 // fileStem is the SQL of what a file is called: without folders, ending and letter case.
 const fileStem = `lower(regexp_replace(regexp_replace(path, '^.*[/\\]', ''), '\.[A-Za-z0-9]{2,5}$', ''))`
@@ -10,17 +14,23 @@ const mostNamesakes = 50
 
 // NamedFile is a file of the library that a sheet may name.
 type NamedFile struct {
-	ID      int64
-	Version int
-	Path    string
-	Sum     string
-	Lot     int64
-	LotName string
-	Ready   bool // its lot is open for decisions
-	Paired  bool
-	Product int64
-	Variant int64
-	Place   int
+	ID       int64
+	Version  int
+	Path     string
+	Sum      string
+	Lot      int64
+	LotName  string
+	Ready    bool // its lot is open for decisions
+	Paired   bool
+	Product  int64
+	Variant  int64
+	Category int64
+	Place    int
+}
+
+// Target is what it is paired with; none where it is not.
+func (f NamedFile) Target() catalog.Target {
+	return targetColumns{f.Product, f.Variant, f.Category}.target()
 }
 
 // FilesNamed returns the files that stems name, the newest of each first, each stem's
@@ -32,7 +42,8 @@ func FilesNamed(ctx context.Context, db DB, stems []string) ([]NamedFile, error)
 	return list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready
 		from unnest($1::text[]) s (stem), lateral (
 			select id, version, path, encode(sha256, 'hex') as sum, lot_id as lot, verdict = 'paired' as paired,
-				coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant, coalesce(place, 0) as place
+				coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant,
+				coalesce(category_id, 0) as category, coalesce(place, 0) as place
 			from file where `+fileStem+` = s.stem and sha256 is not null and verdict <> 'unusable' order by id desc limit $2) f
 		join lot l on l.id = f.lot`, spelt(setOf(stems)), mostNamesakes)
 }

@@ -124,7 +124,8 @@ const sheetChangeQuery = `select id, product_id, row, before, after, state, note
 // StandingChanges returns what of an import is not taken back, the last first, before a
 // change, as many as limit; of one product alone where that is not 0.
 func StandingChanges(ctx context.Context, db DB, id, product, before int64, limit int) ([]SheetChange, error) {
-	return list[SheetChange](ctx, db, sheetChangeQuery+` where import_id = $1 and state = 'imported' and ($2::bigint = 0 or product_id = $2)
+	return list[SheetChange](ctx, db, sheetChangeQuery+` where import_id = $1 and state = 'imported' and product_id is not null
+		and ($2::bigint = 0 or product_id = $2)
 		and ($3::bigint = 0 or id < $3) order by id desc limit $4`, id, product, before, limit)
 }
 
@@ -134,9 +135,10 @@ func EndChange(ctx context.Context, tx pgx.Tx, id int64, note string) error {
 	return err
 }
 
-// ImportedProduct is a product that an import made or changed.
+// ImportedProduct is a product or category that an import made or changed.
 type ImportedProduct struct {
-	Product  int64  `json:"product"`
+	Product  int64  `json:"product,omitempty"`
+	Category int64  `json:"category,omitempty"`
 	Code     string `json:"code"`
 	Title    string `json:"title"`
 	Row      int    `json:"row"`
@@ -155,13 +157,16 @@ func (s *Store) ImportedProducts(ctx context.Context, id int64, offset, limit in
 		return nil, 0, err
 	}
 	page, err = list[ImportedProduct](ctx, s.Pool, `
-		select c.product_id as product, coalesce(p.code, c.after->>'code') as code, coalesce(p.title, c.after->>'title') as title, c.row,
-			c.before is null as made, c.state, c.note, coalesce(p.pictures, 0) as pictures, p.id is null as gone,
+		select coalesce(c.product_id, 0) as product, coalesce(c.category_id, 0) as category,
+			coalesce(p.code, g.path, c.after->>'code', c.after->>'path') as code,
+			coalesce(p.title, g.name, c.after->>'title', '') as title, c.row,
+			c.before is null as made, c.state, c.note, coalesce(p.pictures, g.pictures, 0) as pictures,
+			coalesce(p.id, g.id) is null as gone,
 			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
-				left join variant v on v.id = pl.variant_id where pl.product_id = p.id
+				left join variant v on v.id = pl.variant_id where pl.product_id = p.id or pl.category_id = g.id
 				order by pl.variant_id is not null, v.position, pl.place limit 1), '') as lead
-		from sheet_change c left join product p on p.id = c.product_id where c.import_id = $1
-		order by p.id is null, coalesce(p.pictures, 0) > 0, c.row, c.id offset $2 limit $3`, id, offset, limit)
+		from sheet_change c left join product p on p.id = c.product_id left join category g on g.id = c.category_id where c.import_id = $1
+		order by coalesce(p.id, g.id) is null, coalesce(p.pictures, g.pictures, 0) > 0, c.row, c.id offset $2 limit $3`, id, offset, limit)
 	return page, total, err
 }
 
@@ -187,11 +192,7 @@ func DropCategories(ctx context.Context, tx pgx.Tx, id int64) error {
 		return err
 	}
 	for _, category := range ids {
-		if _, err := tx.Exec(ctx, `delete from category c where id = $1
-			and not exists (select from category where parent_id = c.id) and not exists (select from product where category_id = c.id)
-			and not exists (select from placement where category_id = c.id) and not exists (select from file where category_id = c.id)
-			and not exists (select from plan_change where category_id = c.id) and not exists (select from lot where category_id = c.id)`,
-			category); err != nil {
+		if _, err := DropBranch(ctx, tx, category); err != nil {
 			return err
 		}
 	}

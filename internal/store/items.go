@@ -37,14 +37,13 @@ func Items(ctx context.Context, db DB, asked *sheet.Asked) (*sheet.Items, error)
 		return nil, err
 	}
 	known := sheet.NewItems(items)
-	rows, err := db.Query(ctx, `select path, ref from category where lower(path) = any($1) or ref <> '' and lower(ref) = any($2)`,
-		keys(sheet.Category), keys(sheet.CategoryID))
+	categories, err := list[sheet.CategoryItem](ctx, db, branchQuery+` where lower(path) = any($1) or ref <> '' and lower(ref) = any($2)
+		or lower(name) = any($3)`, keys(sheet.Category), keys(sheet.CategoryID), spelt(asked.Names))
 	if err != nil {
 		return nil, err
 	}
-	var path, ref string
-	if _, err = pgx.ForEachRow(rows, []any{&path, &ref}, func() error { known.AddPath(path, ref); return nil }); err != nil {
-		return nil, err
+	for _, c := range categories {
+		known.AddCategory(c)
 	}
 	return known, addFiles(ctx, db, known, slices.Collect(maps.Keys(asked.Files)))
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -103,21 +102,11 @@ func (w *productWriter) categories(products []Written) error {
 		if p.Was != nil && p.Was.Category == p.Is.Category {
 			continue
 		}
-		path := ""
-		for name := range strings.SplitSeq(p.Is.Category, " / ") {
-			parent := path
-			path = strings.TrimPrefix(path+" / "+name, " / ")
-			if name == "" || seen[path] {
-				continue
-			}
-			seen[path] = true
-			made, err := numbers(w.ctx, w.tx, `insert into category (parent_id, name, path)
-				values ((select id from category where path = $1), $2, $3) on conflict (path) do nothing returning id`, parent, name, path)
-			if err != nil {
-				return err
-			}
-			w.made = append(w.made, made...)
+		made, err := makePath(w.ctx, w.tx, p.Is.Category, seen)
+		if err != nil {
+			return err
 		}
+		w.made = append(w.made, made...)
 	}
 	return nil
 }

@@ -13,6 +13,12 @@ alter table sheet_mapping drop column signature;
 -- A category says what it is about, and one picture may go on many products and
 -- categories in one plan.
 alter table category add column description text not null default '';
+create index category_name on category (lower(name));
+alter table sheet_change
+    alter column product_id drop not null,
+    add column category_id bigint, -- kept when the category is gone
+    add constraint sheet_change_one check ((product_id is null) <> (category_id is null));
+create unique index sheet_change_category on sheet_change (import_id, category_id);
 alter table plan
     add column file_id bigint references file on delete set null,
     drop constraint plan_kind_check,
@@ -25,6 +31,9 @@ alter table plan
     drop column file_id,
     drop constraint plan_kind_check,
     add constraint plan_kind_check check (kind in ('lot', 'hand'));
+delete from sheet_change where product_id is null;
+alter table sheet_change drop constraint sheet_change_one, drop column category_id, alter column product_id set not null;
+drop index category_name;
 alter table category drop column description;
 alter table sheet_mapping add column signature text not null default '';
 create index sheet_mapping_signature on sheet_mapping (signature);

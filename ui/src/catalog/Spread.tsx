@@ -30,7 +30,8 @@ export function Spread({ picture, of, onClose }: { picture: Shown; of: Owner; on
     onSuccess: ({ id }) => void navigate(`/plans/${id}`),
   });
   const found = (categories.data?.items ?? []).filter((c) => of.kind !== 'category' || c.id !== of.id);
-  const chosen = found.filter((c) => !left.has(c.id));
+  // Nothing is put anywhere before it is said where.
+  const chosen = asked === '' ? found.filter((c) => left.has(c.id)) : found.filter((c) => !left.has(c.id));
   const turn = (id: number) =>
     setLeft((now) => {
       const then = new Set(now);
@@ -48,7 +49,7 @@ export function Spread({ picture, of, onClose }: { picture: Shown; of: Owner; on
             data-autofocus
             className="grow"
             label="Categories whose name, path or ID has"
-            placeholder="A word, or nothing for all"
+            placeholder="A word of them; or choose below"
             value={text}
             onChange={(e) => setText(e.currentTarget.value)}
           />
@@ -58,7 +59,7 @@ export function Spread({ picture, of, onClose }: { picture: Shown; of: Owner; on
         ) : (
           <div className={css.found} role="group" aria-label="Categories found">
             {found.map((c) => (
-              <Line key={c.id} category={c} chosen={!left.has(c.id)} onTurn={() => turn(c.id)} />
+              <Line key={c.id} category={c} chosen={chosen.includes(c)} onTurn={() => turn(c.id)} />
             ))}
             {found.length === 0 && <p className="quiet">No category has “{asked}” in it.</p>}
           </div>

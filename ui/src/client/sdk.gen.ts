@@ -173,12 +173,12 @@ export const openHandIn = <ThrowOnError extends boolean = false>(options: Option
 });
 
 /**
- * What an import made or changed, products without a picture first
+ * What an import made or changed, those without a picture first
  */
 export const listImported = <ThrowOnError extends boolean = false>(options: Options<ListImportedData, ThrowOnError>) => (options.client ?? client).get<ListImportedResponses, ListImportedErrors, ThrowOnError>({ url: '/api/v1/imports/{id}/products', ...options });
 
 /**
- * Take an import back, whole or for one product
+ * Take an import back, whole or for one product or category
  */
 export const revertImport = <ThrowOnError extends boolean = false>(options: Options<RevertImportData, ThrowOnError>) => (options.client ?? client).post<RevertImportResponses, RevertImportErrors, ThrowOnError>({ url: '/api/v1/imports/{id}/revert', ...options });
 

@@ -902,6 +902,7 @@ export type ImportReport = {
 };
 
 export type ImportedProduct = {
+    category?: number;
     code: string;
     /**
      * It is not in the catalog any more
@@ -911,7 +912,7 @@ export type ImportedProduct = {
     made: boolean;
     note: string;
     pictures: number;
-    product: number;
+    product?: number;
     row: number;
     state: 'imported' | 'reverted';
     title: string;
@@ -3430,6 +3431,10 @@ export type RevertImportData = {
          * The one to take back; 0 for all
          */
         product?: number;
+        /**
+         * The one to take back; 0 for all
+         */
+        category?: number;
     };
     url: '/api/v1/imports/{id}/revert';
 };

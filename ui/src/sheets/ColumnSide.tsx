@@ -72,7 +72,7 @@ export function ColumnSide({ sheet, index }: { sheet: SheetPage; index: number }
       <span className="quiet">{was.evidence && `Because ${was.evidence}.`}</span>
       {identifying.includes(column.field) &&
         (identity === column.field ? (
-          <span>Tells which product a row is about.</span>
+          <span>Tells which {identity.startsWith('category') ? 'category' : 'product'} a row is about.</span>
         ) : (
           <Button size="compact-xs" className={css.short} onClick={() => take(column, [column.field])}>
             Tell rows apart by this column

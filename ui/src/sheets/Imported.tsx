@@ -31,11 +31,11 @@ export function Imported({ of, paired }: { of: Import; paired: number }) {
           : `${some(of.made, 'row')} made, ${count(of.changed)} changed.`}{' '}
         {of.overtaken > 0 &&
           `${some(of.overtaken, 'row')} left out: the catalog changed meanwhile. Look again.`}{' '}
-        {bare > 0 && of.state !== 'reverted' && `${some(bare, 'product')} without a picture stand first.`}
+        {bare > 0 && of.state !== 'reverted' && `${count(bare)} without a picture stand first.`}
       </p>
       <div className={css.cards}>
         {products.data?.items.map((p) => (
-          <Card key={p.product} product={p} of={of} />
+          <Card key={`${p.product ?? 0}-${p.category ?? 0}`} product={p} of={of} />
         ))}
       </div>
       {(products.data?.total ?? 0) > shown && (
@@ -65,7 +65,7 @@ function PairPictures({ of, paired }: { of: Import; paired: number }) {
         </Button>
       )}
       <span className="quiet">
-        Files that the sheet names and that came in a lot are paired with its products. Then{' '}
+        Files that the sheet names and that came in a lot are paired with what its rows are about. Then{' '}
         <Link to="/pair">plan those lots</Link>.
       </span>
     </div>
@@ -81,7 +81,7 @@ function Card({ product: p, of }: { product: ImportedProduct; of: Import }) {
     <div className="card">
       <Link
         className="card"
-        to={p.gone ? '#' : `/products/${p.product}`}
+        to={p.gone ? '#' : p.category ? `/categories/${p.category}` : `/products/${p.product}`}
         title={p.title}
         aria-disabled={p.gone}
       >
@@ -105,7 +105,9 @@ function Card({ product: p, of }: { product: ImportedProduct; of: Import }) {
             className="push"
             size="compact-xs"
             loading={revert.isPending}
-            onClick={() => revert.mutate({ path: { id: of.id }, query: { product: p.product } })}
+            onClick={() =>
+              revert.mutate({ path: { id: of.id }, query: { product: p.product, category: p.category } })
+            }
           >
             Revert
           </Button>

@@ -49,7 +49,16 @@ const many = new Set(['code', 'option', 'attribute', 'picture', 'view', 'place',
 
 export const mayRepeat = (field: string) => many.has(field);
 
-export const identifying = ['sku', 'product', 'product-id', 'gtin', 'code', 'title'];
+export const identifying = [
+  'sku',
+  'product',
+  'product-id',
+  'gtin',
+  'code',
+  'title',
+  'category-id',
+  'category',
+];
 
 /** What a column is taken for, as its header says it. */
 export function takenFor(column: Column): string {

@@ -391,7 +391,7 @@ export const openHandInMutation = (options?: Partial<Options<OpenHandInData>>): 
 export const listImportedQueryKey = (options: Options<ListImportedData>) => createQueryKey('listImported', options);
 
 /**
- * What an import made or changed, products without a picture first
+ * What an import made or changed, those without a picture first
  */
 export const listImportedOptions = (options: Options<ListImportedData>) => queryOptions<ListImportedResponse, ListImportedError, ListImportedResponse, ReturnType<typeof listImportedQueryKey>>({
     queryFn: async ({ queryKey, signal }) => {
@@ -438,7 +438,7 @@ const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'hea
 export const listImportedInfiniteQueryKey = (options: Options<ListImportedData>): QueryKey<Options<ListImportedData>> => createQueryKey('listImported', options, true);
 
 /**
- * What an import made or changed, products without a picture first
+ * What an import made or changed, those without a picture first
  */
 export const listImportedInfiniteOptions = (options: Options<ListImportedData>) => infiniteQueryOptions<ListImportedResponse, ListImportedError, InfiniteData<ListImportedResponse>, QueryKey<Options<ListImportedData>>, number | Pick<QueryKey<Options<ListImportedData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
 // @ts-ignore
@@ -463,7 +463,7 @@ export const listImportedInfiniteOptions = (options: Options<ListImportedData>) 
 });
 
 /**
- * Take an import back, whole or for one product
+ * Take an import back, whole or for one product or category
  */
 export const revertImportMutation = (options?: Partial<Options<RevertImportData>>): UseMutationOptions<RevertImportResponse, RevertImportError, Options<RevertImportData>> => {
     const mutationOptions: UseMutationOptions<RevertImportResponse, RevertImportError, Options<RevertImportData>> = {
