@@ -9,9 +9,9 @@ import (
 // seen included, and with plain blanks for hard ones.
 func Clean(cell string) string {
 	if plainText(cell) {
-		return strings.TrimSpace(cell)
+		return unguarded(strings.TrimSpace(cell))
 	}
-	return strings.TrimSpace(strings.Map(func(r rune) rune {
+	return unguarded(strings.TrimSpace(strings.Map(func(r rune) rune {
 		switch {
 		case unseen(r):
 			return -1
@@ -19,7 +19,16 @@ func Clean(cell string) string {
 			return ' '
 		}
 		return r
-	}, cell))
+	}, cell)))
+}
+
+// unguarded takes the apostrophe away by which a text is kept from being run as a formula
+// (OWASP, CSV Injection).
+func unguarded(cell string) string {
+	if len(cell) > 1 && cell[0] == '\'' && strings.IndexByte("=+-@", cell[1]) >= 0 {
+		return cell[1:]
+	}
+	return cell
 }
 
 // plainText tells whether a cell holds ASCII alone.

@@ -21,7 +21,7 @@ func (r *rowJudge) compare() {
 	if item.Variant != 0 {
 		r.changed(GTIN, "", item.GTIN, w.GTIN, true)
 	}
-	if item.Variant != 0 && r.by != Code {
+	if item.Variant != 0 && r.by != Code && !sameCodes(item.Codes, w.Codes) {
 		r.changed(Code, "", strings.Join(item.Codes, ", "), strings.Join(w.Codes, ", "), true)
 	}
 	if r.by != Title {
@@ -36,6 +36,11 @@ func (r *rowJudge) compare() {
 	if w.Retire != nil && *w.Retire != item.Retired {
 		r.out.Changes = append(r.out.Changes, FieldChange{Field: Retire, Before: yesWord(item.Retired), After: yesWord(*w.Retire)})
 	}
+}
+
+// sameCodes tells whether further codes are the same ones, in whatever order.
+func sameCodes(a, b []string) bool {
+	return slices.Equal(slices.Sorted(slices.Values(a)), slices.Sorted(slices.Values(b)))
 }
 
 // home is an item of the product that the row's variant will be of.

@@ -61,6 +61,9 @@ func (p Proposer) Propose(names []string, rows [][]string) Mapping {
 	secondLooks(all, rows)
 	byBarcodes(all)
 	settle(all)
+	if isOwn(names) {
+		takeOwn(all)
+	}
 	m := Mapping{Columns: make([]Column, len(all))}
 	for i, one := range all {
 		one.finish(p.Names)

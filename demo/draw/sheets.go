@@ -132,7 +132,7 @@ func lindmoorList(items []item) ([]byte, error) {
 func categoryList(items []item) ([]byte, error) {
 	var banners []string
 	for _, s := range lindmoor(items) {
-		if strings.Contains(s.path, "new/") {
+		if s.item.kind == nil && s.format != "" {
 			banners = append(banners, filepath.Base(s.path))
 		}
 	}
@@ -146,7 +146,7 @@ func categoryList(items []item) ([]byte, error) {
 		}
 	}
 	paths = append(paths, "Honey / Tasting sets")
-	lines := [][]string{{"Category ID", "Category", "About", "Banner"}}
+	lines := [][]string{{"Category ID", "Category", "Description", "Banner"}}
 	for i, path := range paths {
 		id, about, banner := fmt.Sprintf("C-%03d", 10*(i+1)), "", ""
 		if name := path[strings.LastIndex(path, "/")+1:]; i%2 == 0 {

@@ -13,6 +13,7 @@ import (
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/importing"
 	"ambrosa/internal/planning"
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/store"
@@ -92,6 +93,7 @@ func problem(err error, what string) error {
 	var known huma.StatusError
 	var noTarget planning.NoTarget
 	var closed receiving.LinkClosed
+	var notTaken *importing.NotTaken
 	switch {
 	case err == nil:
 		return nil
@@ -116,6 +118,8 @@ func problem(err error, what string) error {
 		)
 	case errors.Is(err, deciding.ErrNoTarget):
 		return huma.Error422UnprocessableEntity("A pair needs a product, a variant or a category.")
+	case errors.As(err, &notTaken):
+		return huma.Error422UnprocessableEntity(notTaken.Why)
 	case errors.As(err, &closed):
 		return huma.Error409Conflict(closed.Reason)
 	case errors.Is(err, plan.ErrTwice):

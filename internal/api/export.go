@@ -1,19 +1,15 @@
 package api
 
 import (
-	"bufio"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"net/http"
-	"net/url"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/internal/blob"
-	"ambrosa/internal/contained"
 	"ambrosa/internal/run"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
@@ -78,28 +74,16 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 		Sort:    c.Query("sort"),
 		Down:    c.Query("down") == "true",
 	}
-	format := export{kind: "text/csv; charset=utf-8", extension: "csv"}
+	format := table
 	if c.Query("format") == "xlsx" {
-		format = export{kind: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", extension: "xlsx"}
+		format = workbook
 	}
-	c.Set("Content-Type", format.kind)
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s.%s", url.PathEscape(lot.Name), format.extension))
-	number := strings.Clone(c.GetRespHeader(requestNumber))
-	ctx, cancel := untilGone(context.Background(), c.RequestCtx().Conn())
-	content, writer := io.Pipe()
-	go func() {
-		defer cancel()
-		out := bufio.NewWriterSize(writer, 64<<10)
-		err := contained.Safely(func() error { return errors.Join(s.writeFiles(ctx, out, id, filter, columns, format), out.Flush()) })()
-		if err != nil && ctx.Err() == nil && !errors.Is(err, io.ErrClosedPipe) {
-			s.Log.Error("export broken off", "request", number, "lot", id, "error", err)
-		}
-		// With an error the connection breaks off: what has begun must not look whole.
-		_ = writer.CloseWithError(err) // never fails, see io.Pipe
-	}()
-	return c.SendStream(content)
+	return s.download(c, lot.Name, format, func(ctx context.Context, out io.Writer, format export) error {
+		return s.writeFiles(ctx, out, id, filter, columns, format)
+	})
 }
 
+// export is a format that a list goes out in: its media type, and how such files end.
 type export struct{ kind, extension string }
 
 // writeFiles writes a lot's files page by page.
@@ -115,7 +99,7 @@ func (s *Server) writeFiles(
 	if format.extension == "csv" {
 		return sheetfile.WriteCSV(out, columns, next)
 	}
-	return sheetfile.WriteXLSX(out, columns, next, func(f File) ([]byte, error) {
+	return sheetfile.WriteXLSX(out, "Files", columns, next, func(f File) ([]byte, error) {
 		sum, err := blob.ParseSum(f.Sum)
 		if err != nil || f.Problem != "" {
 			return nil, nil

@@ -1,18 +1,13 @@
 package api
 
 import (
-	"bufio"
 	"context"
-	"errors"
-	"fmt"
 	"io"
 	"net/http"
-	"net/url"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
-	"ambrosa/internal/contained"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
@@ -25,27 +20,14 @@ func (s *Server) exportJudged(c fiber.Ctx) error {
 	if err != nil {
 		return fiber.NewError(http.StatusNotFound, "There is no such sheet.")
 	}
-	write, kind, extension := sheetfile.WriteJudgedXLSX, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "xlsx"
-	if c.Query("format") == "csv" {
-		write, kind, extension = sheetfile.WriteJudgedCSV, "text/csv; charset=utf-8", "csv"
-	}
-	name := strings.TrimSuffix(strings.TrimSuffix(found.Name, ".xlsx"), ".csv") + ", judged." + extension
-	c.Set("Content-Type", kind)
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s", url.PathEscape(name)))
-	number := strings.Clone(c.GetRespHeader(requestNumber))
+	name := strings.TrimSuffix(strings.TrimSuffix(found.Name, ".xlsx"), ".csv") + ", judged"
 	verdict := strings.Clone(c.Query("verdict"))
-	ctx, cancel := untilGone(context.Background(), c.RequestCtx().Conn())
-	content, writer := io.Pipe()
-	go func() {
-		defer cancel()
-		out := bufio.NewWriterSize(writer, 64<<10)
-		err := contained.Safely(func() error { return errors.Join(write(out, found.Names, s.eachJudged(ctx, id, verdict)), out.Flush()) })()
-		if err != nil && ctx.Err() == nil && !errors.Is(err, io.ErrClosedPipe) {
-			s.Log.Error("export broken off", "request", number, "sheet", id, "error", err)
+	return s.download(c, name, formatOf(c), func(ctx context.Context, out io.Writer, format export) error {
+		if format == table {
+			return sheetfile.WriteJudgedCSV(out, found.Names, s.eachJudged(ctx, id, verdict))
 		}
-		_ = writer.CloseWithError(err) // never fails, see io.Pipe
-	}()
-	return c.SendStream(content)
+		return sheetfile.WriteJudgedXLSX(out, found.Names, s.eachJudged(ctx, id, verdict))
+	})
 }
 
 // eachJudged gives a sheet's rows one after the other as they were judged.

@@ -27,6 +27,8 @@ func (s *Server) media() {
 	s.app.Get("/media/peek", s.peekAtPicture)
 	s.app.Get("/media/lots/:id/list", s.exportFiles)
 	s.app.Get("/media/sheets/:id/judged", s.exportJudged)
+	s.app.Get("/media/catalog", s.exportCatalog)
+	s.app.Get("/media/catalog/template", s.exportTemplate)
 	s.app.Get("/media/hand-in/:token/missing.csv", s.missingSheet)
 }
 

@@ -44,6 +44,9 @@ type productPage struct {
 	VariantList []store.Variant `json:"variantList" nullable:"false"`
 	PictureList []store.Shown   `json:"pictureList" nullable:"false"`
 	Changes     []store.Change  `json:"changes" nullable:"false"`
+
+	Fields       []catalog.FieldValue `json:"fields" nullable:"false" doc:"All that the catalog says of it, and by which field change"`
+	FieldChanges []store.ProductImport  `json:"fieldChanges" nullable:"false" doc:"By sheets and by hand, the last first"`
 }
 
 type categoryPage struct {
@@ -180,6 +183,9 @@ func (s *Server) productOperations(api huma.API) {
 		})
 }
 
+// shownFieldChanges is how many changes of its fields a product's page tells.
+const shownFieldChanges = 200
+
 func (s *Server) product(ctx context.Context, id int64) (page productPage, err error) {
 	if page.Product, err = s.Store.Product(ctx, id); err != nil {
 		return page, err
@@ -190,7 +196,26 @@ func (s *Server) product(ctx context.Context, id int64) (page productPage, err e
 	if page.PictureList, err = s.Store.Shown(ctx, catalog.Product(id)); err != nil {
 		return page, err
 	}
-	page.Changes, err = s.Store.Changes(ctx, catalog.Product(id))
+	if page.Changes, err = s.Store.Changes(ctx, catalog.Product(id)); err != nil {
+		return page, err
+	}
+	if page.FieldChanges, err = s.Store.FieldChanges(ctx, id, shownFieldChanges); err != nil {
+		return page, err
+	}
+	if page.FieldChanges == nil {
+		page.FieldChanges = []store.ProductImport{}
+	}
+	now, err := s.Store.SnapshotOf(ctx, id)
+	if err != nil {
+		return page, err
+	}
+	changed := make([]catalog.Changed, len(page.FieldChanges))
+	for i, c := range page.FieldChanges {
+		if c.State == "imported" {
+			changed[i] = catalog.Changed{Before: c.Before, After: c.After}
+		}
+	}
+	page.Fields = catalog.Fields(now, changed)
 	page.Options = []string{}
 	seen := map[string]bool{}
 	for _, v := range page.VariantList {

@@ -125,6 +125,8 @@ func (s *Server) operations() huma.API {
 	config.Transformers = append(config.Transformers, s.hideInside)
 	api := huma.NewAPI(config, &adapter{s.app})
 	s.productOperations(api)
+	s.catalogOutOperations(api)
+	s.byHandOperations(api)
 	s.sheetOperations(api)
 	s.lotOperations(api)
 	s.fileOperations(api)

@@ -1,7 +1,9 @@
 package app
 
 import (
+	"errors"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"net/http"
 	"strings"
@@ -400,4 +402,60 @@ func (l *line) categories() (text string) {
 		text += fmt.Sprintf("%s %s %s\n", c.Path, c.Ref, c.Description)
 	}
 	return text
+}
+
+// TestTheCatalogGoesOutAndComesInAgain takes the catalog out in both formats, chosen
+// columns in chosen order, and brings it in: every row is the same. One that is changed
+// there is changed here, and a message tells of the import.
+func TestTheCatalogGoesOutAndComesInAgain(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	first := l.imported(l.brought("more.csv", []byte("sku;product;title;gtin;farbe;warengruppe;beschreibung;auslaufartikel\r\n"+
+		"0004711;0004711;=Räuchermantel;;amber;Clothing > Coats;Dick, \"warm\";ja\r\n")))
+	if first.Made != 1 {
+		t.Fatalf("imported: %+v", first)
+	}
+	var columns struct {
+		Items []struct{ Name, Header string }
+	}
+	l.do(l.Get(t.Context(), "/api/v1/catalog/columns", &columns))
+	if len(columns.Items) < 9 || columns.Items[0].Name != "sku" {
+		t.Fatalf("columns: %+v", columns.Items)
+	}
+	out := func(query string) []byte {
+		response, err := http.Get(l.Address + "/media/catalog" + query)
+		l.do(err)
+		content, err := io.ReadAll(response.Body)
+		l.do(errors.Join(err, response.Body.Close()))
+		return content
+	}
+	for name, query := range map[string]string{"catalog.csv": "?format=csv", "catalog.xlsx": "?format=xlsx",
+		"some.csv": "?format=csv&column=title&column=gtin&column=sku&column=nothing&q=at-00", "template.xlsx": "/template"} {
+		s := l.brought(name, out(query))
+		rows := 7
+		switch name {
+		case "some.csv":
+			rows = 6
+		case "template.xlsx":
+			rows = 1
+		}
+		if s.Totals.Verdicts["same"] != rows || s.Rows != rows {
+			t.Errorf("%s: %+v\n%s", name, s.Totals, strings.Join(l.rows(s.ID, ""), "\n"))
+		}
+	}
+	changed := strings.Replace(string(out("?format=csv")), "Thing 1", "Thing one", 1)
+	l.imported(l.brought("changed.csv", []byte(changed)))
+	if got := l.catalog(); !strings.Contains(got, "Thing one") {
+		t.Errorf("nothing was changed:\n%s", got)
+	}
+	var messages struct{ Items []store.Message }
+	l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
+	l.until("the import to be told of", func() bool {
+		l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
+		return len(messages.Items) == 2
+	})
+	if m := messages.Items[0]; m.Title != "Imported: changed.csv, 0 made, 1 changed" || m.Sheet == 0 ||
+		!strings.Contains(m.Body, "0 rows made, 1 changed, 6 the same, 0 refused") {
+		t.Errorf("told: %+v", m)
+	}
 }

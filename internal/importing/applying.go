@@ -238,7 +238,8 @@ func standingOf(ctx context.Context, tx pgx.Tx, rows []sheet.Judged) (standing s
 
 // DoRevert takes an import back, the last product first, then its categories, or one of
 // them alone. What somebody changed since stays, and is noted.
-func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alone catalog.Target, step func(done, total int64)) (string, error) {
+func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alone catalog.Target,
+	step func(done, total int64)) (string, error) {
 	found, err := m.Store.Import(ctx, id)
 	if err != nil {
 		return "", err

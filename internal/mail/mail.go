@@ -28,6 +28,7 @@ type Message struct {
 	Subject string
 	Text    string
 	Plan    int64 // that it is about, 0 for none
+	Sheet   int64 // that it is about, 0 for none
 }
 
 // patience is how long a mail server may take.
@@ -85,6 +86,9 @@ func (s *Sender) Send(ctx context.Context, m Message) error {
 	out.SetDateWithValue(m.At)
 	out.SetMessageIDWithValue(fmt.Sprintf("message-%d-%d@ambrosa.invalid", m.ID, m.At.UnixMicro()))
 	text := m.Text + "\n"
+	if m.Sheet > 0 && s.pages != "" {
+		text += fmt.Sprintf("\nThe sheet, row by row: %s/sheets/%d\n", s.pages, m.Sheet)
+	}
 	if m.Plan > 0 && s.pages != "" {
 		text += fmt.Sprintf("\nThe plan, before and after, product by product: %s/plans/%d\n", s.pages, m.Plan)
 	}

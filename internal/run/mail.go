@@ -7,6 +7,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/store"
 )
@@ -38,7 +39,27 @@ func (r *Runner) reportPlan(ctx context.Context, tx pgx.Tx, run store.Run, state
 	if err != nil {
 		return err
 	}
-	id, waits, err := store.AddMessage(ctx, tx, run.ID, run.PlanID, report, r.Mail != nil)
+	return r.tell(ctx, tx, run, report)
+}
+
+// reportImport writes a message about an import of a sheet that has ended, or was taken
+// back whole, in the transaction that records its end, and queues its mail.
+func (r *Runner) reportImport(ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error {
+	if run.ImportID == 0 || run.SheetID == 0 || run.Owner != nil {
+		return nil
+	}
+	if state != "failed" {
+		why = ""
+	}
+	report, err := store.ImportReport(ctx, tx, run.ImportID, run.Kind == importing.RevertRun, state, why)
+	if err != nil {
+		return err
+	}
+	return r.tell(ctx, tx, run, report)
+}
+
+func (r *Runner) tell(ctx context.Context, tx pgx.Tx, run store.Run, report store.Told) error {
+	id, waits, err := store.AddMessage(ctx, tx, run, report, r.Mail != nil)
 	if err != nil || !waits {
 		return err
 	}
@@ -61,7 +82,8 @@ func (w *mailWorker) Work(ctx context.Context, job *river.Job[mailArgs]) error {
 	}
 	err = w.runner.Mail.Send(
 		ctx,
-		mail.Message{ID: message.ID, At: message.At, To: message.MailTo, Subject: message.Title, Text: message.Body, Plan: message.Plan},
+		mail.Message{ID: message.ID, At: message.At, To: message.MailTo, Subject: message.Title, Text: message.Body, Plan: message.Plan,
+			Sheet: message.Sheet},
 	)
 	switch {
 	case err == nil:

@@ -17,10 +17,12 @@ import (
 func init() {
 	register(Kind{Name: importing.ReadRun, Doing: "Reading a sheet", Leads: ToSheet, Items: true, work: (*Runner).takeInSheet})
 	register(Kind{Name: importing.RehearseRun, Doing: "Rehearsing", Leads: ToSheet, work: (*Runner).rehearseSheet})
-	register(Kind{Name: importing.ImportRun, Doing: "Importing", Leads: ToSheet, work: (*Runner).importSheet})
+	register(Kind{Name: importing.ImportRun, Doing: "Importing", Leads: ToSheet, report: (*Runner).reportImport,
+		work: (*Runner).importSheet})
 	register(Kind{Name: importing.PairRun, Doing: "Pairing by a sheet", Leads: ToSheet, work: (*Runner).pairBySheet})
 	register(Kind{Name: importing.UnpairRun, Doing: "Taking a sheet's pairs back", Leads: ToSheet, work: (*Runner).unpairSheet})
-	register(Kind{Name: importing.RevertRun, Doing: "Taking an import back", Leads: ToSheet, work: (*Runner).revertImport})
+	register(Kind{Name: importing.RevertRun, Doing: "Taking an import back", Leads: ToSheet, report: (*Runner).reportImport,
+		work: (*Runner).revertImport})
 }
 
 // takeInSheet reads a sheet's rows and proposes a mapping.
@@ -97,6 +99,9 @@ func (r *Runner) revertImport(ctx context.Context, run store.Run, p *progress) (
 	words, err := r.Importer.DoRevert(ctx, who, run.ImportID, alone, p.set)
 	if err != nil {
 		return "", err
+	}
+	if run.SheetID == 0 {
+		return words, nil // what was changed by hand
 	}
 	return words, r.Importer.Rehearse(ctx, who, run.SheetID)
 }

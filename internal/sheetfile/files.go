@@ -70,21 +70,22 @@ func harmless(value any) any {
 	return value
 }
 
-// WriteXLSX writes rows as a workbook whose header stays in sight and whose
+// WriteXLSX writes rows as a workbook of one worksheet with a name, whose header stays in sight and whose
 // columns fit their content, with a thumbnail in the first cell of each row as far
 // as thumbnail returns one (WebP); rows beyond the first 5,000 have none. What it
 // holds in memory does not grow with the rows beyond that.
-func WriteXLSX[T any](out io.Writer, columns []Column[T], next func() (T, bool, error), thumbnail func(T) ([]byte, error)) (err error) {
+func WriteXLSX[T any](out io.Writer, name string, columns []Column[T], next func() (T, bool, error),
+	thumbnail func(T) ([]byte, error)) (err error) {
 	book := excelize.NewFile()
 	defer func() { err = errors.Join(err, book.Close()) }()
-	if err := book.SetSheetName("Sheet1", sheetName); err != nil {
+	if err := book.SetSheetName("Sheet1", name); err != nil {
 		return err
 	}
-	rows, err := book.NewStreamWriter(sheetName)
+	rows, err := book.NewStreamWriter(name)
 	if err != nil {
 		return err
 	}
-	w := &listBook[T]{book: book, rows: rows, columns: columns, thumbnail: thumbnail}
+	w := &listBook[T]{name: name, book: book, rows: rows, columns: columns, thumbnail: thumbnail}
 	if thumbnail != nil {
 		w.shift = 1
 	}
@@ -119,8 +120,6 @@ func WriteXLSX[T any](out io.Writer, columns []Column[T], next func() (T, bool, 
 	return book.Write(out)
 }
 
-const sheetName = "Files"
-
 // fitted is by how many rows columns are made wide.
 const fitted = 1_000
 
@@ -150,6 +149,7 @@ func firstRows[T any](next func() (T, bool, error)) (rows []T, err error) {
 
 // listBook is a workbook that is being written.
 type listBook[T any] struct {
+	name      string
 	book      *excelize.File
 	rows      *excelize.StreamWriter
 	columns   []Column[T]
@@ -221,7 +221,7 @@ func (w *listBook[T]) add(row int, value T) error {
 	if err := w.rows.SetRow(at, cells, excelize.RowOpts{Height: min(height, 400)}); err != nil || picture == nil {
 		return err
 	}
-	return w.book.AddPictureFromBytes(sheetName, at, &excelize.Picture{Extension: ".jpg", File: picture,
+	return w.book.AddPictureFromBytes(w.name, at, &excelize.Picture{Extension: ".jpg", File: picture,
 		Format: &excelize.GraphicOptions{OffsetX: 2, OffsetY: 2, Positioning: "oneCell"}})
 }
 

@@ -57,7 +57,7 @@ func TestAWorkbookForPeople(t *testing.T) {
 	long := strings.Repeat("a long reason, ", 30)
 	thumbnail := webpOf(t)
 	var out bytes.Buffer
-	err := WriteXLSX(&out, listedColumns, each(1_500, func(n int) listed {
+	err := WriteXLSX(&out, "Files", listedColumns, each(1_500, func(n int) listed {
 		return listed{fmt.Sprintf("folder/of some length/picture number %d.jpg", n), map[bool]string{true: long, false: "=1+1"}[n == 3], n}
 	}), func(l listed) ([]byte, error) {
 		if l.width%2 == 0 {
@@ -73,27 +73,27 @@ func TestAWorkbookForPeople(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer book.Close()
-	if rows, err := book.GetRows(sheetName); err != nil || len(rows) != 1_501 || rows[4][2] != long || rows[5][2] != "=1+1" ||
+	if rows, err := book.GetRows("Files"); err != nil || len(rows) != 1_501 || rows[4][2] != long || rows[5][2] != "=1+1" ||
 		rows[1500][3] != "1499" {
 		t.Errorf("%d rows, %v", len(rows), err)
 	}
-	if formula, err := book.GetCellFormula(sheetName, "C6"); err != nil || formula != "" {
+	if formula, err := book.GetCellFormula("Files", "C6"); err != nil || formula != "" {
 		t.Errorf("a text became the formula %q, %v", formula, err)
 	}
 	for column, least := range map[string]float64{"A": 11, "B": 46, "C": widest, "D": narrowest} {
-		if width, err := book.GetColWidth(sheetName, column); err != nil || width < least || width > widest {
+		if width, err := book.GetColWidth("Files", column); err != nil || width < least || width > widest {
 			t.Errorf("column %s is %g wide, at least %g is needed; %v", column, width, least, err)
 		}
 	}
-	if height, err := book.GetRowHeight(sheetName, 5); err != nil || height < lineHeight*7 {
+	if height, err := book.GetRowHeight("Files", 5); err != nil || height < lineHeight*7 {
 		t.Errorf("the row of a long text is %g high, %v", height, err)
 	}
-	panes, err := book.GetPanes(sheetName)
+	panes, err := book.GetPanes("Files")
 	if err != nil || !panes.Freeze || panes.YSplit != 1 {
 		t.Errorf("panes %+v, %v", panes, err)
 	}
 	for row, want := range map[int]int{2: 1, 3: 0, 1000: 1} {
-		pictures, err := book.GetPictures(sheetName, fmt.Sprintf("A%d", row))
+		pictures, err := book.GetPictures("Files", fmt.Sprintf("A%d", row))
 		if err != nil || len(pictures) != want {
 			t.Errorf("row %d has %d pictures, %v", row, len(pictures), err)
 			continue
@@ -113,7 +113,7 @@ func TestExportsDoNotHoldTheirRows(t *testing.T) {
 		var most uint64
 		var m runtime.MemStats
 		text := strings.Repeat("x", 500)
-		err := WriteXLSX(io.Discard, listedColumns, each(n, func(i int) listed {
+		err := WriteXLSX(io.Discard, "Files", listedColumns, each(n, func(i int) listed {
 			if i%1000 == 0 {
 				runtime.GC()
 				runtime.ReadMemStats(&m)

@@ -8,6 +8,7 @@ import (
 
 	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/sheet"
 )
 
 // Import is an import of a sheet.
@@ -27,7 +28,8 @@ type Import struct {
 	CreatedAt  time.Time `json:"createdAt"`
 }
 
-const importQuery = `select i.id, i.sheet_id, i.state, i.revision, i.cursor, i.made, i.changed, i.overtaken, i.actor, i.reverted_by,
+const importQuery = `select i.id, coalesce(i.sheet_id, 0) as sheet_id, i.state, i.revision, i.cursor, i.made, i.changed, i.overtaken,
+	i.actor, i.reverted_by,
 	i.created_at,
 	(select count(*) from sheet_change c where c.import_id = i.id)::int as products,
 	(select count(*) from sheet_change c where c.import_id = i.id and c.state = 'imported')::int as standing
@@ -63,6 +65,35 @@ func NewImport(ctx context.Context, tx pgx.Tx, who acting.Actor, sheet int64, re
 	return id, err
 }
 
+// NewByHand records a change by hand, which is done at once and taken back like an import.
+func NewByHand(ctx context.Context, tx pgx.Tx, who acting.Actor) (int64, error) {
+	return number(ctx, tx, `insert into sheet_import (state, revision, actor) values ('imported', 0, $1) returning id`, who.Name)
+}
+
+// ProductImport is a change of a product's fields, by a sheet or by hand.
+type ProductImport struct {
+	Import    int64             `json:"import"`
+	Sheet     int64             `json:"sheet" doc:"0 for a change by hand"`
+	SheetName string            `json:"sheetName"`
+	Row       int               `json:"row"`
+	At        time.Time         `json:"at"`
+	By        string            `json:"by"`
+	State     string            `json:"state" enum:"imported,reverted"`
+	Note      string            `json:"note"`
+	Standing  bool              `json:"standing" doc:"It can be taken back"`
+	Before    *catalog.Snapshot `json:"-"`
+	After     catalog.Snapshot  `json:"-"`
+}
+
+// FieldChanges returns what changed the fields of a product, the last first, as many as
+// limit.
+func (s *Store) FieldChanges(ctx context.Context, product int64, limit int) ([]ProductImport, error) {
+	return list[ProductImport](ctx, s.Pool, `select i.id as import, coalesce(i.sheet_id, 0) as sheet, coalesce(s.name, '') as sheet_name, c.row,
+			i.created_at as at, i.actor as by, c.state, c.note, c.state = 'imported' and i.state = 'imported' as standing, c.before, c.after
+		from sheet_change c join sheet_import i on i.id = c.import_id left join sheet s on s.id = i.sheet_id
+		where c.product_id = $1 order by c.id desc limit $2`, product, limit)
+}
+
 // NextProducts returns the first rows of those products of a sheet behind one that a
 // rehearsal would make or change, in order, as many as limit.
 func NextProducts(ctx context.Context, db DB, sheet int64, behind, limit int) (firsts []int, err error) {
@@ -91,8 +122,11 @@ func Advance(ctx context.Context, tx pgx.Tx, id int64, cursor, made, changed, ov
 func SetImportState(ctx context.Context, tx pgx.Tx, id int64, state, revertedBy string) error {
 	var sheet int64
 	if err := tx.QueryRow(ctx, `update sheet_import set state = $2, reverted_by = case when $3 <> '' then $3 else reverted_by end
-		where id = $1 returning sheet_id`, id, state, revertedBy).Scan(&sheet); err != nil {
+		where id = $1 returning coalesce(sheet_id, 0)`, id, state, revertedBy).Scan(&sheet); err != nil {
 		return orNotFound(err)
+	}
+	if sheet == 0 {
+		return nil // by hand
 	}
 	return Notify(ctx, tx, Event{Topic: "sheet", ID: sheet})
 }
@@ -133,6 +167,31 @@ func StandingChanges(ctx context.Context, db DB, id, product, before int64, limi
 func EndChange(ctx context.Context, tx pgx.Tx, id int64, note string) error {
 	_, err := tx.Exec(ctx, `update sheet_change set state = 'reverted', note = $2 where id = $1`, id, note)
 	return err
+}
+
+// ImportReport returns what became of an import of a sheet, when its run ended in a state.
+func ImportReport(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why string) (r sheet.Report, err error) {
+	i, err := one[Import](ctx, tx, importQuery+` where i.id = $1`, id)
+	if err != nil {
+		return r, err
+	}
+	of, err := SheetOf(ctx, tx, i.SheetID)
+	if err != nil {
+		return r, err
+	}
+	r = sheet.Report{Sheet: of.Name, Reverted: reverted, Ended: ended, Why: why, Made: i.Made, Changed: i.Changed,
+		Same: of.Totals.Verdicts[string(sheet.Same)], Refused: of.Totals.Verdicts[string(sheet.Refused)],
+		Skipped: of.Totals.Verdicts[string(sheet.Skipped)], Overtaken: i.Overtaken, Products: i.Products, Standing: i.Standing,
+		Pictures: of.Totals.Pictures}
+	for _, q := range of.Totals.Questions {
+		switch q.Kind {
+		case sheet.Missing:
+			r.Missing += q.Cells
+		case sheet.Contested:
+			r.Contested += q.Cells
+		}
+	}
+	return r, nil
 }
 
 // ImportedProduct is a product or category that an import made or changed.

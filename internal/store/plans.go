@@ -72,7 +72,8 @@ const versionOf = `coalesce((select o.version from product o where o.id = c.prod
 
 const planQuery = `
 	select p.id, p.kind, coalesce(p.file_id, 0) as file,
-		coalesce((select path from file where id = p.file_id), '') as file_path, coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.made_by, p.applied_by, p.reverted_by, p.applied_at,
+		coalesce((select path from file where id = p.file_id), '') as file_path,
+		coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.made_by, p.applied_by, p.reverted_by, p.applied_at,
 		coalesce(t.products, 0)::int as products, coalesce(t.left_out, 0)::int as left_out, coalesce(t.added, 0)::int as added,
 		coalesce(t.removed, 0)::int as removed, coalesce(t.moved, 0)::int as moved, coalesce(t.warned, 0)::int as warned,
 		coalesce(t.applied, 0)::int as applied, coalesce(t.stale, 0)::int as stale, coalesce(t.failed, 0)::int as failed,

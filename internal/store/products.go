@@ -129,7 +129,8 @@ const categoryQuery = `
 		with direct as (
 			select category_id, count(*) as products, count(*) filter (where pictures = 0) as bare
 			from product where category_id is not null group by category_id)
-		select c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description, coalesce(` + categoryLead + `, '') as sum, coalesce(sum(d.products), 0)::int as products,
+		select c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description,
+			coalesce(` + categoryLead + `, '') as sum, coalesce(sum(d.products), 0)::int as products,
 			coalesce(sum(d.bare), 0)::int as no_picture
 		from category c
 		join category below on below.path = c.path or starts_with(below.path, c.path || ' / ')

@@ -37,7 +37,16 @@ func SnapshotsByCode(ctx context.Context, tx pgx.Tx, codes []string) (map[int64]
 	return snapshots(ctx, tx, ` where lower(p.code) = any($1) order by p.id for update of p`, codes)
 }
 
-func snapshots(ctx context.Context, tx pgx.Tx, where string, which any) (map[int64]catalog.Snapshot, error) {
+// SnapshotOf returns a product as it stands.
+func (s *Store) SnapshotOf(ctx context.Context, product int64) (catalog.Snapshot, error) {
+	found, err := snapshots(ctx, s.Pool, ` where p.id = any($1)`, []int64{product})
+	if err == nil && len(found) == 0 {
+		err = ErrNotFound
+	}
+	return found[product], err
+}
+
+func snapshots(ctx context.Context, tx DB, where string, which any) (map[int64]catalog.Snapshot, error) {
 	rows, err := list[snapshotRow](ctx, tx, snapshotQuery+where, which)
 	all := make(map[int64]catalog.Snapshot, len(rows))
 	for _, r := range rows {

@@ -13,6 +13,12 @@ alter table sheet_mapping drop column signature;
 -- A category says what it is about, and one picture may go on many products and
 -- categories in one plan.
 alter table category add column description text not null default '';
+-- Of the import of a sheet that has ended.
+alter table message add column sheet_id bigint references sheet on delete set null;
+
+-- A change by hand is one of no sheet.
+alter table sheet_import alter column sheet_id drop not null;
+
 create index category_name on category (lower(name));
 alter table sheet_change
     alter column product_id drop not null,
@@ -31,6 +37,9 @@ alter table plan
     drop column file_id,
     drop constraint plan_kind_check,
     add constraint plan_kind_check check (kind in ('lot', 'hand'));
+alter table message drop column sheet_id;
+delete from sheet_import where sheet_id is null;
+alter table sheet_import alter column sheet_id set not null;
 delete from sheet_change where product_id is null;
 alter table sheet_change drop constraint sheet_change_one, drop column category_id, alter column product_id set not null;
 drop index category_name;

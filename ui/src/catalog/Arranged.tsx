@@ -18,14 +18,14 @@ export function Arranged({
   head,
   above,
   below,
-  side,
+  after,
 }: {
   owner: Owner;
   head: (saving: boolean) => ReactNode;
-  /** What stands over the pictures, under them, and over the history. */
+  /** What stands over the pictures, under them, and under their history. */
   above?: ReactNode;
   below?: ReactNode;
-  side?: ReactNode;
+  after?: ReactNode;
 }) {
   const [here, setHere] = useState(owner.pictures[0]?.id ?? 0);
   const [beside, setBeside] = useState(0);
@@ -95,8 +95,8 @@ export function Arranged({
               onSpread={() => setDialog('spread')}
             />
           )}
-          {side}
           <History owner={owner} />
+          {after}
         </aside>
       </div>
       {dialog === 'large' && marked && (

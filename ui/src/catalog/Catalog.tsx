@@ -4,16 +4,18 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { listCategoriesOptions } from '../client/@tanstack/react-query.gen';
-import { BringIn } from './BringIn';
 import { Categories } from './Categories';
+import { NewVariant } from './NewVariant';
 import { Products, type Wanted } from './Products';
+import { TakeOut } from './TakeOut';
 
 /** The catalog: the tree of categories, and the products of one of them as grid or table. */
 export function Catalog() {
   const [search, setSearch] = useSearchParams();
   const [text, setText] = useState(search.get('q') ?? '');
   const [q] = useDebouncedValue(text.trim(), 120);
-  const [bring, setBring] = useState(false);
+  const [out, setOut] = useState(false);
+  const [making, setMaking] = useState(false);
   const wanted: Wanted = {
     q,
     category: search.get('category') ?? '',
@@ -62,14 +64,19 @@ export function Catalog() {
               { value: 'table', label: 'Table' },
             ]}
           />
-          <Button onClick={() => setBring(true)}>Bring in products</Button>
+          <Button onClick={() => setOut(true)}>Take out…</Button>
+          <Button onClick={() => setMaking(true)}>New product…</Button>
+          <Button component={Link} to="/sheets">
+            Bring in products
+          </Button>
         </div>
       </div>
       <div className="catalog">
         <Categories chosen={wanted.category} onChoose={(path) => set('category', path)} />
         <Products key={`${JSON.stringify(wanted)}|${table}`} wanted={wanted} table={table} />
       </div>
-      <BringIn open={bring} onClose={() => setBring(false)} />
+      {making && <NewVariant onClose={() => setMaking(false)} />}
+      {out && <TakeOut wanted={wanted} onClose={() => setOut(false)} />}
     </>
   );
 }

@@ -9,6 +9,7 @@ import {
 } from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
 import { tell } from '../shared/tell';
+import { ChangeField } from './ChangeField';
 import { turnKey } from './ProductPage';
 import { mostChosen, type Chosen } from './chosenProducts';
 
@@ -17,6 +18,7 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen; total: numbe
   const client = useQueryClient();
   const navigate = useNavigate();
   const [working, setWorking] = useState(false);
+  const [changing, setChanging] = useState(false);
   const service = useQuery(listOriginsOptions()).data?.items.find((o) => o.kind === 'lookup');
   const look = useMutation({
     ...askLookupMutation(),
@@ -69,6 +71,8 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen; total: numbe
       <Button onClick={copy} loading={working}>
         Copy their SKUs
       </Button>
+      <Button onClick={() => setChanging(true)}>Change a field…</Button>
+      {changing && <ChangeField products={products} onClose={() => setChanging(false)} />}
       {total > products.length && (
         <Button onClick={chosen.all}>
           Choose {total > mostChosen ? `the first ${count(mostChosen)}` : `all ${count(total)}`}

@@ -7,6 +7,7 @@ import { getProductOptions } from '../client/@tanstack/react-query.gen';
 import { some } from '../shared/format';
 import { Failed } from '../shared/State';
 import { Arranged } from './Arranged';
+import { FieldHistory, Fields } from './Fields';
 import { productOwner } from './owner';
 
 /** A product's pictures in order, on the product and on its variants. */
@@ -18,7 +19,14 @@ export function ProductPage() {
 }
 
 function Product({ page }: { page: Page }) {
-  return <Arranged owner={productOwner(page)} head={(saving) => <Head page={page} saving={saving} />} />;
+  return (
+    <Arranged
+      owner={productOwner(page)}
+      head={(saving) => <Head page={page} saving={saving} />}
+      below={<Fields page={page} />}
+      after={<FieldHistory page={page} />}
+    />
+  );
 }
 
 function Head({ page, saving }: { page: Page; saving: boolean }) {

@@ -143,7 +143,9 @@ function Nothing({ wanted }: { wanted: Wanted }) {
       : 'The catalog is empty.';
   return (
     <Empty title={title}>
-      {!wanted.q && !wanted.noPicture && 'Bring in products as CSV: a column “sku” is all it needs.'}
+      {!wanted.q &&
+        !wanted.noPicture &&
+        'Bring in a sheet of products on Sheets: a column with SKUs is all it needs.'}
     </Empty>
   );
 }

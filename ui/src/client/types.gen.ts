@@ -546,6 +546,24 @@ export type FieldChange = {
     name?: string;
 };
 
+export type FieldValue = {
+    /**
+     * Which of the changes made it so, from 1, the last first; 0 where none is known
+     */
+    change: number;
+    /**
+     * As a sheet of the catalog has it: option:Colour
+     */
+    column: string;
+    sku?: string;
+    value: string;
+    /**
+     * 0 for the product as a whole
+     */
+    variant: number;
+    words: string;
+};
+
 export type File = {
     /**
      * Where it was read from, of pages and lookups
@@ -807,6 +825,18 @@ export type Group = {
     why: string;
 };
 
+export type HandField = {
+    /**
+     * As list-catalog-columns names it
+     */
+    column: string;
+    products: Array<number>;
+    /**
+     * Empty clears
+     */
+    value: string;
+};
+
 export type HandIn = {
     asker: string;
     /**
@@ -831,6 +861,25 @@ export type HandIn = {
      * How many there are
      */
     wanted: number;
+};
+
+export type HandRows = {
+    /**
+     * As list-catalog-columns names them; sku is one
+     */
+    columns: Array<string>;
+    /**
+     * They are to be made; else they are there
+     */
+    new?: boolean;
+    /**
+     * A cell for each column; an empty one clears
+     */
+    rows: Array<Array<string> | null>;
+    /**
+     * What stood in each cell as the person saw it
+     */
+    was?: Array<Array<string> | null> | null;
 };
 
 export type Import = {
@@ -1273,6 +1322,7 @@ export type Message = {
     plan: number;
     readAt: string | null;
     run: number;
+    sheet: number;
     title: string;
 };
 
@@ -1425,6 +1475,18 @@ export type OriginKind = {
     name: string;
 };
 
+export type OutColumn = {
+    /**
+     * It says which variant a row is about, and goes along always
+     */
+    always: boolean;
+    header: string;
+    /**
+     * As it is asked for
+     */
+    name: string;
+};
+
 export type PageCategory = {
     items: Array<Category>;
     /**
@@ -1555,6 +1617,14 @@ export type PageOrigin = {
 
 export type PageOriginKind = {
     items: Array<OriginKind>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageOutColumn = {
+    items: Array<OutColumn>;
     /**
      * How many there are in all
      */
@@ -1873,10 +1943,36 @@ export type Product = {
     version: number;
 };
 
+export type ProductImport = {
+    at: string;
+    by: string;
+    import: number;
+    note: string;
+    row: number;
+    /**
+     * 0 for a change by hand
+     */
+    sheet: number;
+    sheetName: string;
+    /**
+     * It can be taken back
+     */
+    standing: boolean;
+    state: 'imported' | 'reverted';
+};
+
 export type ProductPage = {
     category: string;
     changes: Array<Change>;
     code: string;
+    /**
+     * By sheets and by hand, the last first
+     */
+    fieldChanges: Array<ProductImport>;
+    /**
+     * All that the catalog says of it, and by which field change
+     */
+    fields: Array<FieldValue>;
     id: number;
     /**
      * SHA-256 of the lead picture, empty when there is none
@@ -2802,6 +2898,85 @@ export type Worksheet = {
     hidden: boolean;
     name: string;
 };
+
+export type Written = {
+    import: number;
+};
+
+export type ListCatalogColumnsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/catalog/columns';
+};
+
+export type ListCatalogColumnsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListCatalogColumnsError = ListCatalogColumnsErrors[keyof ListCatalogColumnsErrors];
+
+export type ListCatalogColumnsResponses = {
+    /**
+     * OK
+     */
+    200: PageOutColumn;
+};
+
+export type ListCatalogColumnsResponse = ListCatalogColumnsResponses[keyof ListCatalogColumnsResponses];
+
+export type ChangeProductsData = {
+    body: HandField;
+    path?: never;
+    query?: never;
+    url: '/api/v1/catalog/products/change';
+};
+
+export type ChangeProductsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ChangeProductsError = ChangeProductsErrors[keyof ChangeProductsErrors];
+
+export type ChangeProductsResponses = {
+    /**
+     * OK
+     */
+    200: Written;
+};
+
+export type ChangeProductsResponse = ChangeProductsResponses[keyof ChangeProductsResponses];
+
+export type WriteVariantsData = {
+    body: HandRows;
+    path?: never;
+    query?: never;
+    url: '/api/v1/catalog/variants';
+};
+
+export type WriteVariantsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type WriteVariantsError = WriteVariantsErrors[keyof WriteVariantsErrors];
+
+export type WriteVariantsResponses = {
+    /**
+     * OK
+     */
+    200: Written;
+};
+
+export type WriteVariantsResponse = WriteVariantsResponses[keyof WriteVariantsResponses];
 
 export type ListCategoriesData = {
     body?: never;

@@ -1,7 +1,6 @@
-import { ActionIcon, Button, Checkbox, Modal, SegmentedControl } from '@mantine/core';
-import { IconArrowDown, IconArrowUp } from '@tabler/icons-react';
+import { Button, Modal, SegmentedControl } from '@mantine/core';
 import { useState } from 'react';
-import css from './Export.module.css';
+import { ColumnChoice } from '../shared/ColumnChoice';
 
 const all: [string, string][] = [
   ['path', 'File'],
@@ -68,16 +67,6 @@ export function Export({
       localStorage.setItem(key, JSON.stringify(after));
       return after;
     });
-  const rest = all.filter(([name]) => !choice.columns.includes(name));
-  const move = (name: string, by: number) => {
-    const list = [...choice.columns];
-    const i = list.indexOf(name);
-    const j = i + by;
-    if (j < 0 || j >= list.length) return;
-    list.splice(i, 1);
-    list.splice(j, 0, name);
-    set({ columns: list });
-  };
   const asked = new URLSearchParams({ ...query, format: choice.format, columns: choice.columns.join(',') });
   const address = `/media/lots/${lot}/list?${asked.toString()}`;
   return (
@@ -92,34 +81,7 @@ export function Export({
             { value: 'csv', label: 'CSV' },
           ]}
         />
-        <div className={`sheet scroll ${css.columnList}`}>
-          {choice.columns.map((name) => (
-            <div key={name} className={`row ${css.columnLine}`}>
-              <Checkbox
-                size="xs"
-                checked
-                label={all.find(([n]) => n === name)?.[1] ?? name}
-                onChange={() => set({ columns: choice.columns.filter((c) => c !== name) })}
-              />
-              <ActionIcon aria-label={`${name} further up`} onClick={() => move(name, -1)}>
-                <IconArrowUp size={15} />
-              </ActionIcon>
-              <ActionIcon aria-label={`${name} further down`} onClick={() => move(name, 1)}>
-                <IconArrowDown size={15} />
-              </ActionIcon>
-            </div>
-          ))}
-          {rest.map(([name, label]) => (
-            <div key={name} className="row">
-              <Checkbox
-                size="xs"
-                checked={false}
-                label={label}
-                onChange={() => set({ columns: [...choice.columns, name] })}
-              />
-            </div>
-          ))}
-        </div>
+        <ColumnChoice all={all} chosen={choice.columns} onChoose={(columns) => set({ columns })} />
         <div className="spread">
           <Button
             component="a"

@@ -62,7 +62,11 @@ export function Letter({ message, onFollow }: { message: Message; onFollow?: () 
   return (
     <article className={`letter${message.readAt ? '' : ' unread'}`}>
       <div className="spread">
-        {message.plan ? (
+        {message.sheet ? (
+          <Link className="link" to={`/sheets/${message.sheet}`} onClick={onFollow}>
+            <strong>{message.title}</strong>
+          </Link>
+        ) : message.plan ? (
           <Link className="link" to={`/plans/${message.plan}`} onClick={onFollow}>
             <strong>{message.title}</strong>
           </Link>

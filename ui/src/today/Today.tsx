@@ -79,7 +79,7 @@ export function Today() {
             <Empty title={waiting.products ? 'Every product has a picture.' : 'The catalog is empty.'}>
               {!waiting.products && (
                 <span>
-                  Bring in products as CSV on <Link to="/catalog">Catalog</Link>.
+                  Bring in a sheet of products on <Link to="/sheets">Sheets</Link>.
                 </span>
               )}
             </Empty>
