@@ -14,12 +14,14 @@ type Asked struct {
 	Loose map[Field]map[string]bool // as LooseKey makes them
 	Files map[string]bool           // what pictures are called, as FileStem makes it
 	Names map[string]bool           // of categories, as Key makes them
+	// Addresses are those that pictures are read from.
+	Addresses map[string]bool
 }
 
 // NewAsked returns one that asks nothing.
 func NewAsked() *Asked {
 	return &Asked{Keys: map[Field]map[string]bool{}, Loose: map[Field]map[string]bool{}, Files: map[string]bool{},
-		Names: map[string]bool{}}
+		Names: map[string]bool{}, Addresses: map[string]bool{}}
 }
 
 func add(to map[Field]map[string]bool, f Field, key string) {
@@ -65,7 +67,9 @@ func (j *Judge) Ask(row int, cells []string, edits []CellEdit, asked *Asked) {
 		add(asked.Keys, CategoryID, Key(cleanCode(value.text)))
 	}
 	for _, value := range r.values[Picture] {
-		if !IsAddress(value.text) {
+		if IsAddress(value.text) {
+			asked.Addresses[value.text] = true
+		} else {
 			asked.Files[FileStem(FileKey(value.text))] = true
 		}
 	}

@@ -38,6 +38,9 @@ type Catalog interface {
 	// Files returns the files of the library that a stem names (FileStem), and whether
 	// there is a library to look in.
 	Files(stem string) (files []LibraryFile, looked bool)
+	// Fetched returns the file that came from an address, and whether there is a library to
+	// look in.
+	Fetched(address string) (file LibraryFile, came, looked bool)
 	// Path returns how the catalog spells a category's path, "" when it has none such.
 	Path(key string) string
 	// PathOf returns the path of the category with another system's ID, "" for none.
@@ -53,6 +56,8 @@ type LibraryFile struct {
 	Name string // as FileKey makes it
 	Sum  string // of its bytes
 	Lot  string // name of the lot
+	// Problem says why it cannot be used; empty where it can.
+	Problem string
 }
 
 // Key is a code or title as it is compared: letter case, Unicode form and outer

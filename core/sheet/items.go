@@ -18,6 +18,7 @@ type Items struct {
 
 	files   map[string][]LibraryFile // by stem
 	library bool
+	fetched map[string]LibraryFile // by address
 }
 
 var _ Catalog = (*Items)(nil)
@@ -123,6 +124,20 @@ func (c *Items) AddFiles(files ...LibraryFile) {
 	for _, f := range files {
 		c.files[FileStem(f.Name)] = append(c.files[FileStem(f.Name)], f)
 	}
+}
+
+// AddFetched makes the file known that came from an address.
+func (c *Items) AddFetched(address string, f LibraryFile) {
+	if c.fetched == nil {
+		c.fetched = map[string]LibraryFile{}
+	}
+	c.fetched[address] = f
+}
+
+// Fetched is Catalog's.
+func (c *Items) Fetched(address string) (LibraryFile, bool, bool) {
+	f, came := c.fetched[address]
+	return f, came, c.library
 }
 
 // Files is Catalog's.

@@ -175,11 +175,11 @@ func (j *Judge) begin(row int, cells []string, edits []CellEdit) *rowJudge {
 }
 
 // say records what is the matter with a cell, unless a person said that it shall be
-// so.
-func (r *rowJudge) say(column int, kind Matter, refuses bool, reason string, remedies ...Remedy) {
+// so; then it returns false.
+func (r *rowJudge) say(column int, kind Matter, refuses bool, reason string, remedies ...Remedy) bool {
 	for _, e := range r.edits {
 		if e.Column == column && e.Kept == kind {
-			return
+			return false
 		}
 	}
 	one := Judgement{Column: column, Kind: kind, Refuses: refuses, Reason: reason, Remedies: append([]Remedy{}, remedies...)}
@@ -193,6 +193,7 @@ func (r *rowJudge) say(column int, kind Matter, refuses bool, reason string, rem
 		one.Remedies = append(one.Remedies, Remedy{Do: Leave, Words: "Leave this row out"})
 	}
 	r.out.Cells = append(r.out.Cells, one)
+	return true
 }
 
 func take(value, words string) Remedy { return Remedy{Do: Take, Value: value, Words: words} }

@@ -69,6 +69,7 @@ const (
 	SharedFile   Matter = "named for another"
 	Missing      Matter = "missing" // of a picture
 	Contested    Matter = "contested"
+	NotFetched   Matter = "not fetched"
 	PrivateHost  Matter = "private address"
 )
 

@@ -56,8 +56,11 @@ func (r *rowJudge) judgePictures() {
 			continue
 		}
 		if IsAddress(value.text) && privateHost(value.text) {
-			r.say(value.column, PrivateHost, false, "The address is inside a network, and is not fetched.", emptyIt)
-			continue
+			inside := r.say(value.column, PrivateHost, false, "The address is inside a network, and is not fetched.", emptyIt,
+				Remedy{Do: Keep, Words: "It is ours: fetch it"})
+			if inside {
+				continue
+			}
 		}
 		r.judgeFile(value)
 		named.View, named.Alt, named.Rights = r.beside(View, value.column), r.beside(Alt, value.column), r.text(Rights)
@@ -85,6 +88,7 @@ func (r *rowJudge) judgePictures() {
 // without its ending, in any folder.
 func (r *rowJudge) judgeFile(value cellValue) {
 	if IsAddress(value.text) {
+		r.judgeFetched(value)
 		return
 	}
 	files, looked := r.known.Files(FileStem(FileKey(value.text)))
@@ -105,6 +109,18 @@ func (r *rowJudge) judgeFile(value cellValue) {
 	case len(sums) > 1:
 		r.say(value.column, Contested, false, fmt.Sprintf("%d different files are called %q, in %s.", len(sums), Clip(value.text),
 			strings.Join(lots[:min(len(lots), 4)], ", ")))
+	}
+}
+
+// judgeFetched looks what came from an address: a picture, something else, or nothing yet.
+func (r *rowJudge) judgeFetched(value cellValue) {
+	file, came, looked := r.known.Fetched(value.text)
+	switch {
+	case !looked:
+	case !came:
+		r.say(value.column, NotFetched, false, "It is not fetched yet.", emptyIt)
+	case file.Problem != "":
+		r.say(value.column, NotAPicture, false, "What came from this address cannot be used: "+file.Problem+".", emptyIt)
 	}
 }
 

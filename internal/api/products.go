@@ -45,8 +45,8 @@ type productPage struct {
 	PictureList []store.Shown   `json:"pictureList" nullable:"false"`
 	Changes     []store.Change  `json:"changes" nullable:"false"`
 
-	Fields       []catalog.FieldValue `json:"fields" nullable:"false" doc:"All that the catalog says of it, and by which field change"`
-	FieldChanges []store.ProductImport  `json:"fieldChanges" nullable:"false" doc:"By sheets and by hand, the last first"`
+	Fields       []catalog.FieldValue  `json:"fields" nullable:"false" doc:"All that the catalog says of it, and by which field change"`
+	FieldChanges []store.ProductImport `json:"fieldChanges" nullable:"false" doc:"By sheets and by hand, the last first"`
 }
 
 type categoryPage struct {

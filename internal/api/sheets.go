@@ -187,6 +187,23 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 			run, err := s.Importer.Pair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "sheet")
 		})
+	huma.Register(api, tags.start("fetch-sheet-pictures", "/sheets/{id}/pictures/fetch",
+		"Fetch the pictures that a sheet names by address, as a lot"),
+		func(ctx context.Context, in *ByID) (*Body[created], error) {
+			found, err := s.Store.Sheet(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err, "sheet")
+			}
+			items, err := s.Importer.Addresses(ctx, found)
+			if err != nil {
+				return nil, sheetProblem(err)
+			}
+			if len(items) == 0 {
+				return nil, huma.Error422UnprocessableEntity("Every picture that this sheet names by address is here.")
+			}
+			lot, err := s.Runner.TakeForSheet(ctx, s.actor(ctx), found, items)
+			return &Body[created]{created{lot}}, problem(err, "sheet")
+		})
 	huma.Register(api, tags.start("unpair-sheet", "/sheets/{id}/pictures/take-back",
 		"Take back what a sheet paired; what was decided on since stays"),
 		func(ctx context.Context, in *ByID) (*Body[created], error) {

@@ -69,13 +69,17 @@ func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *decidi
 
 func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deciding.Decider, of store.Sheet, rows []sheet.Judged,
 	p *Pictured) error {
-	stems := map[string]bool{}
+	stems, addresses := map[string]bool{}, []string{}
 	for _, row := range rows {
 		for _, named := range row.Wanted.Pictures {
-			stems[sheet.FileStem(sheet.FileKey(named.Name))] = true
+			if sheet.IsAddress(named.Name) {
+				addresses = append(addresses, named.Name)
+			} else {
+				stems[sheet.FileStem(sheet.FileKey(named.Name))] = true
+			}
 		}
 	}
-	files, err := m.filesByStem(ctx, stems)
+	files, err := m.filesByName(ctx, stems, addresses)
 	if err != nil {
 		return err
 	}
@@ -96,7 +100,9 @@ func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deci
 	return nil
 }
 
-func (m *Importer) filesByStem(ctx context.Context, stems map[string]bool) (map[string][]store.NamedFile, error) {
+// filesByName returns files by the stem that names them, or by the address that they came
+// from.
+func (m *Importer) filesByName(ctx context.Context, stems map[string]bool, addresses []string) (map[string][]store.NamedFile, error) {
 	asked := make([]string, 0, len(stems))
 	for stem := range stems {
 		asked = append(asked, stem)
@@ -107,18 +113,30 @@ func (m *Importer) filesByStem(ctx context.Context, stems map[string]bool) (map[
 		stem := sheet.FileStem(sheet.FileKey(f.Path))
 		by[stem] = append(by[stem], f)
 	}
+	if err != nil {
+		return nil, err
+	}
+	fetched, err := store.FilesAt(ctx, m.Store.Pool, addresses)
+	for _, f := range fetched {
+		if f.Problem == "" && f.Sum != "" {
+			by[f.Address] = []store.NamedFile{f}
+		}
+	}
 	return by, err
 }
 
 func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
 	files map[string][]store.NamedFile, row sheet.Judged, named sheet.NamedPicture, reason string, p *Pictured) error {
-	candidates := files[sheet.FileStem(sheet.FileKey(named.Name))]
-	candidates = sheet.Meant(named.Name, candidates, func(f store.NamedFile) string { return sheet.FileKey(f.Path) })
+	candidates := files[named.Name]
+	if !sheet.IsAddress(named.Name) {
+		candidates = files[sheet.FileStem(sheet.FileKey(named.Name))]
+		candidates = sheet.Meant(named.Name, candidates, func(f store.NamedFile) string { return sheet.FileKey(f.Path) })
+	}
 	asked := slices.ContainsFunc(row.Cells, func(c sheet.Judgement) bool {
 		return c.Column == named.Column && (c.Kind == sheet.Contested || c.Kind == sheet.SharedFile)
 	})
 	switch {
-	case sheet.IsAddress(named.Name):
+	case len(candidates) == 0 && sheet.IsAddress(named.Name):
 		p.Addresses++
 		return nil
 	case asked:

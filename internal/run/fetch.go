@@ -70,6 +70,22 @@ func (r *Runner) TakePictures(
 	return lot, err
 }
 
+// TakeForSheet queues fetching the pictures that a sheet names by address, and returns
+// the lot they come to.
+func (r *Runner) TakeForSheet(ctx context.Context, who acting.Actor, of store.Sheet, items []store.FetchItem) (lot int64, err error) {
+	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+		o, err := store.PagesOrigin(ctx, tx)
+		if err != nil {
+			return err
+		}
+		if lot, err = r.fetchChosen(ctx, tx, who, o, "Pictures of "+of.Name, items); err != nil {
+			return err
+		}
+		return store.TakenForSheet(ctx, tx, lot, of.ID)
+	})
+	return lot, err
+}
+
 // fetchChosen queues a run that fetches files which a person chose.
 func (r *Runner) fetchChosen(
 	ctx context.Context, tx pgx.Tx, who acting.Actor, o store.Origin, name string, items []store.FetchItem,
@@ -216,6 +232,13 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 		_, err := f.Queue(ctx, tx, acting.Ambrosa, "pair", store.About{Lot: f.lot})
 		return err
 	})
+	of, lookErr := f.Store.SheetOfLot(ctx, f.lot)
+	if lookErr == nil && of != 0 { // its rows say of each picture whether it came
+		lookErr = f.Importer.Rehearse(ctx, acting.Ambrosa, of)
+	}
+	if lookErr != nil {
+		return "", lookErr
+	}
 	message = fmt.Sprintf("%d files are new or changed", fresh)
 	if f.about != "" {
 		message = f.about + ", " + message

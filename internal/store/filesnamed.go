@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 
+	"github.com/jackc/pgx/v5"
+
 	"ambrosa/core/catalog"
 )
 
@@ -21,6 +23,8 @@ type NamedFile struct {
 	Lot      int64
 	LotName  string
 	Ready    bool // its lot is open for decisions
+	Address  string
+	Problem  string
 	Paired   bool
 	Product  int64
 	Variant  int64
@@ -41,11 +45,38 @@ func FilesNamed(ctx context.Context, db DB, stems []string) ([]NamedFile, error)
 	}
 	return list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready
 		from unnest($1::text[]) s (stem), lateral (
-			select id, version, path, encode(sha256, 'hex') as sum, lot_id as lot, verdict = 'paired' as paired,
+			select id, version, path, address, problem, encode(sha256, 'hex') as sum, lot_id as lot, verdict = 'paired' as paired,
 				coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant,
 				coalesce(category_id, 0) as category, coalesce(place, 0) as place
 			from file where `+fileStem+` = s.stem and sha256 is not null and verdict <> 'unusable' order by id desc limit $2) f
 		join lot l on l.id = f.lot`, spelt(setOf(stems)), mostNamesakes)
+}
+
+// FilesAt returns the file that came from each of some addresses: the newest that can be
+// used, else the newest.
+func FilesAt(ctx context.Context, db DB, addresses []string) ([]NamedFile, error) {
+	if len(addresses) == 0 {
+		return nil, nil
+	}
+	return list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready
+		from unnest($1::text[]) a (address), lateral (
+			select id, version, path, file.address, problem, coalesce(encode(sha256, 'hex'), '') as sum, lot_id as lot,
+				verdict = 'paired' as paired, coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant,
+				coalesce(category_id, 0) as category, coalesce(place, 0) as place
+			from file where file.address <> '' and md5(file.address) = md5(a.address) and file.address = a.address
+			order by problem <> '' or sha256 is null, id desc limit 1) f
+		join lot l on l.id = f.lot where l.state <> 'given up'`, addresses)
+}
+
+// TakenForSheet records that a lot was fetched for a sheet.
+func TakenForSheet(ctx context.Context, tx pgx.Tx, lot, sheet int64) error {
+	_, err := tx.Exec(ctx, `update lot set sheet_id = $2 where id = $1`, lot, sheet)
+	return err
+}
+
+// SheetOfLot returns the sheet that a lot was fetched for, 0 for none.
+func (s *Store) SheetOfLot(ctx context.Context, lot int64) (int64, error) {
+	return number(ctx, s.Pool, `select coalesce(sheet_id, 0) from lot where id = $1`, lot)
 }
 
 // AddPairing records a decision that a sheet made.

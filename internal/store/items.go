@@ -45,7 +45,14 @@ func Items(ctx context.Context, db DB, asked *sheet.Asked) (*sheet.Items, error)
 	for _, c := range categories {
 		known.AddCategory(c)
 	}
-	return known, addFiles(ctx, db, known, slices.Collect(maps.Keys(asked.Files)))
+	if err := addFiles(ctx, db, known, slices.Collect(maps.Keys(asked.Files))); err != nil {
+		return nil, err
+	}
+	fetched, err := FilesAt(ctx, db, slices.Collect(maps.Keys(asked.Addresses)))
+	for _, f := range fetched {
+		known.AddFetched(f.Address, sheet.LibraryFile{Name: sheet.FileKey(f.Path), Sum: f.Sum, Lot: f.LotName, Problem: f.Problem})
+	}
+	return known, err
 }
 
 // addFiles makes the files of the library known that stems name.

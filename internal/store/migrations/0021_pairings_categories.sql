@@ -13,6 +13,10 @@ alter table sheet_mapping drop column signature;
 -- A category says what it is about, and one picture may go on many products and
 -- categories in one plan.
 alter table category add column description text not null default '';
+-- Pictures that a sheet names by address come as a lot, and are found by it.
+alter table lot add column sheet_id bigint references sheet on delete set null;
+create index file_address on file (md5(address)) where address <> '';
+
 -- Of the import of a sheet that has ended.
 alter table message add column sheet_id bigint references sheet on delete set null;
 
@@ -38,6 +42,8 @@ alter table plan
     drop constraint plan_kind_check,
     add constraint plan_kind_check check (kind in ('lot', 'hand'));
 alter table message drop column sheet_id;
+drop index file_address;
+alter table lot drop column sheet_id;
 delete from sheet_import where sheet_id is null;
 alter table sheet_import alter column sheet_id set not null;
 delete from sheet_change where product_id is null;

@@ -5728,6 +5728,33 @@ export type PairBySheetResponses = {
 
 export type PairBySheetResponse = PairBySheetResponses[keyof PairBySheetResponses];
 
+export type FetchSheetPicturesData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/pictures/fetch';
+};
+
+export type FetchSheetPicturesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type FetchSheetPicturesError = FetchSheetPicturesErrors[keyof FetchSheetPicturesErrors];
+
+export type FetchSheetPicturesResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type FetchSheetPicturesResponse = FetchSheetPicturesResponses[keyof FetchSheetPicturesResponses];
+
 export type UnpairSheetData = {
     body?: never;
     path: {

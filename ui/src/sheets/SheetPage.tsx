@@ -13,6 +13,7 @@ import { Imported } from './Imported';
 import { Questions } from './Questions';
 import { SheetHead } from './SheetHead';
 import css from './SheetPage.module.css';
+import { ToFetch } from './ToFetch';
 import { useEdits } from './useEdits';
 import { Verdicts } from './Verdicts';
 
@@ -70,6 +71,7 @@ function Body({ sheet }: { sheet: Sheet }) {
             Mapped as “{sheet.mappedAs}”, but not all of it fits: {sheet.misfits.join(' ')}
           </div>
         )}
+        <ToFetch sheet={sheet} />
         <Verdicts sheet={sheet} wanted={wanted} onWant={choose} cards={cards} onCards={setCards} />
         {cards && newest ? (
           <Imported of={newest} paired={sheet.paired} />

@@ -101,6 +101,7 @@ const matters: Record<string, string> = {
   missing: 'no file of this name came',
   contested: 'several files of this name',
   'private address': 'address inside a network',
+  'not fetched': 'not fetched yet',
   'out of place': 'more cells than columns',
   'too long': 'too long',
   'no place': 'no place',
