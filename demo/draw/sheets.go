@@ -127,7 +127,7 @@ func lindmoorList(items []item) ([]byte, error) {
 }
 
 // categoryList is a shop's own list of categories: their IDs, texts and banners, which are
-// files of the second archive that no product claims, and one that nobody sent. One path is spelt otherwise, one
+// files of the second archive that no product claims, and one that nobody sent. One
 // category is new, one ID stands twice.
 func categoryList(items []item) ([]byte, error) {
 	banners := []string{"apiary morning.jpg", "IMG_5544.jpg", "img_5545", "DSC_0042.JPG", "hives-wide.jpg"}

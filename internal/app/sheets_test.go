@@ -1,13 +1,9 @@
 package app
 
 import (
-	"errors"
 	"fmt"
-	"io"
 	"math/rand/v2"
 	"net/http"
-	"net/http/httptest"
-	"slices"
 	"strings"
 	"testing"
 
@@ -404,132 +400,4 @@ func (l *line) categories() (text string) {
 		text += fmt.Sprintf("%s %s %s\n", c.Path, c.Ref, c.Description)
 	}
 	return text
-}
-
-// TestTheCatalogGoesOutAndComesInAgain takes the catalog out in both formats, chosen
-// columns in chosen order, and brings it in: every row is the same. One that is changed
-// there is changed here, and a message tells of the import.
-func TestTheCatalogGoesOutAndComesInAgain(t *testing.T) {
-	l := start(t)
-	l.products(3)
-	first := l.imported(l.brought("more.csv", []byte("sku;product;title;gtin;farbe;warengruppe;beschreibung;auslaufartikel\r\n"+
-		"0004711;0004711;=Räuchermantel;;amber;Clothing > Coats;Dick, \"warm\";ja\r\n")))
-	if first.Made != 1 {
-		t.Fatalf("imported: %+v", first)
-	}
-	var columns struct {
-		Items []struct{ Name, Header string }
-	}
-	l.do(l.Get(t.Context(), "/api/v1/catalog/columns", &columns))
-	if len(columns.Items) < 9 || columns.Items[0].Name != "sku" {
-		t.Fatalf("columns: %+v", columns.Items)
-	}
-	out := func(query string) []byte {
-		response, err := http.Get(l.Address + "/media/catalog" + query)
-		l.do(err)
-		content, err := io.ReadAll(response.Body)
-		l.do(errors.Join(err, response.Body.Close()))
-		return content
-	}
-	for name, query := range map[string]string{"catalog.csv": "?format=csv", "catalog.xlsx": "?format=xlsx",
-		"some.csv": "?format=csv&column=title&column=gtin&column=sku&column=nothing&q=at-00", "template.xlsx": "/template"} {
-		s := l.brought(name, out(query))
-		rows := 7
-		switch name {
-		case "some.csv":
-			rows = 6
-		case "template.xlsx":
-			rows = 1
-		}
-		if s.Totals.Verdicts["same"] != rows || s.Rows != rows {
-			t.Errorf("%s: %+v\n%s", name, s.Totals, strings.Join(l.rows(s.ID, ""), "\n"))
-		}
-	}
-	changed := strings.Replace(string(out("?format=csv")), "Thing 1", "Thing one", 1)
-	l.imported(l.brought("changed.csv", []byte(changed)))
-	if got := l.catalog(); !strings.Contains(got, "Thing one") {
-		t.Errorf("nothing was changed:\n%s", got)
-	}
-	var messages struct{ Items []store.Message }
-	l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
-	l.until("the import to be told of", func() bool {
-		l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
-		return len(messages.Items) == 2
-	})
-	if m := messages.Items[0]; m.Title != "Imported: changed.csv, 0 made, 1 changed" || m.Sheet == 0 ||
-		!strings.Contains(m.Body, "0 rows made, 1 changed, 6 the same, 0 refused") {
-		t.Errorf("told: %+v", m)
-	}
-}
-
-// TestPicturesByAddress fetches what a sheet names by address: a picture, one that two rows
-// name, a page, nothing, and an address inside a network that nobody allowed. What came is
-// paired with the rows' products; what did not says so in its cell.
-func TestPicturesByAddress(t *testing.T) {
-	picture, asked := jpg(t, 7), make(chan string, 100)
-	site := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		asked <- r.URL.Path
-		switch r.URL.Path {
-		case "/p/one.jpg":
-			_, _ = w.Write(picture)
-		case "/p/page.jpg":
-			w.Header().Set("Content-Type", "text/html")
-			_, _ = io.WriteString(w, "<html><body>Log in first</body></html>")
-		case "/p/away.jpg":
-			http.Redirect(w, r, "http://10.0.0.1/secret.jpg", http.StatusFound)
-		default:
-			http.NotFound(w, r)
-		}
-	}))
-	defer site.Close()
-	l := start(t, func(c *Config) { c.Allow = []string{site.Listener.Addr().String()} })
-	l.products(3)
-	at := func(name string) string { return site.URL + "/p/" + name }
-	s := l.brought("addresses.csv", []byte("sku,Image URL\nAT-000-A,"+at("one.jpg")+"\nAT-001-A,"+at("page.jpg")+"\nAT-002-A,"+at("none.jpg")+
-		"\nAT-000-B,"+at("away.jpg")+"\nAT-001-B,https://10.1.2.3/x.jpg\n"))
-	kinds := func() (all []string) {
-		for _, q := range l.sheet(s.ID).Totals.Questions {
-			all = append(all, fmt.Sprintf("%s %d", q.Kind, q.Cells))
-		}
-		slices.Sort(all)
-		return all
-	}
-	// All stand inside this machine: a person says of the site that it is theirs.
-	if got := fmt.Sprint(kinds()); got != "[private address 5]" {
-		t.Fatalf("in question: %s", got)
-	}
-	s = l.mended(s, 1, sheet.PrivateHost, sheet.Keep)
-	l.until("the addresses to be judged again", func() bool { return fmt.Sprint(kinds()) == "[not fetched 5]" })
-	var lot struct{ ID int64 }
-	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures/fetch", s.ID), nil, &lot)
-	l.until("what came to be said in its cells", func() bool { return fmt.Sprint(kinds()) == "[no picture 4]" })
-	close(asked)
-	for path := range asked {
-		if strings.Contains(path, "secret") {
-			t.Error("a redirect into a network was followed")
-		}
-	}
-	for _, row := range l.rows(s.ID, "") {
-		if strings.HasPrefix(row, "2 ") && strings.Contains(row, "no picture") {
-			t.Errorf("the picture that came: %s", row)
-		}
-	}
-	l.until("the lot to be read", func() bool { return l.lotNow(lot.ID).State == "ready" })
-	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures", s.ID), nil, nil)
-	l.until("the picture to be paired", func() bool {
-		f := l.file(lot.ID, "AT-000-A/one.jpg")
-		return f.Verdict == "paired" && f.Code == "AT-000-A" && f.Address == at("one.jpg")
-	})
-	// What could not be used is asked for again; what is here is not.
-	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures/fetch", s.ID), nil, &lot)
-	l.until("the others to be tried again", func() bool { return l.lotNow(lot.ID).State == "ready" })
-	if n := l.lotNow(lot.ID).Files; n != 4 {
-		t.Errorf("%d files were asked for again", n)
-	}
-}
-
-func (l *line) lotNow(id int64) (now store.Lot) {
-	l.t.Helper()
-	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/lots/%d", id), &now))
-	return now
 }

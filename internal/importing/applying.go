@@ -244,11 +244,10 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alo
 	if err != nil {
 		return "", err
 	}
-	total := int64(found.Standing)
+	total, done, kept := int64(found.Products), int64(found.Products-found.Standing), 0
 	if !alone.None() {
-		total = 1
+		total, done = 1, 0
 	}
-	done, kept := int64(0), 0
 	for {
 		if err := ctx.Err(); err != nil {
 			return "", err

@@ -19,7 +19,7 @@ export function ToFetch({ sheet }: { sheet: Sheet }) {
   return (
     <div className="note spread" role="status">
       <span>
-        {some(missing, 'picture')} {missing === 1 ? 'stands' : 'stand'} at addresses that were not fetched.{' '}
+        {some(missing, 'picture')} {missing === 1 ? 'stands' : 'stand'} at an address, not fetched yet.{' '}
         {fetch.data && (
           <>
             They come as <Link to={`/lots/${fetch.data.id}`}>a lot</Link>, and are looked at.
