@@ -69,16 +69,7 @@ func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *decidi
 
 func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deciding.Decider, of store.Sheet, rows []sheet.Judged,
 	p *Pictured) error {
-	stems, addresses := map[string]bool{}, []string{}
-	for _, row := range rows {
-		for _, named := range row.Wanted.Pictures {
-			if sheet.IsAddress(named.Name) {
-				addresses = append(addresses, named.Name)
-			} else {
-				stems[sheet.FileStem(sheet.FileKey(named.Name))] = true
-			}
-		}
-	}
+	stems, addresses := namesOf(rows)
 	files, err := m.filesByName(ctx, stems, addresses)
 	if err != nil {
 		return err
@@ -127,11 +118,7 @@ func (m *Importer) filesByName(ctx context.Context, stems map[string]bool, addre
 
 func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
 	files map[string][]store.NamedFile, row sheet.Judged, named sheet.NamedPicture, reason string, p *Pictured) error {
-	candidates := files[named.Name]
-	if !sheet.IsAddress(named.Name) {
-		candidates = files[sheet.FileStem(sheet.FileKey(named.Name))]
-		candidates = sheet.Meant(named.Name, candidates, func(f store.NamedFile) string { return sheet.FileKey(f.Path) })
-	}
+	candidates := filesMeant(files, named.Name)
 	asked := slices.ContainsFunc(row.Cells, func(c sheet.Judgement) bool {
 		return c.Column == named.Column && (c.Kind == sheet.Contested || c.Kind == sheet.SharedFile)
 	})
@@ -212,4 +199,58 @@ func (m *Importer) Unpair(ctx context.Context, who acting.Actor, id int64) (run 
 // Pair has the pictures paired that a sheet names.
 func (m *Importer) Pair(ctx context.Context, who acting.Actor, id int64) (run int64, err error) {
 	return m.queue(ctx, who, PairRun, store.About{Sheet: id})
+}
+
+// showPictures finds for rows the pictures that they name.
+func (m *Importer) showPictures(ctx context.Context, id int64, page []JudgedRow) error {
+	found, err := m.Store.Sheet(ctx, id)
+	if err != nil || !slices.ContainsFunc(found.Mapping.Columns, func(c sheet.Column) bool { return c.Field == sheet.Picture }) {
+		return err
+	}
+	judge, err := sheet.NewJudge(found.Mapping, found.Choices)
+	if err != nil {
+		return nil // nothing is judged by this mapping, and that is said where it is
+	}
+	nothing := sheet.NewItems(nil)
+	rows := make([]sheet.Judged, len(page))
+	for i, r := range page {
+		rows[i] = judge.Row(r.Row, r.Values, r.Edits, nothing)
+	}
+	stems, addresses := namesOf(rows)
+	files, err := m.filesByName(ctx, stems, addresses)
+	if err != nil {
+		return err
+	}
+	for i, row := range rows {
+		for _, named := range row.Wanted.Pictures {
+			if meant := filesMeant(files, named.Name); len(meant) > 0 && meant[0].Sum != "" {
+				page[i].Pictures = append(page[i].Pictures, RowPicture{named.Column, meant[0].Sum})
+			}
+		}
+	}
+	return nil
+}
+
+// namesOf returns by what rows name pictures: stems of files, and addresses.
+func namesOf(rows []sheet.Judged) (stems map[string]bool, addresses []string) {
+	stems = map[string]bool{}
+	for _, row := range rows {
+		for _, named := range row.Wanted.Pictures {
+			if sheet.IsAddress(named.Name) {
+				addresses = append(addresses, named.Name)
+			} else {
+				stems[sheet.FileStem(sheet.FileKey(named.Name))] = true
+			}
+		}
+	}
+	return stems, addresses
+}
+
+// filesMeant returns those of the files by name that a cell's name means.
+func filesMeant(files map[string][]store.NamedFile, name string) []store.NamedFile {
+	if sheet.IsAddress(name) {
+		return files[name]
+	}
+	named := files[sheet.FileStem(sheet.FileKey(name))]
+	return sheet.Meant(name, named, func(f store.NamedFile) string { return sheet.FileKey(f.Path) })
 }

@@ -243,6 +243,14 @@ type JudgedRow struct {
 	sheet.Judged
 	Values []string         `json:"values" nullable:"false" doc:"As they came"`
 	Edits  []sheet.CellEdit `json:"edits" nullable:"false"`
+	// Pictures are those that it names and that are here.
+	Pictures []RowPicture `json:"pictures" nullable:"false"`
+}
+
+// RowPicture is a picture that a cell names.
+type RowPicture struct {
+	Column int    `json:"column"`
+	Sum    string `json:"sum" doc:"SHA-256; of several files of the name the newest"`
 }
 
 // Rows returns a page of a sheet's rows, judged; what no rehearsal has judged yet is
@@ -261,18 +269,20 @@ func (m *Importer) Rows(ctx context.Context, id int64, f store.RowFilter) (page 
 		return nil, 0, err
 	}
 	if len(verdicts) < len(rows) {
-		page, err = m.judgedNow(ctx, id, rows)
-		return page, total, err
+		if page, err = m.judgedNow(ctx, id, rows); err != nil {
+			return nil, 0, err
+		}
+		return page, total, m.showPictures(ctx, id, page)
 	}
 	for i, r := range rows {
 		page = append(page, rowOf(r, verdicts[i]))
 	}
-	return page, total, nil
+	return page, total, m.showPictures(ctx, id, page)
 }
 
 func rowOf(r store.SheetRow, v store.SheetVerdict) JudgedRow {
 	return JudgedRow{Judged: sheet.Judged{Row: r.Row, Verdict: v.Verdict, SKU: v.SKU, Cells: v.Questions, Changes: v.Changes},
-		Values: r.Cells, Edits: r.Edits}
+		Values: r.Cells, Edits: r.Edits, Pictures: []RowPicture{}}
 }
 
 // judgedNow judges rows before a rehearsal does; what stands twice is seen among them
@@ -287,7 +297,7 @@ func (m *Importer) judgedNow(ctx context.Context, id int64, rows []store.SheetRo
 		for _, r := range rows {
 			nothing := sheet.Judged{Row: r.Row, Verdict: sheet.Refused, Cells: []sheet.Judgement{}, Changes: []sheet.FieldChange{}}
 			page = append(page, JudgedRow{Judged: nothing,
-				Values: r.Cells, Edits: r.Edits})
+				Values: r.Cells, Edits: r.Edits, Pictures: []RowPicture{}})
 		}
 		return page, nil
 	}
@@ -296,7 +306,7 @@ func (m *Importer) judgedNow(ctx context.Context, id int64, rows []store.SheetRo
 	}
 	all, err := judged(ctx, m.Store.Pool, judge, rows)
 	for i, j := range all {
-		page = append(page, JudgedRow{Judged: j, Values: rows[i].Cells, Edits: rows[i].Edits})
+		page = append(page, JudgedRow{Judged: j, Values: rows[i].Cells, Edits: rows[i].Edits, Pictures: []RowPicture{}})
 	}
 	return page, err
 }
@@ -333,7 +343,7 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 		if err != nil {
 			return err
 		}
-		out = JudgedRow{Judged: all[0], Values: rows[0].Cells, Edits: rows[0].Edits}
+		out = JudgedRow{Judged: all[0], Values: rows[0].Cells, Edits: rows[0].Edits, Pictures: []RowPicture{}}
 		if err := store.PutVerdicts(ctx, tx, id, []store.SheetVerdict{{Row: row, Verdict: all[0].Verdict, SKU: all[0].SKU, FirstRow: row,
 			Questions: all[0].Cells, Changes: all[0].Changes}}); err != nil {
 			return err
@@ -345,7 +355,12 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 		m.keep(ready{id, int(revision), judge})
 		return m.rehearseSoon(ctx, tx, who, id)
 	})
-	return out, err
+	if err != nil {
+		return JudgedRow{}, err
+	}
+	page := []JudgedRow{out}
+	err = m.showPictures(ctx, id, page)
+	return page[0], err
 }
 
 // rehearseSoon has a sheet judged again, unless it is going to be already.

@@ -170,7 +170,7 @@ func benchSheet(b *testing.B, p *program, name string, content []byte, theirs ti
 		begin := time.Now()
 		value := fmt.Sprintf("Changed %d", i)
 		must(b, c.Put(ctx, fmt.Sprintf("/api/v1/sheets/%d/rows/%d", sheet.ID, 500*i+7),
-			[]map[string]any{{"column": 2, "value": value}}, nil))
+			map[string]any{"was": []any{}, "edits": []map[string]any{{"column": 2, "value": value}}}, nil))
 		cell = max(cell, time.Since(begin))
 	}
 	p.until("the changed cells to be judged with all", func() bool { look(); return sheet.Rehearsed == sheet.Revision })

@@ -103,7 +103,7 @@ func TestAnImportKilledAtAnyMoment(t *testing.T) {
 		t.Errorf("imported without being killed: %s, killed %d times: %s", imported, inImport, got)
 	}
 	if rows := killed.rows("select made, changed, overtaken from sheet_import"); rows !=
-		fmt.Sprintf("(%d %d 0)", killRows-killProducts, killProducts) {
+		fmt.Sprintf("(%d,%d,0)", killRows-killProducts, killProducts) {
 		t.Errorf("rows counted: %s", rows)
 	}
 	killed.post("/api/v1/imports/1/revert", nil, nil)

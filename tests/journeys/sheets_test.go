@@ -107,3 +107,63 @@ func TestAColumnIsMappedByHand(t *testing.T) {
 	})
 	v.says("you chose this")
 }
+
+// TestCategoriesByASheetAndByHand brings the sample list of categories, pairs its banners,
+// gives a category an ID by hand, and puts its picture on others in one plan.
+func TestCategoriesByASheetAndByHand(t *testing.T) {
+	v := visit(t, browser.Options{})
+	v.open("/sheets")
+	v.sees(`document.querySelector('input[data-testid=sheet]')`)
+	v.do(v.page.Choose("input[data-testid=sheet]", filepath.Join(samples, demo.Sheets[2])))
+	v.says("nothing changes until you import")
+	v.says("Tells which category a row is about")
+	v.until("the list to be imported", func() bool {
+		if v.count("select count(*) from sheet_import") == 0 {
+			v.value(`[...document.querySelectorAll('.head button')].find(b => b.innerText.startsWith('Import ') && !b.disabled &&
+				!b.dataset.loading)?.click()`)
+		}
+		return v.rows("select state from sheet_import") == "(imported)"
+	})
+	if n := v.count("select count(*) from category where ref like 'C-%'"); n < 20 {
+		t.Fatalf("%d categories have an ID", n)
+	}
+	v.click("imported")
+	v.click("Pair its pictures")
+	v.until("its banners to be paired", func() bool { return v.count("select count(*) from file where category_id is not null") >= 2 })
+
+	// One has a picture dropped on it before; it goes on all tools.
+	var file, tools int
+	if _, err := fmt.Sscanf(v.rows("select min(file_id), (select id from category where path = 'Tools') from placement"), "(%d,%d)", &file,
+		&tools); err != nil {
+		t.Fatal(err)
+	}
+	var plan struct{ ID int64 }
+	v.post("/api/v1/plans/spread", map[string]any{"file": file, "way": "after",
+		"on": []map[string]any{{"kind": "category", "id": tools}}}, &plan)
+	if err := v.client().Apply(t.Context(), plan.ID); err != nil {
+		t.Fatal(err)
+	}
+	v.open(fmt.Sprintf("/categories/%d", tools))
+	v.sees(`document.querySelectorAll('.placed img').length === 1`)
+	v.click("Put on categories…")
+	v.sees(`document.querySelector('[role=dialog] input[type=text], [role=dialog] input:not([type=checkbox])')`)
+	v.do(v.page.Press("t", "o", "o", "l", "s", " ", "/"))
+	v.sees(`[...document.querySelectorAll('[role=dialog] button')].some(b => /Plan it for [2-9] categories/.test(b.innerText))`)
+	v.value(`[...document.querySelectorAll('[role=dialog] button')].find(b => b.innerText.startsWith('Plan it for')).click()`)
+	v.says("on many")
+	v.until("the plan to be on show", func() bool {
+		return v.count("select count(*) from plan_change c join plan p on p.id = c.plan_id where p.kind = 'spread' and p.state = 'draft'") > 1
+	})
+
+	// The product's page says where a value is from, and takes a change by hand back.
+	v.open("/products/1")
+	v.says("What the catalog says")
+	was := v.rows("select title from product where id = 1")
+	v.value(`[...document.querySelectorAll('[aria-label="What the catalog says"] button[title="Change it"]')][0].click()`)
+	v.sees(`document.querySelector('[role=dialog] input')`)
+	v.do(v.page.Press("x", kb.Enter))
+	v.until("the title to be changed", func() bool { return v.rows("select title from product where id = 1") != was })
+	v.says("by hand, ")
+	v.clickIn(`document.querySelector('[aria-label="Picture and history"] .history:last-child')`, "Revert")
+	v.until("the title to be as it was", func() bool { return v.rows("select title from product where id = 1") == was })
+}

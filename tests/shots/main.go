@@ -157,6 +157,7 @@ func list(address string) ([]shot, error) {
 		{name: "bench-barcode", path: fmt.Sprintf("/pair/2?file=%d", barcode), ready: "document.querySelector('.codes polygon')"},
 		{name: "plan", path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
 		{name: "catalog", path: "/catalog?category=Tools", ready: "document.querySelectorAll('.card img').length > 5"},
+		{name: "category", path: "/categories/1", ready: "document.querySelectorAll('.target img').length > 3"},
 		{name: "product", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
 		{
 			name:  "sheet",

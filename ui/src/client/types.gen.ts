@@ -977,6 +977,7 @@ export type JudgedRow = {
      */
     changes: Array<FieldChange>;
     edits: Array<CellEdit>;
+    pictures: Array<RowPicture>;
     /**
      * As a spreadsheet program counts
      */
@@ -2246,6 +2247,14 @@ export type RowEdits = {
      * What had been done to the row as the person saw it
      */
     was: Array<CellEdit>;
+};
+
+export type RowPicture = {
+    column: number;
+    /**
+     * SHA-256; of several files of the name the newest
+     */
+    sum: string;
 };
 
 export type RunDetail = {

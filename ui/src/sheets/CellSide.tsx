@@ -1,5 +1,7 @@
 import { Button } from '@mantine/core';
-import type { JudgedRow, Judgement, SheetPage } from '../client';
+import type { JudgedRow, Judgement, Remedy, SheetPage } from '../client';
+import { Picture } from '../shared/Picture';
+import { differing } from './differing';
 import { editedValue, isLeft, valueOf, withRemedy } from './edits';
 import { RowMark } from './RowMark';
 import css from './Side.module.css';
@@ -44,6 +46,13 @@ export function CellSide({ sheet, row, column, edits }: Props) {
       <div className={`mono ${css.value}`}>
         {valueOf(row, column) || <span className="quiet">empty</span>}
       </div>
+      {row.pictures
+        .filter((p) => p.column === column)
+        .map((p) => (
+          <div key={p.sum} className={`fill ${css.picture}`}>
+            <Picture sum={p.sum} />
+          </div>
+        ))}
       {edited !== undefined && (
         <span className="spread">
           <span className="quiet clip">came as “{came}”</span>
@@ -94,12 +103,29 @@ function Reason({
               variant={i === 0 && remedy.do === 'take' ? 'filled' : 'default'}
               onClick={() => edits.change([{ row, edits: withRemedy(row, j.column, j.judgement, remedy) }])}
             >
-              {remedy.words}
+              <Words remedy={remedy} value={j.value} />
             </Button>
           ))}
         </span>
       )}
     </div>
+  );
+}
+
+/** What a remedy does; of a value to take the characters that the cell has not are marked. */
+function Words({ remedy, value }: { remedy: Remedy; value: string }) {
+  const at = remedy.do === 'take' && remedy.value ? remedy.words.indexOf(remedy.value) : -1;
+  if (at < 0 || !remedy.value) return remedy.words;
+  return (
+    <span>
+      {remedy.words.slice(0, at)}
+      <span className="mono">
+        {differing(value, remedy.value).map((part, i) =>
+          part.differs ? <mark key={i}>{part.text}</mark> : <span key={i}>{part.text}</span>,
+        )}
+      </span>
+      {remedy.words.slice(at + remedy.value.length)}
+    </span>
   );
 }
 

@@ -1,6 +1,7 @@
 import type { VirtualItem } from '@tanstack/react-virtual';
 import type { CSSProperties } from 'react';
 import type { Column, JudgedRow } from '../client';
+import { thumb } from '../shared/Picture';
 import { editedValue, valueOf } from './edits';
 import css from './Grid.module.css';
 import type { Then } from './gridKeys';
@@ -90,7 +91,14 @@ export function Cell(props: CellProps) {
       onDoubleClick={onOpen}
     >
       {typed === undefined ? (
-        valueOf(row, index)
+        <>
+          {row.pictures
+            .filter((p) => p.column === index)
+            .map((p) => (
+              <img key={p.sum} className={css.thumb} src={thumb(p.sum)} alt="" loading="lazy" />
+            ))}
+          {valueOf(row, index)}
+        </>
       ) : (
         <input
           className={css.input}
