@@ -81,6 +81,9 @@ func (s *seeder) bring(ctx context.Context) error {
 	if err := s.secondLot(ctx); err != nil {
 		return err
 	}
+	if err := s.categoryPictures(ctx); err != nil {
+		return err
+	}
 	return s.firstSheet(ctx)
 }
 
@@ -182,6 +185,67 @@ func (s *seeder) firstLot(ctx context.Context) error {
 		err := s.Get(ctx, fmt.Sprintf("/api/v1/plans/%d", plan.ID), &now)
 		return now.State == "applied", err
 	})
+}
+
+// categoryPictures gives the hives a text, and pictures of their products.
+func (s *seeder) categoryPictures(ctx context.Context) error {
+	var categories struct {
+		Items []struct {
+			ID, Version int64
+			Path        string
+		}
+	}
+	if err := s.Get(ctx, "/api/v1/categories?q=hives", &categories); err != nil {
+		return err
+	}
+	for _, c := range categories.Items {
+		if c.Path != "Hives" {
+			continue
+		}
+		texts := map[string]any{"version": c.Version, "ref": "C-HIV", "description": "Hives of wood and of foam, whole or in parts."}
+		if err := s.Put(ctx, fmt.Sprintf("/api/v1/categories/%d", c.ID), texts, nil); err != nil {
+			return err
+		}
+		return s.spread(ctx, c.ID)
+	}
+	return nil
+}
+
+// spread puts the first pictures of some hives on their category.
+func (s *seeder) spread(ctx context.Context, category int64) error {
+	var products struct{ Items []struct{ ID, Pictures int64 } }
+	if err := s.Get(ctx, "/api/v1/products?category=Hives&limit=20", &products); err != nil {
+		return err
+	}
+	left := 3
+	for _, p := range products.Items {
+		if p.Pictures == 0 || left == 0 {
+			continue
+		}
+		left--
+		var page struct{ PictureList []struct{ File int64 } }
+		if err := s.Get(ctx, fmt.Sprintf("/api/v1/products/%d", p.ID), &page); err != nil {
+			return err
+		}
+		var plan struct{ ID int64 }
+		on := []map[string]any{{"kind": "category", "id": category}}
+		if err := s.Post(ctx, "/api/v1/plans/spread", map[string]any{"file": page.PictureList[0].File, "way": "after", "on": on},
+			&plan); err != nil {
+			return err
+		}
+		if err := s.Apply(ctx, plan.ID); err != nil {
+			return err
+		}
+		err := client.Until(ctx, func() (bool, error) {
+			var now struct{ State string }
+			err := s.Get(ctx, fmt.Sprintf("/api/v1/plans/%d", plan.ID), &now)
+			return now.State == "applied", err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // firstSheet is brought and rehearsed, its mapping kept by name; what is in question is

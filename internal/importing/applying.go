@@ -36,10 +36,19 @@ func (m *Importer) DoImport(ctx context.Context, id int64, step func(done, total
 	if err != nil {
 		return found, err
 	}
+	if err := m.Store.Analyze(ctx, "sheet_verdict", "sheet_row"); err != nil {
+		return found, err
+	}
 	total := int64(of.Totals.Verdicts[string(sheet.Make)] + of.Totals.Verdicts[string(sheet.Change)])
-	for found.State == "importing" {
+	for n, next := 0, 1; found.State == "importing"; n++ {
 		if err := ctx.Err(); err != nil {
 			return found, err
+		}
+		if n == next { // what is imported multiplies the catalog
+			if err := m.Store.Analyze(ctx, "product", "variant", "category"); err != nil {
+				return found, err
+			}
+			next *= 3
 		}
 		step(int64(found.Made+found.Changed+found.Overtaken), total)
 		if found, err = m.importSome(ctx, judge, found); err != nil {

@@ -95,10 +95,22 @@ func (s *Store) FieldChanges(ctx context.Context, product int64, limit int) ([]P
 		where c.product_id = $1 order by c.id desc limit $2`, product, limit)
 }
 
+// Analyze tells the database's planner anew what tables hold that have grown much: what it
+// plans for empty ones reads them whole for every row.
+func (s *Store) Analyze(ctx context.Context, tables ...string) error {
+	for _, table := range tables {
+		if _, err := s.Pool.Exec(ctx, `analyze `+pgx.Identifier{table}.Sanitize()); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // NextProducts returns the first rows of those products of a sheet behind one that a
 // rehearsal would make or change, in order, as many as limit.
 func NextProducts(ctx context.Context, db DB, sheet int64, behind, limit int) (firsts []int, err error) {
-	rows, err := db.Query(ctx, `select first_row from sheet_judged where sheet_id = $1 and first_row > $2 and verdict in ('make', 'change')
+	rows, err := db.Query(ctx, `select first_row from sheet_verdict
+		where `+shownRound+` and first_row > $2 and verdict in ('make', 'change')
 		group by first_row order by first_row limit $3`, sheet, behind, limit)
 	if err != nil {
 		return nil, err
@@ -109,7 +121,7 @@ func NextProducts(ctx context.Context, db DB, sheet int64, behind, limit int) (f
 // VerdictsOfProducts returns how all rows of products were judged, by the products'
 // first rows, in order.
 func VerdictsOfProducts(ctx context.Context, db DB, sheet int64, firsts []int) ([]SheetVerdict, error) {
-	return list[SheetVerdict](ctx, db, verdictQuery+` where sheet_id = $1 and first_row = any($2) order by row`, sheet, firsts)
+	return list[SheetVerdict](ctx, db, verdictQuery+` where `+shownRound+` and first_row = any($2) order by row`, sheet, firsts)
 }
 
 // Advance records how far an import is, in the transaction of what it did.

@@ -307,12 +307,16 @@ func PutVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdi
 	return tx.SendBatch(ctx, batch).Close()
 }
 
+// shownRound is the SQL that verdicts are those of the sheet $1 that are shown: of its
+// last whole round. As a condition of its own it is looked up once.
+const shownRound = `sheet_id = $1 and round = (select round from sheet where id = $1)`
+
 const verdictQuery = `select row, verdict, sku, first_row, coalesce(questions, '[]') as questions, coalesce(changes, '[]') as changes
-	from sheet_judged`
+	from sheet_verdict`
 
 // VerdictsOf returns how rows were judged, by their numbers; some may not be yet.
 func VerdictsOf(ctx context.Context, db DB, id int64, rows []int) ([]SheetVerdict, error) {
-	return list[SheetVerdict](ctx, db, verdictQuery+` where sheet_id = $1 and row = any($2) order by row`, id, rows)
+	return list[SheetVerdict](ctx, db, verdictQuery+` where `+shownRound+` and row = any($2) order by row`, id, rows)
 }
 
 // RowFilter chooses rows of a sheet.
@@ -355,8 +359,11 @@ func (f RowFilter) where() (string, pgx.NamedArgs) {
 func (s *Store) ChosenRows(ctx context.Context, id int64, f RowFilter) (rows []int, total int64, err error) {
 	where, args := f.where()
 	args["sheet"] = id
-	from := ` from sheet_row r left join sheet_judged v using (sheet_id, row)
-		where r.sheet_id = @sheet and r.row >= (select first_row from sheet where id = @sheet)` + where
+	from := ` from sheet_row r`
+	if where != "" {
+		from += ` left join sheet_verdict v on v.sheet_id = r.sheet_id and v.row = r.row and v.round = (select round from sheet where id = @sheet)`
+	}
+	from += ` where r.sheet_id = @sheet and r.row >= (select first_row from sheet where id = @sheet)` + where
 	if where == "" {
 		total, err = number(ctx, s.Pool, `select rows from sheet where id = $1`, id)
 	} else {
@@ -411,7 +418,7 @@ func (s *Store) SheetProblem(ctx context.Context, id int64, revision int, proble
 // a column, in order, as many as limit.
 func QuestionsBehind(ctx context.Context, db DB, id int64, column int, kind sheet.Matter, behind, limit int) ([]SheetVerdict, error) {
 	asked := []any{map[string]any{"column": column, "judgement": kind}}
-	return list[SheetVerdict](ctx, db, verdictQuery+` where sheet_id = $1 and row > $2 and questions @> $3 order by row limit $4`,
+	return list[SheetVerdict](ctx, db, verdictQuery+` where `+shownRound+` and row > $2 and questions @> $3 order by row limit $4`,
 		id, behind, asked, limit)
 }
 

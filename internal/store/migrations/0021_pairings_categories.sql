@@ -10,6 +10,9 @@ create index sheet_pairing_sheet on sheet_pairing (sheet_id);
 drop index sheet_mapping_signature;
 alter table sheet_mapping drop column signature;
 
+-- Verdicts are read by their round: a view joins first, and reads all of them.
+drop view sheet_judged;
+
 -- A category says what it is about, and one picture may go on many products and
 -- categories in one plan.
 alter table category add column description text not null default '';
@@ -36,6 +39,9 @@ alter table plan
 create index plan_file on plan (file_id) where file_id is not null;
 
 -- +goose Down
+create view sheet_judged as
+    select v.sheet_id, v.row, v.verdict, v.sku, v.first_row, v.questions, v.changes
+    from sheet s join sheet_verdict v on v.sheet_id = s.id and v.round = s.round;
 delete from plan where kind = 'spread';
 alter table plan
     drop column file_id,
