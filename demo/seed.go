@@ -213,7 +213,9 @@ func (s *seeder) categoryPictures(ctx context.Context) error {
 
 // spread puts the first pictures of some hives on their category.
 func (s *seeder) spread(ctx context.Context, category int64) error {
-	var products struct{ Items []struct{ ID, Pictures int64 } }
+	var products struct {
+		Items []struct{ ID, Pictures int64 }
+	}
 	if err := s.Get(ctx, "/api/v1/products?category=Hives&limit=20", &products); err != nil {
 		return err
 	}

@@ -190,6 +190,11 @@ func TestOnePictureGoesOnManyCategories(t *testing.T) {
 		t.Error("the product shows nothing")
 	}
 	l.references("spread")
+	// What stands on categories alone is no look-alike of a product's.
+	later := l.gathered("more.zip", zipped(t, entry{"AT-000-A_2.jpg", jpg(t, 3)}, entry{"unnamed.jpg", jpg(t, 2)}))
+	if f := l.file(later.ID, "AT-000-A_2.jpg"); f.Verdict != "paired" {
+		t.Errorf("a lot that came after: %+v", f)
+	}
 	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", made.ID), nil, nil)
 	l.until("reverted", func() bool { return l.plan(made.ID).State == "reverted" })
 	for _, c := range found.Items {

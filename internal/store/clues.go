@@ -205,7 +205,8 @@ func (s *Store) PlacedPictures(ctx context.Context) ([]PlacedPicture, error) {
 		s.Pool,
 		`select pl.product_id as product, coalesce(pl.variant_id, 0) as variant, f.path, b.sha256 as sum, b.fingerprint, coalesce(b.tint,
 			'') as tint
-		from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256 where b.fingerprint is not null and b.problem = ''
+		from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256
+		where pl.product_id is not null and b.fingerprint is not null and b.problem = ''
 		order by pl.id`,
 	)
 }
