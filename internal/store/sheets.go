@@ -361,7 +361,8 @@ func (s *Store) ChosenRows(ctx context.Context, id int64, f RowFilter) (rows []i
 	args["sheet"] = id
 	from := ` from sheet_row r`
 	if where != "" {
-		from += ` left join sheet_verdict v on v.sheet_id = r.sheet_id and v.row = r.row and v.round = (select round from sheet where id = @sheet)`
+		from += ` left join sheet_verdict v on v.sheet_id = r.sheet_id and v.row = r.row
+			and v.round = (select round from sheet where id = @sheet)`
 	}
 	from += ` where r.sheet_id = @sheet and r.row >= (select first_row from sheet where id = @sheet)` + where
 	if where == "" {
