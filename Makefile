@@ -79,6 +79,7 @@ $(STAMPS)/bench: tools/install-system.sh
 	@mkdir -p $(STAMPS) && touch $@
 
 bench: build $(STAMPS)/browser $(STAMPS)/bench
+	go test -run '^$$' -bench Mapping ./core/sheet
 	bin/ambrosa with-postgres -- go test -run '^$$' -bench . -benchtime 1x -timeout 60m ./tests/bench
 
 shots: build $(STAMPS)/browser

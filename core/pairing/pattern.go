@@ -2,9 +2,11 @@ package pairing
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // pattern is a person's own way of reading names.
@@ -94,6 +96,15 @@ type cutRole struct {
 	role role
 	what string
 }
+
+// ViewOf returns the view that a word of any language means, or the word itself in lower
+// case.
+func ViewOf(word string) string {
+	return (&reader{words: everyTongue()}).viewNamed(strings.ToLower(strings.TrimSpace(word)))
+}
+
+// everyTongue is the vocabulary of all languages.
+var everyTongue = sync.OnceValue(func() *lexicon[meaning] { return vocabulary(slices.Sorted(maps.Keys(tongues))) })
 
 // viewNamed returns the view that a word means, or the word itself.
 func (r *reader) viewNamed(word string) string {

@@ -136,6 +136,41 @@ func TestPicturesByAddress(t *testing.T) {
 	}
 }
 
+// TestASheetSaysViewAndText pairs pictures with the views, places and alternative texts that
+// a sheet of pictures gives them, in another language; taken back, the files are as before.
+func TestASheetSaysViewAndText(t *testing.T) {
+	l := start(t)
+	l.products(1)
+	lot := l.gathered("shots.zip", zipped(t, entry{"IMG_1.jpg", jpg(t, 1)}, entry{"IMG_2.jpg", jpg(t, 2)}))
+	s := l.brought("shots.csv", []byte("Artikelnummer;Bild;Ansicht;Position;Alternativtext\r\n"+
+		"AT-000-A;img_1.jpg;Rückseite;2;Von hinten\r\nAT-000-A;img_2;Vorderseite;1;Von vorn\r\n"))
+	if s.Totals.Verdicts["same"] != 2 {
+		t.Fatalf("judged: %+v\n%s", s.Totals, strings.Join(l.rows(s.ID, ""), "\n"))
+	}
+	before := l.file(lot.ID, "IMG_1.jpg")
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures", s.ID), nil, nil)
+	l.until("both to be paired", func() bool { return l.sheet(s.ID).Paired == 2 })
+	if f := l.file(lot.ID, "IMG_1.jpg"); f.View != "back" || f.Place != 2 || f.Code != "AT-000-A" {
+		t.Errorf("the back: %+v", f)
+	}
+	id := l.planned(lot.ID, "after")
+	l.applied(id)
+	var page struct{ PictureList []store.Shown }
+	l.do(l.Get(t.Context(), "/api/v1/products/1", &page))
+	if len(page.PictureList) != 2 || page.PictureList[0].Alt != "Von vorn" || page.PictureList[0].View != "front" ||
+		page.PictureList[1].Alt != "Von hinten" {
+		t.Errorf("on the product: %+v", page.PictureList)
+	}
+	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", id), nil, nil)
+	l.until("reverted", func() bool { return l.plan(id).State == "reverted" })
+	l.until("the lot to be open", func() bool { return l.lotNow(lot.ID).State == "ready" })
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures/take-back", s.ID), nil, nil)
+	l.until("the pairs to be taken back", func() bool { return l.sheet(s.ID).Paired == 0 })
+	if f := l.file(lot.ID, "IMG_1.jpg"); f.View != before.View || f.Place != before.Place || f.Verdict != before.Verdict {
+		t.Errorf("before %+v\ntaken back %+v", before, f)
+	}
+}
+
 func (l *line) lotNow(id int64) (now store.Lot) {
 	l.t.Helper()
 	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/lots/%d", id), &now))

@@ -42,6 +42,7 @@ type One struct {
 	Target  catalog.Target
 	Place   int
 	View    string
+	Alt     string // a text that a sheet gives; empty leaves what stands
 	Reason  string
 	Version int // of the file that the person saw; another one is store.ErrChanged
 }
@@ -82,7 +83,11 @@ func (d *Decider) Decide(ctx context.Context, who acting.Actor, file int64, one 
 }
 
 func becomes(one One) store.Becomes {
-	return store.Becomes{Verdict: &one.Verdict, Target: &one.Target, Place: &one.Place, View: &one.View, Reason: &one.Reason, ByHand: true}
+	b := store.Becomes{Verdict: &one.Verdict, Target: &one.Target, Place: &one.Place, View: &one.View, Reason: &one.Reason, ByHand: true}
+	if one.Alt != "" {
+		b.Alt = &one.Alt
+	}
+	return b
 }
 
 // open locks a file that a person decides on, and returns its lot.

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/pairing"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/store"
@@ -148,7 +149,7 @@ func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *d
 		return nil
 	}
 	undo, err := decider.Decide(ctx, who, f.ID, deciding.One{Verdict: "paired", Target: target,
-		Place: place, Reason: reason, Version: f.Version})
+		Place: place, View: viewOf(named.View), Alt: cut(named.Alt, longestAlt), Reason: reason, Version: f.Version})
 	switch {
 	case errors.Is(err, store.ErrChanged), errors.Is(err, store.ErrNotFound), errors.Is(err, deciding.ErrOtherBarcode):
 		p.Contested++ // somebody was quicker, or it was looked up for another barcode
@@ -159,6 +160,25 @@ func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *d
 	p.Paired++
 	p.Lots[f.Lot] = f.LotName
 	return m.Store.AddPairing(ctx, id, undo)
+}
+
+// The longest view and alternative text that are kept, in characters.
+const (
+	longestView = 40
+	longestAlt  = 500
+)
+
+// viewOf is the view that a sheet's word means, in the bench's words where it knows it.
+func viewOf(word string) string {
+	if word == "" {
+		return ""
+	}
+	return cut(pairing.ViewOf(word), longestView)
+}
+
+func cut(text string, most int) string {
+	runes := []rune(text)
+	return string(runes[:min(len(runes), most)])
 }
 
 // DoUnpair takes back what a sheet paired, the last first; what somebody decided on since

@@ -90,6 +90,7 @@ type Becomes struct {
 	Candidate bool            // of the target that is proposed
 	Place     *int            // 0: as the name has it
 	View      *string
+	Alt       *string
 	Reason    *string
 	ByHand    bool // no clue tells it any more
 	Unread    bool // the engine may read them again
@@ -111,7 +112,7 @@ type Decision struct {
 
 // asItWas is a file's verdict as it is kept to be taken back to.
 const asItWas = `jsonb_build_object('version', version, 'verdict', verdict, 'product', product_id, 'variant', variant_id,
-	'category', category_id, 'place', place, 'view', view,
+	'category', category_id, 'place', place, 'view', view, 'alt', alt,
 	'clue', clue, 'rung', rung, 'score', score, 'reason', reason, 'why', why, 'by', decided_by,
 	'at', decided_at)`
 
@@ -211,6 +212,9 @@ func (b Becomes) set(ctx context.Context, tx pgx.Tx) (set, also string, args pgx
 	if b.View != nil {
 		add(`view = @view`, "view", *b.View)
 	}
+	if b.Alt != nil {
+		add(`alt = @alt`, "alt", *b.Alt)
+	}
 	if b.Reason != nil {
 		add(`reason = @reason`, "reason", *b.Reason)
 	}
@@ -240,7 +244,7 @@ func UndoDecision(ctx context.Context, tx pgx.Tx, id int64) (lot int64, err erro
 func BringBack(ctx context.Context, tx pgx.Tx, decision, lot int64) (files []Seen, stayed int64, err error) {
 	files, err = list[Seen](ctx, tx, `update file f set verdict = d.before->>'verdict', product_id = (d.before->>'product')::bigint,
 			variant_id = (d.before->>'variant')::bigint, category_id = (d.before->>'category')::bigint, place = (d.before->>'place')::int,
-			view = d.before->>'view', clue = d.before->>'clue', rung = d.before->>'rung', score = (d.before->>'score')::real,
+			view = d.before->>'view', alt = coalesce(d.before->>'alt', alt), clue = d.before->>'clue', rung = d.before->>'rung', score = (d.before->>'score')::real,
 			reason = d.before->>'reason', why = coalesce(d.before->>'why', ''), decided_by = d.before->>'by',
 			decided_at = (d.before->>'at')::timestamptz, version = coalesce((d.before->>'version')::int, nextval('file_version'))
 		from decision_file d where d.decision_id = $1 and f.id = d.file_id and f.version = d.version returning f.id, f.version`, decision)
