@@ -71,7 +71,7 @@ func (j *Judge) Note(row int, cells []string, edits []CellEdit) {
 		noteClaim(j.noted.ids, j.noted.hash(Key(productID)), r.ownerHash(), row)
 	}
 	for _, value := range r.values[Picture] {
-		noteClaim(j.noted.files, j.noted.hash(Key(value.text)), id, row)
+		noteClaim(j.noted.files, j.noted.hash(Key(value.text)), r.bearer(id), row)
 	}
 }
 
@@ -84,6 +84,15 @@ func noteClaim[K comparable](claims map[K]claim, key K, of uint64, row int) {
 		before.otherRow = row
 		claims[key] = before
 	}
+}
+
+// bearer is what pictures are named for, as a number: the product that the row names, which
+// its variants share pictures of; else what the row is about.
+func (r *rowJudge) bearer(id uint64) uint64 {
+	if product := r.code(Product); product != "" {
+		return r.noted.hash("bearer\n" + Key(product))
+	}
+	return id
 }
 
 // ownerHash is the product that the row names, or else its own SKU's, as a number.
@@ -163,7 +172,11 @@ func (r *rowJudge) judgeTwice() {
 	}
 	for _, named := range r.out.Wanted.Pictures {
 		if c := r.noted.files[r.noted.hash(Key(named.Name))]; c.otherRow != 0 {
-			r.say(named.Column, SharedFile, false, fmt.Sprintf("Row %d names this picture for another product.", c.beside(id, r.row)))
+			what := "product"
+			if !r.has(Product) {
+				what = "SKU"
+			}
+			r.say(named.Column, SharedFile, false, fmt.Sprintf("Row %d names this picture for another %s.", c.beside(r.bearer(id), r.row), what))
 		}
 	}
 }

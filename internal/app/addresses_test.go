@@ -171,6 +171,24 @@ func TestASheetSaysViewAndText(t *testing.T) {
 	}
 }
 
+// TestAPictureOfSeveralRows pairs one that variants of a product share with the product as a
+// whole, and leaves one that two products name to a person.
+func TestAPictureOfSeveralRows(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	lot := l.gathered("shots.zip", zipped(t, entry{"IMG_1.jpg", jpg(t, 1)}, entry{"IMG_2.jpg", jpg(t, 2)}, entry{"IMG_3.jpg", jpg(t, 3)}))
+	s := l.brought("shots.csv", []byte("sku;image\r\nAT-000-A;img_1.jpg\r\nAT-000-B;IMG_1.jpg\r\nAT-001-A;img_2.jpg\r\nAT-002-A;img_2.jpg\r\n"+
+		"AT-002-B;img_3.jpg\r\n"))
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures", s.ID), nil, nil)
+	l.until("the last to be paired", func() bool { return l.file(lot.ID, "IMG_3.jpg").Code == "AT-002-B" })
+	if f := l.file(lot.ID, "IMG_1.jpg"); f.Verdict != "paired" || f.Code != "AT-000" {
+		t.Errorf("shared by variants: %+v", f)
+	}
+	if f := l.file(lot.ID, "IMG_2.jpg"); f.Verdict == "paired" {
+		t.Errorf("named for two products: %+v", f)
+	}
+}
+
 func (l *line) lotNow(id int64) (now store.Lot) {
 	l.t.Helper()
 	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/lots/%d", id), &now))

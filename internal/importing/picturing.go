@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
 	"ambrosa/core/pairing"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/deciding"
@@ -52,13 +53,17 @@ func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *decidi
 	if err != nil {
 		return p, err
 	}
+	shared, err := m.sharedPictures(ctx, found, judge)
+	if err != nil {
+		return p, err
+	}
 	done := int64(0)
 	err = m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
 		all, err := judged(ctx, m.Store.Pool, judge, rows)
 		if err != nil {
 			return err
 		}
-		if err := m.pairRows(ctx, who, decider, found, all, &p); err != nil {
+		if err := m.pairRows(ctx, who, decider, found, all, shared, &p); err != nil {
 			return err
 		}
 		done += int64(len(rows))
@@ -68,8 +73,69 @@ func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *decidi
 	return p, err
 }
 
+// sharedPictures returns for each picture that several rows name what it goes on: the one
+// target that they all are about, the product as a whole where they are variants of one,
+// and none where they are of several.
+func (m *Importer) sharedPictures(ctx context.Context, of store.Sheet, judge *sheet.Judge) (map[string]catalog.Target, error) {
+	times, several := map[string]int{}, false
+	nothing := sheet.NewItems(nil)
+	err := m.eachRow(ctx, of, noteAtOnce, func(rows []store.SheetRow) error {
+		for _, r := range rows {
+			for _, named := range judge.Row(r.Row, r.Cells, r.Edits, nothing).Wanted.Pictures {
+				name := nameKey(named.Name)
+				times[name]++
+				several = several || times[name] > 1
+			}
+		}
+		return nil
+	})
+	shared := map[string]catalog.Target{}
+	if err != nil || !several {
+		return shared, err
+	}
+	owners := map[string]int64{}
+	err = m.eachRow(ctx, of, judgeAtOnce, func(rows []store.SheetRow) error {
+		all, err := judged(ctx, m.Store.Pool, judge, rows)
+		for _, row := range all {
+			for _, named := range row.Wanted.Pictures {
+				if name := nameKey(named.Name); times[name] > 1 {
+					share(shared, owners, name, row.Wanted)
+				}
+			}
+		}
+		return err
+	})
+	return shared, err
+}
+
+// share notes that a row names a picture that others name too.
+func share(shared map[string]catalog.Target, owners map[string]int64, name string, w sheet.Wanted) {
+	target, owner := w.Target(), int64(-1)
+	if w.Item != nil {
+		owner = w.Item.Product
+	}
+	before, known := shared[name]
+	switch {
+	case !known:
+		shared[name], owners[name] = target, owner
+	case before == target:
+	case owner > 0 && owners[name] == owner:
+		shared[name] = catalog.Product(owner)
+	default:
+		shared[name], owners[name] = catalog.Target{}, 0
+	}
+}
+
+// nameKey is a picture's name as it is compared: of an address the whole of it.
+func nameKey(name string) string {
+	if sheet.IsAddress(name) {
+		return name
+	}
+	return sheet.FileKey(name)
+}
+
 func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deciding.Decider, of store.Sheet, rows []sheet.Judged,
-	p *Pictured) error {
+	shared map[string]catalog.Target, p *Pictured) error {
 	stems, addresses := namesOf(rows)
 	files, err := m.filesByName(ctx, stems, addresses)
 	if err != nil {
@@ -84,7 +150,11 @@ func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deci
 				return err
 			}
 			reason := fmt.Sprintf("row %d of %s names it", row.Row, of.Name)
-			if err := m.pairPicture(ctx, who, decider, of.ID, files, row, named, reason, p); err != nil {
+			target, several := shared[nameKey(named.Name)]
+			if !several {
+				target = row.Wanted.Target()
+			}
+			if err := m.pairPicture(ctx, who, decider, of.ID, target, files, row, named, reason, p); err != nil {
 				return err
 			}
 		}
@@ -118,16 +188,16 @@ func (m *Importer) filesByName(ctx context.Context, stems map[string]bool, addre
 }
 
 func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
-	files map[string][]store.NamedFile, row sheet.Judged, named sheet.NamedPicture, reason string, p *Pictured) error {
+	target catalog.Target, files map[string][]store.NamedFile, row sheet.Judged, named sheet.NamedPicture, reason string, p *Pictured) error {
 	candidates := filesMeant(files, named.Name)
 	asked := slices.ContainsFunc(row.Cells, func(c sheet.Judgement) bool {
-		return c.Column == named.Column && (c.Kind == sheet.Contested || c.Kind == sheet.SharedFile)
+		return c.Column == named.Column && c.Kind == sheet.Contested
 	})
 	switch {
 	case len(candidates) == 0 && sheet.IsAddress(named.Name):
 		p.Addresses++
 		return nil
-	case asked:
+	case asked, target.None():
 		p.Contested++
 		return nil
 	case len(candidates) == 0:
@@ -143,7 +213,6 @@ func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *d
 	if named.Lead && place == 0 {
 		place = 1
 	}
-	target := row.Wanted.Target()
 	if f.Paired && f.Target() == target && (place == 0 || place == f.Place) {
 		p.Already++
 		return nil

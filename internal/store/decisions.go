@@ -244,7 +244,8 @@ func UndoDecision(ctx context.Context, tx pgx.Tx, id int64) (lot int64, err erro
 func BringBack(ctx context.Context, tx pgx.Tx, decision, lot int64) (files []Seen, stayed int64, err error) {
 	files, err = list[Seen](ctx, tx, `update file f set verdict = d.before->>'verdict', product_id = (d.before->>'product')::bigint,
 			variant_id = (d.before->>'variant')::bigint, category_id = (d.before->>'category')::bigint, place = (d.before->>'place')::int,
-			view = d.before->>'view', alt = coalesce(d.before->>'alt', alt), clue = d.before->>'clue', rung = d.before->>'rung', score = (d.before->>'score')::real,
+			view = d.before->>'view', alt = coalesce(d.before->>'alt', alt),
+			clue = d.before->>'clue', rung = d.before->>'rung', score = (d.before->>'score')::real,
 			reason = d.before->>'reason', why = coalesce(d.before->>'why', ''), decided_by = d.before->>'by',
 			decided_at = (d.before->>'at')::timestamptz, version = coalesce((d.before->>'version')::int, nextval('file_version'))
 		from decision_file d where d.decision_id = $1 and f.id = d.file_id and f.version = d.version returning f.id, f.version`, decision)
