@@ -213,6 +213,9 @@ func (p Plan) Describe() string {
 	if p.Kind == "hand" {
 		return "change by hand"
 	}
+	if p.Kind == "spread" {
+		return p.FilePath[strings.LastIndex(p.FilePath, "/")+1:] + " on many"
+	}
 	names := make([]string, 0, len(p.Lots))
 	for _, l := range p.Lots {
 		names = append(names, l.Name)
