@@ -161,7 +161,8 @@ func TestOnePictureGoesOnManyCategories(t *testing.T) {
 	var made struct{ ID int64 }
 	l.post("/api/v1/plans/spread", map[string]any{"file": banner.ID, "on": on, "way": "after"}, &made)
 	l.refused(l.Post(t.Context(), "/api/v1/plans/spread", map[string]any{"file": 99999, "on": on, "way": "after"}, nil), http.StatusNotFound)
-	if p := l.plan(made.ID); p.Kind != "spread" || p.Products != 4 || p.Added != 4 || p.FilePath != "banner.jpg" || p.Describe() != "banner.jpg on many" {
+	if p := l.plan(made.ID); p.Kind != "spread" || p.Products != 4 || p.Added != 4 || p.FilePath != "banner.jpg" ||
+		p.Describe() != "banner.jpg on many" {
 		t.Fatalf("planned: %+v", p)
 	}
 	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/changes/category/%d", made.ID, found.Items[2].ID),
