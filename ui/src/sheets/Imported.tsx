@@ -24,7 +24,7 @@ export function Imported({ of, paired }: { of: Import; paired: number }) {
   const bare = products.data?.items.filter((p) => !p.gone && p.pictures === 0).length ?? 0;
   return (
     <div className="scroll">
-      <PairPictures of={of} paired={paired} />
+      <PairPictures sheet={of.sheet} paired={paired} may={of.state === 'imported'} />
       <p className={css.said}>
         {of.state === 'reverted'
           ? `Taken back by ${of.revertedBy}.`
@@ -46,15 +46,15 @@ export function Imported({ of, paired }: { of: Import; paired: number }) {
 }
 
 /** Has the pictures paired that the sheet names; they are planned and applied with their lots. */
-function PairPictures({ of, paired }: { of: Import; paired: number }) {
+export function PairPictures({ sheet, paired, may }: { sheet: number; paired: number; may: boolean }) {
   const onError = (e: unknown) => tell('Not done', said(e), true);
   const pair = useMutation({ ...pairBySheetMutation(), onError });
   const unpair = useMutation({ ...unpairSheetMutation(), onError });
-  const path = { id: of.sheet };
-  if (of.state !== 'imported' && paired === 0) return null;
+  const path = { id: sheet };
+  if (!may && paired === 0) return null;
   return (
-    <div className={`spread ${css.said}`}>
-      {of.state === 'imported' && (
+    <div className={`spread ${css.said} ${css.pair}`}>
+      {may && (
         <Button loading={pair.isPending} onClick={() => pair.mutate({ path })}>
           Pair its pictures
         </Button>

@@ -9,7 +9,7 @@ import { CellSide } from './CellSide';
 import { ColumnSide } from './ColumnSide';
 import { Grid, type RowsWanted } from './Grid';
 import type { At } from './gridKeys';
-import { Imported } from './Imported';
+import { Imported, PairPictures } from './Imported';
 import { Questions } from './Questions';
 import { SheetHead } from './SheetHead';
 import css from './SheetPage.module.css';
@@ -72,6 +72,7 @@ function Body({ sheet }: { sheet: Sheet }) {
           </div>
         )}
         <ToFetch sheet={sheet} />
+        {namesAlone(sheet) && !cards && <PairPictures sheet={sheet.id} paired={sheet.paired} may />}
         <Verdicts sheet={sheet} wanted={wanted} onWant={choose} cards={cards} onCards={setCards} />
         {cards && newest ? (
           <Imported of={newest} paired={sheet.paired} />
@@ -89,6 +90,12 @@ function Body({ sheet }: { sheet: Sheet }) {
       </aside>
     </div>
   );
+}
+
+/** Nothing is to be imported of the sheet but the pictures that it names. */
+function namesAlone(sheet: Sheet): boolean {
+  const { verdicts, pictures } = sheet.totals;
+  return pictures > 0 && !verdicts['make'] && !verdicts['change'] && !sheet.importing;
 }
 
 /** The first column that a person has to look at: one that is not sure, else the first. */
