@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -143,6 +144,10 @@ func TestTextThatIsNoText(t *testing.T) {
 	if l.file(lot.ID, `AT-000-A_\x00_1.jpg`).Verdict != "paired" {
 		t.Error("the name with NUL is not as it can be read")
 	}
+	// Of what is going on when the lot is ready, the last run ends a moment later.
+	l.until("no run to be under way", func() bool {
+		return !slices.ContainsFunc(l.runs(), func(r store.Run) bool { return r.State == "queued" || r.State == "running" })
+	})
 	for _, run := range l.runs() {
 		if run.State != "done" {
 			t.Errorf("%s %s: %s", run.Kind, run.State, run.Message)
