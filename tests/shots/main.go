@@ -111,7 +111,6 @@ func list(address string) ([]shot, error) {
 	rows := "document.querySelectorAll('.filerow .mono').length > 0 && document.querySelector('.reading')"
 	return []shot{
 		{name: "today", path: "/", ready: "document.querySelector('.sheet')"},
-		{name: "today-dark", path: "/", ready: "document.querySelector('.sheet')", dark: true},
 		{name: "gather", path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
 		{
 			name:  "contact-sheet",

@@ -47,7 +47,6 @@ create table sheet (
     choices         jsonb not null default '{}',
     revision        int not null default 1,
     rehearsed       int not null default 0,
-    round           bigint not null default 0, -- of judging, whose verdicts are shown
     catalog_version bigint not null default 0, -- that the verdicts are of
     totals          jsonb not null default '{}',
     actor           text not null default '',
@@ -62,26 +61,19 @@ create table sheet_row (
     primary key (sheet_id, row)
 );
 
--- Verdicts are written by rounds: while all rows are judged anew, those of the round
--- before are shown, and changed row by row.
-create sequence sheet_round;
 create table sheet_verdict (
     sheet_id  bigint not null references sheet on delete cascade,
-    round     bigint not null,
     row       int not null,
     verdict   text not null,
     sku       text not null,
     first_row int not null, -- of all rows that are about the same product
     questions jsonb,        -- cells that are in question
     changes   jsonb,
-    primary key (sheet_id, round, row)
+    primary key (sheet_id, row)
 );
-create index sheet_verdict_kind on sheet_verdict (sheet_id, round, verdict, row);
-create index sheet_verdict_asked on sheet_verdict (sheet_id, round, row) where questions is not null;
-create index sheet_verdict_product on sheet_verdict (sheet_id, round, first_row, row);
-create view sheet_judged as
-    select v.sheet_id, v.row, v.verdict, v.sku, v.first_row, v.questions, v.changes
-    from sheet s join sheet_verdict v on v.sheet_id = s.id and v.round = s.round;
+create index sheet_verdict_kind on sheet_verdict (sheet_id, verdict, row);
+create index sheet_verdict_asked on sheet_verdict (sheet_id, row) where questions is not null;
+create index sheet_verdict_product on sheet_verdict (sheet_id, first_row, row);
 
 -- What people chose for headers, and mappings that were kept by name.
 create table sheet_memory (
@@ -110,7 +102,6 @@ create table sheet_import (
     made        int not null default 0, -- rows
     changed     int not null default 0,
     overtaken   int not null default 0, -- rows that the catalog had overtaken
-    categories  bigint[] not null default '{}', -- that it made
     actor       text not null default '',
     reverted_by text not null default '',
     created_at  timestamptz not null default now()
@@ -133,9 +124,7 @@ alter table run add column sheet_id bigint references sheet on delete cascade, a
 
 -- +goose Down
 alter table run drop column import_id, drop column sheet_id;
-drop view sheet_judged;
 drop table sheet_change, sheet_import, sheet_mapping, sheet_memory, sheet_verdict, sheet_row, sheet;
-drop sequence sheet_round;
 alter table variant drop column loose, drop column retired, drop column attributes, drop column description;
 drop index variant_gtin, variant_codes, file_stem;
 alter table category drop column ref;

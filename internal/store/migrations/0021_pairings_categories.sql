@@ -1,4 +1,6 @@
 -- +goose Up
+set local statement_timeout = 0; -- a large database takes its time
+
 -- What a sheet paired: the decisions that can be taken back.
 create table sheet_pairing (
     decision_id bigint primary key references decision on delete cascade,
@@ -10,8 +12,21 @@ create index sheet_pairing_sheet on sheet_pairing (sheet_id);
 drop index sheet_mapping_signature;
 alter table sheet_mapping drop column signature;
 
--- Verdicts are read by their round: a view joins first, and reads all of them.
-drop view sheet_judged;
+-- Verdicts are written by rounds: while all rows are judged anew, those of the round
+-- before are shown, and changed row by row. What is judged is round 1.
+create sequence sheet_round start with 2;
+alter table sheet add column round bigint not null default 0; -- of judging, whose verdicts are shown
+update sheet set round = 1;
+drop index sheet_verdict_kind, sheet_verdict_asked, sheet_verdict_product;
+alter table sheet_verdict
+    add column round bigint not null default 1,
+    drop constraint sheet_verdict_pkey,
+    add primary key (sheet_id, round, row);
+alter table sheet_verdict alter column round drop default;
+create index sheet_verdict_kind on sheet_verdict (sheet_id, round, verdict, row);
+create index sheet_verdict_asked on sheet_verdict (sheet_id, round, row) where questions is not null;
+create index sheet_verdict_product on sheet_verdict (sheet_id, round, first_row, row);
+alter table sheet_import add column categories bigint[] not null default '{}'; -- that it made
 
 -- A category says what it is about, and one picture may go on many products and
 -- categories in one plan.
@@ -39,9 +54,15 @@ alter table plan
 create index plan_file on plan (file_id) where file_id is not null;
 
 -- +goose Down
-create view sheet_judged as
-    select v.sheet_id, v.row, v.verdict, v.sku, v.first_row, v.questions, v.changes
-    from sheet s join sheet_verdict v on v.sheet_id = s.id and v.round = s.round;
+alter table sheet_import drop column categories;
+delete from sheet_verdict v using sheet s where s.id = v.sheet_id and v.round <> s.round;
+drop index sheet_verdict_kind, sheet_verdict_asked, sheet_verdict_product;
+alter table sheet_verdict drop constraint sheet_verdict_pkey, drop column round, add primary key (sheet_id, row);
+create index sheet_verdict_kind on sheet_verdict (sheet_id, verdict, row);
+create index sheet_verdict_asked on sheet_verdict (sheet_id, row) where questions is not null;
+create index sheet_verdict_product on sheet_verdict (sheet_id, first_row, row);
+alter table sheet drop column round;
+drop sequence sheet_round;
 delete from plan where kind = 'spread';
 alter table plan
     drop column file_id,
