@@ -175,7 +175,7 @@ func change(v *catalog.VariantSnapshot, row *Judged) {
 }
 
 // change makes of a product what a row changes of it. Its title follows that of the
-// variant that it is called like.
+// variant that it is called like, and of the only one that it has.
 func (p *StandingProduct) change(row *Judged) {
 	item := row.Wanted.Item
 	for _, c := range row.Changes {
@@ -185,7 +185,7 @@ func (p *StandingProduct) change(row *Judged) {
 		case Category:
 			p.Is.Category = c.After
 		case Title:
-			if item == nil || item.Variant == 0 || strings.EqualFold(p.Is.Title, c.Before) {
+			if item == nil || item.Variant == 0 || len(p.Is.Variants) == 1 || strings.EqualFold(p.Is.Title, c.Before) {
 				p.Is.Title = c.After
 			}
 		}

@@ -97,6 +97,11 @@ func TestAListOfProductsIsNoListOfCategories(t *testing.T) {
 	if !slices.Equal(m.Identity, []Field{Title}) {
 		t.Errorf("rows are told apart by %v", m.Identity)
 	}
+	// Few rows, each in another category, are products still.
+	few := Proposer{}.Propose(names, [][]string{{"Smoker", "Tools", "1"}, {"Veil", "Clothing", "2"}, {"Jar", "Packing", "3"}})
+	if !slices.Equal(few.Identity, []Field{Title}) {
+		t.Errorf("three products are told apart by %v", few.Identity)
+	}
 	if _, err := NewJudge(Mapping{Columns: []Column{{Column: "Text", Field: Description}}}, Choices{}); err == nil ||
 		!strings.Contains(err.Error(), "no column says which product") {
 		t.Errorf("a sheet of texts alone: %v", err)

@@ -59,16 +59,6 @@ func (c OutColumn) Header() string {
 // Of returns what an item has in the column.
 func (c OutColumn) Of(item *Item) string {
 	switch c.Field {
-	case SKU:
-		return item.SKU
-	case Product:
-		return item.Code
-	case ProductID:
-		return item.ProductID
-	case GTIN:
-		return item.GTIN
-	case Title:
-		return item.Title
 	case Description:
 		return item.Description
 	case Category:
@@ -83,10 +73,11 @@ func (c OutColumn) Of(item *Item) string {
 		if c.At <= len(item.Codes) {
 			return item.Codes[c.At-1]
 		}
+		return ""
 	case Retire:
 		return yesWord(item.Retired)
 	}
-	return ""
+	return c.Field.of(item)
 }
 
 // isOwn tells whether headers are those of the catalog's own sheet.

@@ -12,7 +12,8 @@ import (
 
 // handRows are variants as a person wants them.
 type handRows struct {
-	Columns []string   `json:"columns" nullable:"false" minItems:"2" maxItems:"200" doc:"As list-catalog-columns names them; sku is one"`
+	// Columns are as list-catalog-columns names them.
+	Columns []string   `json:"columns" nullable:"false" minItems:"2" maxItems:"200" doc:"With sku, or product for products as a whole"`
 	Rows    [][]string `json:"rows" nullable:"false" minItems:"1" maxItems:"500" doc:"A cell for each column; an empty one clears"`
 	Was     [][]string `json:"was,omitempty" maxItems:"500" doc:"What stood in each cell as the person saw it"`
 	New     bool       `json:"new,omitempty" doc:"They are to be made; else they are there"`

@@ -53,6 +53,8 @@ type categoryPage struct {
 	store.Category
 	Shown   []store.Shown  `json:"pictureList" nullable:"false"`
 	Changes []store.Change `json:"changes" nullable:"false"`
+
+	FieldChanges []store.ProductImport `json:"fieldChanges" nullable:"false" doc:"By sheets and by hand, the last first"`
 }
 
 type categoryChange struct {
@@ -129,7 +131,7 @@ func (s *Server) productOperations(api huma.API) {
 			Body categoryChange
 		}) (*Body[categoryPage], error) {
 			b := in.Body
-			err := s.Store.WriteCategory(ctx, in.ID, b.Version, strings.TrimSpace(b.Ref), strings.TrimSpace(b.Description))
+			_, err := s.Importer.WriteCategory(ctx, s.actor(ctx), in.ID, b.Version, strings.TrimSpace(b.Ref), strings.TrimSpace(b.Description))
 			if err != nil {
 				return nil, problem(err, "category")
 			}
@@ -199,11 +201,8 @@ func (s *Server) product(ctx context.Context, id int64) (page productPage, err e
 	if page.Changes, err = s.Store.Changes(ctx, catalog.Product(id)); err != nil {
 		return page, err
 	}
-	if page.FieldChanges, err = s.Store.FieldChanges(ctx, id, shownFieldChanges); err != nil {
+	if page.FieldChanges, err = s.Store.FieldChanges(ctx, catalog.Product(id), shownFieldChanges); err != nil {
 		return page, err
-	}
-	if page.FieldChanges == nil {
-		page.FieldChanges = []store.ProductImport{}
 	}
 	now, err := s.Store.SnapshotOf(ctx, id)
 	if err != nil {
@@ -236,7 +235,10 @@ func (s *Server) category(ctx context.Context, id int64) (page categoryPage, err
 	if page.Shown, err = s.Store.Shown(ctx, catalog.Category(id)); err != nil {
 		return page, err
 	}
-	page.Changes, err = s.Store.Changes(ctx, catalog.Category(id))
+	if page.Changes, err = s.Store.Changes(ctx, catalog.Category(id)); err != nil {
+		return page, err
+	}
+	page.FieldChanges, err = s.Store.FieldChanges(ctx, catalog.Category(id), shownFieldChanges)
 	return page, err
 }
 

@@ -13,7 +13,7 @@ import (
 type RunView struct {
 	store.Run
 	Doing string `json:"doing" doc:"What it does, in a word or two"`
-	Leads string `json:"leads" enum:"lot,plan,origin,sheet" doc:"What a person goes to from it"`
+	Leads string `json:"leads" enum:"lot,plan,origin,sheet,catalog" doc:"What a person goes to from it"`
 }
 
 func viewOf(r store.Run) RunView {
@@ -23,6 +23,9 @@ func viewOf(r store.Run) RunView {
 			continue
 		}
 		view.Doing, view.Leads = k.Doing, string(k.Leads)
+		if k.Leads == run.ToSheet && r.SheetID == 0 {
+			view.Leads = string(run.ToCatalog) // of a change by hand
+		}
 		if k.Leads == run.ToLotOrOrigin {
 			view.Leads = string(run.ToOrigin)
 			if r.LotID != 0 {

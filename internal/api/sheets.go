@@ -11,6 +11,7 @@ import (
 	"ambrosa/core/legible"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/importing"
+	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 )
 
@@ -202,6 +203,9 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 				return nil, huma.Error422UnprocessableEntity("Every picture that this sheet names by address is here.")
 			}
 			lot, err := s.Runner.TakeForSheet(ctx, s.actor(ctx), found, items)
+			if errors.Is(err, run.ErrFetching) {
+				return nil, huma.Error409Conflict("Its pictures are being fetched already.")
+			}
 			return &Body[created]{created{lot}}, problem(err, "sheet")
 		})
 	huma.Register(api, tags.start("unpair-sheet", "/sheets/{id}/pictures/take-back",

@@ -74,9 +74,10 @@ func TestTheCatalogGoesOutAndComesInAgain(t *testing.T) {
 // name, a page, nothing, and an address inside a network that nobody allowed. What came is
 // paired with the rows' products; what did not says so in its cell.
 func TestPicturesByAddress(t *testing.T) {
-	picture, asked := jpg(t, 7), make(chan string, 100)
+	picture, asked, held := jpg(t, 7), make(chan string, 100), make(chan struct{})
 	site := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		asked <- r.URL.Path
+		<-held
 		switch r.URL.Path {
 		case "/p/one.jpg":
 			_, _ = w.Write(picture)
@@ -110,6 +111,8 @@ func TestPicturesByAddress(t *testing.T) {
 	l.until("the addresses to be judged again", func() bool { return fmt.Sprint(kinds()) == "[not fetched 5]" })
 	var lot struct{ ID int64 }
 	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures/fetch", s.ID), nil, &lot)
+	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/sheets/%d/pictures/fetch", s.ID), nil, nil), http.StatusConflict)
+	close(held)
 	l.until("what came to be said in its cells", func() bool { return fmt.Sprint(kinds()) == "[no picture 4]" })
 	close(asked)
 	for path := range asked {
@@ -187,6 +190,15 @@ func TestAPictureOfSeveralRows(t *testing.T) {
 	if f := l.file(lot.ID, "IMG_2.jpg"); f.Verdict == "paired" {
 		t.Errorf("named for two products: %+v", f)
 	}
+	l.until("what became of them to be said", func() bool {
+		message := ""
+		for _, r := range l.runs() {
+			if r.Kind == "pair by sheet" {
+				message = r.Message
+			}
+		}
+		return strings.HasPrefix(message, "2 pictures paired with their products by the sheet, 1 are contested;")
+	})
 }
 
 func (l *line) lotNow(id int64) (now store.Lot) {

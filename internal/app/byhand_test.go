@@ -74,6 +74,16 @@ func TestProductsByHand(t *testing.T) {
 		t.Error("a change to the same is one")
 	}
 
+	// The product as a whole, by its code: its variants keep what is theirs.
+	l.do(write(map[string]any{"columns": []string{"product", "title", "category"}, "rows": row("AT-001", "Whole", "Things / New"),
+		"was": row("", "Thing 1", "")}))
+	whole := made.Import
+	if v, _ := l.fieldsOf(2).value("", "title"); v.Value != "Whole" {
+		t.Errorf("the product is called %q", v.Value)
+	}
+	l.refused(write(map[string]any{"columns": []string{"product", "title"}, "rows": row("AT-999", "x")}), http.StatusUnprocessableEntity)
+	l.refused(write(map[string]any{"columns": []string{"title", "gtin"}, "rows": row("x", "")}), http.StatusUnprocessableEntity)
+
 	// Many at once, and back.
 	l.do(l.Post(t.Context(), "/api/v1/catalog/products/change",
 		map[string]any{"products": []int64{1, 2}, "column": "retire", "value": "yes"}, &made))
@@ -82,7 +92,7 @@ func TestProductsByHand(t *testing.T) {
 			t.Errorf("product %d is not retired: %+v", p, v)
 		}
 	}
-	for _, id := range []int64{made.Import, changes, makes} {
+	for _, id := range []int64{made.Import, whole, changes, makes} {
 		l.post(fmt.Sprintf("/api/v1/imports/%d/revert", id), nil, nil)
 		l.until("the change by hand to be taken back", func() bool {
 			i, err := l.Store.Import(t.Context(), id)

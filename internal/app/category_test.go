@@ -204,4 +204,19 @@ func TestOnePictureGoesOnManyCategories(t *testing.T) {
 		}
 	}
 	l.references("taken back")
+
+	// What was changed by hand is told, and taken back by whoever looks later.
+	var page struct {
+		Ref, Description string
+		FieldChanges     []store.ProductImport
+	}
+	l.do(l.Get(t.Context(), path, &page))
+	if page.Ref != "HV-1" || len(page.FieldChanges) != 1 || !page.FieldChanges[0].Standing || page.FieldChanges[0].By == "" {
+		t.Fatalf("by hand: %+v", page)
+	}
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert", page.FieldChanges[0].Import), nil, nil)
+	l.until("the ID to be taken back", func() bool {
+		l.do(l.Get(t.Context(), path, &page))
+		return page.Ref == "" && page.Description == "" && page.FieldChanges[0].State == "reverted"
+	})
 }

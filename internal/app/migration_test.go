@@ -212,3 +212,34 @@ func TestTheMigrationGoesBack(t *testing.T) {
 	}
 	l.references("forth, back and forth")
 }
+
+// TestASheetJudgedBeforeRoundsStays migrates a database with a sheet that was judged when
+// verdicts had no rounds: they are shown as before, and can be imported.
+func TestASheetJudgedBeforeRoundsStays(t *testing.T) {
+	address := testdb.Empty(t)
+	s, err := store.Open(t.Context(), address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for _, step := range []error{s.Migrate(t.Context()), s.MigrateDown(t.Context(), 20)} {
+		if step != nil {
+			t.Fatal(step)
+		}
+	}
+	if _, err := s.Pool.Exec(t.Context(), `insert into sheet (name, sha256, bytes, state, header, first_row, names, rows, mapping, revision,
+			rehearsed, totals) values ('old.csv', '\x00', 1, 'open', 1, 2, '{sku,title}', 1, '{"header":1,"identity":["sku"],"columns":[
+			{"column":"sku","index":0,"field":"sku","sure":true,"evidence":""},
+			{"column":"title","index":1,"field":"title","sure":true,"evidence":""}]}', 2, 2, '{"verdicts":{"make":1}}');
+		insert into sheet_row (sheet_id, row, cells) values (1, 2, '{OLD-1,Old}');
+		insert into sheet_verdict (sheet_id, row, verdict, sku, first_row) values (1, 2, 'make', 'OLD-1', 2)`); err != nil {
+		t.Fatal(err)
+	}
+	l := startOn(t, address)
+	if got := l.rows(1, ""); len(got) != 1 || got[0] != "2 make OLD-1" {
+		t.Errorf("rows: %q", got)
+	}
+	if i := l.imported(l.sheet(1)); i.Made != 1 {
+		t.Errorf("imported: %+v", i)
+	}
+}

@@ -215,7 +215,15 @@ func writeRows(ctx context.Context, tx pgx.Tx, version, id int64, rows []sheet.J
 			return err
 		}
 	}
-	return store.AddChanges(ctx, tx, id, changes)
+	return errors.Join(store.AddChanges(ctx, tx, id, changes), productsChanged(ctx, tx, ids))
+}
+
+// productsChanged has everybody who shows products look again.
+func productsChanged(ctx context.Context, tx pgx.Tx, ids []int64) error {
+	if len(ids) == 0 {
+		return nil
+	}
+	return store.Notify(ctx, tx, store.Event{Topic: "product", ID: ids[0]})
 }
 
 // standingOf returns the products that rows are about as they stand, and the first row
@@ -341,7 +349,7 @@ func takeBack(ctx context.Context, tx pgx.Tx, version int64, changes []store.She
 	for i, c := range changes {
 		back.take(i, c)
 	}
-	if err := back.write(ctx, tx, version, changes); err != nil {
+	if err := errors.Join(back.write(ctx, tx, version, changes), productsChanged(ctx, tx, ids)); err != nil {
 		return 0, err
 	}
 	for i, c := range changes {

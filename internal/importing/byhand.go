@@ -2,18 +2,22 @@ package importing
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/store"
 )
 
 // ByHand is what a person changes of variants, as a sheet would: columns, among them the
-// SKU, and a row for each. An empty cell clears.
+// SKU, and a row for each; without a SKU the product code says which product as a whole.
+// An empty cell clears.
 type ByHand struct {
 	Columns []sheet.OutColumn
 	Rows    [][]string
@@ -64,6 +68,9 @@ func (m *Importer) Write(ctx context.Context, who acting.Actor, hand ByHand) (id
 // judge returns a judge of the columns that has noted the rows.
 func (h ByHand) judge() (*sheet.Judge, []store.SheetRow, error) {
 	m := sheet.Mapping{Identity: []sheet.Field{sheet.SKU}}
+	if !slices.ContainsFunc(h.Columns, func(c sheet.OutColumn) bool { return c.Field == sheet.SKU }) {
+		m.Identity = []sheet.Field{sheet.Product}
+	}
 	for i, c := range h.Columns {
 		m.Columns = append(m.Columns, sheet.Column{Column: c.Header(), Index: i, Field: c.Field, Name: c.Name})
 	}
@@ -114,4 +121,42 @@ func (h ByHand) column(c sheet.FieldChange) int {
 		}
 	}
 	return -1
+}
+
+// WriteCategory changes the own ID and the text of a category by hand, with the way back of
+// an import, whose number it returns: 0 where nothing changed. version is the category's as
+// the person saw it: another one is store.ErrChanged. store.ErrTaken means that another
+// category has the ID.
+func (m *Importer) WriteCategory(ctx context.Context, who acting.Actor, id, version int64, ref,
+	description string) (change int64, err error) {
+	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := store.HoldCatalog(ctx, tx); err != nil {
+			return err
+		}
+		now, err := store.LockOwner(ctx, tx, catalog.Category(id))
+		if err != nil {
+			return err
+		}
+		if now != version {
+			return store.ErrChanged
+		}
+		was, err := store.LockBranch(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		is := catalog.CategorySnapshot{Path: was.Path, Ref: ref, Description: description}
+		if is == was.CategorySnapshot {
+			return nil
+		}
+		if change, err = store.NewByHand(ctx, tx, who); err != nil {
+			return err
+		}
+		if err := store.WriteBranch(ctx, tx, id, is); err != nil {
+			return err
+		}
+		before := was.CategorySnapshot
+		return errors.Join(store.Advance(ctx, tx, change, 1, 0, 1, 0), store.AddBranchChanges(ctx, tx, change,
+			[]store.BranchChange{{CategoryID: id, Row: 1, Before: &before, After: is}}))
+	})
+	return change, err
 }

@@ -18,6 +18,7 @@ import (
 type Pictured struct {
 	Paired, Already, Missing, Contested, Closed, Addresses int
 	Lots                                                   map[int64]string // that have something to plan by it
+	shared                                                 map[string]bool  // names of several rows that were looked at
 }
 
 // Words says it.
@@ -44,7 +45,7 @@ func (p Pictured) Words() string {
 // pictures in question, are passed over.
 func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
 	step func(done, total int64)) (p Pictured, err error) {
-	p.Lots = map[int64]string{}
+	p.Lots, p.shared = map[int64]string{}, map[string]bool{}
 	found, err := m.Store.Sheet(ctx, id)
 	if err != nil {
 		return p, err
@@ -150,8 +151,14 @@ func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deci
 				return err
 			}
 			reason := fmt.Sprintf("row %d of %s names it", row.Row, of.Name)
-			target, several := shared[nameKey(named.Name)]
-			if !several {
+			name := nameKey(named.Name)
+			target, several := shared[name]
+			switch {
+			case several && p.shared[name]:
+				continue // one row of several is enough
+			case several:
+				p.shared[name] = true
+			default:
 				target = row.Wanted.Target()
 			}
 			if err := m.pairPicture(ctx, who, decider, of.ID, target, files, row, named, reason, p); err != nil {

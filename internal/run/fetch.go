@@ -70,10 +70,20 @@ func (r *Runner) TakePictures(
 	return lot, err
 }
 
+// ErrFetching means that a sheet's pictures are being fetched.
+var ErrFetching = errors.New("its pictures are being fetched")
+
 // TakeForSheet queues fetching the pictures that a sheet names by address, and returns
-// the lot they come to.
+// the lot they come to. The error may be ErrFetching.
 func (r *Runner) TakeForSheet(ctx context.Context, who acting.Actor, of store.Sheet, items []store.FetchItem) (lot int64, err error) {
 	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+		busy, err := store.SheetFetching(ctx, tx, of.ID)
+		if err != nil {
+			return err
+		}
+		if busy {
+			return ErrFetching
+		}
 		o, err := store.PagesOrigin(ctx, tx)
 		if err != nil {
 			return err

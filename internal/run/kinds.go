@@ -39,6 +39,7 @@ const (
 	ToPlan        Leads = "plan"
 	ToOrigin      Leads = "origin"
 	ToSheet       Leads = "sheet"
+	ToCatalog     Leads = "catalog"
 	ToLotOrOrigin Leads = "lot or origin" // the lot as soon as there is one
 )
 

@@ -64,14 +64,26 @@ func FilesAt(ctx context.Context, db DB, addresses []string) ([]NamedFile, error
 				verdict = 'paired' as paired, coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant,
 				coalesce(category_id, 0) as category, coalesce(place, 0) as place
 			from file where file.address <> '' and md5(file.address) = md5(a.address) and file.address = a.address
+				and exists (select from lot where id = file.lot_id and state <> 'given up')
 			order by problem <> '' or sha256 is null, id desc limit 1) f
-		join lot l on l.id = f.lot where l.state <> 'given up'`, addresses)
+		join lot l on l.id = f.lot`, addresses)
 }
 
 // TakenForSheet records that a lot was fetched for a sheet.
 func TakenForSheet(ctx context.Context, tx pgx.Tx, lot, sheet int64) error {
 	_, err := tx.Exec(ctx, `update lot set sheet_id = $2 where id = $1`, lot, sheet)
 	return err
+}
+
+// SheetFetching tells whether pictures of a sheet are being fetched, and keeps others from
+// beginning to until the transaction ends.
+func SheetFetching(ctx context.Context, tx pgx.Tx, sheet int64) (busy bool, err error) {
+	if _, err := number(ctx, tx, `select id from sheet where id = $1 for update`, sheet); err != nil {
+		return false, err
+	}
+	err = tx.QueryRow(ctx, `select exists (select from run r join lot l on l.id = r.lot_id where l.sheet_id = $1 and r.kind = 'fetch'
+		and r.state in ('queued', 'running', 'stopping'))`, sheet).Scan(&busy)
+	return busy, err
 }
 
 // SheetOfLot returns the sheet that a lot was fetched for, 0 for none.

@@ -56,8 +56,9 @@ func LockImport(ctx context.Context, tx pgx.Tx, id int64) (Import, error) {
 // NewImport records an import that is to be done. ErrChanged means that one is under
 // way.
 func NewImport(ctx context.Context, tx pgx.Tx, who acting.Actor, sheet int64, revision int) (int64, error) {
-	id, err := number(ctx, tx, `insert into sheet_import (sheet_id, revision, actor)
-		select $1, $2, $3 where not exists (select from sheet_import where sheet_id = $1 and state in ('importing', 'reverting'))
+	id, err := number(ctx, tx, `insert into sheet_import (sheet_id, revision, actor, totals)
+		select $1, $2, $3, (select totals from sheet where id = $1)
+		where not exists (select from sheet_import where sheet_id = $1 and state in ('importing', 'reverting'))
 		returning id`, sheet, revision, who.Name)
 	if err == ErrNotFound {
 		err = ErrChanged
@@ -70,7 +71,7 @@ func NewByHand(ctx context.Context, tx pgx.Tx, who acting.Actor) (int64, error) 
 	return number(ctx, tx, `insert into sheet_import (state, revision, actor) values ('imported', 0, $1) returning id`, who.Name)
 }
 
-// ProductImport is a change of a product's fields, by a sheet or by hand.
+// ProductImport is a change of the fields of a product or category, by a sheet or by hand.
 type ProductImport struct {
 	Import    int64             `json:"import"`
 	Sheet     int64             `json:"sheet" doc:"0 for a change by hand"`
@@ -81,18 +82,20 @@ type ProductImport struct {
 	State     string            `json:"state" enum:"imported,reverted"`
 	Note      string            `json:"note"`
 	Standing  bool              `json:"standing" doc:"It can be taken back"`
-	Before    *catalog.Snapshot `json:"-"`
+	Before    *catalog.Snapshot `json:"-"` // of a product
 	After     catalog.Snapshot  `json:"-"`
 }
 
-// FieldChanges returns what changed the fields of a product, the last first, as many as
-// limit.
-func (s *Store) FieldChanges(ctx context.Context, product int64, limit int) ([]ProductImport, error) {
-	return list[ProductImport](ctx, s.Pool, `select i.id as import, coalesce(i.sheet_id, 0) as sheet, coalesce(s.name, '') as sheet_name,
+// FieldChanges returns what changed the fields of a product or category, the last first, as
+// many as limit.
+func (s *Store) FieldChanges(ctx context.Context, of catalog.Target, limit int) ([]ProductImport, error) {
+	product, category := ownerColumns(of)
+	found, err := list[ProductImport](ctx, s.Pool, `select i.id as import, coalesce(i.sheet_id, 0) as sheet, coalesce(s.name, '') as sheet_name,
 			c.row,
 			i.created_at as at, i.actor as by, c.state, c.note, c.state = 'imported' and i.state = 'imported' as standing, c.before, c.after
 		from sheet_change c join sheet_import i on i.id = c.import_id left join sheet s on s.id = i.sheet_id
-		where c.product_id = $1 order by c.id desc limit $2`, product, limit)
+		where c.product_id = $1 or c.category_id = $2 order by c.id desc limit $3`, product, category, limit)
+	return orEmpty(found), err
 }
 
 // Analyze tells the database's planner anew what tables hold that have grown much: what it
@@ -188,15 +191,18 @@ func ImportReport(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended
 	if err != nil {
 		return r, err
 	}
-	of, err := SheetOf(ctx, tx, i.SheetID)
+	var name string
+	var totals SheetTotals
+	err = tx.QueryRow(ctx, `select s.name, i.totals from sheet_import i join sheet s on s.id = i.sheet_id where i.id = $1`, id).
+		Scan(&name, &totals)
 	if err != nil {
 		return r, err
 	}
-	r = sheet.Report{Sheet: of.Name, Reverted: reverted, Ended: ended, Why: why, Made: i.Made, Changed: i.Changed,
-		Same: of.Totals.Verdicts[string(sheet.Same)], Refused: of.Totals.Verdicts[string(sheet.Refused)],
-		Skipped: of.Totals.Verdicts[string(sheet.Skipped)], Overtaken: i.Overtaken, Products: i.Products, Standing: i.Standing,
-		Pictures: of.Totals.Pictures}
-	for _, q := range of.Totals.Questions {
+	r = sheet.Report{Sheet: name, Reverted: reverted, Ended: ended, Why: why, Made: i.Made, Changed: i.Changed,
+		Same: totals.Verdicts[string(sheet.Same)], Refused: totals.Verdicts[string(sheet.Refused)],
+		Skipped: totals.Verdicts[string(sheet.Skipped)], Overtaken: i.Overtaken, Products: i.Products, Standing: i.Standing,
+		Pictures: totals.Pictures}
+	for _, q := range totals.Questions {
 		switch q.Kind {
 		case sheet.Missing:
 			r.Missing += q.Cells

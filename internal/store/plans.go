@@ -28,6 +28,7 @@ type Plan struct {
 	RevertedBy string     `json:"revertedBy"`
 	AppliedAt  *time.Time `json:"appliedAt"`
 	Products   int        `json:"products" doc:"Products and categories that it changes"`
+	Categories int        `json:"categories" doc:"Those of them that are categories"`
 	LeftOut    int        `json:"leftOut"`
 	Added      int        `json:"added"`
 	Removed    int        `json:"removed"`
@@ -74,7 +75,8 @@ const planQuery = `
 	select p.id, p.kind, coalesce(p.file_id, 0) as file,
 		coalesce((select path from file where id = p.file_id), '') as file_path,
 		coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.made_by, p.applied_by, p.reverted_by, p.applied_at,
-		coalesce(t.products, 0)::int as products, coalesce(t.left_out, 0)::int as left_out, coalesce(t.added, 0)::int as added,
+		coalesce(t.products, 0)::int as products, coalesce(t.categories, 0)::int as categories,
+		coalesce(t.left_out, 0)::int as left_out, coalesce(t.added, 0)::int as added,
 		coalesce(t.removed, 0)::int as removed, coalesce(t.moved, 0)::int as moved, coalesce(t.warned, 0)::int as warned,
 		coalesce(t.applied, 0)::int as applied, coalesce(t.stale, 0)::int as stale, coalesce(t.failed, 0)::int as failed,
 		coalesce(t.planned, 0)::int as planned, p.revision, p.remade_changed, p.remade_fresh, p.remade_gone,
@@ -86,7 +88,8 @@ const planQuery = `
 	left join lateral (select jsonb_agg(jsonb_build_object('id', l.id, 'name', l.name) order by l.id) as lots
 		from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id) o on true
 	left join lateral (
-		select count(*) filter (where not left_out) as products, count(*) filter (where left_out) as left_out,
+		select count(*) filter (where not left_out) as products, count(category_id) filter (where not left_out) as categories,
+			count(*) filter (where left_out) as left_out,
 			sum(added) filter (where not left_out) as added, sum(removed) filter (where not left_out) as removed,
 			sum(moved) filter (where not left_out) as moved, count(*) filter (where warnings <> '[]' and not left_out) as warned,
 			count(*) filter (where state = 'applied') as applied, count(*) filter (where state = 'stale') as stale,

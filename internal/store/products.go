@@ -147,33 +147,6 @@ func (s *Store) Categories(ctx context.Context, text string) ([]Category, error)
 		group by c.id order by c.path`, text, Like(text))
 }
 
-// WriteCategory changes the own ID and the text of a category; version is the category's
-// as the person saw it, and another one ErrChanged. ErrTaken means that another category
-// has the ID.
-func (s *Store) WriteCategory(ctx context.Context, id, version int64, ref, description string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		now, err := LockOwner(ctx, tx, catalog.Category(id))
-		switch {
-		case err != nil:
-			return err
-		case now != version:
-			return ErrChanged
-		}
-		_, err = tx.Exec(ctx, `update category set ref = $2, description = $3, version = version + 1, updated_at = now() where id = $1`,
-			id, ref, description)
-		if isDouble(err) {
-			return ErrTaken
-		}
-		if err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `update catalog_version set version = version + 1`); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "category", ID: id})
-	})
-}
-
 // Category returns one node of the tree.
 func (s *Store) Category(ctx context.Context, id int64) (Category, error) {
 	return one[Category](ctx, s.Pool, categoryQuery+` where c.id = $1 group by c.id`, id)

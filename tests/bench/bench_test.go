@@ -270,22 +270,7 @@ func BenchmarkLists(b *testing.B) {
 	p.query(`insert into placement (product_id, file_id, place) select n, n, 1 from generate_series(1, 50000) n`)
 	p.query(`update product set pictures = 1 where id <= 50000`)
 	p.query(`vacuum analyze`) // as autovacuum does by itself after a while
-	worst := func(path string) float64 {
-		most := time.Duration(0)
-		for range 8 {
-			begin := time.Now()
-			response, err := http.Get(p.address + path)
-			must(b, err)
-			_, err = io.Copy(io.Discard, response.Body)
-			must(b, err)
-			_ = response.Body.Close()
-			if response.StatusCode != http.StatusOK {
-				b.Fatalf("%s: %s", path, response.Status)
-			}
-			most = max(most, time.Since(begin))
-		}
-		return float64(most.Microseconds()) / 1000
-	}
+	worst := func(path string) float64 { return worstOf(b, p.address+path) }
 	worst("/api/v1/products") // connections are made
 	paths := map[string]string{
 		"catalog-ms": "/api/v1/products", "catalog-far-ms": "/api/v1/products?offset=99000", "no-picture-ms": "/api/v1/products?noPicture=true",

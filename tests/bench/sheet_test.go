@@ -199,7 +199,7 @@ func benchSheet(b *testing.B, p *program, name string, content []byte, theirs ti
 // worstOf asks for a page a few times, and returns the longest, milliseconds.
 func worstOf(b *testing.B, address string) float64 {
 	most := time.Duration(0)
-	for range 6 {
+	for range 8 {
 		begin := time.Now()
 		response, err := http.Get(address)
 		must(b, err)

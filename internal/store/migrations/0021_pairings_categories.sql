@@ -26,7 +26,9 @@ alter table sheet_verdict alter column round drop default;
 create index sheet_verdict_kind on sheet_verdict (sheet_id, round, verdict, row);
 create index sheet_verdict_asked on sheet_verdict (sheet_id, round, row) where questions is not null;
 create index sheet_verdict_product on sheet_verdict (sheet_id, round, first_row, row);
-alter table sheet_import add column categories bigint[] not null default '{}'; -- that it made
+alter table sheet_import
+    add column categories bigint[] not null default '{}', -- that it made
+    add column totals jsonb not null default '{}'; -- of the rehearsal that it was begun on
 
 -- A category says what it is about, and one picture may go on many products and
 -- categories in one plan.
@@ -54,7 +56,7 @@ alter table plan
 create index plan_file on plan (file_id) where file_id is not null;
 
 -- +goose Down
-alter table sheet_import drop column categories;
+alter table sheet_import drop column totals, drop column categories;
 delete from sheet_verdict v using sheet s where s.id = v.sheet_id and v.round <> s.round;
 drop index sheet_verdict_kind, sheet_verdict_asked, sheet_verdict_product;
 alter table sheet_verdict drop constraint sheet_verdict_pkey, drop column round, add primary key (sheet_id, row);

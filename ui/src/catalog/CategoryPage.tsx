@@ -9,6 +9,7 @@ import {
   getCategoryQueryKey,
   listCategoriesOptions,
   listProductsOptions,
+  revertImportMutation,
 } from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
@@ -16,6 +17,7 @@ import { Failed } from '../shared/State';
 import { tell, tellWithUndo } from '../shared/tell';
 import { Arranged } from './Arranged';
 import css from './CategoryPage.module.css';
+import { FieldHistory } from './Fields';
 import { categoryOwner } from './owner';
 
 /** A category: its pictures at their places, its texts, and the products below it. */
@@ -37,6 +39,7 @@ function Category({ page }: { page: Page }) {
         head={(saving) => <Head page={page} saving={saving} onEdit={() => setEditing(true)} />}
         above={page.description && <p className={css.text}>{page.description}</p>}
         below={<Below page={page} />}
+        after={<FieldHistory page={page} of="category" />}
       />
       <Modal opened={editing} onClose={() => setEditing(false)} title="ID and text">
         {editing && <Texts page={page} onDone={() => setEditing(false)} />}
@@ -86,23 +89,23 @@ function Texts({ page, onDone }: { page: Page; onDone: () => void }) {
       void client.invalidateQueries({ queryKey: key });
     },
   });
-  const put = (version: number, to: { ref: string; description: string }, done: (now: Page) => void) =>
+  const revert = useMutation({
+    ...revertImportMutation(),
+    onError: (e) => tell('Not taken back', said(e), true),
+  });
+  const save = () =>
     change.mutate(
-      { path: { id: page.id }, body: { version, ...to } },
+      { path: { id: page.id }, body: { version: page.version, ref, description } },
       {
         onSuccess: (now) => {
           client.setQueryData(key, now);
-          done(now);
+          onDone();
+          const last = now.fieldChanges[0];
+          if (last && last.import !== page.fieldChanges[0]?.import)
+            tellWithUndo(`${page.name} is changed.`, () => revert.mutate({ path: { id: last.import } }));
         },
       },
     );
-  const save = () =>
-    put(page.version, { ref, description }, (now) => {
-      onDone();
-      tellWithUndo(`${page.name} is changed.`, () =>
-        put(now.version, page, () => tell('Taken back', `${page.name} is as it was.`)),
-      );
-    });
   return (
     <form
       className="columns"

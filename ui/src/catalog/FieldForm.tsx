@@ -15,13 +15,17 @@ export function FieldForm({
 }) {
   const [value, setValue] = useState(f.value);
   const hand = useByHand(onClose);
-  const sku = f.sku ?? '';
+  // What is said of the product as a whole is written by its code.
+  const of = f.variant === 0 ? 'product' : 'sku';
+  const sku = f.variant === 0 ? page.code : (f.sku ?? '');
+  const alone = page.variantList.length === 1;
   const codes = f.column === 'code';
   const save = () => {
     if (!codes) {
-      // A variant without a title of its own is called like its product.
-      const was = f.column === 'title' && f.value === '' ? page.title : f.value;
-      hand.write(['sku', f.column], [sku, value], `${f.words} of ${sku} is changed.`, { was: [sku, was] });
+      // A variant without a title of its own is called like its product, and the only one is it.
+      const called = f.column === 'title' && (f.value === '' || f.variant === 0);
+      const was = called && (alone || f.variant !== 0) ? undefined : [sku, f.value];
+      hand.write([of, f.column], [sku, value], `${f.words} of ${sku} is changed.`, { was });
       return;
     }
     const list = value

@@ -73,6 +73,9 @@ export function Fields({ page }: { page: ProductPage }) {
 /** Fields that are shown where nothing stands in them, so that something can be put there. */
 const shownEmpty = ['title', 'gtin', 'description', 'category', 'product-id'];
 
+/** What tells the changes of its fields. */
+type Historied = Pick<ProductPage, 'id' | 'fieldChanges'>;
+
 /** Where a value came from. */
 function Origin({ change }: { change: ProductImport | undefined }) {
   if (!change) return null;
@@ -92,8 +95,8 @@ function Origin({ change }: { change: ProductImport | undefined }) {
   );
 }
 
-/** The changes of a product's fields, by sheets and by hand, each with its way back. */
-export function FieldHistory({ page }: { page: ProductPage }) {
+/** The changes of the fields of a product or category, by sheets and by hand, each with its way back. */
+export function FieldHistory({ page, of }: { page: Historied; of: 'product' | 'category' }) {
   const revert = useMutation({
     ...revertImportMutation(),
     onSuccess: () => tell('Taken back', 'It is being put back as it was before.'),
@@ -122,7 +125,7 @@ export function FieldHistory({ page }: { page: ProductPage }) {
             {c.standing ? (
               <Button
                 loading={revert.isPending && revert.variables.path.id === c.import}
-                onClick={() => revert.mutate({ path: { id: c.import }, query: { product: page.id } })}
+                onClick={() => revert.mutate({ path: { id: c.import }, query: { [of]: page.id } })}
               >
                 Revert
               </Button>

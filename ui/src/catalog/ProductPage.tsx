@@ -24,7 +24,7 @@ function Product({ page }: { page: Page }) {
       owner={productOwner(page)}
       head={(saving) => <Head page={page} saving={saving} />}
       below={<Fields page={page} />}
-      after={<FieldHistory page={page} />}
+      after={<FieldHistory page={page} of="product" />}
     />
   );
 }

@@ -110,6 +110,10 @@ export type CategoryPage = {
      * What it is about
      */
     description: string;
+    /**
+     * By sheets and by hand, the last first
+     */
+    fieldChanges: Array<ProductImport>;
     id: number;
     name: string;
     /**
@@ -865,7 +869,7 @@ export type HandIn = {
 
 export type HandRows = {
     /**
-     * As list-catalog-columns names them; sku is one
+     * With sku, or product for products as a whole
      */
     columns: Array<string>;
     /**
@@ -1762,6 +1766,10 @@ export type Plan = {
     applied: number;
     appliedAt: string | null;
     appliedBy: string;
+    /**
+     * Those of them that are categories
+     */
+    categories: number;
     createdAt: string;
     failed: number;
     /**
@@ -2275,7 +2283,7 @@ export type RunDetail = {
     /**
      * What a person goes to from it
      */
-    leads: 'lot' | 'plan' | 'origin' | 'sheet';
+    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog';
     log: Array<RunLine>;
     lot: number;
     lotName: string;
@@ -2322,7 +2330,7 @@ export type RunView = {
     /**
      * What a person goes to from it
      */
-    leads: 'lot' | 'plan' | 'origin' | 'sheet';
+    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog';
     lot: number;
     lotName: string;
     message: string;

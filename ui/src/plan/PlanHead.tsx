@@ -4,8 +4,8 @@ import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Plan } from '../client';
 import { applyPlanMutation, makePlanMutation, revertPlanMutation } from '../client/@tanstack/react-query.gen';
-import { baseName, count, some } from '../shared/format';
-import { failed, type Way, ways } from './ways';
+import { baseName, count } from '../shared/format';
+import { bearers, failed, type Way, ways } from './ways';
 
 /** What a plan is of, how it places, and what can be done with it. */
 export function Head({ plan, working }: { plan: Plan; working: boolean }) {
@@ -53,7 +53,7 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
             loading={apply.isPending}
             onClick={() => apply.mutate({ path: { id: plan.id }, body: { revision: plan.revision } })}
           >
-            Apply to {some(waits, 'product')}
+            Apply to {bearers(plan, waits)}
           </Button>
         )}
         {plan.state === 'reverted' && plan.lots[0] && (
@@ -75,7 +75,7 @@ function standingOf(plan: Plan) {
     case 'draft':
       return ways.find((w) => w.value === plan.way)?.what;
     case 'applied':
-      return `Applied to ${some(plan.applied, 'product')}. It can be taken back at any time.`;
+      return `Applied to ${bearers(plan, plan.applied)}. It can be taken back at any time.`;
     case 'reverted':
       return 'Taken back: every product is as it was.';
     default:
@@ -128,7 +128,7 @@ function TakeBack({ plan, open, onClose }: { plan: Plan; open: boolean; onClose:
   return (
     <Modal opened={open} onClose={onClose} title="Take this plan back?">
       <p className="flush">
-        {some(plan.applied, 'product')} will show what they showed before. What was changed on them since then
+        {bearers(plan, plan.applied)} will show what they showed before. What was changed on them since then
         stays. No file is deleted, and the lot can be planned again.
       </p>
       <div className="spread">
@@ -140,7 +140,7 @@ function TakeBack({ plan, open, onClose }: { plan: Plan; open: boolean; onClose:
             onClose();
           }}
         >
-          Revert {some(plan.applied, 'product')}
+          Revert {bearers(plan, plan.applied)}
         </Button>
         <Button onClick={onClose}>Leave it</Button>
       </div>

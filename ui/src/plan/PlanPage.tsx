@@ -9,13 +9,13 @@ import {
   refreshPlanMutation,
   replanMutation,
 } from '../client/@tanstack/react-query.gen';
-import { count, some } from '../shared/format';
+import { count } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
 import { Failed } from '../shared/State';
 import css from './PlanPage.module.css';
 import { Products } from './PlannedChanges';
 import { Head } from './PlanHead';
-import { failed } from './ways';
+import { bearers, failed } from './ways';
 
 /** Everything that applying would change, before it changes. */
 export function PlanPage() {
@@ -57,7 +57,7 @@ export function PlanPage() {
 
 function Totals({ plan }: { plan: Plan }) {
   const all: [number, string][] = [
-    [plan.products, plan.products === 1 ? 'product' : 'products'],
+    [plan.products, bearers(plan, plan.products).replace(/^[\d,]+ /, '')],
     [plan.added, 'pictures added'],
     [plan.removed, 'removed'],
     [plan.moved, 'moved'],
@@ -88,7 +88,7 @@ function Stale({ plan }: { plan: Plan }) {
   return (
     <div className="note warn spread beside">
       <span>
-        {some(left, 'product')} changed while this plan was applied, so nothing was done to{' '}
+        {bearers(plan, left)} changed while this plan was applied, so nothing was done to{' '}
         {left === 1 ? 'it' : 'them'}.
       </span>
       <Button
@@ -126,9 +126,9 @@ function Overtaken({ plan }: { plan: Plan }) {
 /** What became different when the plan was made again. */
 function Remade({ plan }: { plan: Plan }) {
   const parts = [
-    plan.remadeChanged > 0 && `${some(plan.remadeChanged, 'product')} will show something else than before`,
-    plan.remadeFresh > 0 && `${some(plan.remadeFresh, 'product')} came to it`,
-    plan.remadeGone > 0 && `${some(plan.remadeGone, 'product')} left it`,
+    plan.remadeChanged > 0 && `${bearers(plan, plan.remadeChanged)} will show something else than before`,
+    plan.remadeFresh > 0 && `${bearers(plan, plan.remadeFresh)} came to it`,
+    plan.remadeGone > 0 && `${bearers(plan, plan.remadeGone)} left it`,
   ].filter((part) => part !== false);
   if (parts.length === 0 || plan.planned === 0) return null;
   return (

@@ -1,4 +1,5 @@
-import { said } from '../shared/format';
+import type { Plan } from '../client';
+import { said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 export const ways = [
   { value: 'after', label: 'after', what: 'New pictures stand behind those that are there.' },
@@ -18,3 +19,10 @@ export const ways = [
 export type Way = (typeof ways)[number]['value'];
 
 export const failed = (e: unknown) => tell('Nothing changed', said(e), true);
+
+/** So many of what a plan changes: products, categories, or both. */
+export function bearers(plan: Plan, n: number): string {
+  if (plan.categories === 0) return some(n, 'product');
+  if (plan.categories === plan.products) return some(n, 'category', 'categories');
+  return some(n, 'product or category', 'products and categories');
+}

@@ -14,12 +14,16 @@ export const active = (run: RunView) =>
 export function RunLine({ run }: { run: RunView }) {
   const stop = useMutation({ ...stopRunMutation(), onError: (e) => tell('Not stopped', said(e), true) });
   const resume = useMutation({ ...resumeRunMutation(), onError: (e) => tell('Not resumed', said(e), true) });
-  const about = run.originName || run.lotName || (run.plan ? `plan ${run.plan}` : '');
+  const about =
+    run.originName ||
+    run.lotName ||
+    (run.plan ? `plan ${run.plan}` : run.leads === 'catalog' ? 'a change by hand' : '');
   const link = {
     lot: `/lots/${run.lot}`,
     plan: `/plans/${run.plan}`,
     origin: `/origins/${run.origin}`,
     sheet: `/sheets/${run.sheet}`,
+    catalog: '/catalog',
   }[run.leads];
   return (
     <div className="entry">
