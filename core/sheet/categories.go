@@ -29,7 +29,7 @@ var categoryIdentities = []Field{CategoryID, Category}
 func (j *Judge) ofCategories() bool { return slices.Contains(categoryIdentities, j.identity[0]) }
 
 // listsCategories tells whether columns are those of a list of categories: none says which
-// product a row is about but a title, and most rows have a category of their own, or, where
+// product a row is about but a title, and many rows have a category of their own, or, where
 // there is a title, each an ID of one.
 func listsCategories(all []*proposal) bool {
 	for _, f := range []Field{SKU, Product, ProductID, GTIN, Code} {
@@ -41,7 +41,7 @@ func listsCategories(all []*proposal) bool {
 	for _, f := range categoryIdentities {
 		for _, one := range with(all, f) {
 			own := float64(one.seen.distinct) / float64(max(1, one.seen.filled))
-			if one.seen.filled > 1 && (!titled && own >= most || f == CategoryID && own == 1) {
+			if one.seen.filled > 1 && (!titled && own >= some || f == CategoryID && own == 1) {
 				return true
 			}
 		}

@@ -97,6 +97,11 @@ func TestAListOfProductsIsNoListOfCategories(t *testing.T) {
 	if !slices.Equal(m.Identity, []Field{Title}) {
 		t.Errorf("rows are told apart by %v", m.Identity)
 	}
+	short := Proposer{}.Propose([]string{"Category ID", "Category path", "Description"}, [][]string{{"C1", "Hives > Floors", "Below"},
+		{"C2", "Candles", "Wax"}, {"C2", "Jars", ""}, {"", "Jars", ""}})
+	if !slices.Equal(short.Identity, []Field{CategoryID, Category}) || short.Columns[2].Field != Description {
+		t.Errorf("a short list of categories is told apart by %v: %+v", short.Identity, short.Columns)
+	}
 	// Few rows, each in another category, are products still.
 	few := Proposer{}.Propose(names, [][]string{{"Smoker", "Tools", "1"}, {"Veil", "Clothing", "2"}, {"Jar", "Packing", "3"}})
 	if !slices.Equal(few.Identity, []Field{Title}) {

@@ -90,8 +90,8 @@ type ProductImport struct {
 // many as limit.
 func (s *Store) FieldChanges(ctx context.Context, of catalog.Target, limit int) ([]ProductImport, error) {
 	product, category := ownerColumns(of)
-	found, err := list[ProductImport](ctx, s.Pool, `select i.id as import, coalesce(i.sheet_id, 0) as sheet, coalesce(s.name, '') as sheet_name,
-			c.row,
+	found, err := list[ProductImport](ctx, s.Pool, `select i.id as import, coalesce(i.sheet_id, 0) as sheet,
+			coalesce(s.name, '') as sheet_name, c.row,
 			i.created_at as at, i.actor as by, c.state, c.note, c.state = 'imported' and i.state = 'imported' as standing, c.before, c.after
 		from sheet_change c join sheet_import i on i.id = c.import_id left join sheet s on s.id = i.sheet_id
 		where c.product_id = $1 or c.category_id = $2 order by c.id desc limit $3`, product, category, limit)
