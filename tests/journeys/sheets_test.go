@@ -37,6 +37,9 @@ func TestASheetFromDropToCards(t *testing.T) {
 	if got := v.rows("select state, problem from sheet order by id desc limit 1"); got != `(open,"")` {
 		t.Fatalf("the sheet is %s", got)
 	}
+	v.until("the sheet to be judged", func() bool {
+		return v.count("select count(*) from sheet where rehearsed = revision and id = (select max(id) from sheet)") == 1
+	})
 	refused := v.count("select (totals->'verdicts'->>'refused')::int from sheet order by id desc limit 1")
 	if refused == 0 {
 		t.Fatal("the sample sheet has nothing to mend")
@@ -70,11 +73,11 @@ func TestASheetFromDropToCards(t *testing.T) {
 
 	// The page may hear of the last judging a moment later: an import of what it showed before is refused, and pressed again.
 	v.until("the sheet to be imported", func() bool {
-		if v.count("select count(*) from sheet_import") == 0 {
+		if v.count("select count(*) from sheet_import where sheet_id is not null") == 0 {
 			v.value(`[...document.querySelectorAll('.head button')].find(b => b.innerText.startsWith('Import ') && !b.disabled &&
 				!b.dataset.loading)?.click()`)
 		}
-		return v.rows("select state from sheet_import") == "(imported)"
+		return v.rows("select state from sheet_import where sheet_id is not null") == "(imported)"
 	})
 	if v.rows(catalogRows) == before {
 		t.Error("the import changed nothing")
@@ -84,7 +87,9 @@ func TestASheetFromDropToCards(t *testing.T) {
 
 	v.click("Revert…")
 	v.confirm("Revert ")
-	v.until("the import to be taken back", func() bool { return v.rows("select state from sheet_import") == "(reverted)" })
+	v.until("the import to be taken back", func() bool {
+		return v.rows("select state from sheet_import where sheet_id is not null") == "(reverted)"
+	})
 	if after := v.rows(catalogRows); after != before {
 		t.Errorf("before:\n%.600s\nafter reverting:\n%.600s", before, after)
 	}
@@ -118,11 +123,11 @@ func TestCategoriesByASheetAndByHand(t *testing.T) {
 	v.says("nothing changes until you import")
 	v.says("Tells which category a row is about")
 	v.until("the list to be imported", func() bool {
-		if v.count("select count(*) from sheet_import") == 0 {
+		if v.count("select count(*) from sheet_import where sheet_id is not null") == 0 {
 			v.value(`[...document.querySelectorAll('.head button')].find(b => b.innerText.startsWith('Import ') && !b.disabled &&
 				!b.dataset.loading)?.click()`)
 		}
-		return v.rows("select state from sheet_import") == "(imported)"
+		return v.rows("select state from sheet_import where sheet_id is not null") == "(imported)"
 	})
 	if n := v.count("select count(*) from category where ref like 'C-%'"); n < 20 {
 		t.Fatalf("%d categories have an ID", n)
