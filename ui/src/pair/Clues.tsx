@@ -35,7 +35,8 @@ export function Clues({
 function Loaded({ lot, path, onClose }: { lot: Lot; path: string; onClose: () => void }) {
   const now = useQuery({ ...getLotCluesOptions({ path: { id: lot.id } }), staleTime: 0 });
   if (now.error) return <Failed error={now.error} again={() => void now.refetch()} />;
-  return now.data && !now.isFetching ? (
+  // What is fetched again while somebody changes the list leaves their changes alone.
+  return now.data && now.isFetchedAfterMount ? (
     <Editor
       key={`${now.data.id} ${now.data.version}`}
       lot={lot}
