@@ -126,7 +126,7 @@ func (r *reader) settleOn(c *claim, v *Verdict) {
 
 // unpair makes a verdict loose again, for a reason.
 func (v *Verdict) unpair(reason string, why Why) {
-	v.Kind, v.Target, v.Key, v.Clue, v.Rung, v.Score = Loose, NoTarget, "", NoClue, NoRung, 0
+	v.Kind, v.Target, v.Category, v.Key, v.Clue, v.Rung, v.Score = Loose, NoTarget, 0, "", NoClue, NoRung, 0
 	v.letter, v.roman, v.gluedOnly, v.number = 0, 0, false, -1
 	v.Reason, v.Why = reason, why
 }
@@ -271,7 +271,7 @@ func score(c *claim) float64 {
 }
 
 func (c *claim) candidate() Candidate {
-	return Candidate{c.target, c.key, c.clue, c.rung, score(c)}
+	return Candidate{Target: c.target, Key: c.key, Clue: c.clue, Rung: c.rung, Score: score(c)}
 }
 
 func (r *reader) contested(v *Verdict, rivals []claim) {

@@ -254,7 +254,7 @@ func (v *Verdict) settleLetter(mask uint32, inSequence, throughout bool) {
 	}
 	v.respan(NoiseSpan, "not read")
 	if v.gluedOnly {
-		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}}
+		v.Candidates = []Candidate{v.candidate()}
 		v.unpair("found "+v.Key+", but "+string(v.letter)+" goes on right beside it", Doubtful)
 	}
 }

@@ -74,9 +74,9 @@ func (l *Listener) Heed(v *Verdict, said Said) {
 				return
 			}
 		}
-		v.Candidates = append(v.Candidates, found.candidate())
+		v.Candidates = append(v.Candidates, found.said())
 	case !l.same(v, found):
-		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}, found.candidate()}
+		v.Candidates = []Candidate{v.candidate(), found.said()}
 		v.Reason, v.Why = "its name holds "+v.Key+", its source says "+found.Key, AgainstSource
 		v.Kind, v.Target, v.number, v.letter, v.roman = Contested, NoTarget, -1, 0, 0
 	case v.Target.Item < 0 && found.Target.Item >= 0:
@@ -89,8 +89,11 @@ func (l *Listener) same(v, found *Verdict) bool {
 		(v.Target.Item < 0 || found.Target.Item < 0 || v.Target.Item == found.Target.Item)
 }
 
-func (v *Verdict) candidate() Candidate {
-	return Candidate{v.Target, v.Key, SaidBySource, v.Rung, v.Score}
+// said is what a source says, among candidates.
+func (v *Verdict) said() Candidate {
+	c := v.candidate()
+	c.Clue = SaidBySource
+	return c
 }
 
 func (l *Listener) pair(v, found *Verdict, reason string) {

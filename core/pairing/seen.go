@@ -16,13 +16,14 @@ func (l *Listener) Barcodes(v *Verdict, codes []string) {
 		number, ok := gtin.Number(normal)
 		if err != nil || !ok {
 			for _, m := range l.reader.lookUp(code) { // Code 128 and the like may hold a SKU
-				found = appendCandidate(found, Candidate{m.target, m.key, BarcodeInPicture, m.rung, 0.9})
+				found = appendCandidate(found, Candidate{Target: m.target, Key: m.key, Clue: BarcodeInPicture, Rung: m.rung, Score: 0.9})
 			}
 			continue
 		}
 		items := l.catalog.gtins[number]
 		for _, item := range items {
-			found = appendCandidate(found, Candidate{l.catalog.TargetOf(int(item)), code, BarcodeInPicture, SameCharacters, 0.96})
+			found = appendCandidate(found, Candidate{Target: l.catalog.TargetOf(int(item)), Key: code, Clue: BarcodeInPicture,
+				Rung: SameCharacters, Score: 0.96})
 		}
 		if len(items) == 0 {
 			unknown = code
@@ -48,7 +49,7 @@ func (l *Listener) Barcodes(v *Verdict, codes []string) {
 		}
 		v.Candidates = appendCandidate(v.Candidates, found[0])
 	case v.Target.Product != found[0].Target.Product:
-		v.Candidates = []Candidate{{v.Target, v.Key, v.Clue, v.Rung, v.Score}, found[0]}
+		v.Candidates = []Candidate{v.candidate(), found[0]}
 		v.Reason, v.Why = "its name holds "+v.Key+", its picture the barcode "+found[0].Key, AgainstPicture
 		v.Kind, v.Target, v.number, v.letter, v.roman = Contested, NoTarget, -1, 0, 0
 	case v.Target.Item < 0:
@@ -94,7 +95,7 @@ func (l *Listener) Alike(v *Verdict, near []Alike) {
 	} else {
 		key = l.catalog.ProductCode(t.Product)
 	}
-	v.Candidates = []Candidate{{near[0].Target, key, LookAlike, NoRung, 0.8 - float64(near[0].Bits)/50}}
+	v.Candidates = []Candidate{{Target: near[0].Target, Key: key, Clue: LookAlike, Score: 0.8 - float64(near[0].Bits)/50}}
 	v.Clue, v.Score, v.Why = LookAlike, v.Candidates[0].Score, LooksLike
 	v.Reason = "looks like " + near[0].Path[strings.LastIndexByte(near[0].Path, '/')+1:] + " of " + key
 }

@@ -24,11 +24,12 @@ const (
 	Attribute
 	Pattern
 	LookAlike
+	InCategory
 	SaidBySource
 )
 
 var clueNames = [...]string{"", "sheet-row", "same-name", "key-in-name", "name-in-key", "barcode-in-name", "barcode-in-picture",
-	"folder", "title", "attribute", "pattern", "look-alike", "said-by-source"}
+	"folder", "title", "attribute", "pattern", "look-alike", "category", "said-by-source"}
 
 func (c Clue) String() string { return clueNames[c] }
 
@@ -78,34 +79,43 @@ type Why string
 
 // The kinds of reasons.
 const (
-	NoKey           Why = "no key in the name"
-	UnknownKey      Why = "a key that no product has"
-	UnknownBarcode  Why = "a barcode that no product has"
-	OnlyNoise       Why = "nothing but noise"
-	OnlyDetails     Why = "nothing but a place or view"
-	Doubtful        Why = "a key, but doubtful"
-	LooksLike       Why = "looks like a product's picture"
-	SeveralKeys     Why = "keys of several products"
-	SeveralProducts Why = "one key on several products"
-	AgainstFolder   Why = "the name against its folder"
-	AgainstSheet    Why = "the sheet names several products or none"
-	AgainstPicture  Why = "the name against the barcode in the picture"
-	AgainstSource   Why = "the name against what its source says"
+	NoKey             Why = "no key in the name"
+	UnknownKey        Why = "a key that no product has"
+	UnknownBarcode    Why = "a barcode that no product has"
+	OnlyNoise         Why = "nothing but noise"
+	OnlyDetails       Why = "nothing but a place or view"
+	Doubtful          Why = "a key, but doubtful"
+	LooksLike         Why = "looks like a product's picture"
+	LikeCategory      Why = "in a folder called like a category"
+	SeveralKeys       Why = "keys of several products"
+	SeveralProducts   Why = "one key on several products"
+	SeveralCategories Why = "called like several categories"
+	AgainstFolder     Why = "the name against its folder"
+	AgainstSheet      Why = "the sheet names several products or none"
+	AgainstPicture    Why = "the name against the barcode in the picture"
+	AgainstSource     Why = "the name against what its source says"
 )
 
 // Candidate is a target with the evidence for it.
 type Candidate struct {
-	Target Target
-	Key    string // as the catalog spells it
-	Clue   Clue
-	Rung   Rung
-	Score  float64 // 0 to 1
+	Target   Target
+	Key      string // as the catalog spells it
+	Clue     Clue
+	Rung     Rung
+	Score    float64 // 0 to 1
+	Category int64   // number of the category that it is instead of a product, or 0
+}
+
+// candidate is what a verdict is, among others.
+func (v *Verdict) candidate() Candidate {
+	return Candidate{v.Target, v.Key, v.Clue, v.Rung, v.Score, v.Category}
 }
 
 // Verdict is what was told from one file's path.
 type Verdict struct {
 	Kind VerdictKind
 	Target
+	Category   int64  // number of the category that it is paired with instead of a product, or 0
 	Key        string // the key that decided, as the catalog spells it
 	Place      int    // 1 is the first; 0 when none was read
 	View       string
@@ -126,8 +136,8 @@ type Verdict struct {
 
 // ClueList is the order in which clues are weighed, and their settings. Order
 // counts among those that read names. What a sheet says stands before every
-// name, a barcode in the picture and a look-alike behind them, wherever they
-// stand in the list.
+// name, a barcode in the picture, a look-alike and a category behind them,
+// wherever they stand in the list.
 type ClueList struct {
 	Clues     []ClueSetting `json:"clues" nullable:"false"`
 	Languages []string      `json:"languages,omitempty" doc:"Read beside English: de, fr, es, it, nl, pl, tr, pt, sv, da, cs, ja"`
@@ -159,13 +169,14 @@ var available = [...]func(*reader, []claim) []claim{
 	Attribute:        (*reader).attribute,
 	Pattern:          (*reader).byPattern,
 	LookAlike:        nil,
+	InCategory:       nil,
 }
 
 // DefaultClues is the list that is used until a person makes another: every
 // clue in its order.
 func DefaultClues() ClueList {
 	list := ClueList{}
-	for c := SheetRow; c <= LookAlike; c++ {
+	for c := SheetRow; c <= InCategory; c++ {
 		list.Clues = append(list.Clues, ClueSetting{Clue: c.String()})
 	}
 	return list
@@ -176,6 +187,10 @@ func DefaultClues() ClueList {
 func (list ClueList) Whole() ClueList {
 	if len(list.Clues) == 0 {
 		list.Clues = DefaultClues().Clues
+	}
+	// Lists that were made before there was this clue have it too.
+	if !slices.ContainsFunc(list.Clues, func(s ClueSetting) bool { return s.Clue == InCategory.String() }) {
+		list.Clues = append(slices.Clip(list.Clues), ClueSetting{Clue: InCategory.String()})
 	}
 	return list
 }

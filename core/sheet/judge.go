@@ -11,6 +11,7 @@ type Choices struct {
 	New   Choice `json:"new" enum:"make,skip" doc:"Rows that the catalog does not have"`
 	Known Choice `json:"known" enum:"change,skip" doc:"Rows that it has"`
 	Empty Choice `json:"empty" enum:"leave,clear" doc:"Empty cells: leave what stands, or clear it"`
+	Gone  Choice `json:"gone,omitempty" enum:"leave,list,list all" doc:"Variants that the sheet does not name: leave them, list those that an earlier such sheet named, or list all"`
 }
 
 // Choice is a way to do one of them.
@@ -23,10 +24,12 @@ const (
 	DoSkip   Choice = "skip"
 	DoLeave  Choice = "leave"
 	DoClear  Choice = "clear"
+	DoList   Choice = "list"
+	DoAll    Choice = "list all"
 )
 
 // Usual are the choices that hold where nobody chose.
-var Usual = Choices{New: DoMake, Known: DoChange, Empty: DoLeave}
+var Usual = Choices{New: DoMake, Known: DoChange, Empty: DoLeave, Gone: DoLeave}
 
 // Or fills what was not chosen.
 func (c Choices) Or(usual Choices) Choices {
@@ -38,6 +41,9 @@ func (c Choices) Or(usual Choices) Choices {
 	}
 	if c.Empty == "" {
 		c.Empty = usual.Empty
+	}
+	if c.Gone == "" {
+		c.Gone = usual.Gone
 	}
 	return c
 }

@@ -43,18 +43,6 @@ var Products = vocabulary(map[Field]string{
 	Codes:    "codes, other codes, supplier code, manufacturer code",
 })
 
-// Pictures are sheets that say of pictures which product each shows (common
-// practice).
-var Pictures = vocabulary(map[Field]string{
-	File: "file, file name, image, image name, image file, picture, picture name, photo, Bild, Dateiname",
-	SKU: "sku, article, article number, article no, item no, item number, product code, variant, " +
-		"Artikelnummer",
-	Place: "place, position, order, sort, sequence",
-	View:  "view, shot",
-	Alt:   "alt, alt text, alternative text",
-	Lead:  "lead, main, primary",
-})
-
 // Exactly understands fields by their own names alone.
 func Exactly(fields ...Field) Vocabulary {
 	v := Vocabulary{}

@@ -37,11 +37,12 @@ type taughtExample struct {
 }
 
 type lotSheet struct {
-	Rows    int           `json:"rows" doc:"That name a file"`
-	Unused  []pairing.Row `json:"unused" nullable:"false" doc:"Rows that name no file of the lot, the first of them"`
-	Left    int           `json:"left" doc:"How many there are"`
-	Unnamed int           `json:"unnamed" doc:"Files that no row names"`
-	Files   []string      `json:"files" nullable:"false" doc:"Paths of those files, the first of them"`
+	Rows    int                `json:"rows" doc:"That name a file"`
+	Unused  []store.SheetLine  `json:"unused" nullable:"false" doc:"Rows that name no file of the lot, the first of them"`
+	Left    int                `json:"left" doc:"How many there are"`
+	Unnamed int                `json:"unnamed" doc:"Files that no row names"`
+	Sheets  []store.SheetOfLot `json:"sheets" nullable:"false"`
+	Files   []string           `json:"files" nullable:"false" doc:"Paths of those files, the first of them"`
 }
 
 // shownOfSheet is how many rows and files are listed.
@@ -172,12 +173,20 @@ func (s *Server) clueOperations(api huma.API) {
 	huma.Register(api, tags.get("get-lot-sheet", "/lots/{id}/sheet", "What the sheets that came with a lot say of its files"),
 		func(ctx context.Context, in *ByID) (*Body[lotSheet], error) {
 			rows, unused, unnamed, err := s.Index.Sheet(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err, "lot")
+			}
+			sheets, err := s.Store.SheetsOfLot(ctx, in.ID)
 			found := lotSheet{
+				Sheets:  append([]store.SheetOfLot{}, sheets...),
 				Rows:    rows,
 				Left:    len(unused),
 				Unnamed: len(unnamed),
-				Unused:  append([]pairing.Row{}, unused[:min(len(unused), shownOfSheet)]...),
+				Unused:  []store.SheetLine{},
 				Files:   append([]string{}, unnamed[:min(len(unnamed), shownOfSheet)]...),
+			}
+			for _, row := range unused[:min(len(unused), shownOfSheet)] {
+				found.Unused = append(found.Unused, store.LineOf(row))
 			}
 			return &Body[lotSheet]{found}, problem(err, "lot")
 		})

@@ -26,7 +26,7 @@ type created struct {
 
 // FilesChosen chooses files of a lot.
 type FilesChosen struct {
-	Verdict string `query:"verdict" enum:"unread,paired,contested,loose,set aside,unusable"`
+	Verdict string `query:"verdict" enum:"unread,paired,contested,loose,set aside,unusable,sheet"`
 	Query   string `query:"q" maxLength:"200" doc:"Part of the path"`
 	Rights  string `query:"rights" enum:"cleared,restricted,unknown"`
 	Mark    string `query:"mark" enum:"small,padded,enlarged,same bytes,look-alike,animated,CMYK,transparent"`

@@ -28,7 +28,8 @@ type bringInput struct {
 
 type sheetPage struct {
 	store.Sheet
-	Imports []store.Import `json:"imports" nullable:"false" doc:"The newest first"`
+	Imports []store.Import   `json:"imports" nullable:"false" doc:"The newest first"`
+	Lots    []store.SheetLot `json:"lots" nullable:"false" doc:"That it came with, or that were fetched for it, the newest first"`
 }
 
 type mappingChange struct {
@@ -44,6 +45,11 @@ type rowEdits struct {
 
 type mended struct {
 	Rows int `json:"rows" doc:"In which a cell was mended"`
+}
+
+// retiring is which variants are retired that a sheet does not name.
+type retiring struct {
+	Variants []int64 `json:"variants" nullable:"false" minItems:"1" maxItems:"5000" uniqueItems:"true" doc:"As list-gone gave them"`
 }
 
 type columnEffects struct {
@@ -208,6 +214,32 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 			}
 			return &Body[created]{created{lot}}, problem(err, "sheet")
 		})
+	huma.Register(api, tags.get("list-unnamed-files", "/sheets/{id}/unnamed",
+		"Files of the lots that a sheet came with which none of its rows names"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Limit int `query:"limit" minimum:"1" maximum:"1000" default:"200"`
+		}) (*Body[Page[store.LotFile]], error) {
+			items, err := s.Importer.Unnamed(ctx, in.ID)
+			return pageOf(items[:min(len(items), in.Limit)], int64(len(items))), problem(err, "sheet")
+		})
+	huma.Register(api, tags.get("list-gone", "/sheets/{id}/gone", "Variants that a sheet does not name, as its choices say"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Limit int `query:"limit" minimum:"1" maximum:"5000" default:"5000"`
+		}) (*Body[Page[store.GoneVariant]], error) {
+			items, total, err := s.Importer.Gone(ctx, in.ID, in.Limit)
+			return pageOf(items, total), problem(err, "sheet")
+		})
+	huma.Register(api, tags.post("retire-gone", "/sheets/{id}/gone/retire",
+		"Retire the variants that a sheet does not name; taken back as an import is"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body retiring
+		}) (*Body[written], error) {
+			id, err := s.Importer.RetireGone(ctx, s.actor(ctx), in.ID, in.Body.Variants)
+			return &Body[written]{written{id}}, sheetProblem(err)
+		})
 	huma.Register(api, tags.start("unpair-sheet", "/sheets/{id}/pictures/take-back",
 		"Take back what a sheet paired; what was decided on since stays"),
 		func(ctx context.Context, in *ByID) (*Body[created], error) {
@@ -274,6 +306,9 @@ func (s *Server) bringSheet(ctx context.Context, name string, body io.Reader) (i
 
 func (s *Server) sheet(ctx context.Context, id int64) (page sheetPage, err error) {
 	if page.Sheet, err = s.Store.Sheet(ctx, id); err != nil {
+		return page, problem(err, "sheet")
+	}
+	if page.Lots, err = s.Store.SheetLots(ctx, id); err != nil {
 		return page, problem(err, "sheet")
 	}
 	page.Imports, err = s.Store.Imports(ctx, id)

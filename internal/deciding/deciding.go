@@ -105,6 +105,8 @@ func (d *Decider) open(ctx context.Context, tx pgx.Tx, file int64, version int) 
 		return 0, err
 	case now.Version != version:
 		return 0, store.ErrChanged
+	case now.Verdict == "sheet":
+		return 0, fmt.Errorf("a spreadsheet cannot be decided on: %w", store.ErrChanged)
 	case now.Verdict == "unusable":
 		return 0, fmt.Errorf("an unusable file cannot be decided on: %w", store.ErrChanged)
 	}
@@ -146,7 +148,7 @@ func settingAside(f store.FileFilter, reason string) store.Decision {
 	return store.Decision{
 		Kind:    "set aside",
 		Files:   f,
-		Among:   store.Among{Not: []string{"unusable", "set aside"}},
+		Among:   store.Among{Not: []string{"unusable", "sheet", "set aside"}},
 		Becomes: store.Becomes{Verdict: &verdict, Target: &catalog.Target{}, Place: &place, View: &view, Reason: &reason, ByHand: true},
 	}
 }
@@ -176,7 +178,7 @@ func (d *Decider) Pair(
 	return d.together(ctx, who, of, store.Decision{
 		Kind:    "paired",
 		Files:   f,
-		Among:   store.Among{Not: []string{"unusable"}, LookedUpFor: target},
+		Among:   store.Among{Not: []string{"unusable", "sheet"}, LookedUpFor: target},
 		Becomes: store.Becomes{Verdict: &verdict, Target: &target, Reason: &reason, ByHand: true},
 	})
 }
@@ -212,7 +214,7 @@ func (d *Decider) Open(ctx context.Context, who acting.Actor, of int64, f store.
 	done, err := d.together(ctx, who, of, store.Decision{
 		Kind:    "reopened",
 		Files:   f,
-		Among:   store.Among{Not: []string{"unusable"}, ByPerson: true},
+		Among:   store.Among{Not: []string{"unusable", "sheet"}, ByPerson: true},
 		Becomes: store.Becomes{Unread: true},
 	})
 	if err != nil || len(done.Files) == 0 {

@@ -22,8 +22,6 @@ func Main(arguments []string) error {
 		return archive.Serve(path, limits, os.Stdin, os.Stdout)
 	case arguments[0] == "count" && len(arguments) == 2:
 		return archive.ServeCount(arguments[1], os.Stdout)
-	case arguments[0] == "sheet" && len(arguments) == 3:
-		return sheetfile.Serve(arguments[1], arguments[2], os.Stdout)
 	case arguments[0] == "cells" && len(arguments) == 3:
 		return sheetfile.ServeCells(arguments[1], arguments[2], os.Stdout)
 	}

@@ -125,7 +125,7 @@ func judgedAgain(ctx context.Context, tx pgx.Tx, judge *sheet.Judge, id int64, f
 	if err != nil {
 		return nil, 0, err
 	}
-	all, err := judged(ctx, tx, judge, standing)
+	all, err := judged(ctx, tx, id, judge, standing)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -141,8 +141,7 @@ func judgedAgain(ctx context.Context, tx pgx.Tx, judge *sheet.Judge, id int64, f
 		case !other[shown[i].FirstRow]:
 			rows = append(rows, j)
 		case !asShown(shown[i], j):
-			anew = append(anew, store.SheetVerdict{Row: j.Row, Verdict: j.Verdict, SKU: j.SKU, FirstRow: shown[i].FirstRow,
-				Questions: j.Cells, Changes: j.Changes})
+			anew = append(anew, verdictOf(j, shown[i].FirstRow))
 			fallthrough
 		default:
 			if shown[i].Verdict == sheet.Make || shown[i].Verdict == sheet.Change {

@@ -43,7 +43,7 @@ func (m *Importer) Write(ctx context.Context, who acting.Actor, hand ByHand) (id
 		if err != nil {
 			return err
 		}
-		all, err := judged(ctx, tx, judge, rows)
+		all, err := judged(ctx, tx, 0, judge, rows)
 		if err != nil {
 			return err
 		}

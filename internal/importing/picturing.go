@@ -60,7 +60,7 @@ func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *decidi
 	}
 	done := int64(0)
 	err = m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
-		all, err := judged(ctx, m.Store.Pool, judge, rows)
+		all, err := judged(ctx, m.Store.Pool, id, judge, rows)
 		if err != nil {
 			return err
 		}
@@ -96,7 +96,7 @@ func (m *Importer) sharedPictures(ctx context.Context, of store.Sheet, judge *sh
 	}
 	owners := map[string]int64{}
 	err = m.eachRow(ctx, of, judgeAtOnce, func(rows []store.SheetRow) error {
-		all, err := judged(ctx, m.Store.Pool, judge, rows)
+		all, err := judged(ctx, m.Store.Pool, of.ID, judge, rows)
 		for _, row := range all {
 			for _, named := range row.Wanted.Pictures {
 				if name := nameKey(named.Name); times[name] > 1 {
@@ -138,7 +138,7 @@ func nameKey(name string) string {
 func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deciding.Decider, of store.Sheet, rows []sheet.Judged,
 	shared map[string]catalog.Target, p *Pictured) error {
 	stems, addresses := namesOf(rows)
-	files, err := m.filesByName(ctx, stems, addresses)
+	files, err := m.filesByName(ctx, of.ID, stems, addresses)
 	if err != nil {
 		return err
 	}
@@ -169,18 +169,18 @@ func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deci
 	return nil
 }
 
-// filesByName returns files by the stem that names them, or by the address that they came
-// from.
-func (m *Importer) filesByName(ctx context.Context, stems map[string]bool, addresses []string) (map[string][]store.NamedFile, error) {
+// filesByName returns files that a sheet names by the stem that names them, or by the
+// address that they came from.
+func (m *Importer) filesByName(ctx context.Context, id int64, stems map[string]bool,
+	addresses []string) (map[string][]store.NamedFile, error) {
 	asked := make([]string, 0, len(stems))
 	for stem := range stems {
 		asked = append(asked, stem)
 	}
-	found, err := store.FilesNamed(ctx, m.Store.Pool, asked)
+	found, err := store.FilesNamed(ctx, m.Store.Pool, asked, id)
 	by := map[string][]store.NamedFile{}
 	for _, f := range found {
-		stem := sheet.FileStem(sheet.FileKey(f.Path))
-		by[stem] = append(by[stem], f)
+		by[f.Stem()] = append(by[f.Stem()], f)
 	}
 	if err != nil {
 		return nil, err
@@ -313,7 +313,7 @@ func (m *Importer) showPictures(ctx context.Context, id int64, page []JudgedRow)
 		rows[i] = judge.Row(r.Row, r.Values, r.Edits, nothing)
 	}
 	stems, addresses := namesOf(rows)
-	files, err := m.filesByName(ctx, stems, addresses)
+	files, err := m.filesByName(ctx, id, stems, addresses)
 	if err != nil {
 		return err
 	}

@@ -93,13 +93,13 @@ func (m *Importer) eachRow(ctx context.Context, found store.Sheet, atOnce int, e
 	}
 }
 
-// judged judges rows against the catalog as it is.
-func judged(ctx context.Context, db store.DB, judge *sheet.Judge, rows []store.SheetRow) ([]sheet.Judged, error) {
+// judged judges rows of a sheet, 0 for none, against the catalog as it is.
+func judged(ctx context.Context, db store.DB, of int64, judge *sheet.Judge, rows []store.SheetRow) ([]sheet.Judged, error) {
 	asked := sheet.NewAsked()
 	for _, r := range rows {
 		judge.Ask(r.Row, r.Cells, r.Edits, asked)
 	}
-	known, err := store.Items(ctx, db, asked)
+	known, err := store.Items(ctx, db, of, asked)
 	if err != nil {
 		return nil, err
 	}
@@ -146,7 +146,7 @@ func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total
 	}
 	done := int64(0)
 	err = m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
-		all, err := judged(ctx, m.Store.Pool, judge, rows)
+		all, err := judged(ctx, m.Store.Pool, id, judge, rows)
 		if err != nil {
 			return err
 		}
@@ -213,7 +213,17 @@ func (c *counter) verdict(j sheet.Judged) store.SheetVerdict {
 		first = j.Row
 		c.firsts[owner] = first
 	}
-	return store.SheetVerdict{Row: j.Row, Verdict: j.Verdict, SKU: j.SKU, FirstRow: first, Questions: j.Cells, Changes: j.Changes}
+	return verdictOf(j, first)
+}
+
+// verdictOf is how a row was judged, as it is kept; first is the first row of all that are
+// about the same product.
+func verdictOf(j sheet.Judged, first int) store.SheetVerdict {
+	v := store.SheetVerdict{Row: j.Row, Verdict: j.Verdict, SKU: j.SKU, FirstRow: first, Questions: j.Cells, Changes: j.Changes}
+	if item := j.Wanted.Item; item != nil {
+		v.Product, v.Variant = item.Product, item.Variant
+	}
+	return v
 }
 
 func (c *counter) totals() store.SheetTotals {
@@ -304,7 +314,7 @@ func (m *Importer) judgedNow(ctx context.Context, id int64, rows []store.SheetRo
 	for _, r := range rows {
 		judge.Note(r.Row, r.Cells, r.Edits)
 	}
-	all, err := judged(ctx, m.Store.Pool, judge, rows)
+	all, err := judged(ctx, m.Store.Pool, id, judge, rows)
 	for i, j := range all {
 		page = append(page, JudgedRow{Judged: j, Values: rows[i].Cells, Edits: rows[i].Edits, Pictures: []RowPicture{}})
 	}
@@ -339,13 +349,12 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 			return err
 		}
 		rows[0].Edits = edits
-		all, err := judged(ctx, tx, judge, rows)
+		all, err := judged(ctx, tx, id, judge, rows)
 		if err != nil {
 			return err
 		}
 		out = JudgedRow{Judged: all[0], Values: rows[0].Cells, Edits: rows[0].Edits, Pictures: []RowPicture{}}
-		if err := store.PutVerdicts(ctx, tx, id, []store.SheetVerdict{{Row: row, Verdict: all[0].Verdict, SKU: all[0].SKU, FirstRow: row,
-			Questions: all[0].Cells, Changes: all[0].Changes}}); err != nil {
+		if err := store.PutVerdicts(ctx, tx, id, []store.SheetVerdict{verdictOf(all[0], row)}); err != nil {
 			return err
 		}
 		revision, err := store.CountEdits(ctx, tx, id)

@@ -19,6 +19,8 @@ type lot struct {
 	built *Built
 	rows  *pairing.Rows
 	alike *placed
+
+	branches *pairing.Branches
 }
 
 func (x *Index) load(ctx context.Context, id int64) (*lot, error) {
@@ -30,11 +32,16 @@ func (x *Index) load(ctx context.Context, id int64) (*lot, error) {
 	if l.ToRead, err = x.store.ToRead(ctx, id); err != nil {
 		return nil, err
 	}
-	rows, err := x.store.RowsOf(ctx, id)
+	rows, err := x.store.LotRows(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	l.rows = pairing.NewRows(rows)
+	l.rows = pairing.NewRows(built.meant(rows))
+	branches, err := x.store.CategoryKeys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l.branches = pairing.NewBranches(branches)
 	pictures, err := x.store.PlacedPictures(ctx)
 	if err != nil {
 		return nil, err
@@ -66,11 +73,36 @@ func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error)
 		if alike && v.Kind == pairing.Loose && len(v.Candidates) == 0 && !l.Said[id].Only {
 			listener.Alike(v, l.near(id))
 		}
+	}
+	if list.On(pairing.InCategory) {
+		l.branches.Weigh(verdicts, l.Paths)
+	}
+	for i := range verdicts {
 		if sheet {
-			listener.Row(v, l.rows.Of(l.Paths[i]))
+			listener.Row(&verdicts[i], l.rows.Of(l.Paths[i]))
 		}
 	}
 	return verdicts, nil
+}
+
+// meant are rows of a lot's sheets with what they are about, as far as that is known and
+// still there.
+func (b *Built) meant(rows []store.LotRow) []pairing.Row {
+	meant := make([]pairing.Row, len(rows))
+	for i, row := range rows {
+		meant[i] = row.Row
+		c := pairing.Candidate{Target: pairing.NoTarget, Key: row.SKU, Clue: pairing.SheetRow, Rung: pairing.SameCharacters, Score: 1,
+			Category: row.Category}
+		known := row.Category != 0
+		if row.Product != 0 {
+			c.Target, known = b.Target(row.Product, row.Variant)
+			c.Key, _ = b.Name(c.Target)
+		}
+		if known {
+			meant[i].Means = []pairing.Candidate{c}
+		}
+	}
+	return meant
 }
 
 func (l *lot) readNames(list pairing.ClueList, spans bool) ([]pairing.Verdict, error) {
@@ -224,6 +256,9 @@ func (x *Index) Preview(ctx context.Context, id int64, list pairing.ClueList) (C
 		}
 		shown[how]++
 		code, _ := l.built.Name(v.Target)
+		if v.Category != 0 {
+			code = v.Key
+		}
 		before := ""
 		if t, ok := l.built.Target(was.Product, was.Variant); ok && was.Verdict == "paired" {
 			before, _ = l.built.Name(t)
@@ -267,6 +302,9 @@ func (x *Index) Try(ctx context.Context, id int64, list pairing.ClueList, path s
 	}
 	v := verdicts[len(beside)]
 	code, _ := l.built.Name(v.Target)
+	if v.Category != 0 {
+		code = v.Key
+	}
 	t := Tried{
 		Verdict: v.Kind.String(),
 		Code:    code,
@@ -318,9 +356,13 @@ func (x *Index) Learn(ctx context.Context, f store.File) ([]pairing.Proposal, *B
 // Sheet tells what the sheets that came with a lot say: how many rows name a
 // file, which of them name none of the lot's, and which files no row names.
 func (x *Index) Sheet(ctx context.Context, id int64) (rows int, unused []pairing.Row, unnamed []string, err error) {
-	said, err := x.store.RowsOf(ctx, id)
-	if err != nil || len(said) == 0 {
+	lines, err := x.store.LotRows(ctx, id)
+	if err != nil || len(lines) == 0 {
 		return 0, nil, nil, err
+	}
+	said := make([]pairing.Row, len(lines))
+	for i, line := range lines {
+		said[i] = line.Row
 	}
 	paths, err := x.store.UsablePaths(ctx, id)
 	if err != nil {

@@ -247,6 +247,9 @@ func (b *Built) row(file int64, v *pairing.Verdict, named []pairing.Row) (store.
 			row.Variant = &variant
 		}
 	}
+	if v.Category != 0 {
+		row.Category = &v.Category
+	}
 	if v.Place > 0 {
 		row.Place = &v.Place
 	}
@@ -257,14 +260,17 @@ func (b *Built) row(file int64, v *pairing.Verdict, named []pairing.Row) (store.
 	for _, c := range v.Candidates {
 		product, variant := b.IDs(c.Target)
 		code, title := b.Name(c.Target)
+		if c.Category != 0 {
+			code = c.Key
+		}
 		evidence.Candidates = append(
 			evidence.Candidates,
-			store.EvidenceCandidate{Product: product, Variant: variant, Code: code, Title: title,
+			store.EvidenceCandidate{Product: product, Variant: variant, Category: c.Category, Code: code, Title: title,
 				Key: c.Key, Clue: c.Clue.String(), Rung: c.Rung.String(), Score: c.Score},
 		)
 	}
 	for _, n := range named {
-		evidence.Rows = append(evidence.Rows, store.SheetLine(n))
+		evidence.Rows = append(evidence.Rows, store.LineOf(n))
 	}
 	var err error
 	row.Evidence, err = json.Marshal(evidence)

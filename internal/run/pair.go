@@ -10,8 +10,6 @@ import (
 	"ambrosa/core/acting"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
-	"ambrosa/internal/blob"
-	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
 
@@ -28,7 +26,7 @@ func (r *Runner) Pair(ctx context.Context, who acting.Actor, lot int64) (id int6
 
 // pairLot reads a lot's sheets and files and makes the lot ready to be decided on.
 func (r *Runner) pairLot(ctx context.Context, run store.Run, p *progress) (string, error) {
-	if err := r.readSheets(ctx, run); err != nil {
+	if err := r.hearSheets(ctx, run); err != nil {
 		return "", err
 	}
 	if err := r.Index.ReadLot(ctx, run.LotID, p.set); errors.Is(err, lot.ErrApplied) {
@@ -108,41 +106,4 @@ func (r *Runner) lookAtLoose(ctx context.Context, lot int64) error {
 		_, err := r.Queue(ctx, tx, acting.Ambrosa, looseBarcodes, store.About{Lot: lot})
 		return err
 	})
-}
-
-// readSheets reads the spreadsheets that came with a lot: what they say of its
-// files is a clue.
-func (r *Runner) readSheets(ctx context.Context, run store.Run) error {
-	sheets, err := r.Store.UnreadSheets(ctx, run.LotID)
-	if err != nil {
-		return err
-	}
-	for _, sheet := range sheets {
-		if err := r.readSheet(ctx, run, sheet); err != nil {
-			return fmt.Errorf("read %s: %w", sheet.Path, err)
-		}
-	}
-	return nil
-}
-
-func (r *Runner) readSheet(ctx context.Context, run store.Run, sheet store.SheetFile) error {
-	var sum blob.Sum
-	copy(sum[:], sheet.Sum)
-	path, done, err := r.Blobs.Local(ctx, sum)
-	if err != nil {
-		return err
-	}
-	defer done()
-	rows, err := sheetfile.ReadRows(ctx, r.Readers, sheet.Path, path)
-	said := fmt.Sprintf("a spreadsheet, not a picture; its %d rows name files", len(rows))
-	var refused *sheetfile.Refused
-	if errors.As(err, &refused) {
-		rows, said = nil, "a spreadsheet, not a picture. "+refused.Error()
-	} else if err != nil {
-		return err
-	}
-	if err := r.Store.AddRows(ctx, run.LotID, sheet.ID, rows, said); err != nil {
-		return err
-	}
-	return r.Store.Log(ctx, run.ID, sheet.Path+": "+said)
 }

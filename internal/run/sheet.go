@@ -31,6 +31,18 @@ func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *progress) (s
 	if err != nil {
 		return "", err
 	}
+	refused, err := r.readSheet(ctx, acting.Actor{Name: run.Actor}, found, func(rows int64) { p.set(rows, 0) })
+	switch {
+	case err != nil:
+		return "", err
+	case refused != "":
+		return "", failure{refused}
+	}
+	return fmt.Sprintf("%s is read", found.Name), nil
+}
+
+// readSheet reads a sheet, and returns why it cannot be read where it cannot.
+func (r *Runner) readSheet(ctx context.Context, who acting.Actor, found store.Sheet, step func(rows int64)) (refused string, err error) {
 	var sum blob.Sum
 	if _, err := hex.Decode(sum[:], []byte(found.Sum)); err != nil {
 		return "", fmt.Errorf("read the sum of sheet %d: %w", found.ID, err)
@@ -40,21 +52,21 @@ func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *progress) (s
 		return "", err
 	}
 	defer done()
-	err = r.Importer.DoRead(ctx, acting.Actor{Name: run.Actor}, r.Readers, path, found, func(rows int64) { p.set(rows, 0) })
-	var refused *sheetfile.Refused
-	if errors.As(err, &refused) {
-		if err := r.Store.SheetUnreadable(ctx, found.ID, refused.Reason); err != nil {
-			return "", err
-		}
-		return "", failure{refused.Reason}
+	err = r.Importer.DoRead(ctx, who, r.Readers, path, found, step)
+	var why *sheetfile.Refused
+	if errors.As(err, &why) {
+		return why.Reason, r.Store.SheetUnreadable(ctx, found.ID, why.Reason)
 	}
-	return fmt.Sprintf("%s is read", found.Name), err
+	return "", err
 }
 
 // rehearseSheet judges a sheet's rows; it changes nothing.
 func (r *Runner) rehearseSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
 	totals, err := r.Importer.DoRehearse(ctx, run.SheetID, p.set)
 	if err != nil {
+		return "", err
+	}
+	if err := r.tellLots(ctx, run.SheetID); err != nil {
 		return "", err
 	}
 	return fmt.Sprintf("%d rows to make, %d to change, %d the same, %d refused", totals.Verdicts["make"], totals.Verdicts["change"],

@@ -9,10 +9,24 @@ import (
 	"io"
 	"os"
 	"strings"
+	"time"
 
 	"ambrosa/core/sheet"
 	"ambrosa/internal/contained"
 )
+
+// Bounds of the process that reads a sheet.
+const (
+	childMemory    = 768 << 20 // bytes
+	childProcessor = 5 * time.Minute
+	childSilence   = time.Minute
+)
+
+// toldAtOnce is how many rows are told in a line.
+const toldAtOnce = 200
+
+// maxLine bounds a line of what it says, bytes.
+const maxLine = 16 << 20
 
 // told is a line of what the process that reads a sheet's cells says.
 type told struct {

@@ -326,7 +326,7 @@ func Spread(ctx context.Context, db DB, id, file int64, on []catalog.Target) ([]
 	products, categories := split(on)
 	const columns = `f.id as file, f.path, '' as alt, ` + factColumns + `, 0 as place, '' as view, false as bare,
 		coalesce(c.way, '') as own_way, coalesce(c.left_out, false) as left_out, '[]'::jsonb as values`
-	const usable = `f.id = $2 and f.verdict <> 'unusable'`
+	const usable = `f.id = $2 and f.verdict not in ('unusable', 'sheet')`
 	return list[Arrival](ctx, db, `
 		select p.id as product, 0::bigint as variant, 0::bigint as category, p.title, p.version, `+columns+`
 		from product p join file f on `+usable+` join blob b on b.sha256 = f.sha256

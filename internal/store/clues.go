@@ -146,47 +146,6 @@ func (s *Store) Groups(ctx context.Context, lot int64) ([]Group, error) {
 		from file where lot_id = $1 group by 1, 2, 3, 4, 5 order by 1, files desc, 2, 3, 4`, lot)
 }
 
-// RowsOf returns what a lot's sheets say of its files.
-func (s *Store) RowsOf(ctx context.Context, lot int64) ([]pairing.Row, error) {
-	return list[pairing.Row](
-		ctx, s.Pool, `select line, file, sku, place, view, alt, lead from lot_row where lot_id = $1 order by file_id, line`,
-		lot,
-	)
-}
-
-// SheetFile is a spreadsheet among a lot's files.
-type SheetFile struct {
-	ID   int64
-	Path string
-	Sum  []byte
-}
-
-// UnreadSheets returns the spreadsheets of a lot whose rows are not read yet.
-func (s *Store) UnreadSheets(ctx context.Context, lot int64) ([]SheetFile, error) {
-	return list[SheetFile](
-		ctx,
-		s.Pool,
-		`select id, path, sha256 as sum from file where lot_id = $1 and sha256 is not null and verdict = 'unusable' and why = ''
-		and lower(path) ~ '[.](csv|tsv|xlsx)$' order by id`,
-		lot,
-	)
-}
-
-// AddRows writes what a sheet says, and of the sheet itself what became of it.
-func (s *Store) AddRows(ctx context.Context, lot, sheet int64, rows []pairing.Row, said string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		columns := []string{"lot_id", "file_id", "line", "file", "sku", "place", "view", "alt", "lead"}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"lot_row"}, columns, pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
-			r := rows[i]
-			return []any{lot, sheet, r.Line, r.File, r.SKU, r.Place, r.View, r.Alt, r.Lead}, nil
-		})); err != nil {
-			return err
-		}
-		_, err := tx.Exec(ctx, `update file set why = 'sheet', problem = $2 where id = $1`, sheet, said)
-		return err
-	})
-}
-
 // PlacedPicture is a picture that stands on a product.
 type PlacedPicture struct {
 	Product     int64
@@ -228,7 +187,8 @@ type Unlooked struct {
 // barcodes were not looked for.
 func (s *Store) UnlookedBlobs(ctx context.Context, lot int64, all bool) ([]Unlooked, error) {
 	return list[Unlooked](ctx, s.Pool, `select distinct b.sha256 as sum from file f join blob b on b.sha256 = f.sha256
-		where f.lot_id = $1 and (f.verdict = 'loose' or $2 and f.verdict <> 'unusable') and b.codes is null and b.problem = ''`, lot, all)
+		where f.lot_id = $1 and (f.verdict = 'loose' or $2 and f.verdict not in ('unusable', 'sheet'))
+			and b.codes is null and b.problem = ''`, lot, all)
 }
 
 // SetCodes records the barcodes of a picture.
@@ -242,15 +202,6 @@ func (s *Store) SetCodes(ctx context.Context, sum []byte, codes []Code) error {
 	}
 	_, err = s.Pool.Exec(ctx, `update blob set codes = $2 where sha256 = $1`, sum, text)
 	return err
-}
-
-// UsablePaths returns the paths of a lot's files that can be paired.
-func (s *Store) UsablePaths(ctx context.Context, lot int64) ([]string, error) {
-	rows, err := s.Pool.Query(ctx, `select path from file where lot_id = $1 and verdict <> 'unusable' order by id`, lot)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
 // CodesToHeed counts a lot's loose and contested files in whose pictures a

@@ -165,7 +165,8 @@ func (a Among) where() (string, pgx.NamedArgs) {
 	}
 	if a.OneCandidate {
 		conditions = append(conditions, `jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1
-			and exists (select from product where id = (evidence->'candidates'->0->>'product')::bigint)`)
+			and (exists (select from product where id = (evidence->'candidates'->0->>'product')::bigint)
+				or exists (select from category where id = (evidence->'candidates'->0->>'category')::bigint))`)
 	}
 	if !a.LookedUpFor.None() {
 		conditions = append(conditions, `((select origin from lot where id = @lot) <> 'lookup' or exists (select from variant v
@@ -192,7 +193,8 @@ func (b Becomes) set(ctx context.Context, tx pgx.Tx) (set, also string, args pgx
 		add(`verdict = @verdict_set`, "verdict_set", *b.Verdict)
 	}
 	if b.Candidate {
-		parts = append(parts, `product_id = (c.evidence->'candidates'->0->>'product')::bigint, category_id = null,
+		parts = append(parts, `product_id = nullif((c.evidence->'candidates'->0->>'product')::bigint, 0),
+			category_id = nullif((c.evidence->'candidates'->0->>'category')::bigint, 0),
 			variant_id = nullif((c.evidence->'candidates'->0->>'variant')::bigint, 0)`)
 	}
 	if b.Target != nil {

@@ -22,13 +22,14 @@ type File struct {
 	Bytes     int64           `json:"bytes"`
 	Sum       string          `json:"sum" doc:"SHA-256, empty when nothing was stored"`
 	Problem   string          `json:"problem" doc:"Why it cannot be used"`
+	Sheet     int64           `json:"sheet" doc:"The sheet that it is; 0 where it is none, or not read yet"`
 	Type      string          `json:"type"`
 	Width     int             `json:"width"`
 	Height    int             `json:"height"`
 	Colour    string          `json:"colour"`
 	Alpha     bool            `json:"alpha"`
 	Frames    int             `json:"frames"`
-	Verdict   string          `json:"verdict" enum:"unread,paired,contested,loose,set aside,unusable"`
+	Verdict   string          `json:"verdict" enum:"unread,paired,contested,loose,set aside,unusable,sheet"`
 	Target    *catalog.Target `json:"target,omitempty" doc:"What it is paired with; left out for nothing"`
 	Product   int64           `json:"product" doc:"That it is paired with, or whose variant"`
 	Variant   int64           `json:"variant"`
@@ -86,6 +87,11 @@ type SheetLine struct {
 	Lead  bool   `json:"lead"`
 }
 
+// LineOf is a row as evidence holds it.
+func LineOf(r pairing.Row) SheetLine {
+	return SheetLine{Line: r.Line, File: r.File, SKU: r.SKU, Place: r.Place, View: r.View, Alt: r.Alt, Lead: r.Lead}
+}
+
 // Span is a part of a path and what it was read as.
 type Span struct {
 	Start int    `json:"start"`
@@ -98,18 +104,21 @@ type Span struct {
 
 // EvidenceCandidate is a target that a file might belong to.
 type EvidenceCandidate struct {
-	Product int64   `json:"product"`
-	Variant int64   `json:"variant,omitempty"`
-	Code    string  `json:"code"`
-	Title   string  `json:"title,omitempty"`
-	Key     string  `json:"key"`
-	Clue    string  `json:"clue"`
-	Rung    string  `json:"rung"`
-	Score   float64 `json:"score"`
+	Product  int64   `json:"product"`
+	Variant  int64   `json:"variant,omitempty"`
+	Category int64   `json:"category,omitempty" doc:"Instead of a product"`
+	Code     string  `json:"code"`
+	Title    string  `json:"title,omitempty"`
+	Key      string  `json:"key"`
+	Clue     string  `json:"clue"`
+	Rung     string  `json:"rung"`
+	Score    float64 `json:"score"`
 }
 
 var fileColumns = targetOf("f") + ` as target,
-	f.id, f.lot_id, f.path, f.bytes, coalesce(encode(f.sha256, 'hex'), '') as sum, f.problem, coalesce(b.type, '') as type,
+	f.id, f.lot_id, f.path, f.bytes, coalesce(encode(f.sha256, 'hex'), '') as sum,
+	case when f.verdict = 'sheet' then coalesce((select s.problem from sheet s where s.id = f.sheet_id), '') else f.problem end as problem,
+	coalesce(f.sheet_id, 0) as sheet, coalesce(b.type, '') as type,
 	coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, coalesce(b.colour, '') as colour, coalesce(b.alpha, false) as alpha,
 	coalesce(b.frames, 1) as frames, f.verdict, coalesce(f.product_id, 0) as product, coalesce(f.variant_id, 0) as variant,
 	coalesce(v.sku, p.code, g.path, '') as code, coalesce(p.title, g.name, '') as title, coalesce(f.place, 0) as place, f.view, f.clue, f.rung,
@@ -298,7 +307,7 @@ func (s *Store) ToRead(ctx context.Context, lot int64) (u ToRead, err error) {
 			coalesce(b.tint, ''),
 			f.verdict, coalesce(f.product_id, 0), coalesce(f.variant_id, 0)
 		from file f join lot l on l.id = f.lot_id left join blob b on b.sha256 = f.sha256
-		where lot_id = $1 and verdict not in ('unusable', 'set aside') and decided_by <> 'person' order by f.id`,
+		where lot_id = $1 and verdict not in ('unusable', 'sheet', 'set aside') and decided_by <> 'person' order by f.id`,
 		lot,
 	)
 	if err != nil {
@@ -352,6 +361,7 @@ type VerdictRow struct {
 	Verdict  string
 	Product  *int64
 	Variant  *int64
+	Category *int64
 	Place    *int
 	View     string
 	Clue     string
@@ -366,24 +376,24 @@ type VerdictRow struct {
 // WriteVerdicts writes what the engine found, except on files that a person
 // has decided on in the meantime.
 func WriteVerdicts(ctx context.Context, tx pgx.Tx, lot int64, verdicts []VerdictRow) error {
-	if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, place int, view text,
-			clue text, rung text, score real, reason text, why text, alt text, evidence jsonb) on commit drop`); err != nil {
+	if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, category bigint, place int,
+			view text, clue text, rung text, score real, reason text, why text, alt text, evidence jsonb) on commit drop`); err != nil {
 		return err
 	}
 	columns := []string{
-		"file", "verdict", "product", "variant", "place", "view", "clue", "rung", "score", "reason", "why", "alt",
+		"file", "verdict", "product", "variant", "category", "place", "view", "clue", "rung", "score", "reason", "why", "alt",
 		"evidence",
 	}
 	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"verdict"}, columns, pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
 		v := verdicts[i]
 		return []any{
-			v.File, v.Verdict, v.Product, v.Variant, v.Place, v.View, v.Clue, v.Rung, float32(v.Score), v.Reason, v.Why, v.Alt,
+			v.File, v.Verdict, v.Product, v.Variant, v.Category, v.Place, v.View, v.Clue, v.Rung, float32(v.Score), v.Reason, v.Why, v.Alt,
 			json.RawMessage(v.Evidence),
 		}, nil
 	})); err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, `update file f set verdict = v.verdict, product_id = v.product, variant_id = v.variant, category_id = null,
+	if _, err := tx.Exec(ctx, `update file f set verdict = v.verdict, product_id = v.product, variant_id = v.variant, category_id = v.category,
 		place = v.place, view = v.view,
 				clue = v.clue, rung = v.rung, score = v.score, reason = v.reason, why = v.why, alt = v.alt, evidence = v.evidence,
 				decided_by = 'reading', decided_at = now()

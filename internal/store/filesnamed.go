@@ -2,10 +2,12 @@ package store
 
 import (
 	"context"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/catalog"
+	sheets "ambrosa/core/sheet"
 )
 
 // fileStem is the SQL of what a file is called: without folders, ending and letter case.
@@ -30,7 +32,11 @@ type NamedFile struct {
 	Variant  int64
 	Category int64
 	Place    int
+	Own      bool // it came with the sheet that was asked for, or was fetched for it
 }
+
+// Stem is what it is called, as sheets name files.
+func (f NamedFile) Stem() string { return sheets.FileStem(sheets.FileKey(f.Path)) }
 
 // Target is what it is paired with; none where it is not.
 func (f NamedFile) Target() catalog.Target {
@@ -38,18 +44,25 @@ func (f NamedFile) Target() catalog.Target {
 }
 
 // FilesNamed returns the files that stems name, the newest of each first, each stem's
-// bounded.
-func FilesNamed(ctx context.Context, db DB, stems []string) ([]NamedFile, error) {
+// bounded: those that came with a sheet, where some did, and else all. sheet is 0 for none.
+func FilesNamed(ctx context.Context, db DB, stems []string, sheet int64) ([]NamedFile, error) {
 	if len(stems) == 0 {
 		return nil, nil
 	}
-	return list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready
+	found, err := list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready,
+			$3 > 0 and (coalesce(l.sheet_id, 0) = $3 or exists (select from file o where o.sheet_id = $3 and o.lot_id = l.id)) as own
 		from unnest($1::text[]) s (stem), lateral (
 			select id, version, path, address, problem, encode(sha256, 'hex') as sum, lot_id as lot, verdict = 'paired' as paired,
 				coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant,
 				coalesce(category_id, 0) as category, coalesce(place, 0) as place
-			from file where `+fileStem+` = s.stem and sha256 is not null and verdict <> 'unusable' order by id desc limit $2) f
-		join lot l on l.id = f.lot`, spelt(setOf(stems)), mostNamesakes)
+			from file where `+fileStem+` = s.stem and sha256 is not null and verdict not in ('unusable', 'sheet')
+				and exists (select from lot where id = file.lot_id and state <> 'given up') order by id desc limit $2) f
+		join lot l on l.id = f.lot`, spelt(setOf(stems)), mostNamesakes, sheet)
+	own := map[string]bool{}
+	for _, f := range found {
+		own[f.Stem()] = own[f.Stem()] || f.Own
+	}
+	return slices.DeleteFunc(found, func(f NamedFile) bool { return own[f.Stem()] && !f.Own }), err
 }
 
 // FilesAt returns the file that came from each of some addresses: the newest that can be
@@ -58,7 +71,7 @@ func FilesAt(ctx context.Context, db DB, addresses []string) ([]NamedFile, error
 	if len(addresses) == 0 {
 		return nil, nil
 	}
-	return list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready
+	return list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready, false as own
 		from unnest($1::text[]) a (address), lateral (
 			select id, version, path, file.address, problem, coalesce(encode(sha256, 'hex'), '') as sum, lot_id as lot,
 				verdict = 'paired' as paired, coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant,

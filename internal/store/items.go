@@ -16,8 +16,9 @@ const itemQuery = `select p.id as product, v.id as variant, v.sku, p.code, p.ref
 	coalesce(c.path, '') as category, coalesce(c.ref, '') as category_id, v.codes, v.options, v.attributes, v.retired
 	from variant v join product p on p.id = v.product_id left join category c on c.id = p.category_id`
 
-// Items returns what rows of a sheet ask of the catalog, as it is now.
-func Items(ctx context.Context, db DB, asked *sheet.Asked) (*sheet.Items, error) {
+// Items returns what rows of a sheet ask of the catalog, as it is now. Files are looked for
+// among those that came with the sheet first; of is 0 for none.
+func Items(ctx context.Context, db DB, of int64, asked *sheet.Asked) (*sheet.Items, error) {
 	keys := func(f sheet.Field) []string { return spelt(asked.Keys[f]) }
 	loose := func(f sheet.Field) []string { return slices.Collect(maps.Keys(asked.Loose[f])) }
 	items, err := list[sheet.Item](ctx, db, itemQuery+` where v.id in (
@@ -45,7 +46,7 @@ func Items(ctx context.Context, db DB, asked *sheet.Asked) (*sheet.Items, error)
 	for _, c := range categories {
 		known.AddCategory(c)
 	}
-	if err := addFiles(ctx, db, known, slices.Collect(maps.Keys(asked.Files))); err != nil {
+	if err := addFiles(ctx, db, of, known, slices.Collect(maps.Keys(asked.Files))); err != nil {
 		return nil, err
 	}
 	fetched, err := FilesAt(ctx, db, slices.Collect(maps.Keys(asked.Addresses)))
@@ -56,8 +57,8 @@ func Items(ctx context.Context, db DB, asked *sheet.Asked) (*sheet.Items, error)
 }
 
 // addFiles makes the files of the library known that stems name.
-func addFiles(ctx context.Context, db DB, known *sheet.Items, stems []string) error {
-	found, err := FilesNamed(ctx, db, stems)
+func addFiles(ctx context.Context, db DB, of int64, known *sheet.Items, stems []string) error {
+	found, err := FilesNamed(ctx, db, stems, of)
 	known.AddFiles()
 	for _, f := range found {
 		known.AddFiles(sheet.LibraryFile{Name: sheet.FileKey(f.Path), Sum: f.Sum, Lot: f.LotName})
@@ -118,7 +119,7 @@ func lowerPlain(text string) string {
 func (s *Store) CatalogHits(ctx context.Context, values []string) (sheet.Hits, error) {
 	asked := sheet.NewAsked()
 	asked.Anything(values)
-	known, err := Items(ctx, s.Pool, asked)
+	known, err := Items(ctx, s.Pool, 0, asked)
 	if err != nil {
 		return nil, err
 	}

@@ -30,6 +30,7 @@ type Lot struct {
 	Loose     int       `json:"loose"`
 	SetAside  int       `json:"setAside"`
 	Unusable  int       `json:"unusable"`
+	Sheets    int       `json:"sheets" doc:"Spreadsheets, which are sheets as well"`
 	Problems  []string  `json:"problems" nullable:"false" doc:"What was wrong with its archives"`
 	Plan      int64     `json:"plan" doc:"Its newest plan, 0 when there is none"`
 	PlanState string    `json:"planState"`
@@ -40,13 +41,14 @@ const lotQuery = `
 	coalesce(u.arrived, 0)::int as arrived,
 		coalesce(f.files, 0)::int as files, coalesce(u.bytes, 0)::bigint as bytes, coalesce(f.unread, 0)::int as unread,
 		coalesce(f.paired, 0)::int as paired, coalesce(f.contested, 0)::int as contested, coalesce(f.loose, 0)::int as loose,
-		coalesce(f.set_aside, 0)::int as set_aside, coalesce(f.unusable, 0)::int as unusable,
+		coalesce(f.set_aside, 0)::int as set_aside, coalesce(f.unusable, 0)::int as unusable, coalesce(f.sheets, 0)::int as sheets,
 		coalesce(u.problems, '{}') as problems, coalesce(p.id, 0) as plan, coalesce(p.state, '') as plan_state
 	from lot l
 	left join lateral (
 		select sum(n) as files, sum(n) filter (where verdict = 'unread') as unread, sum(n) filter (where verdict = 'paired') as paired,
 			sum(n) filter (where verdict = 'contested') as contested, sum(n) filter (where verdict = 'loose') as loose,
-			sum(n) filter (where verdict = 'set aside') as set_aside, sum(n) filter (where verdict = 'unusable') as unusable
+			sum(n) filter (where verdict = 'set aside') as set_aside, sum(n) filter (where verdict = 'unusable') as unusable,
+			sum(n) filter (where verdict = 'sheet') as sheets
 		from (select verdict, count(*) as n from file where lot_id = l.id group by verdict) counts) f on true
 	left join lateral (
 		select count(finished_at) as arrived, sum(bytes) as bytes, array_agg(path || ': ' || problem) filter (where problem <> '') as problems

@@ -151,7 +151,7 @@ func NewPlan(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, way 
 // NewSpread writes a draft of nothing yet that puts one file on many.
 func NewSpread(ctx context.Context, tx pgx.Tx, who acting.Actor, file int64, way plan.Way) (int64, error) {
 	return number(ctx, tx, `insert into plan (kind, way, made_by, file_id) select 'spread', $1, $2, id from file
-		where id = $3 and sha256 is not null and verdict <> 'unusable' returning id`, way, who.Name, file)
+		where id = $3 and sha256 is not null and verdict not in ('unusable', 'sheet') returning id`, way, who.Name, file)
 }
 
 // Revise records that a plan shows something else now, and what of that was not

@@ -248,6 +248,8 @@ type SheetVerdict struct {
 	Verdict   sheet.Verdict
 	SKU       string
 	FirstRow  int
+	Product   int64 // that it is about; 0 for none, or a new one
+	Variant   int64
 	Questions []sheet.Judgement
 	Changes   []sheet.FieldChange
 }
@@ -273,7 +275,7 @@ func jsonOrNothing[T any](items []T) (any, error) {
 // AddVerdicts keeps how rows were judged in a round.
 func (s *Store) AddVerdicts(ctx context.Context, id, round int64, verdicts []SheetVerdict) error {
 	_, err := s.Pool.CopyFrom(ctx, pgx.Identifier{"sheet_verdict"},
-		[]string{"sheet_id", "round", "row", "verdict", "sku", "first_row", "questions", "changes"},
+		[]string{"sheet_id", "round", "row", "verdict", "sku", "first_row", "questions", "changes", "product_id", "variant_id"},
 		pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
 			v := verdicts[i]
 			questions, err := jsonOrNothing(v.Questions)
@@ -281,7 +283,7 @@ func (s *Store) AddVerdicts(ctx context.Context, id, round int64, verdicts []She
 				return nil, err
 			}
 			changes, err := jsonOrNothing(v.Changes)
-			return []any{id, round, v.Row, string(v.Verdict), v.SKU, v.FirstRow, questions, changes}, err
+			return []any{id, round, v.Row, string(v.Verdict), v.SKU, v.FirstRow, questions, changes, v.Product, v.Variant}, err
 		}))
 	return err
 }
@@ -299,10 +301,11 @@ func PutVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdi
 		if err != nil {
 			return err
 		}
-		batch.Queue(`insert into sheet_verdict (sheet_id, round, row, verdict, sku, first_row, questions, changes)
-			select id, round, $2, $3, $4, $5, $6, $7 from sheet where id = $1
+		batch.Queue(`insert into sheet_verdict (sheet_id, round, row, verdict, sku, first_row, questions, changes, product_id, variant_id)
+			select id, round, $2, $3, $4, $5, $6, $7, $8, $9 from sheet where id = $1
 			on conflict (sheet_id, round, row) do update set verdict = excluded.verdict, sku = excluded.sku, questions = excluded.questions,
-				changes = excluded.changes`, id, v.Row, v.Verdict, v.SKU, v.FirstRow, questions, changes)
+				changes = excluded.changes, product_id = excluded.product_id, variant_id = excluded.variant_id`,
+			id, v.Row, v.Verdict, v.SKU, v.FirstRow, questions, changes, v.Product, v.Variant)
 	}
 	return tx.SendBatch(ctx, batch).Close()
 }
@@ -311,8 +314,8 @@ func PutVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdi
 // last whole round. As a condition of its own it is looked up once.
 const shownRound = `sheet_id = $1 and round = (select round from sheet where id = $1)`
 
-const verdictQuery = `select row, verdict, sku, first_row, coalesce(questions, '[]') as questions, coalesce(changes, '[]') as changes
-	from sheet_verdict`
+const verdictQuery = `select row, verdict, sku, first_row, product_id as product, variant_id as variant, coalesce(questions, '[]') as questions,
+	coalesce(changes, '[]') as changes from sheet_verdict`
 
 // VerdictsOf returns how rows were judged, by their numbers; some may not be yet.
 func VerdictsOf(ctx context.Context, db DB, id int64, rows []int) ([]SheetVerdict, error) {

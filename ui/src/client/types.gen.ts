@@ -213,6 +213,10 @@ export type Choices = {
      */
     empty: 'leave' | 'clear';
     /**
+     * Variants that the sheet does not name: leave them, list those that an earlier such sheet named, or list all
+     */
+    gone?: 'leave' | 'list' | 'list all';
+    /**
      * Rows that it has
      */
     known: 'change' | 'skip';
@@ -519,6 +523,10 @@ export type Event = {
 };
 
 export type EvidenceCandidate = {
+    /**
+     * Instead of a product
+     */
+    category?: number;
     clue: string;
     code: string;
     key: string;
@@ -627,6 +635,10 @@ export type File = {
     same: number;
     score: number;
     /**
+     * The sheet that it is; 0 where it is none, or not read yet
+     */
+    sheet: number;
+    /**
      * What it says of its rights itself
      */
     stated: Stated;
@@ -641,7 +653,7 @@ export type File = {
     title: string;
     type: string;
     variant: number;
-    verdict: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+    verdict: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable' | 'sheet';
     version: number;
     view: string;
     /**
@@ -731,6 +743,10 @@ export type FileDetail = {
     same: number;
     score: number;
     /**
+     * The sheet that it is; 0 where it is none, or not read yet
+     */
+    sheet: number;
+    /**
      * The path in parts, by bytes of its UTF-8
      */
     spans: Array<Span>;
@@ -757,7 +773,7 @@ export type FileDetail = {
      */
     undo: number;
     variant: number;
-    verdict: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+    verdict: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable' | 'sheet';
     version: number;
     view: string;
     /**
@@ -808,6 +824,17 @@ export type Found = {
     sum: string;
     title: string;
     variant?: number;
+};
+
+export type GoneVariant = {
+    /**
+     * SHA-256 of its product's lead picture, empty for none
+     */
+    lead: string;
+    product: number;
+    sku: string;
+    title: string;
+    variant: number;
 };
 
 export type Group = {
@@ -1186,9 +1213,25 @@ export type Lot = {
      */
     problems: Array<string>;
     setAside: number;
+    /**
+     * Spreadsheets, which are sheets as well
+     */
+    sheets: number;
     state: 'receiving' | 'examining' | 'ready' | 'applied' | 'given up';
     unread: number;
     unusable: number;
+};
+
+export type LotFile = {
+    /**
+     * Of what it is paired with, empty for nothing
+     */
+    code: string;
+    id: number;
+    lot: number;
+    path: string;
+    sum: string;
+    verdict: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside';
 };
 
 export type LotSheet = {
@@ -1204,6 +1247,7 @@ export type LotSheet = {
      * That name a file
      */
     rows: number;
+    sheets: Array<SheetOfLot>;
     /**
      * Files that no row names
      */
@@ -1211,7 +1255,7 @@ export type LotSheet = {
     /**
      * Rows that name no file of the lot, the first of them
      */
-    unused: Array<Row>;
+    unused: Array<SheetLine>;
 };
 
 export type Mailing = {
@@ -1524,6 +1568,14 @@ export type PageFound = {
     total: number;
 };
 
+export type PageGoneVariant = {
+    items: Array<GoneVariant>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageGroup = {
     items: Array<Group>;
     /**
@@ -1582,6 +1634,14 @@ export type PageLookupCode = {
 
 export type PageLot = {
     items: Array<Lot>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageLotFile = {
+    items: Array<LotFile>;
     /**
      * How many there are in all
      */
@@ -2201,6 +2261,13 @@ export type Report = {
     step: string;
 };
 
+export type Retiring = {
+    /**
+     * As list-gone gave them
+     */
+    variants: Array<number>;
+};
+
 export type Rewrite = {
     find: string;
     /**
@@ -2234,16 +2301,6 @@ export type RightsChange = {
      */
     type?: string;
     verdict?: string;
-};
-
-export type Row = {
-    Alt: string;
-    File: string;
-    Lead: boolean;
-    Line: number;
-    Place: number;
-    SKU: string;
-    View: string;
 };
 
 export type RowEdits = {
@@ -2506,6 +2563,31 @@ export type SheetLine = {
     view: string;
 };
 
+export type SheetLot = {
+    /**
+     * Pictures in it that can be used
+     */
+    files: number;
+    id: number;
+    name: string;
+    /**
+     * The sheet came among its files; else its pictures were fetched for the sheet
+     */
+    own: boolean;
+    state: string;
+};
+
+export type SheetOfLot = {
+    id: number;
+    name: string;
+    /**
+     * Why it cannot be read, or judged
+     */
+    problem: string;
+    rows: number;
+    state: 'reading' | 'open' | 'unreadable' | 'given up';
+};
+
 export type SheetPage = {
     /**
      * Who brought it
@@ -2531,6 +2613,10 @@ export type SheetPage = {
      * The newest first
      */
     imports: Array<Import>;
+    /**
+     * That it came with, or that were fetched for it, the newest first
+     */
+    lots: Array<SheetLot>;
     /**
      * The workbook has macros, which are not run
      */
@@ -3759,7 +3845,7 @@ export type AcceptTogetherData = {
         id: number;
     };
     query?: {
-        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable' | 'sheet';
         /**
          * Part of the path
          */
@@ -3968,7 +4054,7 @@ export type ListFilesData = {
     query?: {
         offset?: number;
         limit?: number;
-        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable' | 'sheet';
         /**
          * Part of the path
          */
@@ -4288,7 +4374,7 @@ export type SetAsideData = {
         id: number;
     };
     query?: {
-        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable' | 'sheet';
         /**
          * Part of the path
          */
@@ -5637,6 +5723,62 @@ export type GiveUpSheetResponses = {
 
 export type GiveUpSheetResponse = GiveUpSheetResponses[keyof GiveUpSheetResponses];
 
+export type ListGoneData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        limit?: number;
+    };
+    url: '/api/v1/sheets/{id}/gone';
+};
+
+export type ListGoneErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListGoneError = ListGoneErrors[keyof ListGoneErrors];
+
+export type ListGoneResponses = {
+    /**
+     * OK
+     */
+    200: PageGoneVariant;
+};
+
+export type ListGoneResponse = ListGoneResponses[keyof ListGoneResponses];
+
+export type RetireGoneData = {
+    body: Retiring;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/sheets/{id}/gone/retire';
+};
+
+export type RetireGoneErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RetireGoneError = RetireGoneErrors[keyof RetireGoneErrors];
+
+export type RetireGoneResponses = {
+    /**
+     * OK
+     */
+    200: Written;
+};
+
+export type RetireGoneResponse = RetireGoneResponses[keyof RetireGoneResponses];
+
 export type ImportSheetData = {
     body: AsSeen;
     path: {
@@ -5977,6 +6119,35 @@ export type EditSheetRowResponses = {
 };
 
 export type EditSheetRowResponse = EditSheetRowResponses[keyof EditSheetRowResponses];
+
+export type ListUnnamedFilesData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        limit?: number;
+    };
+    url: '/api/v1/sheets/{id}/unnamed';
+};
+
+export type ListUnnamedFilesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListUnnamedFilesError = ListUnnamedFilesErrors[keyof ListUnnamedFilesErrors];
+
+export type ListUnnamedFilesResponses = {
+    /**
+     * OK
+     */
+    200: PageLotFile;
+};
+
+export type ListUnnamedFilesResponse = ListUnnamedFilesResponses[keyof ListUnnamedFilesResponses];
 
 export type ListSupplierLinksData = {
     body?: never;

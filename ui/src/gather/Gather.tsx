@@ -1,7 +1,7 @@
 import { Button } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import type { Lot } from '../client';
 import {
   closeLotMutation,
@@ -11,6 +11,7 @@ import {
   listRunsOptions,
   restoreLotMutation,
 } from '../client/@tanstack/react-query.gen';
+import { bring, isSheet } from '../sheets/bring';
 import { bytes, count, said, some, when } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
@@ -23,7 +24,14 @@ import { SupplierLinks } from './SupplierLinks';
 import { lotsOf, send, watchUploads, type Picked, type Sending } from './uploads';
 import css from './Gather.module.css';
 
-const take = (picked: Picked[]) => {
+/** Files become lots; spreadsheets alone are sheets, and opened. */
+const take = (picked: Picked[], open: (path: string) => void) => {
+  if (picked.length > 0 && picked.every((p) => isSheet(p.file.name))) {
+    Promise.all(picked.map((p) => bring(p.file)))
+      .then((ids) => open(ids.length === 1 ? `/sheets/${ids[0]}` : '/sheets'))
+      .catch((error: unknown) => tell('Not taken', said(error), true));
+    return;
+  }
   for (const lot of lotsOf(picked))
     send(lot.name, lot.files).catch((error: unknown) =>
       tell(`${lot.name} did not arrive`, said(error), true),
@@ -32,6 +40,7 @@ const take = (picked: Picked[]) => {
 
 /** Where files come in: drop them, watch them arrive, see every lot. */
 export function Gather() {
+  const navigate = useNavigate();
   const lots = useQuery(listLotsOptions());
   const runs = useQuery(listRunsOptions());
   const [sending, setSending] = useState<Sending[]>([]);
@@ -40,7 +49,10 @@ export function Gather() {
   return (
     <div className="scroll pad">
       <div className="columns">
-        <Drop title="Drop a supplier’s archive, a folder or loose pictures" take={take} />
+        <Drop
+          title="Drop a supplier’s archive, a folder, loose pictures, or a list"
+          take={(picked) => take(picked, (path) => void navigate(path))}
+        />
         {(sending.length > 0 || working.length > 0) && (
           <section className="sheet" aria-live="polite">
             <h2>On the way in</h2>

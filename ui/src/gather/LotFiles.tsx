@@ -98,6 +98,16 @@ export function Files({
   );
 }
 
+/** A picture as a list shows it; nothing of what is none. */
+const shownOf = (file: LotFile) => (file.problem || file.verdict === 'sheet' ? '' : file.sum);
+
+/** Where a person goes from a file: to the bench, of a sheet to that. */
+const pathOf = (file: LotFile) =>
+  file.sheet ? `/sheets/${file.sheet}` : `/pair/${file.lot}?file=${file.id}`;
+
+const reasonOf = (file: LotFile) =>
+  file.problem || (file.verdict === 'sheet' ? 'a sheet: what it says of files is a clue' : file.reason);
+
 export function FileRow({ file, onOpen }: { file: LotFile | undefined; onOpen: (f: LotFile) => void }) {
   if (!file) return <div className={`row ${css.fileRow}`} />;
   return (
@@ -105,20 +115,20 @@ export function FileRow({ file, onOpen }: { file: LotFile | undefined; onOpen: (
       <button
         className="link"
         onClick={() => onOpen(file)}
-        disabled={!file.sum}
+        disabled={!shownOf(file)}
         aria-label={`Show ${file.path}`}
       >
-        <Picture sum={file.problem ? '' : file.sum} none="–" className="small" />
+        <Picture sum={shownOf(file)} none="–" className="small" />
       </button>
-      <Link className="link narrow" to={`/pair/${file.lot}?file=${file.id}`} title={file.path}>
+      <Link className="link narrow" to={pathOf(file)} title={file.path}>
         <div className="mono clip">{baseName(file.path)}</div>
         {folderOf(file.path) && <div className="quiet clip small">{folderOf(file.path)}</div>}
       </Link>
-      <span className="clip" title={file.problem || file.reason}>
+      <span className="clip" title={reasonOf(file)}>
         {file.code ? (
           <span className="mono">{file.code}</span>
         ) : (
-          <span className="quiet">{file.problem || file.reason}</span>
+          <span className="quiet">{reasonOf(file)}</span>
         )}
       </span>
       <span className="num">{file.place || ''}</span>
@@ -127,7 +137,7 @@ export function FileRow({ file, onOpen }: { file: LotFile | undefined; onOpen: (
       <span className="num quiet">{bytes(file.bytes)}</span>
       <Marks file={file} most={1} />
       <Verdict verdict={file.verdict} />
-      <HeldBack file={file} />
+      {file.verdict !== 'sheet' && <HeldBack file={file} />}
     </div>
   );
 }
@@ -139,9 +149,17 @@ export function FileCard({ file, onOpen }: { file: LotFile | undefined; onOpen: 
         <div className="mat" />
       </div>
     );
+  if (file.sheet)
+    return (
+      <Link className="link card" to={pathOf(file)} title={file.path}>
+        <Picture sum="" none="a sheet" />
+        <span className="mono clip">{baseName(file.path)}</span>
+        <Verdict verdict="sheet" />
+      </Link>
+    );
   return (
     <button className="link card" onClick={() => onOpen(file)} title={file.path}>
-      <Picture sum={file.problem ? '' : file.sum} none={file.problem || 'not a picture'} />
+      <Picture sum={shownOf(file)} none={file.problem || 'not a picture'} />
       <span className="mono clip">{baseName(file.path)}</span>
       <span className="clip">
         <Verdict verdict={file.verdict} text={file.code || file.verdict} />

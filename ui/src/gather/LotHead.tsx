@@ -20,6 +20,7 @@ export function classes(lot: Lot) {
     ['set aside', lot.setAside],
     ['unusable', lot.unusable],
   ];
+  if (lot.sheets > 0) all.push(['sheet', lot.sheets]);
   return all.map(([value, n]) => ({ value, label: `${value} ${count(n)}` }));
 }
 

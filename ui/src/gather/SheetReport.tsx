@@ -1,31 +1,31 @@
 import { Button, Modal } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
-import type { LotSheet } from '../client';
+import { Fragment, useState } from 'react';
+import { Link } from 'react-router';
+import type { LotSheet, SheetOfLot } from '../client';
 import { getLotSheetOptions } from '../client/@tanstack/react-query.gen';
 import { count, some } from '../shared/format';
 import css from './SheetReport.module.css';
 
-/** What the sheets that came with a lot leave open: rows that find no file, and files that no row names. */
+/** The sheets that came with a lot: which rows find no file, and which files no row names. */
 export function SheetReport({ lot }: { lot: number }) {
   const sheet = useQuery(getLotSheetOptions({ path: { id: lot } })).data;
   const [open, setOpen] = useState(false);
-  if (!sheet || sheet.rows === 0) return null;
+  if (!sheet || sheet.sheets.length === 0) return null;
   const clean = sheet.left + sheet.unnamed === 0;
   return (
     <div className={`note spread${sheet.left > 0 ? ' warn' : ''} beside-edge`}>
       <span>
-        {some(sheet.rows, 'row')} of its sheet name files
-        {clean ? (
-          ', and each finds its own.'
-        ) : (
-          <>
-            : <strong>{count(sheet.left)}</strong> find none, and <strong>{count(sheet.unnamed)}</strong>{' '}
-            {sheet.unnamed === 1 ? 'file is' : 'files are'} in no row.
-          </>
-        )}
+        {sheet.sheets.map((s, i) => (
+          <Fragment key={s.id}>
+            {i > 0 && ', '}
+            <Link to={`/sheets/${s.id}`}>{s.name}</Link>
+          </Fragment>
+        ))}{' '}
+        came with it.{' '}
+        {sheet.rows === 0 ? <NoNames sheets={sheet.sheets} /> : <Names sheet={sheet} clean={clean} />}
       </span>
-      {!clean && (
+      {sheet.rows > 0 && !clean && (
         <Button className="push" onClick={() => setOpen(true)}>
           Which?
         </Button>
@@ -37,6 +37,22 @@ export function SheetReport({ lot }: { lot: number }) {
   );
 }
 
+function NoNames({ sheets }: { sheets: SheetOfLot[] }) {
+  const problem = sheets.find((s) => s.problem)?.problem;
+  if (problem) return <>{problem}</>;
+  return sheets.some((s) => s.state === 'reading') ? <>It is being read.</> : <>No row names a file.</>;
+}
+
+function Names({ sheet, clean }: { sheet: LotSheet; clean: boolean }) {
+  if (clean) return <>{some(sheet.rows, 'name')} of files stand in it, and each finds its own.</>;
+  return (
+    <>
+      Of {some(sheet.rows, 'name')} of files in it <strong>{count(sheet.left)}</strong> find none, and{' '}
+      <strong>{count(sheet.unnamed)}</strong> {sheet.unnamed === 1 ? 'file is' : 'files are'} in no row.
+    </>
+  );
+}
+
 function Lists({ sheet }: { sheet: LotSheet }) {
   return (
     <div className={`columns ${css.halves}`}>
@@ -44,12 +60,12 @@ function Lists({ sheet }: { sheet: LotSheet }) {
         <h2>{some(sheet.left, 'row')} without a file</h2>
         <div className="list-window" tabIndex={0} role="region" aria-label="Rows without a file">
           {sheet.unused.map((r) => (
-            <div key={`${r.Line} ${r.File}`} className={`row ${css.line}`}>
-              <span className="quiet num">row {r.Line}</span>
-              <span className="mono clip" title={r.File}>
-                {r.File}
+            <div key={`${r.line} ${r.file}`} className={`row ${css.line}`}>
+              <span className="quiet num">row {r.line}</span>
+              <span className="mono clip" title={r.file}>
+                {r.file}
               </span>
-              <span className="mono clip">{r.SKU}</span>
+              <span className="mono clip">{r.sku}</span>
             </div>
           ))}
           {sheet.left > sheet.unused.length && (

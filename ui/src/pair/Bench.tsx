@@ -24,7 +24,9 @@ import { BenchKeys, Stage, Told } from './Stage';
 import { useTogether } from './together';
 
 const classOf = (file: FileDetail): Class =>
-  file.verdict === 'unread' || file.verdict === 'unusable' ? 'loose' : file.verdict;
+  file.verdict === 'unread' || file.verdict === 'unusable' || file.verdict === 'sheet'
+    ? 'loose'
+    : file.verdict;
 
 const inClass = (lot: Lot, c: Class) =>
   ({ contested: lot.contested, loose: lot.loose, paired: lot.paired, 'set aside': lot.setAside })[c];

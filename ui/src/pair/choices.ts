@@ -24,6 +24,7 @@ export function choicesOf(file: FileDetail): Choice[] {
   const list: Choice[] = file.candidates.map((c) => ({
     product: c.product,
     variant: c.variant ?? 0,
+    category: c.category,
     code: c.code,
     title: c.title ?? '',
     key: c.key,

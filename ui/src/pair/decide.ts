@@ -68,7 +68,7 @@ export function useDecide({ lot, file, passing, neighbours, go, doing }: At) {
 
   const settle = useCallback(
     (body: Decided, moveOn: boolean) => {
-      if (closed || file.verdict === 'unusable') return;
+      if (closed || file.verdict === 'unusable' || file.verdict === 'sheet') return;
       const decision = decide({ path: { id: file.id }, body: { ...body, version: file.version } });
       const step = turn(file.id, body, decision);
       doing(

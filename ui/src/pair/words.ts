@@ -11,11 +11,12 @@ export const clueNames: Record<string, string> = {
   attribute: 'attribute',
   pattern: 'pattern',
   'look-alike': 'look-alike',
+  category: 'category',
   'said-by-source': 'its source says so',
 };
 
 /** Clues that read no names: they are weighed before or behind all that do, wherever they stand in a list. */
-export const besideNames = new Set(['sheet-row', 'barcode-in-picture', 'look-alike']);
+export const besideNames = new Set(['sheet-row', 'barcode-in-picture', 'look-alike', 'category']);
 
 /** What each clue goes by. */
 export const clueHelp: Record<string, string> = {
@@ -30,6 +31,8 @@ export const clueHelp: Record<string, string> = {
   attribute: 'a value that one product only has',
   pattern: 'your own regular expression',
   'look-alike': 'the picture is near one that stands on a product; proposed, never paired by itself',
+  category:
+    'the file is called like a category, or stands in a folder called so that holds no products’ pictures',
 };
 
 export const rungNames: Record<string, string> = {

@@ -1,4 +1,4 @@
-export type VerdictName = 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable';
+export type VerdictName = 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable' | 'sheet';
 
 const colour: Record<VerdictName, string> = {
   unread: 'var(--aside)',
@@ -7,11 +7,12 @@ const colour: Record<VerdictName, string> = {
   loose: 'var(--loose)',
   'set aside': 'var(--aside)',
   unusable: 'var(--unusable)',
+  sheet: 'var(--aside)',
 };
 
 /**
  * A verdict's shape: two joined plates, one plate pulled in two, an empty plate, a plate put down, a struck
- * plate.
+ * plate, a ruled one.
  */
 export function VerdictMark({ verdict, size = 14 }: { verdict: VerdictName; size?: number }) {
   const c = colour[verdict];
@@ -41,6 +42,12 @@ export function VerdictMark({ verdict, size = 14 }: { verdict: VerdictName; size
         <>
           <rect x="1.5" y="1.5" width="11" height="11" />
           <path d="M1.5 12.5l11-11" />
+        </>
+      )}
+      {verdict === 'sheet' && (
+        <>
+          <rect x="1.5" y="1.5" width="11" height="11" />
+          <path d="M1.5 5h11M1.5 9h11M5 1.5v11" />
         </>
       )}
       {verdict === 'unread' && <circle cx="7" cy="7" r="2" fill={c} />}

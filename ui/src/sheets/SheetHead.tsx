@@ -175,6 +175,15 @@ const ways: { of: keyof Choices; label: string; data: { value: string; label: st
       { value: 'clear', label: 'Clear it' },
     ],
   },
+  {
+    of: 'gone',
+    label: 'Variants that it does not name',
+    data: [
+      { value: 'leave', label: 'Leave them' },
+      { value: 'list', label: 'List those that an earlier such sheet named' },
+      { value: 'list all', label: 'List all others of the catalog' },
+    ],
+  },
 ];
 
 /** What the import shall do, chosen at one place. */

@@ -5,8 +5,10 @@ import type { JudgedRow, SheetPage as Sheet } from '../client';
 import { getSheetOptions, listRunsOptions } from '../client/@tanstack/react-query.gen';
 import { active, RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
+import { CameWith } from './CameWith';
 import { CellSide } from './CellSide';
 import { ColumnSide } from './ColumnSide';
+import { Gone } from './Gone';
 import { Grid, type RowsWanted } from './Grid';
 import type { At } from './gridKeys';
 import { Imported, PairPictures } from './Imported';
@@ -71,6 +73,8 @@ function Body({ sheet }: { sheet: Sheet }) {
             Mapped as “{sheet.mappedAs}”, but not all of it fits: {sheet.misfits.join(' ')}
           </div>
         )}
+        <CameWith sheet={sheet} />
+        <Gone sheet={sheet} />
         <ToFetch sheet={sheet} />
         {namesAlone(sheet) && !cards && <PairPictures sheet={sheet.id} paired={sheet.paired} may />}
         <Verdicts sheet={sheet} wanted={wanted} onWant={choose} cards={cards} onCards={setCards} />

@@ -2,7 +2,7 @@ import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { bringSheet, type Sheet } from '../client';
+import type { Sheet } from '../client';
 import {
   giveUpSheetMutation,
   listSheetsOptions,
@@ -11,6 +11,7 @@ import {
 import { bytes, said, some, when } from '../shared/format';
 import { Empty, Failed } from '../shared/State';
 import { tell, tellWithUndo } from '../shared/tell';
+import { bring } from './bring';
 import { RowMark } from './RowMark';
 import css from './Sheets.module.css';
 import { rowVerdicts } from './words';
@@ -45,23 +46,15 @@ function DropSheet() {
   const [over, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
-  const bring = useMutation({
-    mutationFn: async (file: File) =>
-      (
-        await bringSheet({
-          query: { name: file.name },
-          body: file,
-          headers: { 'Content-Type': 'application/octet-stream' },
-          throwOnError: true,
-        })
-      ).data,
+  const bringing = useMutation({
+    mutationFn: bring,
     onError: (e) => tell('Not taken', said(e), true),
   });
   const take = (files: FileList | null) => {
     const list = [...(files ?? [])];
     list.forEach((file, i) =>
-      bring.mutate(file, {
-        onSuccess: ({ id }) => {
+      bringing.mutate(file, {
+        onSuccess: (id) => {
           if (i === list.length - 1) void navigate(`/sheets/${id}`);
         },
       }),
@@ -88,7 +81,7 @@ function DropSheet() {
         import.
       </span>
       <div className="spread">
-        <Button variant="filled" loading={bring.isPending} onClick={() => input.current?.click()}>
+        <Button variant="filled" loading={bringing.isPending} onClick={() => input.current?.click()}>
           Choose a spreadsheet
         </Button>
       </div>

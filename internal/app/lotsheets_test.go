@@ -1,0 +1,178 @@
+package app
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+
+	"ambrosa/core/sheet"
+	"ambrosa/internal/store"
+)
+
+// sheetOf returns the sheet that a file of a lot is.
+func (l *line) sheetOf(lot int64, path string) sheetSeen {
+	l.t.Helper()
+	f := l.file(lot, path)
+	if f.Verdict != "sheet" || f.Sheet == 0 {
+		l.t.Fatalf("%s is %s of the sheet %d", path, f.Verdict, f.Sheet)
+	}
+	return l.rehearsed(f.Sheet)
+}
+
+// mappedAs gives columns of a sheet another meaning, as a person does.
+func (l *line) mappedAs(s sheetSeen, fields map[int]sheet.Field) sheetSeen {
+	l.t.Helper()
+	for i, field := range fields {
+		s.Mapping.Columns[i].Field = field
+	}
+	l.do(l.Put(l.t.Context(), fmt.Sprintf("/api/v1/sheets/%d/mapping", s.ID),
+		map[string]any{"revision": s.Revision, "mapping": s.Mapping, "choices": s.Choices}, nil))
+	return l.rehearsed(s.ID)
+}
+
+// read is how a file of a lot is paired.
+func (l *line) readAs(lot int64, path string) string {
+	l.t.Helper()
+	f := l.file(lot, path)
+	return strings.TrimSpace(f.Verdict + " " + f.Code)
+}
+
+// TestASheetInALotIsASheetLikeAny drops a supplier's list among its pictures: it stands on
+// Sheets, what it says of files is heard again when a person maps it otherwise, and when what
+// it names was imported from it; the same bytes in another lot are the same sheet.
+func TestASheetInALotIsASheetLikeAny(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	list := []byte("Ref;Foto 1;Naam;Also seen on\nAT-000-A;sun.jpg;Thing zero;cloud.jpg\nNEW-7;moon;Thing seven;\n")
+	delivery := func(n int) []byte {
+		return zipped(t, entry{"a/sun.jpg", jpg(t, n)}, entry{"moon.jpg", jpg(t, n+1)}, entry{"cloud.jpg", jpg(t, n+2)},
+			entry{"list.csv", list})
+	}
+	lot := l.gathered("delivery.zip", delivery(1))
+	s := l.sheetOf(lot.ID, "list.csv")
+	if s.Name != "list.csv" || s.Rows != 2 || s.Mapping.Columns[1].Field != sheet.Picture {
+		t.Fatalf("%+v", s.Sheet)
+	}
+	if s.Mapping.Columns[0].Field != sheet.SKU {
+		s = l.mappedAs(s, map[int]sheet.Field{0: sheet.SKU})
+		l.readAgain(lot.ID)
+	}
+	if got := l.readAs(lot.ID, "a/sun.jpg"); got != "paired AT-000-A" {
+		t.Errorf("the sun is %s", got)
+	}
+	if f := l.file(lot.ID, "moon.jpg"); f.Verdict != "loose" || !strings.Contains(f.Reason, "NEW-7, which no product has") {
+		t.Errorf("the moon is %s: %s", f.Verdict, f.Reason)
+	}
+
+	// What a person says of a column is heard by the lot.
+	s = l.mappedAs(s, map[int]sheet.Field{3: sheet.Picture})
+	l.readAgain(lot.ID)
+	if got := l.readAs(lot.ID, "cloud.jpg"); got != "paired AT-000-A" {
+		t.Errorf("the cloud is %s", got)
+	}
+	s = l.mappedAs(s, map[int]sheet.Field{3: ""})
+	l.readAgain(lot.ID)
+	if got := l.readAs(lot.ID, "cloud.jpg"); got != "loose" {
+		t.Errorf("the cloud is %s when no column names it", got)
+	}
+
+	// What was made of it has its picture.
+	l.imported(s)
+	l.rehearsed(s.ID)
+	l.until("the lot to be read with what was imported", func() bool { return l.readAs(lot.ID, "moon.jpg") == "paired NEW-7" })
+
+	var unnamed struct {
+		Items []store.LotFile
+		Total int
+	}
+	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/sheets/%d/unnamed", s.ID), &unnamed))
+	if unnamed.Total != 1 || unnamed.Items[0].Path != "cloud.jpg" || unnamed.Items[0].Lot != lot.ID {
+		t.Errorf("in no row: %+v", unnamed)
+	}
+
+	// The same list comes again with other pictures of the same names: each lot has its own.
+	again := l.gathered("again.zip", delivery(11))
+	if other := l.sheetOf(again.ID, "list.csv"); other.ID != s.ID {
+		t.Errorf("the same bytes are the sheets %d and %d", s.ID, other.ID)
+	}
+	if got := l.readAs(again.ID, "moon.jpg"); got != "paired NEW-7" {
+		t.Errorf("the second moon is %s", got)
+	}
+
+	// It is nothing that can be decided on, set aside or placed.
+	f := l.file(lot.ID, "list.csv")
+	if err := l.Call(t.Context(), http.MethodPost, fmt.Sprintf("/api/v1/files/%d/decision", f.ID), "application/json",
+		strings.NewReader(fmt.Sprintf(`{"verdict":"set aside","reason":"no picture","version":%d}`, f.Version)), nil); err == nil {
+		t.Error("a sheet was set aside")
+	}
+	l.post(fmt.Sprintf("/api/v1/lots/%d/set-aside", lot.ID), map[string]string{"reason": "all of it"}, nil)
+	if got := l.file(lot.ID, "list.csv").Verdict; got != "sheet" {
+		t.Errorf("setting all aside made it %s", got)
+	}
+}
+
+// TestASheetThatCannotBeReadStandsInItsLot says where a workbook in a lot is damaged, and
+// reads the lot's other files all the same.
+func TestASheetThatCannotBeReadStandsInItsLot(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	lot := l.gathered("damaged.zip", zipped(t, entry{"list.xlsx", []byte("PK\x03\x04 and no more")}, entry{"AT-000-A.jpg", jpg(t, 1)},
+		entry{"empty.csv", []byte("\n\n")}))
+	if s := l.sheetOf(lot.ID, "list.xlsx"); s.State != "unreadable" || s.Problem == "" {
+		t.Errorf("%s: %s", s.State, s.Problem)
+	}
+	if s := l.sheetOf(lot.ID, "empty.csv"); s.State != "unreadable" {
+		t.Errorf("an empty one is %s", s.State)
+	}
+	if got := l.readAs(lot.ID, "AT-000-A.jpg"); got != "paired AT-000-A" {
+		t.Errorf("its picture is %s", got)
+	}
+}
+
+// TestVariantsThatASheetNoLongerNames lists what an earlier sheet of the supplier named and
+// this one does not, retires what a person chose of it, and takes that back.
+func TestVariantsThatASheetNoLongerNames(t *testing.T) {
+	l := start(t)
+	l.products(5)
+	l.brought("march.csv", []byte("SKU,Title\nAT-000-A,Zero\nAT-001-A,One\nAT-002-A,Two\n"))
+	s := l.brought("june.csv", []byte("SKU,Title\nAT-000-A,Zero\n"))
+	listed := func() (skus []string, items []store.GoneVariant) {
+		var page struct{ Items []store.GoneVariant }
+		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/sheets/%d/gone", s.ID), &page))
+		for _, v := range page.Items {
+			skus = append(skus, v.SKU)
+		}
+		return skus, page.Items
+	}
+	if skus, _ := listed(); skus != nil {
+		t.Errorf("nobody asked, and it lists %q", skus)
+	}
+	choose := func(gone sheet.Choice) {
+		s.Choices.Gone = gone
+		s = l.mappedAs(s, nil)
+	}
+	choose(sheet.DoAll)
+	if skus, _ := listed(); len(skus) < 4 || slices.Contains(skus, "AT-000-A") || !slices.Contains(skus, "AT-003-A") {
+		t.Errorf("all others are %q", skus)
+	}
+	choose(sheet.DoList)
+	skus, items := listed()
+	if !slices.Equal(skus, []string{"AT-001-A", "AT-002-A"}) {
+		t.Fatalf("not named any more: %q", skus)
+	}
+	before := l.catalog()
+	var done struct{ Import int64 }
+	retire := fmt.Sprintf("/api/v1/sheets/%d/gone/retire", s.ID)
+	l.post(retire, map[string]any{"variants": []int64{items[1].Variant}}, &done)
+	if left, _ := listed(); !slices.Equal(left, []string{"AT-001-A"}) {
+		t.Errorf("then there are %q", left)
+	}
+	// A second person still sees both.
+	if err := l.Post(t.Context(), retire, map[string]any{"variants": []int64{items[0].Variant, items[1].Variant}}, nil); err == nil {
+		t.Error("what is retired was retired again")
+	}
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert", done.Import), nil, nil)
+	l.until("it to be back", func() bool { return l.catalog() == before })
+}
