@@ -227,9 +227,10 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 		func(ctx context.Context, in *struct {
 			ByID
 			Limit int `query:"limit" minimum:"1" maximum:"5000" default:"5000"`
-		}) (*Body[Page[store.GoneVariant]], error) {
-			items, total, err := s.Importer.Gone(ctx, in.ID, in.Limit)
-			return pageOf(items, total), problem(err, "sheet")
+		}) (*Body[store.Gone], error) {
+			found, err := s.Importer.Gone(ctx, in.ID, in.Limit)
+			found.Items = append([]store.GoneVariant{}, found.Items...)
+			return &Body[store.Gone]{found}, problem(err, "sheet")
 		})
 	huma.Register(api, tags.post("retire-gone", "/sheets/{id}/gone/retire",
 		"Retire the variants that a sheet does not name; taken back as an import is"),

@@ -220,3 +220,45 @@ func TestOnePictureGoesOnManyCategories(t *testing.T) {
 		return page.Ref == "" && page.Description == "" && page.FieldChanges[0].State == "reverted"
 	})
 }
+
+// TestALotWithPicturesOfCategories reads a delivery in whose folders a shop's categories
+// have their pictures beside the products', plans it, and takes it back.
+func TestALotWithPicturesOfCategories(t *testing.T) {
+	l := start(t)
+	l.products(3)
+	l.imported(l.brought("categories.csv", []byte("Category ID,Category path\nC-77,Tools / Hammers\nC-78,Tools / Saws\n")))
+	lot := l.gathered("shop.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"C-77_1.jpg", jpg(t, 2)},
+		entry{"shop/Saws/workshop.jpg", jpg(t, 3)}, entry{"Hammers/AT-001-A.jpg", jpg(t, 4)}, entry{"Hammers/forge.jpg", jpg(t, 5)}))
+	for path, want := range map[string]string{
+		"AT-000-A.jpg":           "paired AT-000-A same-name",
+		"C-77_1.jpg":             "paired Tools / Hammers category",
+		"shop/Saws/workshop.jpg": "paired Tools / Saws category",
+		"Hammers/AT-001-A.jpg":   "paired AT-001-A same-name",
+		"Hammers/forge.jpg":      "loose  category",
+	} {
+		f := l.file(lot.ID, path)
+		if got := fmt.Sprintf("%s %s %s", f.Verdict, f.Code, f.Clue); got != want {
+			t.Errorf("%s: %s, not %s: %s", path, got, want, f.Reason)
+		}
+	}
+	// What is but proposed is taken with all of its kind.
+	l.post(fmt.Sprintf("/api/v1/lots/%d/accept?verdict=loose", lot.ID), nil, nil)
+	if f := l.file(lot.ID, "Hammers/forge.jpg"); f.Code != "Tools / Hammers" || f.Product != 0 {
+		t.Errorf("accepted, it is on %q of the product %d", f.Code, f.Product)
+	}
+	before := l.standingOfCategories()
+	plan := l.planned(lot.ID, "after")
+	l.applied(plan)
+	if got := l.standingOfCategories(); got != "Tools / Hammers 1 C-77_1.jpg\nTools / Hammers 2 Hammers/forge.jpg\nTools / Saws 1 "+
+		"shop/Saws/workshop.jpg\n" {
+		t.Errorf("on categories stand\n%s", got)
+	}
+	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", plan), nil, nil)
+	l.until("it to be taken back", func() bool { return l.standingOfCategories() == before })
+}
+
+func (l *line) standingOfCategories() string {
+	l.t.Helper()
+	return l.text(`select c.path, pl.place, f.path from placement pl join category c on c.id = pl.category_id join file f on f.id = pl.file_id
+		order by c.path, pl.place`)
+}

@@ -67,8 +67,8 @@ func (l *line) rows(id int64, query string) (said []string) {
 // edited changes a row of a sheet.
 func (l *line) edited(id int64, row int, edits ...sheet.CellEdit) (r importing.JudgedRow) {
 	l.t.Helper()
-	l.do(l.Put(l.t.Context(), fmt.Sprintf("/api/v1/sheets/%d/rows/%d", id, row), map[string]any{"was": l.editsOf(id, row), "edits": edits},
-		&r))
+	l.do(l.Put(l.t.Context(), fmt.Sprintf("/api/v1/sheets/%d/rows/%d", id, row), map[string]any{"was": l.editsOf(id, row),
+		"edits": append([]sheet.CellEdit{}, edits...)}, &r))
 	return r
 }
 

@@ -16,23 +16,25 @@ const MostGone = 5000
 const lookedBack = 500
 
 // Gone returns variants of the catalog that a sheet does not name, as its choices say:
-// none, those that an earlier sheet with such a header named, or all.
-func (m *Importer) Gone(ctx context.Context, id int64, limit int) (page []store.GoneVariant, total int64, err error) {
+// none, those that an earlier sheet with such a header named, or all. As long as a refused
+// row may be about any of them, it says so and lists none.
+func (m *Importer) Gone(ctx context.Context, id int64, limit int) (g store.Gone, err error) {
 	found, err := m.Store.Sheet(ctx, id)
-	if err != nil {
-		return nil, 0, err
+	if err != nil || found.State != "open" || found.Rehearsed != found.Revision {
+		return g, err // what it names is not known yet
 	}
 	var earlier []int64
-	switch {
-	case found.State != "open" || found.Rehearsed != found.Revision:
-		return nil, 0, nil // what it names is not known yet
-	case found.Choices.Gone == sheet.DoAll:
-	case found.Choices.Gone == sheet.DoList:
+	switch found.Choices.Gone {
+	case sheet.DoAll:
+	case sheet.DoList:
 		if earlier, err = m.earlier(ctx, found); err != nil || len(earlier) == 0 {
-			return nil, 0, err
+			return g, err
 		}
 	default:
-		return nil, 0, nil
+		return g, nil
+	}
+	if g.Unknown, err = m.Store.UnknownRows(ctx, id); err != nil || g.Unknown > 0 {
+		return g, err
 	}
 	return m.Store.GoneVariants(ctx, id, earlier, limit)
 }
@@ -52,12 +54,12 @@ func (m *Importer) earlier(ctx context.Context, of store.Sheet) (ids []int64, er
 // back of an import, whose number it returns. store.ErrChanged means that one of them was
 // retired, is gone, or is named by the sheet by now.
 func (m *Importer) RetireGone(ctx context.Context, who acting.Actor, id int64, chosen []int64) (done int64, err error) {
-	all, _, err := m.Gone(ctx, id, MostGone)
+	all, err := m.Gone(ctx, id, MostGone)
 	if err != nil {
 		return 0, err
 	}
 	hand := ByHand{Columns: []sheet.OutColumn{{Field: sheet.SKU}, {Field: sheet.Retire}}}
-	for _, v := range all {
+	for _, v := range all.Items {
 		if slices.Contains(chosen, v.Variant) {
 			hand.Rows = append(hand.Rows, []string{v.SKU, "yes"})
 		}

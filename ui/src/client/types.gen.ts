@@ -826,6 +826,15 @@ export type Found = {
     variant?: number;
 };
 
+export type Gone = {
+    items: Array<GoneVariant>;
+    total: number;
+    /**
+     * Refused rows of which it is not known what they are about: until then none is listed
+     */
+    unknown: number;
+};
+
 export type GoneVariant = {
     /**
      * SHA-256 of its product's lead picture, empty for none
@@ -1562,14 +1571,6 @@ export type PageFile = {
 
 export type PageFound = {
     items: Array<Found>;
-    /**
-     * How many there are in all
-     */
-    total: number;
-};
-
-export type PageGoneVariant = {
-    items: Array<GoneVariant>;
     /**
      * How many there are in all
      */
@@ -5747,7 +5748,7 @@ export type ListGoneResponses = {
     /**
      * OK
      */
-    200: PageGoneVariant;
+    200: Gone;
 };
 
 export type ListGoneResponse = ListGoneResponses[keyof ListGoneResponses];

@@ -44,10 +44,11 @@ function NoNames({ sheets }: { sheets: SheetOfLot[] }) {
 }
 
 function Names({ sheet, clean }: { sheet: LotSheet; clean: boolean }) {
-  if (clean) return <>{some(sheet.rows, 'name')} of files stand in it, and each finds its own.</>;
+  const named = `Its rows name ${some(sheet.rows, 'file')}`;
+  if (clean) return <>{named}, and each is here.</>;
   return (
     <>
-      Of {some(sheet.rows, 'name')} of files in it <strong>{count(sheet.left)}</strong> find none, and{' '}
+      {named}: <strong>{count(sheet.left)}</strong> {sheet.left === 1 ? 'is' : 'are'} not here, and{' '}
       <strong>{count(sheet.unnamed)}</strong> {sheet.unnamed === 1 ? 'file is' : 'files are'} in no row.
     </>
   );

@@ -27,10 +27,13 @@ export function CameWith({ sheet }: { sheet: Sheet }) {
           <Fragment key={lot.id}>
             {i > 0 && ' '}
             {lot.own ? 'It came with ' : 'Its pictures were fetched as '}
-            <Link to={`/lots/${lot.id}`}>{lot.name}</Link>, {some(lot.files, 'picture')}.
+            <Link to={`/lots/${lot.id}`}>{lot.name}</Link> ({some(lot.files, 'picture')}).
           </Fragment>
         ))}{' '}
-        {unnamed.data && (left === 0 ? 'Each is named by a row.' : `${some(left, 'picture')} in no row.`)}
+        {unnamed.data &&
+          (left === 0
+            ? 'Each is in a row.'
+            : `${some(left, 'picture')} ${left === 1 ? 'is' : 'are'} in no row.`)}
       </span>
       {left > 0 && (
         <Button className="push" onClick={() => setOpen(true)}>

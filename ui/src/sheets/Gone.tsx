@@ -22,7 +22,14 @@ export function Gone({ sheet }: { sheet: Sheet }) {
   const judged = sheet.rehearsed === sheet.revision;
   const gone = useQuery({ ...listGoneOptions({ path: { id: sheet.id } }), enabled: asked && judged });
   if (!asked || !judged || !gone.data) return null;
-  const total = gone.data.total;
+  const { total, unknown } = gone.data;
+  if (unknown > 0)
+    return (
+      <div className="note warn" role="status">
+        {some(unknown, 'refused row')} may be about any variant: mend or leave out{' '}
+        {unknown === 1 ? 'it' : 'them'}, then what is not named any more is listed.
+      </div>
+    );
   const of = sheet.choices.gone === 'list' ? 'that an earlier such sheet named' : 'of the catalog';
   return (
     <div className="note spread" role="status">
@@ -84,6 +91,7 @@ function Chosen({ sheet, all, total, onDone }: List) {
         {total > all.length && ` The first ${count(all.length)} of ${count(total)} are shown.`}
       </span>
       <Checkbox
+        className={css.all}
         label={`All ${count(all.length)}`}
         checked={whole}
         indeterminate={chosen.size > 0 && !whole}
