@@ -9,7 +9,10 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
+	"ambrosa/core/harvest"
+	"ambrosa/core/rendition"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/store"
 )
@@ -114,9 +117,8 @@ func TestPicturesByAddress(t *testing.T) {
 	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/sheets/%d/pictures/fetch", s.ID), nil, nil), http.StatusConflict)
 	close(held)
 	l.until("what came to be said in its cells", func() bool { return fmt.Sprint(kinds()) == "[no picture 4]" })
-	close(asked)
-	for path := range asked {
-		if strings.Contains(path, "secret") {
+	for len(asked) > 0 {
+		if strings.Contains(<-asked, "secret") {
 			t.Error("a redirect into a network was followed")
 		}
 	}
@@ -205,4 +207,53 @@ func (l *line) lotNow(id int64) (now store.Lot) {
 	l.t.Helper()
 	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/lots/%d", id), &now))
 	return now
+}
+
+// TestTheLargestRenditionWithTheSheetsRights fetches a picture by a small rendition's address
+// from a site that a page recipe is known for: its rewriting leads to a larger one, where
+// there is one. The file is known by the address that the sheet names, and has the rights
+// that the sheet states in words.
+func TestTheLargestRenditionWithTheSheetsRights(t *testing.T) {
+	small, large := jpgOf(t, 100, 100, 1), jpgOf(t, 900, 900, 1)
+	site := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/goods":
+			w.Header().Set("Content-Type", "text/html")
+			_, _ = io.WriteString(w, `<html><body><a href="/goods">Goods</a><h1>Thing</h1><img src="/small/one.jpg"></body></html>`)
+		case "/small/one.jpg", "/small/two.jpg":
+			_, _ = w.Write(small)
+		case "/large/one.jpg":
+			_, _ = w.Write(large)
+		case "/large/two.jpg":
+			_, _ = io.WriteString(w, "<html>no such rendition</html>")
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	defer site.Close()
+	l := start(t, func(c *Config) { c.Allow = []string{site.Listener.Addr().String()} })
+	l.products(2)
+	l.origin(map[string]any{"kind": "recipe", "settings": map[string]string{}, "recipe": harvest.Recipe{
+		Start: []string{site.URL + "/goods"}, Product: harvest.Pick{Selector: "a"}, Name: harvest.Pick{Selector: "h1"},
+		Pictures: harvest.Pick{Selector: "img"}, Rewriting: rendition.Rewriting{{Find: "/small/", With: "/large/"}}}})
+	s := l.brought("with rights.csv", []byte("sku,Image URL,Image rights\n"+
+		"AT-000-A,"+site.URL+"/small/one.jpg,\"frei bis 31.12.2098, Foto: Mira Holt\"\n"+
+		"AT-001-A,"+site.URL+"/small/two.jpg,nicht für Onlineshops\n"))
+	s = l.mended(s, 1, sheet.PrivateHost, sheet.Keep)
+	var lot struct{ ID int64 }
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures/fetch", s.ID), nil, &lot)
+	l.until("the pictures to be here", func() bool { return l.lotNow(lot.ID).State == "ready" })
+	one, two := l.file(lot.ID, "AT-000-A/one.jpg"), l.file(lot.ID, "AT-001-A/two.jpg")
+	if one.Width != 900 || one.Address != site.URL+"/small/one.jpg" {
+		t.Errorf("the one is %d wide, of %s", one.Width, one.Address)
+	}
+	if two.Width != 100 {
+		t.Errorf("the other, of which there is no larger one, is %d wide: %s", two.Width, two.Problem)
+	}
+	if one.Rights != "cleared" || one.Credit != "Mira Holt" || one.Expires == nil || one.Expires.Format(time.DateOnly) != "2099-01-01" {
+		t.Errorf("the one may be used: %s by %q until %v", one.Rights, one.Credit, one.Expires)
+	}
+	if two.Rights != "restricted" || two.Licence != "nicht für Onlineshops" {
+		t.Errorf("the other may be used: %s, %q", two.Rights, two.Licence)
+	}
 }

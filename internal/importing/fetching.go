@@ -7,6 +7,7 @@ import (
 	"path"
 	"strings"
 
+	"ambrosa/core/harvest"
 	"ambrosa/core/legible"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/store"
@@ -22,6 +23,10 @@ func (m *Importer) Addresses(ctx context.Context, found store.Sheet) (items []st
 	if err != nil {
 		return nil, &MappingError{"This mapping cannot be used: " + err.Error() + "."}
 	}
+	larger, err := m.larger(ctx)
+	if err != nil {
+		return nil, err
+	}
 	nothing, seen := sheet.NewItems(nil), map[string]bool{}
 	err = m.eachRow(ctx, found, noteAtOnce, func(rows []store.SheetRow) error {
 		var some []store.FetchItem
@@ -33,7 +38,11 @@ func (m *Importer) Addresses(ctx context.Context, found store.Sheet) (items []st
 					continue
 				}
 				seen[named.Name] = true
-				some, addresses = append(some, fetchItem(found.Name, row, named)), append(addresses, named.Name)
+				item := fetchItem(found.Name, row, named)
+				if better := larger(named.Name); better != "" {
+					item.Said[store.SaidLarger] = better
+				}
+				some, addresses = append(some, item), append(addresses, named.Name)
 			}
 		}
 		came, err := store.FilesAt(ctx, m.Store.Pool, addresses)
@@ -70,4 +79,49 @@ func fetchItem(name string, row sheet.Judged, named sheet.NamedPicture) store.Fe
 		said["rights"] = named.Rights
 	}
 	return store.FetchItem{Path: legible.Name(folder + "/" + base), Address: named.Name, Said: said}
+}
+
+// larger returns what tells where a larger rendition of a picture may be, by its address:
+// the rewriting of a page recipe that reads that host, or whose pictures came from there.
+// It tells "" where no recipe does.
+func (m *Importer) larger(ctx context.Context) (func(address string) string, error) {
+	recipes, err := m.Store.RecipesThatRewrite(ctx)
+	if err != nil {
+		return nil, err
+	}
+	by := map[string]func(string) string{}
+	for _, r := range recipes {
+		rewrite, err := r.Recipe.Rewriting.Compile()
+		if err != nil {
+			continue // its own page says what is wrong with it
+		}
+		hosts := r.Hosts
+		for _, start := range r.Recipe.Start {
+			hosts = append(hosts, hostOf(start))
+		}
+		for _, host := range hosts {
+			if by[host] == nil {
+				by[host] = rewrite
+			}
+		}
+	}
+	return func(address string) string {
+		rewrite := by[hostOf(address)]
+		if rewrite == nil {
+			return ""
+		}
+		after, ok := harvest.Resolve(&url.URL{}, rewrite(address))
+		if !ok || after == address {
+			return ""
+		}
+		return after
+	}, nil
+}
+
+func hostOf(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return ""
+	}
+	return strings.ToLower(u.Host)
 }

@@ -402,12 +402,30 @@ func (f *fetch) one(ctx context.Context, e *examination, item store.FetchItem) e
 	}
 }
 
+// readFrom is where a file is read from: where its larger rendition is, if there is one.
+func (f *fetch) readFrom(ctx context.Context, item store.FetchItem) string {
+	named, better := legible.FromKey(item.Address), item.Said[store.SaidLarger]
+	client, web := f.remote.(*page.Client)
+	if better == "" || !web {
+		return named
+	}
+	there, err := client.Measure(ctx, better)
+	if err != nil || there.Problem != "" {
+		return named
+	}
+	here, err := client.Measure(ctx, named)
+	if err == nil && here.Problem == "" && here.Width*here.Height >= there.Width*there.Height {
+		return named
+	}
+	return better
+}
+
 var errTooLarge = errors.New("it is larger than files may be")
 
 // spoolRemote reads a file from the other side: no more than it said that there
 // is, and no more than files may have.
 func (f *fetch) spoolRemote(ctx context.Context, item store.FetchItem) (blob.Spooled, error) {
-	content, err := f.remote.Read(ctx, legible.FromKey(item.Address))
+	content, err := f.remote.Read(ctx, f.readFrom(ctx, item))
 	if err != nil {
 		return blob.Spooled{}, err
 	}

@@ -376,8 +376,8 @@ type VerdictRow struct {
 // WriteVerdicts writes what the engine found, except on files that a person
 // has decided on in the meantime.
 func WriteVerdicts(ctx context.Context, tx pgx.Tx, lot int64, verdicts []VerdictRow) error {
-	if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, category bigint, place int,
-			view text, clue text, rung text, score real, reason text, why text, alt text, evidence jsonb) on commit drop`); err != nil {
+	if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, category bigint,
+			place int, view text, clue text, rung text, score real, reason text, why text, alt text, evidence jsonb) on commit drop`); err != nil {
 		return err
 	}
 	columns := []string{

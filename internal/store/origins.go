@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/harvest"
+	"ambrosa/core/rights"
 )
 
 // Kinds of origins that are not drives.
@@ -186,6 +187,26 @@ type FetchItem struct {
 	Fresh   bool // to be fetched; a file that is left out is listed too, since it is there
 }
 
+// SaidLarger is what a FetchItem says of where a larger rendition of it may be: it is read
+// from there, where that is the larger picture.
+const SaidLarger = "larger"
+
+// Larger is a page recipe that leads to larger renditions of the pictures of some hosts.
+type Larger struct {
+	Recipe *harvest.Recipe
+	Hosts  []string // that its pictures came from
+}
+
+// hostsLookedAt is how many of an origin's files are looked at for their hosts.
+const hostsLookedAt = 500
+
+// RecipesThatRewrite returns the page recipes that have a rewriting.
+func (s *Store) RecipesThatRewrite(ctx context.Context) ([]Larger, error) {
+	return list[Larger](ctx, s.Pool, `select o.recipe, coalesce((select array_agg(distinct lower(split_part(path, '/', 3)))
+			from (select path from origin_item where origin_id = o.id limit $1) i), '{}') as hosts
+		from origin o where o.kind = 'recipe' and jsonb_array_length(coalesce(o.recipe->'rewriting', '[]')) > 0 order by o.id`, hostsLookedAt)
+}
+
 // ForgetListing lets go what a fetch listed before it was broken off.
 func (s *Store) ForgetListing(ctx context.Context, run int64) error {
 	_, err := s.Pool.Exec(ctx, `delete from fetch_item where run_id = $1`, run)
@@ -320,6 +341,29 @@ func (s *Store) Brought(ctx context.Context, run, lot int64, o Origin) error {
 		)
 		batch.Queue(`delete from fetch_item where run_id = $1`, run)
 		batch.Queue(`delete from crawl_page where run_id = $1`, run)
-		return tx.SendBatch(ctx, batch).Close()
+		if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+			return err
+		}
+		return giveSaidRights(ctx, tx, lot)
 	})
+}
+
+// giveSaidRights gives a lot's files the rights that their source states in words. Where
+// those say neither yes nor no, the state stays, and they are kept as the licence.
+func giveSaidRights(ctx context.Context, tx pgx.Tx, lot int64) error {
+	said, err := list[struct {
+		ID     int64
+		Rights string
+	}](ctx, tx, `select id, said->>'rights' as rights from file where lot_id = $1 and coalesce(said->>'rights', '') <> ''`, lot)
+	if err != nil || len(said) == 0 {
+		return err
+	}
+	batch := &pgx.Batch{}
+	for _, file := range said {
+		r := rights.Worded(file.Rights)
+		batch.Queue(`update file set rights = case when $2 = 'unknown' then rights else $2 end, licence = $3,
+			credit = coalesce(nullif($4, ''), credit), expires = coalesce($5, expires) where id = $1`,
+			file.ID, string(r.State), r.Licence, r.Credit, r.Expires)
+	}
+	return tx.SendBatch(ctx, batch).Close()
 }

@@ -314,8 +314,8 @@ func PutVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdi
 // last whole round. As a condition of its own it is looked up once.
 const shownRound = `sheet_id = $1 and round = (select round from sheet where id = $1)`
 
-const verdictQuery = `select row, verdict, sku, first_row, product_id as product, variant_id as variant, coalesce(questions, '[]') as questions,
-	coalesce(changes, '[]') as changes from sheet_verdict`
+const verdictQuery = `select row, verdict, sku, first_row, product_id as product, variant_id as variant,
+	coalesce(questions, '[]') as questions, coalesce(changes, '[]') as changes from sheet_verdict`
 
 // VerdictsOf returns how rows were judged, by their numbers; some may not be yet.
 func VerdictsOf(ctx context.Context, db DB, id int64, rows []int) ([]SheetVerdict, error) {
