@@ -11,7 +11,7 @@ type Choices struct {
 	New   Choice `json:"new" enum:"make,skip" doc:"Rows that the catalog does not have"`
 	Known Choice `json:"known" enum:"change,skip" doc:"Rows that it has"`
 	Empty Choice `json:"empty" enum:"leave,clear" doc:"Empty cells: leave what stands, or clear it"`
-	Gone  Choice `json:"gone,omitempty" enum:"leave,list,list all" doc:"Variants that the sheet does not name: leave them, list those that an earlier such sheet named, or list all"`
+	Gone  Choice `json:"gone,omitempty" enum:"leave,list,list all" doc:"Variants that it does not name: list those of an earlier one, or all"`
 }
 
 // Choice is a way to do one of them.

@@ -213,7 +213,7 @@ export type Choices = {
      */
     empty: 'leave' | 'clear';
     /**
-     * Variants that the sheet does not name: leave them, list those that an earlier such sheet named, or list all
+     * Variants that it does not name: list those of an earlier one, or all
      */
     gone?: 'leave' | 'list' | 'list all';
     /**

@@ -1,13 +1,14 @@
-import { Button, NativeSelect, TextInput } from '@mantine/core';
+import { NativeSelect, TextInput } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { tryColumn, type Column, type Effect, type SheetPage } from '../client';
+import { tryColumn, type Column, type Effect, type Mapping, type SheetPage } from '../client';
 import { mapSheetMutation } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
 import { tell } from '../shared/tell';
 import css from './Side.module.css';
+import { Identity } from './Identity';
 import { Steps } from './Steps';
-import { fieldGroups, identifying, mayRepeat } from './words';
+import { fieldGroups, mayRepeat } from './words';
 
 const choices = [
   { group: 'Not taken', items: [{ value: '', label: 'Left open' }] },
@@ -51,7 +52,6 @@ export function ColumnSide({ sheet, index }: { sheet: SheetPage; index: number }
     });
   };
   const named = column.field === 'option' || column.field === 'attribute';
-  const identity = sheet.mapping.identity[0];
   return (
     <section className={css.hand} aria-label="Column">
       <strong className="clip">{was.column || 'Column without a header'}</strong>
@@ -70,14 +70,11 @@ export function ColumnSide({ sheet, index }: { sheet: SheetPage; index: number }
         />
       )}
       <span className="quiet">{was.evidence && `Because ${was.evidence}.`}</span>
-      {identifying.includes(column.field) &&
-        (identity === column.field ? (
-          <span>Tells which {identity.startsWith('category') ? 'category' : 'product'} a row is about.</span>
-        ) : (
-          <Button size="compact-xs" className={css.short} onClick={() => take(column, [column.field])}>
-            Tell rows apart by this column
-          </Button>
-        ))}
+      <Identity
+        field={column.field}
+        identity={sheet.mapping.identity}
+        onIdentity={(identity) => take(column, identity as Mapping['identity'])}
+      />
       <Steps steps={column.steps ?? []} onSteps={(steps) => take({ ...column, steps })} />
       <span className="quiet">What stands there{(column.steps ?? []).length > 0 && ', and becomes'}</span>
       {effects.error ? (
