@@ -200,6 +200,10 @@ func (o *proposal) byValues() {
 	case Place:
 		o.unless(seen.share(seen.small) >= most && !seen.counts(), "its values are small numbers", "its values do not look like places")
 	case Title, Description, Alt:
+		if o.rule != nil && o.rule.weak && o.column.Field == Title && seen.share(seen.codes) >= most && seen.share(seen.words) < few {
+			o.set(SKU, o.score-1, "but its values are codes")
+			return
+		}
 		o.unless(seen.share(seen.numbers) < some && seen.share(seen.addresses)+seen.share(seen.files) < few && seen.share(seen.yesNo) < most,
 			"its values are texts", "its values are no texts")
 	case Category:
