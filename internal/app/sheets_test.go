@@ -97,6 +97,7 @@ func TestImportsAndTheirWayBack(t *testing.T) {
 			t.Errorf("round %d: rehearsed %v, imported %+v", round, s.Totals.Verdicts, i)
 		}
 		imported := l.catalog()
+		l.asRecorded(i.ID)
 		l.post(fmt.Sprintf("/api/v1/sheets/%d/rehearse", s.ID), nil, nil)
 		l.until("it to be judged again", func() bool { return !l.sheet(s.ID).Stale })
 		if again := l.sheet(s.ID).Totals.Verdicts; again["make"]+again["change"] > 0 {
@@ -112,6 +113,28 @@ func TestImportsAndTheirWayBack(t *testing.T) {
 			l.until("it to be judged again", func() bool { return !l.sheet(s.ID).Stale })
 			l.imported(l.sheet(s.ID))
 		}
+	}
+}
+
+// asRecorded holds what an import recorded of each product against what stands, and what
+// products are found by against what they are.
+func (l *line) asRecorded(id int64) {
+	l.t.Helper()
+	changes, err := store.StandingChanges(l.t.Context(), l.Store.Pool, id, 0, 0, 1000)
+	l.do(err)
+	if len(changes) == 0 {
+		l.t.Fatal("it recorded nothing")
+	}
+	for _, c := range changes {
+		stands, err := l.Store.SnapshotOf(l.t.Context(), c.ProductID)
+		l.do(err)
+		if !c.After.Same(stands) {
+			l.t.Errorf("recorded: %+v\nstands: %+v", c.After, stands)
+		}
+	}
+	if other := l.text(`select p.code, p.search from product p where p.search <> lower(concat_ws(' ', p.code, p.title,
+		(select string_agg(variant_text(v), ' ' order by v.position, v.id) from variant v where v.product_id = p.id)))`); other != "" {
+		l.t.Errorf("found by what they are not:\n%s", other)
 	}
 }
 
@@ -315,10 +338,10 @@ func TestAListOfCategoriesFromDropToRevert(t *testing.T) {
 		_, err := l.Store.Pool.Exec(t.Context(), `insert into category (name, path) values ($1, $1)`, path)
 		l.do(err)
 	}
-	lot := l.gathered("banners.zip", zipped(t, entry{"all/Hives-Banner.jpg", jpg(t, 1)}, entry{"all/veils.png.jpg", jpg(t, 2)}))
+	lot := l.gathered("banners.zip", zipped(t, entry{"all/Beside-the-lake.jpg", jpg(t, 1)}, entry{"all/veils.png.jpg", jpg(t, 2)}))
 	before := l.categories()
 	s := l.brought("categories.csv", []byte("Kategorie-ID;Kategoriepfad;Beschreibung;Bild\r\n"+
-		"K10;Hives;Für Bienen;hives-banner.jpg\r\n"+
+		"K10;Hives;Für Bienen;beside-the-lake.jpg\r\n"+
 		"K20;Clothing > Veils;Über dem Gesicht;\r\n"+
 		"K30;Candles;;\r\n"+
 		"K30;Feed;;\r\n"))
@@ -347,7 +370,7 @@ func TestAListOfCategoriesFromDropToRevert(t *testing.T) {
 		}
 	}
 	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures", s.ID), nil, nil)
-	l.until("the banner to be paired", func() bool { return l.file(lot.ID, "all/Hives-Banner.jpg").Code == "Hives" })
+	l.until("the banner to be paired", func() bool { return l.file(lot.ID, "all/Beside-the-lake.jpg").Code == "Hives" })
 	l.until("the pair to be counted", func() bool { return l.sheet(s.ID).Paired == 1 })
 	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures/take-back", s.ID), nil, nil)
 	l.until("the pair to be taken back", func() bool { return l.sheet(s.ID).Paired == 0 })

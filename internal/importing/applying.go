@@ -188,25 +188,16 @@ func writeRows(ctx context.Context, tx pgx.Tx, version, id int64, rows []sheet.J
 	if err := store.AddCategories(ctx, tx, id, categories); err != nil {
 		return err
 	}
-	ids := make([]int64, len(written))
-	for i, w := range written {
-		ids[i] = w.ID
-	}
-	after, err := store.Snapshots(ctx, tx, ids)
-	if err != nil {
-		return err
-	}
-	changes := make([]store.SheetChange, len(written))
+	ids, changes := make([]int64, len(written)), make([]store.SheetChange, len(written))
 	var moved []int64
 	for i, w := range written {
-		is := after[w.ID]
 		for _, v := range w.Is.Variants {
-			if now := is.Variant(v.ID); v.From != 0 && now != nil {
-				now.From, now.Was = v.From, v.Was
+			if v.From != 0 {
 				moved = append(moved, w.ID, v.From)
 			}
 		}
-		changes[i] = store.SheetChange{ProductID: w.ID, Row: first[keys[i]], Before: w.Was, After: is}
+		ids[i] = w.ID
+		changes[i] = store.SheetChange{ProductID: w.ID, Row: first[keys[i]], Before: w.Was, After: w.Is}
 	}
 	slices.SortFunc(changes, func(a, b store.SheetChange) int { return a.Row - b.Row })
 	if len(moved) > 0 {

@@ -161,12 +161,19 @@ type SheetChange struct {
 // AddChanges records what an import did, in its transaction. Of a product that it
 // changed before, what stood first stays.
 func AddChanges(ctx context.Context, tx pgx.Tx, id int64, changes []SheetChange) error {
-	batch := &pgx.Batch{}
-	for _, c := range changes {
-		batch.Queue(`insert into sheet_change (import_id, product_id, row, before, after) values ($1, $2, $3, $4, $5)
-			on conflict (import_id, product_id) do update set after = excluded.after`, id, c.ProductID, c.Row, c.Before, c.After)
+	products, rows := make([]int64, len(changes)), make([]int, len(changes))
+	befores, afters := make([]any, len(changes)), make([]any, len(changes))
+	for i, c := range changes {
+		products[i], rows[i], afters[i] = c.ProductID, c.Row, c.After
+		if c.Before != nil {
+			befores[i] = c.Before
+		}
 	}
-	return tx.SendBatch(ctx, batch).Close()
+	_, err := tx.Exec(ctx, `insert into sheet_change (import_id, product_id, row, before, after)
+		select $1, g.product, g.row, g.before, g.after
+		from unnest($2::bigint[], $3::int[], $4::jsonb[], $5::jsonb[]) with ordinality as g (product, row, before, after, at) order by g.at
+		on conflict (import_id, product_id) do update set after = excluded.after`, id, products, rows, befores, afters)
+	return err
 }
 
 const sheetChangeQuery = `select id, product_id, row, before, after, state, note from sheet_change`

@@ -186,7 +186,7 @@ func (s *Store) ImportRows(ctx context.Context, rows []catalog.Row) (done Import
 		if _, err = tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, changed); err != nil {
 			return err
 		}
-		return keepSearch(ctx, tx, version)
+		return keepSearch(ctx, tx, version, nil)
 	})
 	return done, err
 }

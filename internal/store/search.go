@@ -8,6 +8,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/catalog"
 )
 
 // Found is an answer of the search.
@@ -92,14 +94,29 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like and l.state <> 'given up' limit @limit)`, args)
 }
 
+// searchText is what a product is found by, in any letter case: what keepSearch writes.
+func searchText(is catalog.Snapshot) string {
+	parts := []string{is.Code, is.Title}
+	for _, v := range is.Variants {
+		parts = append(parts, v.SKU)
+		if v.GTIN != "" {
+			parts = append(parts, v.GTIN)
+		}
+		for _, o := range v.Options {
+			parts = append(parts, o.Value)
+		}
+	}
+	return strings.Join(parts, " ")
+}
+
 // keepSearch writes down anew what the products are found by that were changed in
-// a version of the catalog.
-func keepSearch(ctx context.Context, tx pgx.Tx, version int64) error {
+// a version of the catalog, but for those that have it already.
+func keepSearch(ctx context.Context, tx pgx.Tx, version int64, but []int64) error {
 	_, err := tx.Exec(ctx, `update product p set search = s.text
 		from (select o.id, lower(concat_ws(' ', o.code, o.title, (select string_agg(variant_text(v), ' ' order by v.position, v.id)
 		from variant v where v.product_id = o.id))) as text
-			from product o where o.keys_version = $1) s
-		where p.id = s.id and p.search <> s.text`, version)
+			from product o where o.keys_version = $1 and o.id <> all($2)) s
+		where p.id = s.id and p.search <> s.text`, version, orEmpty(but))
 	return err
 }
 

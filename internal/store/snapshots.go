@@ -69,8 +69,9 @@ func HoldCatalog(ctx context.Context, tx pgx.Tx) (version int64, err error) {
 	return number(ctx, tx, `update catalog_version set version = version + 1 returning version`)
 }
 
-// WriteProducts makes products be as they are wanted, and gives those that are made
-// their numbers. It returns the categories that it made. version is HoldCatalog's.
+// WriteProducts makes products be as they are wanted, and gives those that are made and
+// their variants their numbers, and variants their positions: Is is what stands then. It
+// returns the categories that it made. version is HoldCatalog's.
 func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Written) (categories []int64, err error) {
 	w := &productWriter{ctx: ctx, tx: tx, version: version}
 	if err := w.categories(products); err != nil {
@@ -82,10 +83,12 @@ func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Wri
 	if err := w.variants(products); err != nil {
 		return nil, fmt.Errorf("write variants: %w", err)
 	}
-	var standing []int64 // those that are made have the version already
+	var standing, fresh []int64 // those that are made have version and search text already
 	for _, p := range products {
 		if p.Was != nil {
 			standing = append(standing, p.ID)
+		} else {
+			fresh = append(fresh, p.ID)
 		}
 	}
 	if len(standing) > 0 {
@@ -93,7 +96,7 @@ func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Wri
 			return nil, err
 		}
 	}
-	return w.made, keepSearch(ctx, tx, version)
+	return w.made, keepSearch(ctx, tx, version, fresh)
 }
 
 type productWriter struct {
@@ -147,22 +150,23 @@ func (w *productWriter) products(products []Written) error {
 // makeProducts inserts those that are to be made, in order, and gives them their
 // numbers.
 func (w *productWriter) makeProducts(products []Written) error {
-	var codes, refs, titles, categories []string
+	var codes, refs, titles, categories, searched []string
 	var made []*Written
 	for i := range products {
 		if p := &products[i]; p.Was == nil {
 			made = append(made, p)
 			codes, refs = append(codes, p.Is.Code), append(refs, p.Is.Ref)
 			titles, categories = append(titles, p.Is.Title), append(categories, p.Is.Category)
+			searched = append(searched, searchText(p.Is))
 		}
 	}
 	if len(made) == 0 {
 		return nil
 	}
-	rows, err := w.tx.Query(w.ctx, `insert into product (code, ref, title, category_id, keys_version)
-		select g.code, g.ref, g.title, c.id, $5
-		from unnest($1::text[], $2::text[], $3::text[], $4::text[]) with ordinality as g (code, ref, title, category, at)
-		left join category c on c.path = g.category order by g.at returning id, code`, codes, refs, titles, categories, w.version)
+	rows, err := w.tx.Query(w.ctx, `insert into product (code, ref, title, category_id, search, keys_version)
+		select g.code, g.ref, g.title, c.id, lower(g.search), $6
+		from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[]) with ordinality as g (code, ref, title, category, search, at)
+		left join category c on c.path = g.category order by g.at returning id, code`, codes, refs, titles, categories, searched, w.version)
 	if err != nil {
 		return err
 	}
@@ -185,8 +189,9 @@ func (w *productWriter) variants(products []Written) error {
 	changed, fresh := &variantColumns{}, &variantColumns{}
 	for i := range products {
 		p := &products[i]
-		for j, v := range p.Is.Variants {
-			v.Position = j
+		for j := range p.Is.Variants {
+			p.Is.Variants[j].Position = j
+			v := p.Is.Variants[j]
 			was := was(p.Was, v.ID)
 			switch {
 			case v.ID == 0:
@@ -223,11 +228,33 @@ func (w *productWriter) variants(products []Written) error {
 	if len(fresh.ids) == 0 {
 		return nil
 	}
-	_, err := w.tx.Exec(w.ctx, `insert into variant (product_id, sku, title, description, gtin, codes, options, attributes, retired, position)
+	return w.makeVariants(products, fresh)
+}
+
+// makeVariants inserts variants and gives them their numbers.
+func (w *productWriter) makeVariants(products []Written, fresh *variantColumns) error {
+	rows, err := w.tx.Query(w.ctx, `insert into variant
+			(product_id, sku, title, description, gtin, codes, options, attributes, retired, position)
 		select g.product, g.sku, g.title, g.description, nullif(g.gtin, ''),
 			coalesce((select array_agg(c) from jsonb_array_elements_text(g.codes) c), '{}'), g.options, g.attributes, g.retired, g.position
-		from `+variantsGiven+` order by g.at`, fresh.arguments()...)
-	return err
+		from `+variantsGiven+` order by g.at returning id, sku`, fresh.arguments()...)
+	if err != nil {
+		return err
+	}
+	numbers := map[string]int64{}
+	var id int64
+	var sku string
+	if _, err := pgx.ForEachRow(rows, []any{&id, &sku}, func() error { numbers[sku] = id; return nil }); err != nil {
+		return err
+	}
+	for i := range products {
+		for j := range products[i].Is.Variants {
+			if v := &products[i].Is.Variants[j]; v.ID == 0 {
+				v.ID = numbers[v.SKU]
+			}
+		}
+	}
+	return nil
 }
 
 func was(s *catalog.Snapshot, id int64) *catalog.VariantSnapshot {
