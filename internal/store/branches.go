@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -39,6 +41,27 @@ func MakeBranch(ctx context.Context, tx pgx.Tx, path string) (id int64, made []i
 	}
 	id, err = number(ctx, tx, `select id from category where path = $1`, path)
 	return id, made, err
+}
+
+// pathsThatStand returns those of some paths, and of the paths above them, that the catalog
+// has.
+func pathsThatStand(ctx context.Context, tx pgx.Tx, wanted []string) (map[string]bool, error) {
+	asked := map[string]bool{}
+	for _, path := range wanted {
+		for path != "" && !asked[path] {
+			asked[path] = true
+			path = path[:max(0, strings.LastIndex(path, " / "))]
+		}
+	}
+	if len(asked) == 0 {
+		return map[string]bool{}, nil
+	}
+	rows, err := tx.Query(ctx, `select path from category where path = any($1)`, slices.Collect(maps.Keys(asked)))
+	if err != nil {
+		return nil, err
+	}
+	found, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	return setOf(found), err
 }
 
 // makePath makes the categories of a path that are not there yet and were not seen.

@@ -109,7 +109,16 @@ type productWriter struct {
 // categories makes those that are not there yet, with those above them, and keeps which
 // these are.
 func (w *productWriter) categories(products []Written) error {
-	seen := map[string]bool{}
+	var wanted []string
+	for _, p := range products {
+		if p.Was == nil || p.Was.Category != p.Is.Category {
+			wanted = append(wanted, p.Is.Category)
+		}
+	}
+	seen, err := pathsThatStand(w.ctx, w.tx, wanted)
+	if err != nil {
+		return err
+	}
 	for _, p := range products {
 		if p.Was != nil && p.Was.Category == p.Is.Category {
 			continue
