@@ -34,10 +34,20 @@ func add(to map[Field]map[string]bool, f Field, key string) {
 	to[f][key] = true
 }
 
-// Ask adds what a row needs to know, as a person edited it.
-func (j *Judge) Ask(row int, cells []string, edits []CellEdit, asked *Asked) {
+// Opened is a row whose cells were read: what it asks of the catalog is noted, and then it
+// is judged, once.
+type Opened struct{ row *rowJudge }
+
+// Open reads the cells of a row, as a person edited it.
+func (j *Judge) Open(row int, cells []string, edits []CellEdit) Opened {
 	r := j.begin(row, cells, edits)
 	r.read()
+	return Opened{r}
+}
+
+// Ask notes what the row asks of the catalog.
+func (o Opened) Ask(asked *Asked) {
+	r := o.row
 	for _, f := range identities {
 		if f == GTIN || f == Code && !r.identifiesBy(Code) || f == Title && !r.identifiesBy(Title) {
 			continue

@@ -46,7 +46,7 @@ func TestAListOfCategories(t *testing.T) {
 	asked := NewAsked()
 	for i, r := range rows {
 		j.Note(i+2, r, nil)
-		j.Ask(i+2, r, nil, asked)
+		j.Open(i+2, r, nil).Ask(asked)
 	}
 	for _, key := range []string{"hives", "veils", "hives / floors"} {
 		if !asked.Keys[Category][key] || !asked.Names[key] {

@@ -37,19 +37,29 @@ var errorValues = map[string]bool{
 	"ERR:502": true, "ERR:504": true, "ERR:508": true, "ERR:522": true,
 }
 
+// failed tells whether a cell says that a formula failed.
+func failed(value string) bool {
+	if value == "" || value[0] != '#' && value[0] != 'E' && value[0] != 'e' {
+		return false
+	}
+	return errorValues[strings.ToUpper(value)]
+}
+
 // damage recognises what happened to a cell that should hold a code.
 func damage(value string, f Field) trace {
-	if errorValues[strings.ToUpper(value)] {
+	if failed(value) {
 		return trace{kind: errorValue, words: "a formula failed here"}
 	}
 	if !f.isCode() {
 		return trace{}
 	}
-	if power.MatchString(value) {
+	if strings.ContainsAny(value, "eE") && power.MatchString(value) {
 		return trace{kind: powerOfTen, words: "the spreadsheet program wrote the number as a power of ten, and its last figures are lost"}
 	}
-	if m := decimals.FindStringSubmatch(value); m != nil {
-		return trace{kind: tailZero, looks: []string{m[1]}, words: "the spreadsheet program took the code for a number with decimals"}
+	if strings.ContainsAny(value, ".,") {
+		if m := decimals.FindStringSubmatch(value); m != nil {
+			return trace{kind: tailZero, looks: []string{m[1]}, words: "the spreadsheet program took the code for a number with decimals"}
+		}
 	}
 	if looks := dateLooks(value); looks != nil {
 		return trace{kind: turnedDate, looks: looks, words: "the spreadsheet program may have turned a code into a date"}
@@ -65,7 +75,7 @@ var dateShapes = []string{"02-Jan", "2-Jan", "Jan-06", "Jan-02", "02-Jan-06", "2
 // dateLooks returns the codes that a date may have been: "15-Mar" was MAR15 or
 // 15-3; nil for what is no date.
 func dateLooks(value string) (looks []string) {
-	if len(value) < 5 || len(value) > 20 || !dateShaped.MatchString(value) {
+	if len(value) < 5 || len(value) > 20 || !strings.ContainsAny(value, "-./") || !dateShaped.MatchString(value) {
 		return nil
 	}
 	for _, shape := range dateShapes {
@@ -83,7 +93,8 @@ func dateLooks(value string) (looks []string) {
 	return looks
 }
 
-var dateShaped = regexp.MustCompile(`^\d{1,4}[-./]|^[A-Za-z]{3}-\d`)
+// dateShaped is anchored at one place alone, so that it is decided at the first characters.
+var dateShaped = regexp.MustCompile(`^(?:\d{1,4}[-./]|[A-Za-z]{3}-\d)`)
 
 // curly are quotes that word processors put where a code has plain ones.
 var curly = strings.NewReplacer("‘", "'", "’", "'", "‚", "'",

@@ -119,9 +119,13 @@ func Blank(cells []string) bool { return filledIn(cells) == 0 }
 
 // Row judges a row, as a person edited it, against the catalog.
 func (j *Judge) Row(row int, cells []string, edits []CellEdit, known Catalog) Judged {
-	r := j.begin(row, cells, edits)
+	return j.Open(row, cells, edits).Judge(known)
+}
+
+// Judge judges the row against a catalog that has what the row asked of it.
+func (o Opened) Judge(known Catalog) Judged {
+	r := o.row
 	r.known = known
-	r.read()
 	if r.ofCategories() {
 		r.judgeBranch()
 		r.judgePictures()
@@ -232,7 +236,7 @@ func (r *rowJudge) read() {
 			continue
 		}
 		for _, value := range values {
-			if damage(value, c.Field).kind == errorValue {
+			if failed(value) {
 				r.say(i, FormulaError, true, fmt.Sprintf("A formula failed here: the cell says %s.", value), emptyIt)
 				continue
 			}

@@ -281,7 +281,7 @@ func FuzzRow(f *testing.F) {
 		}
 		cells := strings.Split(row, "|")
 		j.Note(1, cells, nil)
-		j.Ask(1, cells, nil, NewAsked())
+		j.Open(1, cells, nil).Ask(NewAsked())
 		judged := j.Row(1, cells, nil, shop())
 		for _, c := range judged.Cells {
 			if c.Column < -1 || c.Column >= len(m.Columns) || c.Reason == "" {

@@ -95,20 +95,25 @@ func (m *Importer) eachRow(ctx context.Context, found store.Sheet, atOnce int, e
 
 // judged judges rows of a sheet, 0 for none, against the catalog as it is.
 func judged(ctx context.Context, db store.DB, of int64, judge *sheet.Judge, rows []store.SheetRow) ([]sheet.Judged, error) {
-	asked := sheet.NewAsked()
-	for _, r := range rows {
-		judge.Ask(r.Row, r.Cells, r.Edits, asked)
+	asked, opened := sheet.NewAsked(), make([]sheet.Opened, len(rows))
+	for i, r := range rows {
+		opened[i] = judge.Open(r.Row, r.Cells, r.Edits)
+		opened[i].Ask(asked)
 	}
 	known, err := store.Items(ctx, db, of, asked)
 	if err != nil {
 		return nil, err
 	}
 	all := make([]sheet.Judged, len(rows))
-	for i, r := range rows {
-		all[i] = judge.Row(r.Row, r.Cells, r.Edits, known)
+	for i := range opened {
+		all[i] = opened[i].Judge(known)
 	}
 	return all, nil
 }
+
+// errOvertaken means that an import of the sheet began while it was judged: when that ends,
+// it is judged again.
+var errOvertaken = errors.New("an import of the sheet began")
 
 // DoRehearse judges every row of a sheet, and tells step how many are done. It changes
 // nothing but what is known of the sheet. It is done again when the sheet was
@@ -146,6 +151,9 @@ func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total
 	}
 	done := int64(0)
 	err = m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
+		if importing, err := m.Store.SheetImporting(ctx, id); err != nil || importing {
+			return cmp.Or(err, errOvertaken)
+		}
 		all, err := judged(ctx, m.Store.Pool, id, judge, rows)
 		if err != nil {
 			return err
@@ -159,6 +167,9 @@ func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total
 		step(done, int64(found.Rows))
 		return m.Store.AddVerdicts(ctx, id, round, verdicts)
 	})
+	if errors.Is(err, errOvertaken) {
+		return totals, true, m.Store.DropRound(ctx, id, round)
+	}
 	if err != nil {
 		return totals, false, err
 	}

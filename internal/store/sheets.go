@@ -259,6 +259,14 @@ func (s *Store) NewRound(ctx context.Context) (int64, error) {
 	return number(ctx, s.Pool, `select nextval('sheet_round')`)
 }
 
+// SheetImporting tells whether an import of a sheet is under way, stopped, or being taken
+// back.
+func (s *Store) SheetImporting(ctx context.Context, id int64) (importing bool, err error) {
+	err = s.Pool.QueryRow(ctx, `select exists (select from sheet_import where sheet_id = $1 and state in ('importing', 'reverting'))`,
+		id).Scan(&importing)
+	return importing, err
+}
+
 // DropRound forgets a round that is not going to be shown.
 func (s *Store) DropRound(ctx context.Context, id, round int64) error {
 	_, err := s.Pool.Exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round = $2`, id, round)
