@@ -18,7 +18,7 @@ import (
 )
 
 // importedAtOnce is how many products are written in one transaction.
-const importedAtOnce = 500
+const importedAtOnce = 1000
 
 // DoImport does an import, some whole products at a time, from where it was. Each
 // product is judged again as the catalog is then: where that is not what the rehearsal

@@ -24,6 +24,8 @@ type Importer struct {
 
 	mu     sync.Mutex
 	judges []ready // the last used first
+
+	rehearsing sync.Map // a mutex for each sheet
 }
 
 // The kinds of runs that are queued.

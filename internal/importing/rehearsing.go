@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"sync"
 
 	"github.com/jackc/pgx/v5"
 
@@ -119,12 +120,21 @@ var errOvertaken = errors.New("an import of the sheet began")
 // nothing but what is known of the sheet. It is done again when the sheet was
 // changed meanwhile.
 func (m *Importer) DoRehearse(ctx context.Context, id int64, step func(done, total int64)) (store.SheetTotals, error) {
+	one := m.oneByOne(id)
+	one.Lock()
+	defer one.Unlock()
 	for {
 		totals, current, err := m.rehearse(ctx, id, step)
 		if err != nil || current {
 			return totals, err
 		}
 	}
+}
+
+// oneByOne keeps rehearsals of one sheet from running side by side.
+func (m *Importer) oneByOne(id int64) *sync.Mutex {
+	one, _ := m.rehearsing.LoadOrStore(id, &sync.Mutex{})
+	return one.(*sync.Mutex)
 }
 
 func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total int64)) (totals store.SheetTotals, current bool,
@@ -346,7 +356,8 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 	}
 	var out JudgedRow
 	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := openSheet(ctx, tx, id); err != nil {
+		locked, err := openSheet(ctx, tx, id)
+		if err != nil {
 			return err
 		}
 		rows, err := store.RowsOf(ctx, tx, id, []int{row})
@@ -373,7 +384,7 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 			return err
 		}
 		m.keep(ready{id, int(revision), judge})
-		return m.rehearseSoon(ctx, tx, who, id)
+		return m.rehearseSoon(ctx, tx, who, locked)
 	})
 	if err != nil {
 		return JudgedRow{}, err
@@ -383,13 +394,15 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 	return page[0], err
 }
 
-// rehearseSoon has a sheet judged again, unless it is going to be already.
-func (m *Importer) rehearseSoon(ctx context.Context, tx pgx.Tx, who acting.Actor, id int64) error {
-	waits, err := store.RunWaits(ctx, tx, RehearseRun, id)
-	if err != nil || waits {
+// rehearseSoon has a sheet judged again that was changed in this transaction, unless it is
+// going to be already: by a run that waits, or by one that has not shown the revision before
+// and so goes on to this one. was is the sheet as it was locked.
+func (m *Importer) rehearseSoon(ctx context.Context, tx pgx.Tx, who acting.Actor, was store.Sheet) error {
+	waits, works, err := store.RunWaits(ctx, tx, RehearseRun, was.ID)
+	if err != nil || waits || works && was.Rehearsed < was.Revision {
 		return err
 	}
-	_, err = m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: id})
+	_, err = m.Runs.Queue(ctx, tx, who, RehearseRun, store.About{Sheet: was.ID})
 	return err
 }
 
@@ -438,7 +451,7 @@ func (m *Importer) Remedy(ctx context.Context, who acting.Actor, id int64, revis
 		if _, err := store.CountEdits(ctx, tx, id); err != nil {
 			return err
 		}
-		return m.rehearseSoon(ctx, tx, who, id)
+		return m.rehearseSoon(ctx, tx, who, found)
 	})
 	return rows, err
 }

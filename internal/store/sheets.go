@@ -434,8 +434,10 @@ func QuestionsBehind(ctx context.Context, db DB, id int64, column int, kind shee
 		id, behind, asked, limit)
 }
 
-// RunWaits tells whether a run of a kind on a sheet is going to begin.
-func RunWaits(ctx context.Context, db DB, kind string, id int64) (waits bool, err error) {
-	err = db.QueryRow(ctx, `select exists (select from run where kind = $1 and sheet_id = $2 and state = 'queued')`, kind, id).Scan(&waits)
-	return waits, err
+// RunWaits tells whether a run of a kind on a sheet is going to begin, and whether one is
+// under way.
+func RunWaits(ctx context.Context, db DB, kind string, id int64) (waits, works bool, err error) {
+	err = db.QueryRow(ctx, `select coalesce(bool_or(state = 'queued'), false), coalesce(bool_or(state = 'running'), false) from run
+		where kind = $1 and sheet_id = $2 and state in ('queued', 'running')`, kind, id).Scan(&waits, &works)
+	return waits, works, err
 }
