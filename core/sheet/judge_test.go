@@ -290,3 +290,38 @@ func FuzzRow(f *testing.F) {
 		}
 	})
 }
+
+// TestSeveralIdentitiesInOrder tells rows apart by their SKU, and where that is empty by their
+// GTIN, then by their title.
+func TestSeveralIdentitiesInOrder(t *testing.T) {
+	m := Mapping{Identity: []Field{SKU, GTIN, Title}, Columns: []Column{{Column: "SKU", Field: SKU}, {Column: "EAN", Index: 1, Field: GTIN},
+		{Column: "Title", Index: 2, Field: Title}, {Column: "Picture", Index: 3, Field: Picture}}}
+	j, err := NewJudge(m, Usual)
+	if err != nil {
+		t.Fatal(err)
+	}
+	known := NewItems([]Item{
+		{Product: 1, Variant: 10, SKU: "HB-1", Code: "HB", Title: "Hive", GTIN: "04006381333931"},
+		{Product: 2, Variant: 20, SKU: "SM-2", Code: "SM", Title: "Smoker", GTIN: "00036000291452"},
+		{Product: 3, Variant: 30, SKU: "JR-3", Code: "JR", Title: "Jar"},
+	})
+	for i, c := range []struct {
+		cells   []string
+		variant int64
+	}{
+		{[]string{"HB-1", "", "", "a.jpg"}, 10},
+		{[]string{"", "036000291452", "", "b.jpg"}, 20},
+		{[]string{"", "", "jar", "c.jpg"}, 30},
+		{[]string{"HB-1", "036000291452", "", "d.jpg"}, 10}, // the first that holds something
+		{[]string{"", "", "", "e.jpg"}, 0},
+	} {
+		row := j.Row(i+2, c.cells, nil, known)
+		variant := int64(0)
+		if row.Wanted.Item != nil {
+			variant = row.Wanted.Item.Variant
+		}
+		if variant != c.variant || (c.variant == 0) != (row.Verdict == Refused && row.Cells[0].Kind == NoIdentity) {
+			t.Errorf("%q is about %d: %s %+v", c.cells, variant, row.Verdict, row.Cells)
+		}
+	}
+}

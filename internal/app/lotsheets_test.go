@@ -76,9 +76,19 @@ func TestASheetInALotIsASheetLikeAny(t *testing.T) {
 	s = l.mappedAs(s, map[int]sheet.Field{3: ""})
 	l.becomes(lot.ID, "cloud.jpg", "loose")
 
-	// What was made of it has its picture.
-	l.imported(s)
+	// What was made of it has its picture; the import taken back, it is not held by that.
+	before := l.catalog()
+	i := l.imported(s)
+	l.becomes(lot.ID, "moon.jpg", "paired NEW-7")
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert", i.ID), nil, nil)
+	l.importIs(s.ID, "reverted")
+	if after := l.catalog(); after != before {
+		t.Errorf("before:\n%s\nreverted:\n%s", before, after)
+	}
+	l.becomes(lot.ID, "moon.jpg", "loose")
 	l.rehearsed(s.ID)
+	l.until("it to be judged again", func() bool { return !l.sheet(s.ID).Stale })
+	l.imported(l.sheet(s.ID))
 	l.becomes(lot.ID, "moon.jpg", "paired NEW-7")
 
 	var unnamed struct {

@@ -279,8 +279,17 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alo
 		if err != nil || i.Standing > 0 {
 			return err
 		}
-		if err := store.DropCategories(ctx, tx, id); err != nil {
+		made, err := store.CategoriesMade(ctx, tx, id)
+		if err != nil {
 			return err
+		}
+		if err := m.letGo(ctx, tx, nil, made); err != nil {
+			return err
+		}
+		for _, category := range made {
+			if _, err := store.DropBranch(ctx, tx, category); err != nil {
+				return err
+			}
 		}
 		return store.SetImportState(ctx, tx, id, "reverted", who.Name)
 	})
@@ -312,10 +321,38 @@ func (m *Importer) revertSome(ctx context.Context, id, product int64) (n, notes 
 			return err
 		}
 		n = len(changes)
+		var mayGo []int64
+		for _, c := range changes {
+			if len(madeBy(c)) > 0 || c.Before == nil {
+				mayGo = append(mayGo, c.ProductID)
+			}
+		}
+		if err := m.letGo(ctx, tx, mayGo, nil); err != nil {
+			return err
+		}
 		notes, err = takeBack(ctx, tx, version, changes)
 		return err
 	})
 	return n, notes, err
+}
+
+// letGo has files read again that reading paired with products or categories that may go:
+// they hold nothing.
+func (m *Importer) letGo(ctx context.Context, tx pgx.Tx, products, categories []int64) error {
+	lots, err := store.LetGo(ctx, tx, products, categories)
+	if err != nil || len(lots) == 0 {
+		return err
+	}
+	waiting, err := store.LotsWaiting(ctx, tx, LotRun, lots)
+	if err != nil {
+		return err
+	}
+	for _, lot := range store.Without(lots, waiting) {
+		if _, err := m.Runs.Queue(ctx, tx, acting.Ambrosa, LotRun, store.About{Lot: lot}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func takeBack(ctx context.Context, tx pgx.Tx, version int64, changes []store.SheetChange) (notes int, err error) {
@@ -368,13 +405,19 @@ type reversal struct {
 func variantsInUse(ctx context.Context, tx pgx.Tx, changes []store.SheetChange) ([]int64, error) {
 	var fresh []int64
 	for _, c := range changes {
-		for _, v := range c.After.Variants {
-			if v.From == 0 && (c.Before == nil || c.Before.Variant(v.ID) == nil) {
-				fresh = append(fresh, v.ID)
-			}
-		}
+		fresh = append(fresh, madeBy(c)...)
 	}
 	return store.VariantsInUse(ctx, tx, fresh)
+}
+
+// madeBy returns the variants that a change made.
+func madeBy(c store.SheetChange) (fresh []int64) {
+	for _, v := range c.After.Variants {
+		if v.From == 0 && (c.Before == nil || c.Before.Variant(v.ID) == nil) {
+			fresh = append(fresh, v.ID)
+		}
+	}
+	return fresh
 }
 
 // of returns what a product shall be; nil where it is not there.

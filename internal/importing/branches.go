@@ -90,6 +90,13 @@ func (m *Importer) revertBranches(ctx context.Context, id, category int64) (n, n
 			return err
 		}
 		n = len(changes)
+		categories := make([]int64, n)
+		for i, c := range changes {
+			categories[i] = c.CategoryID
+		}
+		if err := m.letGo(ctx, tx, nil, categories); err != nil {
+			return err
+		}
 		for _, c := range changes {
 			note, err := takeBranchBack(ctx, tx, c)
 			if err != nil {

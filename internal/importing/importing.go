@@ -36,6 +36,7 @@ const (
 	RevertRun   = "revert import"
 	PairRun     = "pair by sheet"
 	UnpairRun   = "take back pairs of sheet"
+	LotRun      = "pair" // of a lot: its files are read again
 )
 
 // ErrImporting means that an import of a sheet is under way, or stopped in between.

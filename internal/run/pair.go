@@ -10,15 +10,18 @@ import (
 	"ambrosa/core/acting"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
+	"ambrosa/internal/importing"
 	"ambrosa/internal/store"
 )
 
-func init() { register(Kind{Name: "pair", Doing: "Pairing", Leads: ToLot, work: (*Runner).pairLot}) }
+func init() {
+	register(Kind{Name: importing.LotRun, Doing: "Pairing", Leads: ToLot, work: (*Runner).pairLot})
+}
 
 // Pair queues reading a lot's files again; what persons decided stays.
 func (r *Runner) Pair(ctx context.Context, who acting.Actor, lot int64) (id int64, err error) {
 	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
-		id, err = r.Queue(ctx, tx, who, "pair", store.About{Lot: lot})
+		id, err = r.Queue(ctx, tx, who, importing.LotRun, store.About{Lot: lot})
 		return err
 	})
 	return id, err

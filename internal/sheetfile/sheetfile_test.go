@@ -161,7 +161,7 @@ func opened(t *testing.T, name string, content []byte) (rows [][]string, numbers
 			return rows, numbers, nil
 		}
 		if err != nil {
-			return rows, numbers, err
+			return rows, numbers, unreadable(row, err)
 		}
 		rows, numbers = append(rows, slices.Clone(cells)), append(numbers, row)
 	}

@@ -128,7 +128,7 @@ func StandingBranches(ctx context.Context, tx pgx.Tx, id, category int64, limit 
 func DropBranch(ctx context.Context, tx pgx.Tx, id int64) (gone bool, err error) {
 	tag, err := tx.Exec(ctx, `delete from category c where id = $1
 		and not exists (select from category where parent_id = c.id) and not exists (select from product where category_id = c.id)
-		and not exists (select from placement where category_id = c.id) and not exists (select from file where category_id = c.id)
+		and not exists (select from placement where category_id = c.id) and not `+heldByFile("category_id", "c.id")+`
 		and not exists (select from plan_change where category_id = c.id) and not exists (select from lot where category_id = c.id)`, id)
 	return tag.RowsAffected() > 0, err
 }

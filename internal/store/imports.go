@@ -268,18 +268,9 @@ func AddCategories(ctx context.Context, tx pgx.Tx, id int64, categories []int64)
 	return err
 }
 
-// DropCategories deletes those of an import's categories that nothing is in or on, the
-// lowest first.
-func DropCategories(ctx context.Context, tx pgx.Tx, id int64) error {
-	ids, err := numbers(ctx, tx, `select c.id from category c join sheet_import i on c.id = any(i.categories) where i.id = $1
+// CategoriesMade returns the categories that an import made and that are there, those below
+// others first.
+func CategoriesMade(ctx context.Context, tx pgx.Tx, id int64) ([]int64, error) {
+	return numbers(ctx, tx, `select c.id from category c join sheet_import i on c.id = any(i.categories) where i.id = $1
 		order by length(c.path) desc, c.id desc`, id)
-	if err != nil {
-		return err
-	}
-	for _, category := range ids {
-		if _, err := DropBranch(ctx, tx, category); err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -360,11 +360,12 @@ func (s *Store) CatalogVersion(ctx context.Context) (int64, error) {
 
 // Keys returns the variants of all products with their keys that were changed
 // behind a version of the catalog (0 for all), in order of product and position,
-// and which products these are: some may have no variant any more.
+// and which products these are: some may have no variant any more, or be gone.
 func (s *Store) Keys(ctx context.Context, since int64) (keys []KeyRow, products []int64, err error) {
 	// Both are read as they are at one moment.
 	err = pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select id from product where keys_version > $1 order by id`, since)
+		rows, err := tx.Query(ctx, `select id from product where keys_version > $1
+			union all select product_id from product_gone where version > $1 and $1 > 0 order by id`, since)
 		if err != nil {
 			return err
 		}

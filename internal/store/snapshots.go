@@ -335,24 +335,23 @@ func (c *variantColumns) arguments() []any {
 		c.retired, c.positions}
 }
 
-// VariantsInUse returns those of some variants that pictures stand on, or files are paired
-// with.
+// VariantsInUse returns those of some variants that pictures stand on, or that files hold.
 func VariantsInUse(ctx context.Context, db DB, variants []int64) ([]int64, error) {
 	return numbers(ctx, db, `select id from variant v where id = any($1) and (exists (select from placement where variant_id = v.id)
-		or exists (select from file where variant_id = v.id))`, variants)
+		or `+heldByFile("variant_id", "v.id")+`)`, variants)
 }
 
-// DeleteProducts deletes products that nothing but their variants belongs to, and
-// returns those that stay, since pictures, files or plans are about them.
+// DeleteProducts deletes, in HoldCatalog's version, products that nothing but their variants
+// belongs to, and returns those that stay, since pictures, files or plans are about them.
 func DeleteProducts(ctx context.Context, tx pgx.Tx, products []int64) (stay []int64, err error) {
 	stay, err = numbers(ctx, tx, `select id from product p where id = any($1) and (
-		exists (select from placement where product_id = p.id) or exists (select from file where product_id = p.id)
+		exists (select from placement where product_id = p.id) or `+heldByFile("product_id", "p.id")+`
 		or exists (select from plan_change where product_id = p.id) or exists (select from lot where product_id = p.id))`, products)
 	if err != nil {
 		return nil, err
 	}
-	gone := slices.DeleteFunc(slices.Clone(products), func(id int64) bool { return slices.Contains(stay, id) })
-	_, err = tx.Exec(ctx, `delete from product where id = any($1)`, gone)
+	_, err = tx.Exec(ctx, `with gone as (delete from product where id = any($1) returning id)
+		insert into product_gone (product_id, version) select gone.id, v.version from gone, catalog_version v`, Without(products, stay))
 	return stay, err
 }
 

@@ -99,7 +99,7 @@ func TestTheClueListShowsItsEffect(t *testing.T) {
 	v.open("/pair/2")
 	v.sees(`document.querySelector('.group') && document.querySelector('.reading')`)
 	v.do(v.page.Press("c"))
-	v.sees(`document.querySelectorAll('.clue').length === 11`)
+	v.sees(`document.querySelectorAll('.clue').length === 12`)
 	v.do(v.page.Click(`[aria-label="Use folder"]`))
 	v.says("would no longer be")
 	if n := v.count("select count(*) from file where lot_id = 2 and clue = 'folder'"); n != byFolder || n == 0 {

@@ -160,14 +160,14 @@ func list(address string) ([]shot, error) {
 		{name: "product", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
 		{
 			name:  "sheet",
-			path:  "/sheets/1",
+			path:  "/sheets/2",
 			ready: "document.querySelectorAll('[role=gridcell]').length > 40 && document.querySelector('[aria-label=Column] .mono')",
 			click: `[aria-rowindex="7"] [aria-colindex="4"]`,
 			then:  "document.querySelector('[aria-label=Cell] button')",
 		},
 		{
 			name:  "sheet-mapping-dark",
-			path:  "/sheets/1",
+			path:  "/sheets/2",
 			ready: "document.querySelectorAll('[role=gridcell]').length > 40",
 			click: `[role=columnheader][title*="the catalog"]`,
 			then:  "document.querySelector('[aria-label=Column] .mono')",

@@ -11,6 +11,19 @@ alter table file
 create index file_sheet on file (sheet_id) where sheet_id is not null;
 update file set verdict = 'sheet', why = '', problem = '' where verdict = 'unusable' and why = 'sheet';
 
+-- Which files are about a product, so that one can go without looking through all files.
+create index file_product on file (product_id) where product_id is not null;
+create index file_variant on file (variant_id) where variant_id is not null;
+create index file_category on file (category_id) where category_id is not null;
+
+-- Products that are gone, and the version of the catalog since which they are: whoever keeps
+-- an index of its keys lets theirs go.
+create table product_gone (
+    product_id bigint primary key,
+    version    bigint not null
+);
+create index product_gone_version on product_gone (version);
+
 -- A row may name several pictures, and what it is about is known once it is judged;
 -- the numbers are kept when that is gone.
 alter table lot_row
@@ -35,6 +48,8 @@ alter table lot_row
     drop constraint lot_row_pkey,
     drop column name, drop column product_id, drop column variant_id, drop column category_id,
     add primary key (file_id, line);
+drop table product_gone;
+drop index file_product, file_variant, file_category;
 update file set verdict = 'unusable', why = 'sheet', problem = 'a spreadsheet, not a picture' where verdict = 'sheet';
 alter table file
     drop column sheet_id,
