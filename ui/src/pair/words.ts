@@ -31,8 +31,7 @@ export const clueHelp: Record<string, string> = {
   attribute: 'a value that one product only has',
   pattern: 'your own regular expression',
   'look-alike': 'the picture is near one that stands on a product; proposed, never paired by itself',
-  category:
-    'the file is called like a category, or stands in a folder called so that holds no products’ pictures',
+  category: 'the file, or a folder without products’ pictures, is called like a category',
 };
 
 export const rungNames: Record<string, string> = {
