@@ -58,12 +58,16 @@ func words(text string) string {
 // Weigh pairs files of a lot with categories: one that is called like a category, and one
 // that no product's key is in, in a folder that is called like one. Where a folder holds
 // pictures of products too, or files with codes that no product has, its category is but
-// proposed. verdicts are of paths, one each, and are changed.
-func (b *Branches) Weigh(verdicts []Verdict, paths []string) {
+// proposed. verdicts are of paths, one each, and are changed; decided are the paths of
+// files beside them that a person paired with products.
+func (b *Branches) Weigh(verdicts []Verdict, paths, decided []string) {
 	if len(b.all) == 0 {
 		return
 	}
 	ofProducts := map[string]bool{} // folders
+	for _, path := range decided {
+		ofProducts[folderOf(path)] = true
+	}
 	for i := range verdicts {
 		if v := &verdicts[i]; v.Kind != Loose || v.Why == UnknownKey || v.Why == UnknownBarcode || v.Why == Doubtful {
 			ofProducts[folderOf(paths[i])] = true

@@ -17,14 +17,14 @@ var gardenBranches = []Branch{
 
 // weighed reads a lot's names and has categories weighed; each is "category place view" or
 // the verdict without one.
-func weighed(t *testing.T, paths ...string) []string {
+func weighed(t *testing.T, decided []string, paths ...string) []string {
 	t.Helper()
 	c := NewCatalog([]Item{{SKU: "HB-10-NAT", Title: "Hive ten"}, {SKU: "SM-20", Title: "Smoker"}, {SKU: "K-900-X", Title: "Book"}})
 	verdicts, err := Lot(c, DefaultClues(), paths, false)
 	if err != nil {
 		t.Fatal(err)
 	}
-	NewBranches(gardenBranches).Weigh(verdicts, paths)
+	NewBranches(gardenBranches).Weigh(verdicts, paths, decided)
 	said := make([]string, len(verdicts))
 	for i, v := range verdicts {
 		said[i] = v.Kind.String()
@@ -62,7 +62,7 @@ func TestFilesCalledLikeCategories(t *testing.T) {
 		"K-900-X.jpg":                      "paired",        // the longer key
 		"hives at the lake in summer.jpg":  "loose",         // more than a category
 	} {
-		if got := weighed(t, name)[0]; got != want {
+		if got := weighed(t, nil, name)[0]; got != want {
 			t.Errorf("%s is %s, not %s", name, got, want)
 		}
 	}
@@ -79,11 +79,15 @@ func TestFoldersCalledLikeCategories(t *testing.T) {
 		"Books/SM-77 cover.jpg", "Books/pile.jpg", // a code that no product has yet
 	}
 	want := []string{"1 0", "1 2", "paired", "loose 2", "4 0", "contested 3 4", "loose", "loose 6"}
-	got := weighed(t, paths...)
+	got := weighed(t, nil, paths...)
 	for i := range paths {
 		if i != 6 && got[i] != want[i] {
 			t.Errorf("%s is %s, not %s", paths[i], got[i], want[i])
 		}
+	}
+	// What a person paired with a product counts as the product's, too.
+	if by := weighed(t, []string{"Categories/Hives/brood.jpg"}, paths[0])[0]; by != "loose 1" {
+		t.Errorf("beside a product's picture that a person paired, %s is %s", paths[0], by)
 	}
 	if strings.HasPrefix(got[6], "6") {
 		t.Errorf("%s, whose code may be a product's, is %s", paths[6], got[6])
@@ -112,7 +116,7 @@ func FuzzBranches(f *testing.F) {
 	f.Fuzz(func(t *testing.T, path, ref, whole string) {
 		verdicts := []Verdict{{Kind: Loose, Target: NoTarget}, {Kind: Loose, Target: NoTarget, Why: UnknownKey}}
 		name := whole[strings.LastIndexByte(whole, '/')+1:]
-		NewBranches([]Branch{{1, ref, name, whole}, {2, "", name, whole + " / " + name}}).Weigh(verdicts, []string{path, path})
+		NewBranches([]Branch{{1, ref, name, whole}, {2, "", name, whole + " / " + name}}).Weigh(verdicts, []string{path, path}, nil)
 		for _, v := range verdicts {
 			paired := v.Kind == Paired
 			if paired != (v.Category == 1 || v.Category == 2) || v.Place < 0 || v.Place > 999 || paired && v.Reason == "" {

@@ -21,7 +21,11 @@ var (
 		royalty-free, free to use, free use, free, cleared, released, licensed, approved, permitted, unrestricted, freigegeben, frei,
 		lizenziert, lizenzfrei, libre, libre de droits, libre de derechos, autorisé*, autorizado*, libero, autorizzat*, vrij,
 		vrijgegeven, toegestaan, dozwolon*, wolny, wolne`)
+	// Beside these, what allows may be what is denied: "not yet cleared", "pas libre de droits".
+	denying = wordsOf(`not, no, none, non, without, never, pending, unclear, kein*, ohne, pas, sans, sin, senza, niet, geen, zonder,
+		nie, bez`)
 	plainYes = wordsOf(`yes, ok, ja, oui, sí, si, tak`)
+	plainNo  = wordsOf(`no, none, nein, non, nee, nie`)
 )
 
 // creativeCommons are the licences' names (Creative Commons, 4.0 and before): CC0, or BY
@@ -33,7 +37,7 @@ var (
 		`[\s:]*(?:\d{4}(?:\s*[-–]\s*\d{4})?[\s,]+)?([^;,|/()\d][^;,|/()]*)`)
 	untilISO  = regexp.MustCompile(`\b(\d{4})-(\d{1,2})-(\d{1,2})\b`)
 	untilDots = regexp.MustCompile(`\b(\d{1,2})\.(\d{1,2})\.(\d{4})\b`)
-	until     = regexp.MustCompile(`(?i)\b(until|till|to|expires?|valid|bis|gültig|jusqu\S*|hasta|fino|al|tot|do)\b`)
+	until     = regexp.MustCompile(`(?i)\b(?:until|till|to|expires?|valid|bis|gültig|jusqu\S*|hasta|fino|al|tot|do)\b[^;|]*\d`)
 )
 
 func wordsOf(list string) *regexp.Regexp {
@@ -47,7 +51,8 @@ func wordsOf(list string) *regexp.Regexp {
 
 // Worded reads what a list says of a picture's rights in words: a licence, who is to be
 // named, until when. The state is Unknown where its words say neither that it may be used
-// nor that it may not; the text itself is the licence then, too.
+// nor that it may not, deny something that they may be about, or name an end that cannot be
+// read; the text itself is the licence in each case.
 func Worded(text string) Rights {
 	text = strings.Join(strings.Fields(strings.ToValidUTF8(text, "")), " ")
 	r := Rights{State: Unknown, Licence: cut(text)}
@@ -56,13 +61,20 @@ func Worded(text string) Rights {
 	}
 	cc := creativeCommons.FindStringSubmatch(text)
 	switch {
-	case against.MatchString(text), cc != nil && strings.Contains(strings.ToLower(cc[2]), "nc"):
+	case against.MatchString(text), alone(plainNo, text), cc != nil && strings.Contains(strings.ToLower(cc[2]), "nc"):
 		r.State = Restricted
-	case cc != nil, allowing.MatchString(text), plainYes.MatchString(text) && len(text) <= len("yes."):
-		r.State = Cleared
-		r.Expires = dayAfter(text)
+	case denying.MatchString(text):
+	case cc != nil, allowing.MatchString(text), alone(plainYes, text):
+		if r.Expires = dayAfter(text); r.Expires != nil || !until.MatchString(text) {
+			r.State = Cleared
+		}
 	}
 	return r
+}
+
+// alone tells whether a text is nothing but one of some short words.
+func alone(words *regexp.Regexp, text string) bool {
+	return len(text) <= len("nein.") && words.MatchString(text)
 }
 
 // dayAfter is the first day behind a text's "until".

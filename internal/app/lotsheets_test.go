@@ -109,6 +109,27 @@ func TestASheetInALotIsASheetLikeAny(t *testing.T) {
 		t.Errorf("the second moon is %s", got)
 	}
 
+	// A lot that was given up holds nothing that reading paired, and a sheet that was given up
+	// says of files what it said.
+	l.post(fmt.Sprintf("/api/v1/lots/%d/give-up", again.ID), nil, nil)
+	i = l.sheet(s.ID).Imports[0]
+	l.post(fmt.Sprintf("/api/v1/imports/%d/revert", i.ID), nil, nil)
+	l.importIs(s.ID, "reverted")
+	if after := l.catalog(); after != before {
+		t.Errorf("before:\n%s\nreverted beside a lot that was given up:\n%s", before, after)
+	}
+	if ghost := l.text(`select path from file where verdict = 'paired' and product_id is null and category_id is null`); ghost != "" {
+		t.Errorf("paired with nothing: %s", ghost)
+	}
+	l.becomes(lot.ID, "moon.jpg", "loose")
+	l.rehearsed(s.ID)
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/give-up", s.ID), nil, nil)
+	l.post(fmt.Sprintf("/api/v1/lots/%d/pair", lot.ID), nil, nil)
+	l.readAgain(lot.ID)
+	if got := l.readAs(lot.ID, "a/sun.jpg"); got != "paired AT-000-A" {
+		t.Errorf("its sheet given up, the sun is %s", got)
+	}
+
 	// It is nothing that can be decided on, set aside or placed.
 	f := l.file(lot.ID, "list.csv")
 	if err := l.Call(t.Context(), http.MethodPost, fmt.Sprintf("/api/v1/files/%d/decision", f.ID), "application/json",

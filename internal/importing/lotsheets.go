@@ -41,10 +41,11 @@ func (m *Importer) Adopt(ctx context.Context, who acting.Actor, file store.Sheet
 
 // FilesNamed returns the pictures that a sheet names by their files' names, in the order
 // of its rows, each with what its row is about as the catalog is now. Rows that are left
-// out name none, and neither does a sheet that cannot be judged.
+// out name none, and neither does a sheet that cannot be judged; one that was given up does,
+// since that puts it out of the way and takes nothing back.
 func (m *Importer) FilesNamed(ctx context.Context, id int64) (named []store.LotRow, err error) {
 	found, err := m.Store.Sheet(ctx, id)
-	if err != nil || found.State != "open" ||
+	if err != nil || found.State != "open" && found.State != "given up" ||
 		!slices.ContainsFunc(found.Mapping.Columns, func(c sheet.Column) bool { return c.Field == sheet.Picture }) {
 		return nil, err
 	}

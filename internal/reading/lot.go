@@ -21,6 +21,7 @@ type lot struct {
 	alike *placed
 
 	branches *pairing.Branches
+	decided  []string // paths of files that a person paired with products
 }
 
 func (x *Index) load(ctx context.Context, id int64) (*lot, error) {
@@ -42,6 +43,9 @@ func (x *Index) load(ctx context.Context, id int64) (*lot, error) {
 		return nil, err
 	}
 	l.branches = pairing.NewBranches(branches)
+	if l.decided, err = x.store.DecidedOnProducts(ctx, id); err != nil {
+		return nil, err
+	}
 	pictures, err := x.store.PlacedPictures(ctx)
 	if err != nil {
 		return nil, err
@@ -75,7 +79,7 @@ func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error)
 		}
 	}
 	if list.On(pairing.InCategory) {
-		l.branches.Weigh(verdicts, l.Paths)
+		l.branches.Weigh(verdicts, l.Paths, l.decided)
 	}
 	for i := range verdicts {
 		if sheet {
@@ -83,6 +87,15 @@ func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error)
 		}
 	}
 	return verdicts, nil
+}
+
+// code is what a verdict is paired with, as a person knows it.
+func (b *Built) code(v *pairing.Verdict) string {
+	if v.Category != 0 {
+		return v.Key
+	}
+	code, _ := b.Name(v.Target)
+	return code
 }
 
 // meant are rows of a lot's sheets with what they are about, as far as that is known and
@@ -255,10 +268,7 @@ func (x *Index) Preview(ctx context.Context, id int64, list pairing.ClueList) (C
 			continue
 		}
 		shown[how]++
-		code, _ := l.built.Name(v.Target)
-		if v.Category != 0 {
-			code = v.Key
-		}
+		code := l.built.code(v)
 		before := ""
 		if t, ok := l.built.Target(was.Product, was.Variant); ok && was.Verdict == "paired" {
 			before, _ = l.built.Name(t)
@@ -295,16 +305,16 @@ func (x *Index) Try(ctx context.Context, id int64, list pairing.ClueList, path s
 	if err != nil {
 		return Tried{}, err
 	}
-	beside := l.Paths[:min(len(l.Paths), habitsOf)]
-	verdicts, err := pairing.Lot(l.built.Catalog, list, append(slices.Clone(beside), path), true)
+	names := append(slices.Clone(l.Paths[:min(len(l.Paths), habitsOf)]), path)
+	verdicts, err := pairing.Lot(l.built.Catalog, list, names, true)
 	if err != nil {
 		return Tried{}, BadList{err}
 	}
-	v := verdicts[len(beside)]
-	code, _ := l.built.Name(v.Target)
-	if v.Category != 0 {
-		code = v.Key
+	if list.On(pairing.InCategory) {
+		l.branches.Weigh(verdicts, names, l.decided)
 	}
+	v := verdicts[len(names)-1]
+	code := l.built.code(&v)
 	t := Tried{
 		Verdict: v.Kind.String(),
 		Code:    code,

@@ -15,19 +15,21 @@ func heldByFile(column, of string) string {
 		and (f.decided_by = 'person' or l.state = 'applied'))`, column, of)
 }
 
-// LetGo takes the pairs of reading in open lots from products and categories that may go,
-// and returns those lots: they are to be read again. Their rows are locked first, as by
-// whoever writes verdicts, and products behind them.
+// LetGo takes the pairs of reading in lots that are not applied from products and categories
+// that may go, and returns those of the lots that are open: they are to be read again. Lots
+// are locked first, as by whoever writes verdicts, and products behind them.
 func LetGo(ctx context.Context, tx pgx.Tx, products, categories []int64) (lots []int64, err error) {
 	const paired = ` from file f where (f.product_id = any($1) or f.category_id = any($2)) and f.decided_by <> 'person'`
-	lots, err = numbers(ctx, tx, `select id from lot where state in ('examining', 'ready') and id in (select f.lot_id`+paired+`)
+	all, err := numbers(ctx, tx, `select id from lot where state <> 'applied' and id in (select f.lot_id`+paired+`)
 		order by id for update`, orEmpty(products), orEmpty(categories))
-	if err != nil || len(lots) == 0 {
+	if err != nil || len(all) == 0 {
 		return nil, err
 	}
-	_, err = tx.Exec(ctx, `update file set verdict = 'unread', product_id = null, variant_id = null, category_id = null, decided_by = ''
-		where id in (select f.id`+paired+` and f.lot_id = any($3))`, orEmpty(products), orEmpty(categories), lots)
-	return lots, err
+	if _, err := tx.Exec(ctx, `update file set verdict = 'unread', product_id = null, variant_id = null, category_id = null, decided_by = ''
+		where id in (select f.id`+paired+` and f.lot_id = any($3))`, orEmpty(products), orEmpty(categories), all); err != nil {
+		return nil, err
+	}
+	return numbers(ctx, tx, `select id from lot where id = any($1) and state in ('examining', 'ready') order by id`, all)
 }
 
 // LotsWaiting returns those of some lots for which a run of a kind is going to begin.

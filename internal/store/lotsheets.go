@@ -129,6 +129,16 @@ func (s *Store) UsablePaths(ctx context.Context, lot int64) ([]string, error) {
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
+// DecidedOnProducts returns the paths of a lot's files that a person paired with products.
+func (s *Store) DecidedOnProducts(ctx context.Context, lot int64) ([]string, error) {
+	rows, err := s.Pool.Query(ctx, `select path from file where lot_id = $1 and decided_by = 'person' and verdict = 'paired'
+		and product_id is not null order by id`, lot)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
 // CategoryKeys returns what categories may be called by.
 func (s *Store) CategoryKeys(ctx context.Context) ([]pairing.Branch, error) {
 	return list[pairing.Branch](ctx, s.Pool, `select id, ref, name, path from category order by id`)

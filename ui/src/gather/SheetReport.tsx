@@ -11,11 +11,12 @@ import css from './SheetReport.module.css';
 export function SheetReport({ lot }: { lot: number }) {
   const sheet = useQuery(getLotSheetOptions({ path: { id: lot } })).data;
   const [open, setOpen] = useState(false);
-  if (!sheet || sheet.sheets.length === 0) return null;
+  if (!sheet || (sheet.sheets.length === 0 && sheet.rows === 0)) return null;
   const clean = sheet.left + sheet.unnamed === 0;
   return (
     <div className={`note spread${sheet.left > 0 ? ' warn' : ''} beside-edge`}>
       <span>
+        {sheet.sheets.length === 0 && 'A sheet'}
         {sheet.sheets.map((s, i) => (
           <Fragment key={s.id}>
             {i > 0 && ', '}
