@@ -36,7 +36,7 @@ export function Gone({ sheet }: { sheet: Sheet }) {
       <span>
         {total === 0
           ? `Every variant ${of} is named.`
-          : `${some(total, 'variant')} ${of} not named any more.`}
+          : `${some(total, 'variant')} ${of} ${total === 1 ? 'is' : 'are'} not named any more.`}
       </span>
       {total > 0 && (
         <Button className="push" onClick={() => setOpen(true)}>
