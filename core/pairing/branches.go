@@ -195,7 +195,7 @@ func (b *Branches) within(found []int, path string) []int {
 }
 
 func (b *Branches) candidate(i int) Candidate {
-	return Candidate{Target: NoTarget, Category: b.all[i].ID, Key: b.all[i].Path, Clue: InCategory, Rung: LetterCase, Score: 0.8}
+	return Candidate{Target: NoTarget, Category: b.all[i].ID, Key: b.all[i].Path, Clue: InCategory, Score: 0.8}
 }
 
 // claim pairs a file with a category, or has several claim it.
