@@ -124,15 +124,30 @@ func FileStem(key string) string {
 	return key
 }
 
-// Meant returns those of some files that a name means: those that are called so, or, where
-// none is, those with another ending or with one. nameOf gives a file's FileKey.
-func Meant[T any](name string, files []T, nameOf func(T) string) []T {
-	key := FileKey(name)
-	exact := slices.DeleteFunc(slices.Clone(files), func(f T) bool { return nameOf(f) != key })
-	if len(exact) > 0 {
-		return exact
+// Meant returns those of some files that a name means: those in the folders that it has in
+// front, or, where none is, in any; of these those that are called so, or, where none is,
+// those with another ending or with one. inLot gives a file's path with its lot in front.
+func Meant[T any](name string, files []T, inLot func(T) string) []T {
+	key, folder := FileKey(name), folderKey(name)
+	if folder != "" {
+		files = narrowed(files, func(f T) bool { return strings.HasSuffix("/"+folderKey(inLot(f)), "/"+folder) })
 	}
-	return files
+	return narrowed(files, func(f T) bool { return FileKey(inLot(f)) == key })
+}
+
+// narrowed returns those that a condition keeps, or all where it keeps none.
+func narrowed[T any](all []T, keep func(T) bool) []T {
+	if kept := slices.DeleteFunc(slices.Clone(all), func(one T) bool { return !keep(one) }); len(kept) > 0 {
+		return kept
+	}
+	return all
+}
+
+// folderKey is what stands before a file's name in a path, as it is compared.
+func folderKey(path string) string {
+	path = strings.ReplaceAll(path, `\`, "/")
+	at := max(strings.LastIndexByte(path, '/'), 0)
+	return strings.Trim(Key(path[:at]), "/")
 }
 
 // Anything asks whether values are anything that the catalog has, whatever field that

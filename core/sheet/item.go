@@ -53,12 +53,15 @@ type Catalog interface {
 
 // LibraryFile is a file that came in some lot.
 type LibraryFile struct {
-	Name string // as FileKey makes it
+	Path string // as it came in its lot
 	Sum  string // of its bytes
 	Lot  string // name of the lot
 	// Problem says why it cannot be used; empty where it can.
 	Problem string
 }
+
+// InLot is its path with its lot in front, by which a cell can name it among namesakes.
+func (f LibraryFile) InLot() string { return f.Lot + "/" + f.Path }
 
 // Key is a code or title as it is compared: letter case, Unicode form and outer
 // blanks aside (UAX 15, NFKC).

@@ -122,7 +122,8 @@ func (c *Items) AddFiles(files ...LibraryFile) {
 		c.files = map[string][]LibraryFile{}
 	}
 	for _, f := range files {
-		c.files[FileStem(f.Name)] = append(c.files[FileStem(f.Name)], f)
+		stem := FileStem(FileKey(f.Path))
+		c.files[stem] = append(c.files[stem], f)
 	}
 }
 

@@ -12,6 +12,8 @@ type Choices struct {
 	Known Choice `json:"known" enum:"change,skip" doc:"Rows that it has"`
 	Empty Choice `json:"empty" enum:"leave,clear" doc:"Empty cells: leave what stands, or clear it"`
 	Gone  Choice `json:"gone,omitempty" enum:"leave,list,list all" doc:"Variants that it does not name: list those of an earlier one, or all"`
+	// Lots are looked in for the pictures that it names.
+	Lots []int64 `json:"lots,omitempty" maxItems:"100" doc:"Where pictures are looked for by their names; none for all lots"`
 }
 
 // Choice is a way to do one of them.

@@ -149,18 +149,49 @@ func TestRowsThatSayTheSame(t *testing.T) {
 // ending, in any folder; two of one name are told, and one that did not come.
 func TestPicturesAreLookedFor(t *testing.T) {
 	known := shop()
-	known.AddFiles(LibraryFile{Name: "sm_10.jpg", Sum: "a", Lot: "first"}, LibraryFile{Name: "sm_10.jpg", Sum: "a", Lot: "second"},
-		LibraryFile{Name: "sm_11.png", Sum: "b", Lot: "first"}, LibraryFile{Name: "sm_12.jpg", Sum: "c", Lot: "first"},
-		LibraryFile{Name: "sm_12.jpg", Sum: "d", Lot: "second"}, LibraryFile{Name: "sm_13.tif", Sum: "e", Lot: "first"},
-		LibraryFile{Name: "sm_13.jpg", Sum: "f", Lot: "first"})
+	known.AddFiles(LibraryFile{Path: "sm_10.jpg", Sum: "a", Lot: "first"}, LibraryFile{Path: "sm_10.jpg", Sum: "a", Lot: "second"},
+		LibraryFile{Path: "sm_11.png", Sum: "b", Lot: "first"}, LibraryFile{Path: "sm_12.jpg", Sum: "c", Lot: "first"},
+		LibraryFile{Path: "sm_12.jpg", Sum: "d", Lot: "second"}, LibraryFile{Path: "sm_13.tif", Sum: "e", Lot: "first"},
+		LibraryFile{Path: "sm_13.jpg", Sum: "f", Lot: "first"})
 	for name, want := range map[string]string{
 		"SM_10.JPG": "same", `C:\pictures\sm_10.jpg`: "same", "images/sm_10": "same", "sm_11.jpg": "same", "sm_13.tif": "same",
-		"sm_13": "same [1 contested]", "sm_12.jpg": "same [1 contested]", "sm_99.jpg": "same [1 missing]",
+		"sm_13": "same [1 contested > first/sm_13.tif]", "sm_12.jpg": "same [1 contested > first/sm_12.jpg]", "sm_99.jpg": "same [1 missing]",
+		"second/sm_12.jpg": "same", `FIRST\SM_12`: "same", "third/sm_12.jpg": "same [1 contested > first/sm_12.jpg]",
 	} {
 		j, rows := judgeOf(t, Choices{}, "sku|picture", "SM-10|"+name)
 		if got := judgedAs(j.Row(2, rows[0], nil, known)); got != want {
 			t.Errorf("%s: %s, expected %s", name, got, want)
 		}
+	}
+}
+
+// TestContestedNamesAreChosen offers each file that a cell may mean, and takes the one that
+// is chosen, in a cell of several names, too; not for all alike, since none is the surest.
+func TestContestedNamesAreChosen(t *testing.T) {
+	known := shop()
+	known.AddFiles(LibraryFile{Path: "raw/sm_10.jpg", Sum: "a", Lot: "May"}, LibraryFile{Path: "cut/SM_10.jpg", Sum: "b", Lot: "May"},
+		LibraryFile{Path: "sm_10.jpg", Sum: "c", Lot: "Reshoot; June"}, LibraryFile{Path: "sm_11.jpg", Sum: "d", Lot: "May"},
+		LibraryFile{Path: "sm_11.jpg", Sum: "e", Lot: "May"})
+	j, rows := judgeOf(t, Choices{}, "sku|picture", "SM-10|sm_10.jpg; sm_11")
+	j.columns[1].steps.list = []CellStep{{Do: Split, Arg: ";"}}
+	judged := j.Row(2, rows[0], nil, known)
+	var offered []string
+	for _, remedy := range judged.Cells[0].Remedies {
+		offered = append(offered, remedy.Value)
+	}
+	want := []string{"May/raw/sm_10.jpg; sm_11", "May/cut/SM_10.jpg; sm_11"} // the other lot's name would be split
+	if !slices.Equal(offered, want) {
+		t.Fatalf("offered %q, expected %q", offered, want)
+	}
+	if both := judged.Cells[1]; both.Kind != Contested || len(both.Remedies) > 0 {
+		t.Errorf("two files of one path in one lot cannot be told apart by name, offered %+v", both)
+	}
+	if edits, done := Mend(nil, judged.Cells[0], Take); done {
+		t.Errorf("one of several was taken unseen: %+v", edits)
+	}
+	judged = j.Row(2, rows[0], []CellEdit{{Column: 1, Value: &want[1]}}, known)
+	if got := judgedAs(judged); got != "same [1 contested]" || judged.Wanted.Pictures[0].Name != "May/cut/SM_10.jpg" {
+		t.Errorf("%s with %+v, expected the first name settled", got, judged.Wanted.Pictures)
 	}
 }
 

@@ -165,11 +165,24 @@ func (e CellEdit) Same(o CellEdit) bool {
 	return values && e.Column == o.Column && e.Kept == o.Kept && e.Left == o.Left
 }
 
+// Settles tells whether a deed says by itself what becomes of the cell, so that it can be
+// done for all alike: the first of its remedies that does it is the surest. Of several files
+// or categories of one name none is.
+func (j Judgement) Settles(deed Deed) bool {
+	ways := 0
+	for _, remedy := range j.Remedies {
+		if remedy.Do == deed {
+			ways++
+		}
+	}
+	return ways == 1 || ways > 1 && j.Kind != Contested && j.Kind != Ambiguous
+}
+
 // Mend returns the edits of a row with what a remedy of a cell does added to them; false
-// where the cell has no such remedy.
+// where the cell has no such remedy, or several that are as good.
 func Mend(edits []CellEdit, cell Judgement, deed Deed) ([]CellEdit, bool) {
 	at := slices.IndexFunc(cell.Remedies, func(r Remedy) bool { return r.Do == deed })
-	if at < 0 {
+	if at < 0 || !cell.Settles(deed) {
 		return edits, false
 	}
 	edits = slices.Clone(edits)

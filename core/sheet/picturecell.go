@@ -95,21 +95,68 @@ func (r *rowJudge) judgeFile(value cellValue) {
 	if !looked {
 		return
 	}
-	files = Meant(value.text, files, func(f LibraryFile) string { return f.Name })
-	sums, lots := map[string]bool{}, []string{}
+	files = Meant(value.text, files, LibraryFile.InLot)
+	var different []LibraryFile // the newest of each
+	lots := []string{}
 	for _, f := range files {
-		sums[f.Sum] = true
+		if !slices.ContainsFunc(different, func(o LibraryFile) bool { return o.Sum == f.Sum }) {
+			different = append(different, f)
+		}
 		if !slices.Contains(lots, f.Lot) {
 			lots = append(lots, f.Lot)
 		}
 	}
 	switch {
-	case len(sums) == 0:
+	case len(different) == 0:
 		r.say(value.column, Missing, false, fmt.Sprintf("No file that came is called %q.", Clip(value.text)))
-	case len(sums) > 1:
-		r.say(value.column, Contested, false, fmt.Sprintf("%d different files are called %q, in %s.", len(sums), Clip(value.text),
-			strings.Join(lots[:min(len(lots), 4)], ", ")))
+	case len(different) > 1:
+		r.say(value.column, Contested, false, fmt.Sprintf("%d different files are called %q, in %s.", len(different), Clip(value.text),
+			strings.Join(lots[:min(len(lots), mostOffered)], ", ")), r.oneOf(value, different)...)
 	}
+}
+
+// mostOffered is how many of contested files are offered.
+const mostOffered = 4
+
+// oneOf are the remedies of a cell that several files are meant by: each is named with its
+// lot and folders in front, where that tells it from the others and the cell can be written
+// so.
+func (r *rowJudge) oneOf(value cellValue, different []LibraryFile) (remedies []Remedy) {
+	if value.column >= len(r.cells) {
+		return nil
+	}
+	for _, f := range different {
+		alone := func(o LibraryFile) bool { return o.Sum != f.Sum }
+		if meant := Meant(f.InLot(), different, LibraryFile.InLot); slices.ContainsFunc(meant, alone) {
+			continue
+		}
+		taken := strings.Replace(Clean(r.cells[value.column]), value.text, f.InLot(), 1)
+		if !r.reads(value, taken, f.InLot()) {
+			continue // a step makes something else of it: its lot's name holds what separates names, say
+		}
+		if remedies = append(remedies, Remedy{Do: Take, Value: taken, Words: "The one in " + Clip(f.InLot())}); len(remedies) == mostOffered {
+			break
+		}
+	}
+	return remedies
+}
+
+// reads tells whether the steps of a value's column would read that value as another, and
+// all others of its cell as they are, where the cell held a text.
+func (r *rowJudge) reads(value cellValue, cell, other string) bool {
+	cells := slices.Clone(r.cells)
+	cells[value.column] = cell
+	values, err := r.columns[value.column].steps.of(cells, value.column)
+	var wanted []string
+	for _, v := range r.values[Picture] {
+		switch {
+		case v == value:
+			wanted = append(wanted, Key(other))
+		case v.column == value.column:
+			wanted = append(wanted, Key(v.text))
+		}
+	}
+	return err == nil && slices.EqualFunc(values, wanted, func(a, b string) bool { return Key(a) == b })
 }
 
 // judgeFetched looks what came from an address: a picture, something else, or nothing yet.

@@ -224,3 +224,44 @@ func TestVariantsThatASheetNoLongerNames(t *testing.T) {
 	l.post(fmt.Sprintf("/api/v1/imports/%d/revert", done.Import), nil, nil)
 	l.until("it to be back", func() bool { return l.catalog() == before })
 }
+
+// TestAPictureOfSeveralLotsIsChosen names a file that two lots have: each is offered, and the
+// one that is taken is paired; or the lots are chosen in which all are looked for. What was
+// chosen is not kept for the next sheet.
+func TestAPictureOfSeveralLotsIsChosen(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	may := l.gathered("May.zip", zipped(t, entry{"pot.jpg", jpg(t, 41)}, entry{"lid.jpg", jpg(t, 42)}))
+	june := l.gathered("June.zip", zipped(t, entry{"new/pot.jpg", jpg(t, 43)}, entry{"lid.jpg", jpg(t, 44)}))
+	s := l.brought("pots.csv", []byte("SKU;Picture\nAT-000-A;pot.jpg\nAT-001-A;lid.jpg\n"))
+	if s.Totals.Questions[0].Kind != sheet.Contested || len(s.Totals.Questions[0].Deeds) != 0 {
+		t.Fatalf("%+v", s.Totals.Questions)
+	}
+	offered := l.edited(s.ID, 2).Cells[0].Remedies
+	if len(offered) != 2 || offered[0].Value != june.Name+"/new/pot.jpg" || offered[1].Value != may.Name+"/pot.jpg" {
+		t.Fatalf("offered %+v", offered)
+	}
+	if row := l.edited(s.ID, 2, sheet.CellEdit{Column: 1, Value: &offered[1].Value}); len(row.Cells) != 0 {
+		t.Errorf("taken, and still %+v", row.Cells)
+	}
+	s = l.rehearsed(s.ID)
+	s.Choices.Lots = []int64{june.ID}
+	s = l.mappedAs(s, nil)
+	if len(s.Totals.Questions) != 0 {
+		t.Fatalf("looked for in June alone, %+v", s.Totals.Questions)
+	}
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/keep", s.ID), map[string]string{"name": "Pots"}, nil)
+	if next := l.brought("next.csv", []byte("SKU;Picture\nAT-000-A;pot.jpg\n")); next.MappedAs != "Pots" || len(next.Choices.Lots) != 0 {
+		t.Errorf("the next is mapped as %q with %+v", next.MappedAs, next.Choices)
+	}
+	s.Choices.Lots = []int64{may.ID, june.ID}
+	s = l.mappedAs(s, nil)
+	l.post(fmt.Sprintf("/api/v1/sheets/%d/pictures", s.ID), nil, nil)
+	l.becomes(may.ID, "pot.jpg", "paired AT-000-A")
+	if got := l.readAs(june.ID, "new/pot.jpg"); got != "loose" {
+		t.Errorf("the one that was not taken is %s", got)
+	}
+	if got := l.readAs(may.ID, "lid.jpg"); got != "loose" {
+		t.Errorf("a contested one is %s", got)
+	}
+}

@@ -135,13 +135,19 @@ func sameStep(a, b sheet.CellStep) bool {
 	return a.Do == b.Do && a.Arg == b.Arg && a.With == b.With && slices.Equal(a.Columns, b.Columns)
 }
 
-// Keep keeps a sheet's mapping by name, for sheets with the same headers.
+// Keep keeps a sheet's mapping by name, for sheets with the same headers, and for those of the
+// origin that it came from.
 func (m *Importer) Keep(ctx context.Context, id int64, name string) error {
 	found, err := m.Store.Sheet(ctx, id)
 	if err != nil {
 		return err
 	}
-	return m.Store.KeepMapping(ctx, name, found.Mapping, found.Choices)
+	origin, err := store.OriginOfSheet(ctx, m.Store.Pool, id)
+	if err != nil {
+		return err
+	}
+	found.Choices.Lots = nil // the next sheet's pictures come in other lots
+	return m.Store.KeepMapping(ctx, store.KeptMapping{Name: name, Mapping: found.Mapping, Choices: found.Choices, Origin: origin})
 }
 
 // Rehearse has a sheet judged again, as the catalog is now.

@@ -348,5 +348,5 @@ func filesMeant(files map[string][]store.NamedFile, name string) []store.NamedFi
 		return files[name]
 	}
 	named := files[sheet.FileStem(sheet.FileKey(name))]
-	return sheet.Meant(name, named, func(f store.NamedFile) string { return sheet.FileKey(f.Path) })
+	return sheet.Meant(name, named, store.NamedFile.InLot)
 }

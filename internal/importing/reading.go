@@ -133,23 +133,45 @@ func (m *Importer) understand(ctx context.Context, found store.Sheet, head []sto
 	if err != nil {
 		return r, err
 	}
-	best, most := -1, 0.0
-	for i, k := range kept { // the last used first
-		if likeness := k.Mapping.Likeness(top.Names); likeness >= alike && likeness > most {
-			best, most = i, likeness
-		}
+	origin, err := store.OriginOfSheet(ctx, m.Store.Pool, found.ID)
+	if err != nil {
+		return r, err
 	}
-	if best >= 0 {
-		k := kept[best]
+	if k := likest(kept, top.Names, origin); k != nil {
 		r.Mapping = r.Mapping.Over(k.Mapping)
 		r.MappedAs, r.Misfits, r.Choices = k.Name, k.Mapping.Problem(top.Names), k.Choices
 	}
 	return r, nil
 }
 
-// alike is the share of a kept mapping's columns, and of a sheet's, that has to be the same
-// for it to be used by itself.
-const alike = 0.75
+// What share of a kept mapping's columns, and of a sheet's, has to be the same for it to be
+// used by itself: of any, and of one that was kept for a sheet from the same origin.
+const (
+	alike     = 0.75
+	alikeFrom = 0.4
+)
+
+// likest returns the kept mapping that a sheet with these headers from an origin is mapped by:
+// the likest of that origin, else the likest of all; nil for none. Of two as like the first.
+func likest(kept []store.KeptMapping, names []string, origin int64) *store.KeptMapping {
+	best, most := -1, 0.0
+	for i, k := range kept {
+		likeness := k.Mapping.Likeness(names)
+		switch from := origin != 0 && k.Origin == origin; {
+		case from && likeness >= alikeFrom:
+			likeness++ // before all of others
+		case likeness < alike:
+			continue
+		}
+		if likeness > most {
+			best, most = i, likeness
+		}
+	}
+	if best < 0 {
+		return nil
+	}
+	return &kept[best]
+}
 
 func (m *Importer) propose(ctx context.Context, top sheet.Top, cells [][]string) (sheet.Mapping, error) {
 	chosen, err := m.Store.Remembered(ctx, top.Names)

@@ -220,7 +220,7 @@ func (c *counter) add(j sheet.Judged) {
 		}
 		q.Cells++
 		for _, remedy := range cell.Remedies {
-			if !slices.Contains(q.Deeds, remedy.Do) {
+			if cell.Settles(remedy.Do) && !slices.Contains(q.Deeds, remedy.Do) {
 				q.Deeds = append(q.Deeds, remedy.Do)
 			}
 		}

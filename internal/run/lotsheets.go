@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"strings"
 
 	"ambrosa/core/acting"
 	"ambrosa/internal/importing"
@@ -61,12 +62,27 @@ func (r *Runner) hearSheet(ctx context.Context, run store.Run, file store.SheetF
 	return named, r.Store.Log(ctx, run.ID, file.Path+" is a sheet: "+said)
 }
 
+// namedIn returns what a sheet says of the files of a lot that it came with. A name that has
+// a lot in front was chosen among namesakes: it means that lot's file, and none of another.
 func (r *Runner) namedIn(ctx context.Context, file store.SheetFile) ([]store.LotRow, error) {
 	named, err := r.Importer.FilesNamed(ctx, file.Sheet)
-	for i := range named {
-		named[i].File = file.ID
+	if err != nil {
+		return nil, err
 	}
-	return named, err
+	others, err := r.Store.LotNamesOfSheet(ctx, file.Sheet)
+	if err != nil {
+		return nil, err
+	}
+	kept := named[:0]
+	for _, row := range named {
+		within := slices.IndexFunc(others, func(lot string) bool { return strings.HasPrefix(row.Row.File, lot+"/") })
+		if within >= 0 && others[within] != file.Lot {
+			continue
+		}
+		row.File, row.Row.File = file.ID, strings.TrimPrefix(row.Row.File, file.Lot+"/")
+		kept = append(kept, row)
+	}
+	return kept, nil
 }
 
 // tellLots has those open lots read again that a sheet came with and of whose files it

@@ -38,16 +38,25 @@ type NamedFile struct {
 // Stem is what it is called, as sheets name files.
 func (f NamedFile) Stem() string { return sheets.FileStem(sheets.FileKey(f.Path)) }
 
+// InLot is its path with its lot in front.
+func (f NamedFile) InLot() string { return f.LotName + "/" + f.Path }
+
 // Target is what it is paired with; none where it is not.
 func (f NamedFile) Target() catalog.Target {
 	return targetColumns{f.Product, f.Variant, f.Category}.target()
 }
 
 // FilesNamed returns the files that stems name, the newest of each first, each stem's
-// bounded: those that came with a sheet, where some did, and else all. sheet is 0 for none.
+// bounded: those that came with a sheet, where some did, and else all; only in the lots that
+// the sheet's choices name, where they name some. sheet is 0 for none.
 func FilesNamed(ctx context.Context, db DB, stems []string, sheet int64) ([]NamedFile, error) {
 	if len(stems) == 0 {
 		return nil, nil
+	}
+	within, err := numbers(ctx, db, `select jsonb_array_elements_text(choices->'lots')::bigint from sheet
+		where id = $1 and jsonb_typeof(choices->'lots') = 'array'`, sheet)
+	if err != nil {
+		return nil, err
 	}
 	found, err := list[NamedFile](ctx, db, `select f.*, l.name as lot_name, l.state = 'ready' as ready,
 			$3 > 0 and (coalesce(l.sheet_id, 0) = $3 or exists (select from file o where o.sheet_id = $3 and o.lot_id = l.id)) as own
@@ -56,8 +65,9 @@ func FilesNamed(ctx context.Context, db DB, stems []string, sheet int64) ([]Name
 				coalesce(product_id, 0) as product, coalesce(variant_id, 0) as variant,
 				coalesce(category_id, 0) as category, coalesce(place, 0) as place
 			from file where `+fileStem+` = s.stem and sha256 is not null and verdict not in ('unusable', 'sheet')
+				and (cardinality($4::bigint[]) = 0 or lot_id = any($4))
 				and exists (select from lot where id = file.lot_id and state <> 'given up') order by id desc limit $2) f
-		join lot l on l.id = f.lot`, spelt(setOf(stems)), mostNamesakes, sheet)
+		join lot l on l.id = f.lot`, spelt(setOf(stems)), mostNamesakes, sheet, within)
 	own := map[string]bool{}
 	for _, f := range found {
 		own[f.Stem()] = own[f.Stem()] || f.Own

@@ -51,7 +51,7 @@ func Items(ctx context.Context, db DB, of int64, asked *sheet.Asked) (*sheet.Ite
 	}
 	fetched, err := FilesAt(ctx, db, slices.Collect(maps.Keys(asked.Addresses)))
 	for _, f := range fetched {
-		known.AddFetched(f.Address, sheet.LibraryFile{Name: sheet.FileKey(f.Path), Sum: f.Sum, Lot: f.LotName, Problem: f.Problem})
+		known.AddFetched(f.Address, sheet.LibraryFile{Path: f.Path, Sum: f.Sum, Lot: f.LotName, Problem: f.Problem})
 	}
 	return known, err
 }
@@ -61,7 +61,7 @@ func addFiles(ctx context.Context, db DB, of int64, known *sheet.Items, stems []
 	found, err := FilesNamed(ctx, db, stems, of)
 	known.AddFiles()
 	for _, f := range found {
-		known.AddFiles(sheet.LibraryFile{Name: sheet.FileKey(f.Path), Sum: f.Sum, Lot: f.LotName})
+		known.AddFiles(sheet.LibraryFile{Path: f.Path, Sum: f.Sum, Lot: f.LotName})
 	}
 	return err
 }

@@ -11,6 +11,7 @@ import (
 // SheetFile is a spreadsheet among a lot's files.
 type SheetFile struct {
 	ID    int64
+	Lot   string // its name
 	Path  string
 	Sum   []byte
 	Bytes int64
@@ -20,9 +21,10 @@ type SheetFile struct {
 // LotSheets returns the spreadsheets among a lot's files: those that are sheets, and
 // those that were not looked at yet.
 func (s *Store) LotSheets(ctx context.Context, lot int64) ([]SheetFile, error) {
-	return list[SheetFile](ctx, s.Pool, `select id, path, sha256 as sum, bytes, coalesce(sheet_id, 0) as sheet from file
-		where lot_id = $1 and sha256 is not null and (verdict = 'sheet' or verdict = 'unusable' and why = '')
-			and lower(path) ~ '[.](csv|tsv|xlsx|xlsm)$' order by id`, lot)
+	return list[SheetFile](ctx, s.Pool, `select f.id, l.name as lot, f.path, f.sha256 as sum, f.bytes, coalesce(f.sheet_id, 0) as sheet
+		from file f join lot l on l.id = f.lot_id
+		where f.lot_id = $1 and f.sha256 is not null and (f.verdict = 'sheet' or f.verdict = 'unusable' and f.why = '')
+			and lower(f.path) ~ '[.](csv|tsv|xlsx|xlsm)$' order by f.id`, lot)
 }
 
 // SheetOfBytes returns the newest sheet with the bytes of a file that is read; ErrNotFound
@@ -103,12 +105,14 @@ type SheetLot struct {
 	State string `json:"state"`
 	Files int    `json:"files" doc:"Pictures in it that can be used"`
 	Own   bool   `json:"own" doc:"The sheet came among its files; else its pictures were fetched for the sheet"`
+	From  string `json:"from" doc:"The origin that it came from, empty for none"`
 }
 
 // SheetLots returns the lots that a sheet came with and those that were fetched for it, the
 // newest first.
 func (s *Store) SheetLots(ctx context.Context, sheet int64) ([]SheetLot, error) {
 	return list[SheetLot](ctx, s.Pool, `select l.id, l.name, l.state, l.sheet_id is distinct from $1 as own,
+			coalesce((select name from origin where id = l.origin_id), '') as "from",
 			(select count(*) from file where lot_id = l.id and verdict not in ('unusable', 'sheet'))::int as files
 		from lot l where l.state <> 'given up' and (l.sheet_id = $1 or l.id in (select lot_id from file where sheet_id = $1))
 		order by l.id desc`, sheet)
@@ -120,13 +124,20 @@ func (s *Store) LotsOfSheet(ctx context.Context, sheet int64) ([]int64, error) {
 		where f.sheet_id = $1 and l.state = 'ready' order by l.id`, sheet)
 }
 
+// LotNamesOfSheet returns the names of the lots that a sheet came with.
+func (s *Store) LotNamesOfSheet(ctx context.Context, sheet int64) ([]string, error) {
+	return texts(ctx, s.Pool, `select distinct l.name from file f join lot l on l.id = f.lot_id where f.sheet_id = $1`, sheet)
+}
+
+// OriginOfSheet returns the origin that a sheet came from last, 0 where it came from none.
+func OriginOfSheet(ctx context.Context, db DB, sheet int64) (int64, error) {
+	return number(ctx, db, `select coalesce(max(o.id), 0) from (select l.origin_id as id from file f join lot l on l.id = f.lot_id
+		where f.sheet_id = $1 and l.origin_id is not null order by l.id desc limit 1) o`, sheet)
+}
+
 // UsablePaths returns the paths of a lot's files that can be paired.
 func (s *Store) UsablePaths(ctx context.Context, lot int64) ([]string, error) {
-	rows, err := s.Pool.Query(ctx, `select path from file where lot_id = $1 and verdict not in ('unusable', 'sheet') order by id`, lot)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[string])
+	return texts(ctx, s.Pool, `select path from file where lot_id = $1 and verdict not in ('unusable', 'sheet') order by id`, lot)
 }
 
 // DecidedOnProducts returns the paths of a lot's files that a person paired with products.

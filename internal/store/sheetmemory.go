@@ -14,18 +14,19 @@ type KeptMapping struct {
 	Name    string        `json:"name"`
 	Mapping sheet.Mapping `json:"mapping"`
 	Choices sheet.Choices `json:"choices"`
+	Origin  int64         `json:"origin" doc:"That the sheet came from that it was kept for, 0 for none"`
 }
 
 // KeptMappings returns all of them, the last used first.
 func (s *Store) KeptMappings(ctx context.Context) ([]KeptMapping, error) {
-	return list[KeptMapping](ctx, s.Pool, `select id, name, mapping, choices from sheet_mapping order by used_at desc, id limit 500`)
+	return list[KeptMapping](ctx, s.Pool, `select id, name, mapping, choices, coalesce(origin_id, 0) as origin from sheet_mapping order by used_at desc, id limit 500`)
 }
 
-// KeepMapping keeps a mapping by name, instead of one of that name.
-func (s *Store) KeepMapping(ctx context.Context, name string, m sheet.Mapping, c sheet.Choices) error {
-	_, err := s.Pool.Exec(ctx, `insert into sheet_mapping (name, mapping, choices) values ($1, $2, $3)
+// KeepMapping keeps a mapping by name, instead of one of that name. Its ID is not used.
+func (s *Store) KeepMapping(ctx context.Context, k KeptMapping) error {
+	_, err := s.Pool.Exec(ctx, `insert into sheet_mapping (name, mapping, choices, origin_id) values ($1, $2, $3, nullif($4::bigint, 0))
 		on conflict (lower(name)) do update set name = excluded.name, mapping = excluded.mapping,
-			choices = excluded.choices, used_at = now()`, name, m, c)
+			choices = excluded.choices, origin_id = excluded.origin_id, used_at = now()`, k.Name, k.Mapping, k.Choices, k.Origin)
 	return err
 }
 

@@ -177,6 +177,14 @@ func numbers(ctx context.Context, db DB, query string, args ...any) ([]int64, er
 	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
+func texts(ctx context.Context, db DB, query string, args ...any) ([]string, error) {
+	rows, err := db.Query(ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
 // Within runs work in a transaction.
 func (s *Store) Within(ctx context.Context, work func(pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.Pool, work)

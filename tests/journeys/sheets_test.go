@@ -82,7 +82,6 @@ func TestASheetFromDropToCards(t *testing.T) {
 	if v.rows(catalogRows) == before {
 		t.Error("the import changed nothing")
 	}
-	v.click("imported")
 	v.sees(`[...document.querySelectorAll('.card')].some(c => c.innerText.includes('SU-990'))`)
 
 	v.click("Revert…")
@@ -133,7 +132,6 @@ func TestCategoriesByASheetAndByHand(t *testing.T) {
 	if n := v.count("select count(*) from category where ref like 'C-%'"); n < 20 {
 		t.Fatalf("%d categories have an ID", n)
 	}
-	v.click("imported")
 	v.click("Pair its pictures")
 	v.until("its banners to be paired", func() bool { return v.count("select count(*) from file where category_id is not null") >= 2 })
 

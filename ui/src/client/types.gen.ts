@@ -221,6 +221,10 @@ export type Choices = {
      */
     known: 'change' | 'skip';
     /**
+     * Where pictures are looked for by their names; none for all lots
+     */
+    lots?: Array<number> | null;
+    /**
      * Rows that the catalog does not have
      */
     new: 'make' | 'skip';
@@ -1061,6 +1065,10 @@ export type KeptMapping = {
     id: number;
     mapping: Mapping;
     name: string;
+    /**
+     * That the sheet came from that it was kept for, 0 for none
+     */
+    origin: number;
 };
 
 export type LearnRewritingRequest = {
@@ -2569,6 +2577,10 @@ export type SheetLot = {
      * Pictures in it that can be used
      */
     files: number;
+    /**
+     * The origin that it came from, empty for none
+     */
+    from: string;
     id: number;
     name: string;
     /**

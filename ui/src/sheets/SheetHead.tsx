@@ -1,10 +1,11 @@
-import { Button, Menu, Modal, NativeSelect, TextInput } from '@mantine/core';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Button, Menu, Modal, MultiSelect, NativeSelect, TextInput } from '@mantine/core';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Choices, SheetPage } from '../client';
 import {
   importSheetMutation,
   keepMappingMutation,
+  listLotsOptions,
   mapSheetMutation,
   readSheetAgainMutation,
   rehearseSheetMutation,
@@ -150,7 +151,11 @@ function Where({ sheet }: { sheet: SheetPage }) {
   );
 }
 
-const ways: { of: keyof Choices; label: string; data: { value: string; label: string }[] }[] = [
+const ways: {
+  of: 'new' | 'known' | 'empty' | 'gone';
+  label: string;
+  data: { value: string; label: string }[];
+}[] = [
   {
     of: 'new',
     label: 'New rows',
@@ -190,13 +195,13 @@ const ways: { of: keyof Choices; label: string; data: { value: string; label: st
 function ChoicesMenu({ sheet }: { sheet: SheetPage }) {
   const [open, setOpen] = useState(false);
   const map = useMutation({ ...mapSheetMutation(), onError: failed });
-  const set = (of: keyof Choices, value: string) =>
+  const set = (chosen: Partial<Choices>) =>
     map.mutate({
       path: { id: sheet.id },
       body: {
         revision: sheet.revision,
         mapping: sheet.mapping,
-        choices: { ...sheet.choices, [of]: value } as Choices,
+        choices: { ...sheet.choices, ...chosen },
       },
     });
   return (
@@ -210,9 +215,12 @@ function ChoicesMenu({ sheet }: { sheet: SheetPage }) {
               label={label}
               data={data}
               value={sheet.choices[of]}
-              onChange={(e) => set(of, e.currentTarget.value)}
+              onChange={(e) => set({ [of]: e.currentTarget.value })}
             />
           ))}
+          {sheet.totals.pictures > 0 && (
+            <LotsLookedIn chosen={sheet.choices.lots ?? []} onChoose={(lots) => set({ lots })} />
+          )}
           <span className="quiet">
             The rows are judged again with each choice. An import never deletes anything.
           </span>
@@ -222,8 +230,32 @@ function ChoicesMenu({ sheet }: { sheet: SheetPage }) {
   );
 }
 
+/** In which lots the pictures are looked for that the sheet names by their files' names. */
+function LotsLookedIn({ chosen, onChoose }: { chosen: number[]; onChoose: (lots: number[]) => void }) {
+  const lots = useQuery(listLotsOptions({ query: { limit: 500 } }));
+  const data = (lots.data?.items ?? []).map((lot) => ({
+    value: String(lot.id),
+    label: `${lot.name} (${lot.id})`,
+  }));
+  return (
+    <MultiSelect
+      label="Pictures by name are looked for in"
+      placeholder={chosen.length === 0 ? 'all lots, those that came with the sheet first' : undefined}
+      searchable
+      clearable
+      maxValues={100}
+      limit={50}
+      nothingFoundMessage="No lot is called so."
+      data={data}
+      value={chosen.map(String)}
+      onChange={(values) => onChoose(values.map(Number))}
+    />
+  );
+}
+
 function KeepMapping({ sheet, open, onClose }: { sheet: SheetPage; open: boolean; onClose: () => void }) {
   const [name, setName] = useState(sheet.mappedAs || sheet.name.replace(/\.[^.]*$/, ''));
+  const from = sheet.lots.find((lot) => lot.own && lot.from)?.from;
   const keep = useMutation({
     ...keepMappingMutation(),
     onError: failed,
@@ -236,7 +268,10 @@ function KeepMapping({ sheet, open, onClose }: { sheet: SheetPage; open: boolean
     <Modal opened={open} onClose={onClose} title="Keep this mapping">
       <div className="columns">
         <TextInput label="Name" value={name} onChange={(e) => setName(e.currentTarget.value)} />
-        <span className="quiet">The next sheet with these headers is mapped so by itself.</span>
+        <span className="quiet">
+          The next sheet with these headers is mapped so by itself
+          {from && `, and so is the next from ${from} that has about half of them`}.
+        </span>
         <div className="spread">
           <Button
             variant="filled"

@@ -52,19 +52,26 @@ function Body({ sheet }: { sheet: Sheet }) {
   const [wanted, setWanted] = useState<RowsWanted>({});
   const [at, setAt] = useState<At>({ row: -1, column: firstToLookAt(sheet) });
   const [row, setRow] = useState<JudgedRow>();
-  const [cards, setCards] = useState(sheet.imports[0]?.state === 'imported');
+  const newest = sheet.imports[0];
+  // What an import brought is shown as soon as it ended, until one turns to the rows.
+  const standing = newest ? `${newest.id} ${newest.state}` : '';
+  const [turned, setTurned] = useState<{ standing: string; cards: boolean }>();
+  const cards = turned?.standing === standing ? turned.cards : newest?.state === 'imported';
+  const setCards = useCallback((on: boolean) => setTurned({ standing, cards: on }), [standing]);
   const edits = useEdits(sheet.id);
   const { forget } = edits;
   // What was changed here is in the lists as soon as the sheet was judged with it.
   useEffect(() => {
     if (sheet.rehearsed === sheet.revision) forget();
   }, [sheet.rehearsed, sheet.revision, forget]);
-  const choose = useCallback((next: RowsWanted) => {
-    setWanted(next);
-    setAt({ row: 0, column: next.column !== undefined && next.column >= 0 ? next.column : 0 });
-    setCards(false);
-  }, []);
-  const newest = sheet.imports[0];
+  const choose = useCallback(
+    (next: RowsWanted) => {
+      setWanted(next);
+      setAt({ row: 0, column: next.column !== undefined && next.column >= 0 ? next.column : 0 });
+      setCards(false);
+    },
+    [setCards],
+  );
   return (
     <div className={css.body}>
       <section className={css.main} aria-label="Rows and columns">
