@@ -89,6 +89,7 @@ type Remedy struct {
 	Do    Deed   `json:"do" enum:"take,empty,keep,leave"`
 	Value string `json:"value,omitempty" doc:"Of take"`
 	Words string `json:"words" doc:"As a button says it"`
+	Sum   string `json:"sum,omitempty" doc:"Of the picture that the value means, where several are called so"`
 }
 
 // FieldChange is what becomes of one field.

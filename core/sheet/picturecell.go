@@ -134,7 +134,7 @@ func (r *rowJudge) oneOf(value cellValue, different []LibraryFile) (remedies []R
 		if !r.reads(value, taken, f.InLot()) {
 			continue // a step makes something else of it: its lot's name holds what separates names, say
 		}
-		if remedies = append(remedies, Remedy{Do: Take, Value: taken, Words: "The one in " + Clip(f.InLot())}); len(remedies) == mostOffered {
+		if remedies = append(remedies, Remedy{Do: Take, Value: taken, Words: Clip(f.InLot()), Sum: f.Sum}); len(remedies) == mostOffered {
 			break
 		}
 	}

@@ -319,7 +319,9 @@ func (m *Importer) showPictures(ctx context.Context, id int64, page []JudgedRow)
 	}
 	for i, row := range rows {
 		for _, named := range row.Wanted.Pictures {
-			if meant := filesMeant(files, named.Name); len(meant) > 0 && meant[0].Sum != "" {
+			meant := filesMeant(files, named.Name)
+			contested := slices.ContainsFunc(meant, func(f store.NamedFile) bool { return f.Sum != meant[0].Sum })
+			if len(meant) > 0 && meant[0].Sum != "" && !contested {
 				page[i].Pictures = append(page[i].Pictures, RowPicture{named.Column, meant[0].Sum})
 			}
 		}

@@ -5,6 +5,7 @@ import {
   Drawer,
   Kbd,
   Modal,
+  MultiSelect,
   NativeSelect,
   NumberInput,
   PasswordInput,
@@ -83,6 +84,7 @@ export const theme = createTheme({
     PasswordInput: PasswordInput.extend({ defaultProps: { size: 'xs' } }),
     NumberInput: NumberInput.extend({ defaultProps: { size: 'xs', hideControls: true } }),
     NativeSelect: NativeSelect.extend({ defaultProps: { size: 'xs' } }),
+    MultiSelect: MultiSelect.extend({ defaultProps: { size: 'xs' } }),
     Textarea: Textarea.extend({ defaultProps: { size: 'xs' } }),
     SegmentedControl: SegmentedControl.extend({ defaultProps: { size: 'xs' } }),
     Drawer: Drawer.extend({

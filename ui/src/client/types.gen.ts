@@ -2210,6 +2210,10 @@ export type Reference = {
 export type Remedy = {
     do: 'take' | 'empty' | 'keep' | 'leave';
     /**
+     * Of the picture that the value means, where several are called so
+     */
+    sum?: string;
+    /**
      * Of take
      */
     value?: string;

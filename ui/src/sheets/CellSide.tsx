@@ -47,7 +47,7 @@ export function CellSide({ sheet, row, column, edits }: Props) {
         {valueOf(row, column) || <span className="quiet">empty</span>}
       </div>
       {row.pictures
-        .filter((p) => p.column === column)
+        .filter((p) => p.column === column && !here.some((j) => j.remedies.some((r) => r.sum)))
         .map((p) => (
           <div key={p.sum} className={`fill ${css.picture}`}>
             <Picture sum={p.sum} />
@@ -96,19 +96,35 @@ function Reason({
       </span>
       {j.remedies.length > 0 && (
         <span className={css.remedies}>
-          {j.remedies.map((remedy, i) => (
-            <Button
-              key={remedy.words}
-              size="compact-xs"
-              variant={i === 0 && remedy.do === 'take' ? 'filled' : 'default'}
-              onClick={() => edits.change([{ row, edits: withRemedy(row, j.column, j.judgement, remedy) }])}
-            >
-              <Words remedy={remedy} value={j.value} />
-            </Button>
-          ))}
+          {j.remedies.map((remedy, i) => {
+            const take = () => edits.change([{ row, edits: withRemedy(row, j.column, j.judgement, remedy) }]);
+            return remedy.sum ? (
+              <OneOf key={remedy.words} sum={remedy.sum} name={remedy.words} onTake={take} />
+            ) : (
+              <Button
+                key={remedy.words}
+                size="compact-xs"
+                variant={i === 0 && remedy.do === 'take' ? 'filled' : 'default'}
+                onClick={take}
+              >
+                <Words remedy={remedy} value={j.value} />
+              </Button>
+            );
+          })}
         </span>
       )}
     </div>
+  );
+}
+
+/** One of several pictures that a name means: its lot, its path, and the picture, to be taken. */
+function OneOf({ sum, name, onTake }: { sum: string; name: string; onTake: () => void }) {
+  return (
+    <button className={css.oneOf} onClick={onTake} title={name} aria-label={`Take ${name}`}>
+      <Picture sum={sum} />
+      <span className={css.path}>{name}</span>
+      <span className={css.take}>Take</span>
+    </button>
   );
 }
 
