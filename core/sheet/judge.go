@@ -12,6 +12,8 @@ type Choices struct {
 	Known Choice `json:"known" enum:"change,skip" doc:"Rows that it has"`
 	Empty Choice `json:"empty" enum:"leave,clear" doc:"Empty cells: leave what stands, or clear it"`
 	Gone  Choice `json:"gone,omitempty" enum:"leave,list,list all" doc:"Variants that it does not name: list those of an earlier one, or all"`
+	// Pictures says how those that it names are placed among what stands: a way of a plan.
+	Pictures Choice `json:"pictures,omitempty" enum:"after,before,instead,like for like" doc:"How its pictures are planned"`
 	// Lots are looked in for the pictures that it names.
 	Lots []int64 `json:"lots,omitempty" maxItems:"100" doc:"Where pictures are looked for by their names; none for all lots"`
 }
@@ -28,10 +30,11 @@ const (
 	DoClear  Choice = "clear"
 	DoList   Choice = "list"
 	DoAll    Choice = "list all"
+	DoAfter  Choice = "after"
 )
 
 // Usual are the choices that hold where nobody chose.
-var Usual = Choices{New: DoMake, Known: DoChange, Empty: DoLeave, Gone: DoLeave}
+var Usual = Choices{New: DoMake, Known: DoChange, Empty: DoLeave, Gone: DoLeave, Pictures: DoAfter}
 
 // Or fills what was not chosen.
 func (c Choices) Or(usual Choices) Choices {
@@ -46,6 +49,9 @@ func (c Choices) Or(usual Choices) Choices {
 	}
 	if c.Gone == "" {
 		c.Gone = usual.Gone
+	}
+	if c.Pictures == "" {
+		c.Pictures = usual.Pictures
 	}
 	return c
 }

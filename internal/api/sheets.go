@@ -29,6 +29,7 @@ type bringInput struct {
 type sheetPage struct {
 	store.Sheet
 	Imports []store.Import   `json:"imports" nullable:"false" doc:"The newest first"`
+	ToPlan  []int64          `json:"toPlan" nullable:"false" doc:"Open lots in which it paired pictures"`
 	Lots    []store.SheetLot `json:"lots" nullable:"false" doc:"That it came with, or that were fetched for it, the newest first"`
 }
 
@@ -310,6 +311,9 @@ func (s *Server) sheet(ctx context.Context, id int64) (page sheetPage, err error
 		return page, problem(err, "sheet")
 	}
 	if page.Lots, err = s.Store.SheetLots(ctx, id); err != nil {
+		return page, problem(err, "sheet")
+	}
+	if page.ToPlan, err = s.Store.LotsToPlan(ctx, id); err != nil {
 		return page, problem(err, "sheet")
 	}
 	page.Imports, err = s.Store.Imports(ctx, id)

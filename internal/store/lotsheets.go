@@ -124,6 +124,18 @@ func (s *Store) LotsOfSheet(ctx context.Context, sheet int64) ([]int64, error) {
 		where f.sheet_id = $1 and l.state = 'ready' order by l.id`, sheet)
 }
 
+// LotsToPlan returns the open lots in which a sheet has pictures paired: by its rows, or as a
+// clue of the lot that it came with; at most 200, the newest first.
+func (s *Store) LotsToPlan(ctx context.Context, sheet int64) ([]int64, error) {
+	found, err := numbers(ctx, s.Pool, `select l.id from lot l where l.state = 'ready' and l.id in (
+			select f.lot_id from sheet_pairing p join decision_file d on d.decision_id = p.decision_id join file f on f.id = d.file_id
+				where p.sheet_id = $1 and f.verdict = 'paired'
+			union select lot_id from file where sheet_id = $1)
+			and exists (select from file where lot_id = l.id and verdict = 'paired')
+		order by l.id desc limit 200`, sheet)
+	return orEmpty(found), err
+}
+
 // LotNamesOfSheet returns the names of the lots that a sheet came with.
 func (s *Store) LotNamesOfSheet(ctx context.Context, sheet int64) ([]string, error) {
 	return texts(ctx, s.Pool, `select distinct l.name from file f join lot l on l.id = f.lot_id where f.sheet_id = $1`, sheet)

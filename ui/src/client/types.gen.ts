@@ -228,6 +228,10 @@ export type Choices = {
      * Rows that the catalog does not have
      */
     new: 'make' | 'skip';
+    /**
+     * How its pictures are planned
+     */
+    pictures?: 'after' | 'before' | 'instead' | 'like for like';
 };
 
 export type ChosenPicture = {
@@ -2677,6 +2681,10 @@ export type SheetPage = {
      */
     stale: boolean;
     state: 'reading' | 'open' | 'unreadable' | 'given up';
+    /**
+     * Open lots in which it paired pictures
+     */
+    toPlan: Array<number>;
     totals: SheetTotals;
     /**
      * That is read; empty for a CSV

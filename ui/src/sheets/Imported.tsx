@@ -1,9 +1,10 @@
 import { Button } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { Link } from 'react-router';
-import type { Import, ImportedProduct } from '../client';
+import { Link, useNavigate } from 'react-router';
+import type { Import, ImportedProduct, SheetPage } from '../client';
 import {
   listImportedOptions,
+  makePlanMutation,
   pairBySheetMutation,
   revertImportMutation,
   unpairSheetMutation,
@@ -18,13 +19,13 @@ import css from './Imported.module.css';
 const shown = 200;
 
 /** What an import made or changed, as cards: products without a picture first. */
-export function Imported({ of, paired }: { of: Import; paired: number }) {
+export function Imported({ of, sheet }: { of: Import; sheet: SheetPage }) {
   const products = useQuery(listImportedOptions({ path: { id: of.id }, query: { limit: shown } }));
   if (products.error) return <Failed error={products.error} again={() => void products.refetch()} />;
   const bare = products.data?.items.filter((p) => !p.gone && p.pictures === 0).length ?? 0;
   return (
     <div className="scroll">
-      <PairPictures sheet={of.sheet} paired={paired} may={of.state === 'imported'} />
+      <PairPictures sheet={sheet} may={of.state === 'imported'} />
       <p className={css.said}>
         {of.state === 'reverted'
           ? `Taken back by ${of.revertedBy}.`
@@ -46,11 +47,18 @@ export function Imported({ of, paired }: { of: Import; paired: number }) {
 }
 
 /** Has the pictures paired that the sheet names; they are planned and applied with their lots. */
-export function PairPictures({ sheet, paired, may }: { sheet: number; paired: number; may: boolean }) {
+export function PairPictures({ sheet, may }: { sheet: SheetPage; may: boolean }) {
+  const navigate = useNavigate();
+  const { paired, toPlan } = sheet;
   const onError = (e: unknown) => tell('Not done', said(e), true);
   const pair = useMutation({ ...pairBySheetMutation(), onError });
   const unpair = useMutation({ ...unpairSheetMutation(), onError });
-  const path = { id: sheet };
+  const plan = useMutation({
+    ...makePlanMutation(),
+    onError,
+    onSuccess: ({ id }) => void navigate(`/plans/${id}`),
+  });
+  const path = { id: sheet.id };
   if (!may && paired === 0) return null;
   return (
     <div className={`spread ${css.said} ${css.pair}`}>
@@ -59,14 +67,24 @@ export function PairPictures({ sheet, paired, may }: { sheet: number; paired: nu
           Pair its pictures
         </Button>
       )}
+      {toPlan.length > 0 && (
+        <Button
+          variant="filled"
+          loading={plan.isPending}
+          onClick={() => plan.mutate({ body: { lots: toPlan, way: sheet.choices.pictures ?? 'after' } })}
+        >
+          Plan {toPlan.length === 1 ? 'its lot' : some(toPlan.length, 'lot')}
+        </Button>
+      )}
       {paired > 0 && (
         <Button loading={unpair.isPending} onClick={() => unpair.mutate({ path })}>
           Take {some(paired, 'pair')} back
         </Button>
       )}
       <span className="quiet">
-        Files that the sheet names and that came in a lot are paired with what its rows are about. Then{' '}
-        <Link to="/pair">plan those lots</Link>.
+        {toPlan.length > 0
+          ? `Placed ${sheet.choices.pictures ?? 'after'}; what the plan changes is shown before.`
+          : 'Files that the sheet names and that came in a lot are paired with what its rows are about.'}
       </span>
     </div>
   );

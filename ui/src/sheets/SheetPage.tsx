@@ -83,10 +83,10 @@ function Body({ sheet }: { sheet: Sheet }) {
         <CameWith sheet={sheet} />
         <Gone sheet={sheet} />
         <ToFetch sheet={sheet} />
-        {namesAlone(sheet) && !cards && <PairPictures sheet={sheet.id} paired={sheet.paired} may />}
+        {namesAlone(sheet) && !cards && <PairPictures sheet={sheet} may />}
         <Verdicts sheet={sheet} wanted={wanted} onWant={choose} cards={cards} onCards={setCards} />
         {cards && newest ? (
-          <Imported of={newest} paired={sheet.paired} />
+          <Imported of={newest} sheet={sheet} />
         ) : (
           <Grid sheet={sheet} wanted={wanted} edits={edits} at={at} setAt={setAt} onRow={setRow} />
         )}
