@@ -19,7 +19,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), workCommand(), migrateCommand(), demoCommand(), pairCommand(), sheetCommand(),
+	root.AddCommand(serveCommand(), workCommand(), migrateCommand(), demoCommand(), pairCommand(), sheetCommand(), sweepCommand(),
 		openAPICommand(), withPostgresCommand())
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()

@@ -14,20 +14,18 @@ import (
 	"ambrosa/internal/store"
 )
 
-// viewSize is the longer side of the large rendition, in pixels.
-const viewSize = 1600
-
 // media serves pictures: as thumbnail, as a large rendition, and as they came.
 // None of it runs in the application's origin, and a blob never changes.
 func (s *Server) media() {
 	s.app.Get("/media/:sum/thumb", func(c fiber.Ctx) error { return s.rendition(c, run.ThumbnailSize) })
-	s.app.Get("/media/:sum/view", func(c fiber.Ctx) error { return s.rendition(c, viewSize) })
+	s.app.Get("/media/:sum/view", func(c fiber.Ctx) error { return s.rendition(c, blob.ViewSize) })
 	s.app.Get("/media/:sum/original", s.original)
 	s.app.Get("/media/origins/:id/peek", s.peek)
 	s.app.Get("/media/peek", s.peekAtPicture)
 	s.app.Get("/media/lots/:id/list", s.exportFiles)
 	s.app.Get("/media/sheets/:id/judged", s.exportJudged)
 	s.app.Get("/media/catalog", s.exportCatalog)
+	s.app.Get("/media/receipts/:id", s.exportReceipt)
 	s.app.Get("/media/catalog/template", s.exportTemplate)
 	s.app.Get("/media/hand-in/:token/missing.csv", s.missingSheet)
 }

@@ -34,6 +34,7 @@ import (
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
+	"ambrosa/internal/upkeeping"
 	"ambrosa/internal/workshop"
 )
 
@@ -48,6 +49,7 @@ type Server struct {
 	Decider  *deciding.Decider
 	Receiver *receiving.Receiver
 	Importer *importing.Importer
+	Upkeeper *upkeeping.Upkeeper
 	Drives   *drives.Opener
 	Workshop *workshop.Workshop
 	Dropped  *run.Dropped // nil when there is no drop folder
@@ -142,6 +144,7 @@ func (s *Server) operations() huma.API {
 	s.overviewOperations(api)
 	s.limitOperations(api)
 	s.messageOperations(api)
+	s.upkeepOperations(api)
 	s.eventOperations(api)
 	describe(api.OpenAPI())
 	return api

@@ -299,6 +299,9 @@ func (s *Server) bringSheet(ctx context.Context, name string, body io.Reader) (i
 	case spooled.Bytes == 0:
 		return 0, huma.Error422UnprocessableEntity("The file is empty.")
 	}
+	if err := s.Store.ClaimBytes(ctx, 0, spooled.Sum[:]); err != nil {
+		return 0, problem(err, "sheet")
+	}
 	if err := s.Blobs.Keep(ctx, spooled); err != nil {
 		return 0, problem(err, "sheet")
 	}

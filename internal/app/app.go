@@ -35,6 +35,7 @@ import (
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
+	"ambrosa/internal/upkeeping"
 	"ambrosa/internal/vault"
 	"ambrosa/internal/workshop"
 )
@@ -141,6 +142,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	a.Runner.Planner = &planning.Planner{Store: a.Store, Runs: a.Runner}
 	a.Runner.Decider = &deciding.Decider{Store: a.Store, Engine: index}
 	a.Runner.Importer = &importing.Importer{Store: a.Store, Runs: a.Runner}
+	a.Runner.Upkeeper = &upkeeping.Upkeeper{Store: a.Store, Blobs: a.blobs, Runs: a.Runner}
 	a.Runner.Receiver = &receiving.Receiver{Store: a.Store, Runs: a.Runner, Pending: c.Limits.Pending}
 	if c.SMTP != "" {
 		if c.Pages == "" {
@@ -163,6 +165,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Decider:  a.Runner.Decider,
 		Receiver: a.Runner.Receiver,
 		Importer: a.Runner.Importer,
+		Upkeeper: a.Runner.Upkeeper,
 		Drives:   opener,
 		Workshop: a.workshop,
 		Uploads:  uploads,

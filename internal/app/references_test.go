@@ -20,12 +20,15 @@ func (l *line) references(when string) {
 		with needed as (
 			select file_id, 'placement ' || id as by from placement
 			union select (p->>'file')::bigint, 'change ' || c.id
-				from plan_change c, jsonb_array_elements(c.before || c.after) t, jsonb_array_elements(t->'pictures') p
+				from plan_change c, jsonb_array_elements(c.before || c.after) t, jsonb_array_elements(t->'pictures') p where c.state <> 'reverted'
+			union select file_id, 'pin ' || id from pin union select id, 'sheet ' || sheet_id from file where verdict = 'sheet'
 			union select (p->>'file')::bigint, 'order ' || o.id from lot_order o, jsonb_array_elements(o.pictures) p
 			union select f.id, 'lot ' || l.id from lot l join file f on f.lot_id = l.id where l.state in ('receiving', 'examining', 'ready')),
 		kept as (
 			select file_id, case when placement_id is not null then 'placement ' || placement_id when plan_change_id is not null
-				then 'change ' || plan_change_id when lot_order_id is not null then 'order ' || lot_order_id else 'lot ' || lot_id end as by
+				then 'change ' || plan_change_id when lot_order_id is not null then 'order ' || lot_order_id
+				when pin_id is not null then 'pin ' || pin_id
+				when sheet_id is not null then 'sheet ' || sheet_id else 'lot ' || lot_id end as by
 			from reference)
 		select (select count(*) from (select * from needed except select * from kept) m), (select count(*) from kept) - (select count(*)
 		from needed)`).
@@ -70,11 +73,11 @@ func TestWhatNeedsAFile(t *testing.T) {
 	}
 	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", id), nil, nil)
 	l.until("reverted", func() bool { return l.plan(id).State == "reverted" })
-	needs("reverted", "plan AT-000 reverted;lot one.zip ;")
+	needs("reverted", "lot one.zip ;")
 	l.post(fmt.Sprintf("/api/v1/lots/%d/give-up", lot), nil, nil)
-	needs("given up", "plan AT-000 reverted;")
+	needs("given up", "")
 	l.post(fmt.Sprintf("/api/v1/lots/%d/restore", lot), nil, nil)
-	needs("restored", "plan AT-000 reverted;lot one.zip ;")
+	needs("restored", "lot one.zip ;")
 }
 
 // TestALotThatNothingNeedsGoesWithItsFiles deletes a lot that is open and was

@@ -224,6 +224,27 @@ func (s *Store) Local(ctx context.Context, sum Sum) (path string, done func(), e
 	return spooled.Path, spooled.Remove, nil
 }
 
+// The longer sides of renditions, in pixels: of those that lists show, and of those that
+// pictures are looked at in.
+const (
+	ThumbnailSize = 320
+	ViewSize      = 1600
+)
+
+// Drop removes a blob with all renditions made of it; what is not there is gone already.
+func (s *Store) Drop(ctx context.Context, sum Sum) error {
+	names := []string{key(sum)}
+	for _, size := range []int{ThumbnailSize, ViewSize} {
+		names = append(names, renditionKey(sum, size))
+	}
+	for _, name := range names {
+		if err := s.bucket.Delete(ctx, name); err != nil && gcerrors.Code(err) != gcerrors.NotFound {
+			return fmt.Errorf("drop %s: %w", name, err)
+		}
+	}
+	return nil
+}
+
 // PutRendition stores a rendition of a blob.
 func (s *Store) PutRendition(ctx context.Context, sum Sum, size int, content []byte) error {
 	return s.bucket.WriteAll(ctx, renditionKey(sum, size), content, &blob.WriterOptions{ContentType: "image/webp"})

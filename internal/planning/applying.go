@@ -3,6 +3,7 @@ package planning
 import (
 	"context"
 	"errors"
+	"fmt"
 
 	"github.com/jackc/pgx/v5"
 
@@ -59,10 +60,21 @@ func (p *Planner) RevertChange(ctx context.Context, change int64) (reverted bool
 		if err != nil {
 			return err
 		}
-		if err := store.WriteArrangement(ctx, tx, c.Owner, plan.Reverse(c.Before, c.After, standing[c.Owner])); err != nil {
+		// Past the way back's term a picture may have been purged: the others come back without it.
+		before, gone, err := store.WithoutGone(ctx, tx, c.Before)
+		if err != nil {
+			return err
+		}
+		if gone > 0 {
+			c.Problem = fmt.Sprintf("%d of its pictures were purged, and did not come back", gone)
+		}
+		if err := store.WriteArrangement(ctx, tx, c.Owner, plan.Reverse(before, c.After, standing[c.Owner])); err != nil {
 			return err
 		}
 		reverted = true
+		if err := store.ReverseEnds(ctx, tx, change); err != nil {
+			return err
+		}
 		return store.MoveChange(ctx, tx, change, "reverted", "applied", c.Problem)
 	})
 	return reverted, err

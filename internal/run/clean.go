@@ -33,6 +33,12 @@ func (r *Runner) Clean(ctx context.Context) error {
 		}
 		r.Log.Info("an upload did not arrive in its time", "upload", u.ID, "lot", u.LotID, "path", u.Path)
 	}
+	if err := r.Store.ForgetStale(ctx); err != nil {
+		return err
+	}
+	if err := r.Upkeeper.DropLeaving(ctx); err != nil {
+		return err
+	}
 	return r.cleanUploads(ctx)
 }
 

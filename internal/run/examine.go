@@ -17,7 +17,6 @@ import (
 	"ambrosa/core/acting"
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
-	"ambrosa/core/rights"
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
@@ -27,7 +26,7 @@ import (
 
 // ThumbnailSize is the longer side of the thumbnails made at examination, in
 // pixels.
-const ThumbnailSize = 320
+const ThumbnailSize = blob.ThumbnailSize
 
 func init() {
 	register(Kind{Name: "examine", Doing: "Examining", Leads: ToLot, Long: true, Items: true, work: (*Runner).examineLot})
@@ -384,6 +383,10 @@ func (e *examination) decode(ctx context.Context) error {
 
 func (e *examination) examine(ctx context.Context, s spooledEntry) (store.Examined, error) {
 	found := store.Examined{Upload: s.upload, Entry: s.entry, Path: s.path, Bytes: s.file.Bytes, Sum: s.file.Sum[:]}
+	// From here on the bytes stay, whatever is purged meanwhile.
+	if err := e.Store.ClaimBytes(ctx, e.lot, s.file.Sum[:]); err != nil {
+		return store.Examined{}, err
+	}
 	known, err := e.Store.KnownBlob(ctx, s.file.Sum[:])
 	switch {
 	case err == nil:
@@ -421,45 +424,6 @@ func refusal(kind picturespec.Type, name string) string {
 		return "a document, not a picture"
 	}
 	return kind.Refusal()
-}
-
-// legibleStated makes what a picture says of its rights fit to be kept.
-func legibleStated(s rights.Stated) rights.Stated {
-	for _, text := range []*string{&s.Creator, &s.Notice, &s.Credit, &s.Statement} {
-		*text = legible.Short(legible.Text(*text), 2_000)
-	}
-	return s
-}
-
-func blobRow(file blob.Spooled, m picture.Result) *store.BlobRow {
-	row := &store.BlobRow{
-		Sum:           file.Sum[:],
-		Bytes:         file.Bytes,
-		Type:          string(m.Type),
-		Width:         m.Width,
-		Height:        m.Height,
-		Frames:        max(1, m.Frames),
-		Colour:        m.Colour,
-		Bits:          m.Bits,
-		Alpha:         m.Alpha,
-		Profile:       m.Profile,
-		Orientation:   max(1, m.Orientation),
-		Thumbnail:     len(m.Rendition) > 0,
-		Problem:       m.Problem,
-		ContentWidth:  m.ContentWidth,
-		ContentHeight: m.ContentHeight,
-		Detail:        m.Detail,
-		Stated:        legibleStated(m.Stated),
-		Tint:          m.Tint,
-	}
-	if m.Problem == "" {
-		bits := int64(m.Fingerprint)
-		row.Fingerprint = &bits
-		facts := row.Facts()
-		facts.Alpha = m.Transparent
-		row.Marks = int(facts.Marks())
-	}
-	return row
 }
 
 // write puts results into the database, many at a time.

@@ -29,6 +29,7 @@ import (
 	"ambrosa/internal/reading"
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/store"
+	"ambrosa/internal/upkeeping"
 )
 
 // Runner queues work, and does it when it was started.
@@ -42,6 +43,7 @@ type Runner struct {
 	Decider  *deciding.Decider
 	Receiver *receiving.Receiver
 	Importer *importing.Importer
+	Upkeeper *upkeeping.Upkeeper
 	Drives   *drives.Opener
 	Mail     *mail.Sender // nil when messages do not go by mail
 	Uploads  string       // folder that complete uploads lie in, by id
@@ -132,6 +134,9 @@ func (r *Runner) rescueNowAndThen(ctx context.Context) {
 			}
 			if err := r.fetchDue(ctx); err != nil && ctx.Err() == nil {
 				r.Log.Warn("fetch what is due", "error", err)
+			}
+			if err := r.Upkeeper.Due(ctx); err != nil && ctx.Err() == nil {
+				r.Log.Warn("sweep and purge what is due", "error", err)
 			}
 		}
 	}

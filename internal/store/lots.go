@@ -283,8 +283,20 @@ func (s *Store) AddFiles(ctx context.Context, lot int64, files []Examined) error
 				select w.id, w.lot_id from written w join lot l on l.id = w.lot_id where l.state <> 'given up'`,
 				lot, f.Upload, f.Entry, f.Path, f.Bytes, f.Sum, f.Problem, verdict, !f.Missed)
 		}
-		return tx.SendBatch(ctx, batch).Close()
+		if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+			return err
+		}
+		return EndClaims(ctx, tx, lot, sumsOfFiles(files))
 	})
+}
+
+func sumsOfFiles(files []Examined) (sums [][]byte) {
+	for _, f := range files {
+		if f.Sum != nil {
+			sums = append(sums, f.Sum)
+		}
+	}
+	return sums
 }
 
 // SeenEntries returns which entries of a lot's open uploads are written

@@ -35,7 +35,12 @@ func SheetOfBytes(ctx context.Context, tx pgx.Tx, sum []byte) (int64, error) {
 
 // IsSheet records which sheet a file of a lot is.
 func IsSheet(ctx context.Context, tx pgx.Tx, file, sheet int64) error {
-	_, err := tx.Exec(ctx, `update file set verdict = 'sheet', problem = '', sheet_id = $2 where id = $1`, file, sheet)
+	if _, err := tx.Exec(ctx, `update file set verdict = 'sheet', problem = '', sheet_id = $2 where id = $1`, file, sheet); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, `with before as (delete from reference where file_id = $1 and sheet_id <> $2)
+		insert into reference (file_id, sheet_id) select $1, $2 where not exists (select from reference where file_id = $1 and sheet_id = $2)`,
+		file, sheet)
 	return err
 }
 

@@ -179,6 +179,9 @@ func MovePlan(ctx context.Context, tx pgx.Tx, who acting.Actor, id int64, to str
 	if tag.RowsAffected() == 0 {
 		return ErrChanged
 	}
+	if err := endNeeds(ctx, tx, id, to); err != nil {
+		return err
+	}
 	return Notify(ctx, tx, Event{Topic: "plan", ID: id})
 }
 

@@ -19,7 +19,8 @@ type KeptMapping struct {
 
 // KeptMappings returns all of them, the last used first.
 func (s *Store) KeptMappings(ctx context.Context) ([]KeptMapping, error) {
-	return list[KeptMapping](ctx, s.Pool, `select id, name, mapping, choices, coalesce(origin_id, 0) as origin from sheet_mapping order by used_at desc, id limit 500`)
+	return list[KeptMapping](ctx, s.Pool, `select id, name, mapping, choices, coalesce(origin_id, 0) as origin
+		from sheet_mapping order by used_at desc, id limit 500`)
 }
 
 // KeepMapping keeps a mapping by name, instead of one of that name. Its ID is not used.

@@ -97,6 +97,9 @@ func (s *Sheet) fill() {
 
 // NewSheet records a sheet whose bytes are kept; it is still to be read.
 func NewSheet(ctx context.Context, tx pgx.Tx, who acting.Actor, name string, sum []byte, bytes int64) (int64, error) {
+	if err := EndClaims(ctx, tx, 0, [][]byte{sum}); err != nil {
+		return 0, err
+	}
 	return number(ctx, tx, `insert into sheet (name, sha256, bytes, actor) values ($1, $2, $3, $4) returning id`, name, sum, bytes, who.Name)
 }
 

@@ -2,7 +2,7 @@
 
 import type { Client, Options as Options2, TDataShape } from './client';
 import { client } from './client.gen';
-import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeCategoryData, ArrangeCategoryErrors, ArrangeCategoryResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BringSheetData, BringSheetErrors, BringSheetResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeCategoryData, ChangeCategoryErrors, ChangeCategoryResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, ChangeProductsData, ChangeProductsErrors, ChangeProductsResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DecideTogetherData, DecideTogetherErrors, DecideTogetherResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EditSheetRowData, EditSheetRowErrors, EditSheetRowResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, FetchSheetPicturesData, FetchSheetPicturesErrors, FetchSheetPicturesResponses, FirstFileData, FirstFileErrors, FirstFileResponses, GetCategoryData, GetCategoryErrors, GetCategoryResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetMailingData, GetMailingErrors, GetMailingResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetSheetData, GetSheetErrors, GetSheetResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, GiveUpLotData, GiveUpLotErrors, GiveUpLotResponses, GiveUpSheetData, GiveUpSheetErrors, GiveUpSheetResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, ImportSheetData, ImportSheetErrors, ImportSheetResponses, KeepMappingData, KeepMappingErrors, KeepMappingResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCatalogColumnsData, ListCatalogColumnsErrors, ListCatalogColumnsResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListGivenUpData, ListGivenUpErrors, ListGivenUpResponses, ListGoneData, ListGoneErrors, ListGoneResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListImportedData, ListImportedErrors, ListImportedResponses, ListLimitsData, ListLimitsErrors, ListLimitsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListMappingsData, ListMappingsErrors, ListMappingsResponses, ListMessagesData, ListMessagesErrors, ListMessagesResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanChangesData, ListPlanChangesErrors, ListPlanChangesResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListReferencesData, ListReferencesErrors, ListReferencesResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSheetRowsData, ListSheetRowsErrors, ListSheetRowsResponses, ListSheetsData, ListSheetsErrors, ListSheetsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, ListUnnamedFilesData, ListUnnamedFilesErrors, ListUnnamedFilesResponses, LookAtLotData, LookAtLotErrors, LookAtLotResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MakePlanData, MakePlanErrors, MakePlanResponses, MapSheetData, MapSheetErrors, MapSheetResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, MendSheetData, MendSheetErrors, MendSheetResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, OrderPicturesData, OrderPicturesErrors, OrderPicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairBySheetData, PairBySheetErrors, PairBySheetResponses, PairLotData, PairLotErrors, PairLotResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewTargetData, PreviewTargetErrors, PreviewTargetResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, ReadMessagesData, ReadMessagesErrors, ReadMessagesResponses, ReadSheetAgainData, ReadSheetAgainErrors, ReadSheetAgainResponses, RefreshPlanData, RefreshPlanErrors, RefreshPlanResponses, RehearseSheetData, RehearseSheetErrors, RehearseSheetResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, RestoreLotData, RestoreLotErrors, RestoreLotResponses, RestoreSheetData, RestoreSheetErrors, RestoreSheetResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RetireGoneData, RetireGoneErrors, RetireGoneResponses, RevertImportData, RevertImportErrors, RevertImportResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, ScanData, ScanErrors, ScanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideOfPlanData, SetAsideOfPlanErrors, SetAsideOfPlanResponses, SetAsideResponses, SetMailingData, SetMailingErrors, SetMailingResponses, SetPlanChangeData, SetPlanChangeErrors, SetPlanChangeResponses, SetRightsData, SetRightsErrors, SetRightsResponses, SpreadPictureData, SpreadPictureErrors, SpreadPictureResponses, StopRunData, StopRunErrors, StopRunResponses, TakeBackDecisionData, TakeBackDecisionErrors, TakeBackDecisionResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryColumnData, TryColumnErrors, TryColumnResponses, TryNameData, TryNameErrors, TryNameResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UnpairSheetData, UnpairSheetErrors, UnpairSheetResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses, WriteVariantsData, WriteVariantsErrors, WriteVariantsResponses } from './types.gen';
+import type { AcceptTogetherData, AcceptTogetherErrors, AcceptTogetherResponses, AddClueListData, AddClueListErrors, AddClueListResponses, AddDropPersonData, AddDropPersonErrors, AddDropPersonResponses, AddSupplierLinkData, AddSupplierLinkErrors, AddSupplierLinkResponses, ApplyPlanData, ApplyPlanErrors, ApplyPlanResponses, ArrangeCategoryData, ArrangeCategoryErrors, ArrangeCategoryResponses, ArrangeProductData, ArrangeProductErrors, ArrangeProductResponses, AskLookupData, AskLookupErrors, AskLookupResponses, BringSheetData, BringSheetErrors, BringSheetResponses, BrowseOriginData, BrowseOriginErrors, BrowseOriginResponses, ChangeCategoryData, ChangeCategoryErrors, ChangeCategoryResponses, ChangeClueListData, ChangeClueListErrors, ChangeClueListResponses, ChangeProductsData, ChangeProductsErrors, ChangeProductsResponses, CloseLotData, CloseLotErrors, CloseLotResponses, CountMarksData, CountMarksErrors, CountMarksResponses, CreateLotData, CreateLotErrors, CreateLotResponses, CreateOriginData, CreateOriginErrors, CreateOriginResponses, DecideFileData, DecideFileErrors, DecideFileResponses, DecideTogetherData, DecideTogetherErrors, DecideTogetherResponses, DeclineCandidatesData, DeclineCandidatesErrors, DeclineCandidatesResponses, DeleteOriginData, DeleteOriginErrors, DeleteOriginResponses, EditSheetRowData, EditSheetRowErrors, EditSheetRowResponses, EventsData, EventsErrors, EventsResponse, EventsResponses, FetchOriginData, FetchOriginErrors, FetchOriginResponses, FetchSheetPicturesData, FetchSheetPicturesErrors, FetchSheetPicturesResponses, FirstFileData, FirstFileErrors, FirstFileResponses, GetCategoryData, GetCategoryErrors, GetCategoryResponses, GetDropFolderData, GetDropFolderErrors, GetDropFolderResponses, GetFileData, GetFileErrors, GetFileHistoryData, GetFileHistoryErrors, GetFileHistoryResponses, GetFileResponses, GetHandInData, GetHandInErrors, GetHandInResponses, GetLookupData, GetLookupErrors, GetLookupResponses, GetLotCluesData, GetLotCluesErrors, GetLotCluesResponses, GetLotData, GetLotErrors, GetLotResponses, GetLotSheetData, GetLotSheetErrors, GetLotSheetResponses, GetMailingData, GetMailingErrors, GetMailingResponses, GetOriginData, GetOriginErrors, GetOriginResponses, GetPlanData, GetPlanErrors, GetPlanResponses, GetProductData, GetProductErrors, GetProductResponses, GetRunData, GetRunErrors, GetRunResponses, GetSheetData, GetSheetErrors, GetSheetResponses, GetTodayData, GetTodayErrors, GetTodayResponses, GetUpkeepData, GetUpkeepErrors, GetUpkeepResponses, GetWaitingData, GetWaitingErrors, GetWaitingResponses, GiveUpLotData, GiveUpLotErrors, GiveUpLotResponses, GiveUpSheetData, GiveUpSheetErrors, GiveUpSheetResponses, HoldFindingsData, HoldFindingsErrors, HoldFindingsResponses, ImportProductsData, ImportProductsErrors, ImportProductsResponses, ImportSheetData, ImportSheetErrors, ImportSheetResponses, KeepMappingData, KeepMappingErrors, KeepMappingResponses, LearnFromData, LearnFromErrors, LearnFromResponses, LearnRewritingData, LearnRewritingErrors, LearnRewritingResponses, ListCatalogColumnsData, ListCatalogColumnsErrors, ListCatalogColumnsResponses, ListCategoriesData, ListCategoriesErrors, ListCategoriesResponses, ListClueListsData, ListClueListsErrors, ListClueListsResponses, ListFilesData, ListFilesErrors, ListFilesResponses, ListFindingsData, ListFindingsErrors, ListFindingsResponses, ListGivenUpData, ListGivenUpErrors, ListGivenUpResponses, ListGoneData, ListGoneErrors, ListGoneResponses, ListGroupsData, ListGroupsErrors, ListGroupsResponses, ListHeldData, ListHeldErrors, ListHeldResponses, ListHoldingsData, ListHoldingsErrors, ListHoldingsResponses, ListImportedData, ListImportedErrors, ListImportedResponses, ListLimitsData, ListLimitsErrors, ListLimitsResponses, ListLookupCodesData, ListLookupCodesErrors, ListLookupCodesResponses, ListLotsData, ListLotsErrors, ListLotsResponses, ListMappingsData, ListMappingsErrors, ListMappingsResponses, ListMessagesData, ListMessagesErrors, ListMessagesResponses, ListOriginKindsData, ListOriginKindsErrors, ListOriginKindsResponses, ListOriginsData, ListOriginsErrors, ListOriginsResponses, ListPlanChangesData, ListPlanChangesErrors, ListPlanChangesResponses, ListProductsData, ListProductsErrors, ListProductsResponses, ListPurgedData, ListPurgedErrors, ListPurgedResponses, ListReceiptsData, ListReceiptsErrors, ListReceiptsResponses, ListReferencesData, ListReferencesErrors, ListReferencesResponses, ListRunsData, ListRunsErrors, ListRunsResponses, ListSheetRowsData, ListSheetRowsErrors, ListSheetRowsResponses, ListSheetsData, ListSheetsErrors, ListSheetsResponses, ListSupplierLinksData, ListSupplierLinksErrors, ListSupplierLinksResponses, ListUnnamedFilesData, ListUnnamedFilesErrors, ListUnnamedFilesResponses, LookAtLotData, LookAtLotErrors, LookAtLotResponses, LookAtPageData, LookAtPageErrors, LookAtPageResponses, MakePlanData, MakePlanErrors, MakePlanResponses, MapSheetData, MapSheetErrors, MapSheetResponses, MeasurePicturesData, MeasurePicturesErrors, MeasurePicturesResponses, MendSheetData, MendSheetErrors, MendSheetResponses, OpenHandInData, OpenHandInErrors, OpenHandInResponses, OrderPicturesData, OrderPicturesErrors, OrderPicturesResponses, PagePicturesData, PagePicturesErrors, PagePicturesResponses, PairBySheetData, PairBySheetErrors, PairBySheetResponses, PairLotData, PairLotErrors, PairLotResponses, PinFilesData, PinFilesErrors, PinFilesResponses, PlanLotData, PlanLotErrors, PlanLotResponses, PreviewCluesData, PreviewCluesErrors, PreviewCluesResponses, PreviewTargetData, PreviewTargetErrors, PreviewTargetResponses, ProposeSelectorsData, ProposeSelectorsErrors, ProposeSelectorsResponses, PurgeData, PurgeErrors, PurgeResponses, ReadLotWithData, ReadLotWithErrors, ReadLotWithResponses, ReadMessagesData, ReadMessagesErrors, ReadMessagesResponses, ReadSheetAgainData, ReadSheetAgainErrors, ReadSheetAgainResponses, RefreshPlanData, RefreshPlanErrors, RefreshPlanResponses, RehearseSheetData, RehearseSheetErrors, RehearseSheetResponses, RemoveClueListData, RemoveClueListErrors, RemoveClueListResponses, RemoveDropPersonData, RemoveDropPersonErrors, RemoveDropPersonResponses, RenewSupplierLinkData, RenewSupplierLinkErrors, RenewSupplierLinkResponses, ReplanData, ReplanErrors, ReplanResponses, RestoreHeldData, RestoreHeldErrors, RestoreHeldResponses, RestoreLotData, RestoreLotErrors, RestoreLotResponses, RestoreSheetData, RestoreSheetErrors, RestoreSheetResponses, ResumeRunData, ResumeRunErrors, ResumeRunResponses, RetireGoneData, RetireGoneErrors, RetireGoneResponses, RevertImportData, RevertImportErrors, RevertImportResponses, RevertPlanData, RevertPlanErrors, RevertPlanResponses, RevokeSupplierLinkData, RevokeSupplierLinkErrors, RevokeSupplierLinkResponses, ScanData, ScanErrors, ScanResponses, SearchData, SearchErrors, SearchResponses, SetAsideData, SetAsideErrors, SetAsideOfPlanData, SetAsideOfPlanErrors, SetAsideOfPlanResponses, SetAsideResponses, SetMailingData, SetMailingErrors, SetMailingResponses, SetPlanChangeData, SetPlanChangeErrors, SetPlanChangeResponses, SetRightsData, SetRightsErrors, SetRightsResponses, SetUpkeepData, SetUpkeepErrors, SetUpkeepResponses, SpreadPictureData, SpreadPictureErrors, SpreadPictureResponses, StopRunData, StopRunErrors, StopRunResponses, SumFindingsData, SumFindingsErrors, SumFindingsResponses, SweepData, SweepErrors, SweepResponses, TakeBackDecisionData, TakeBackDecisionErrors, TakeBackDecisionResponses, TakeCandidatesData, TakeCandidatesErrors, TakeCandidatesResponses, TakeDroppedData, TakeDroppedErrors, TakeDroppedResponses, TakePicturesData, TakePicturesErrors, TakePicturesResponses, TeachData, TeachErrors, TeachResponses, TryColumnData, TryColumnErrors, TryColumnResponses, TryNameData, TryNameErrors, TryNameResponses, TryRecipeData, TryRecipeErrors, TryRecipeResponses, UnpairSheetData, UnpairSheetErrors, UnpairSheetResponses, UnpinFilesData, UnpinFilesErrors, UnpinFilesResponses, UpdateOriginData, UpdateOriginErrors, UpdateOriginResponses, WriteVariantsData, WriteVariantsErrors, WriteVariantsResponses } from './types.gen';
 
 export type Options<TData extends TDataShape = TDataShape, ThrowOnError extends boolean = boolean, TResponse = unknown> = Options2<TData, ThrowOnError, TResponse> & {
     /**
@@ -170,6 +170,11 @@ export const decideFile = <ThrowOnError extends boolean = false>(options: Option
 });
 
 /**
+ * Who needs a file, and where it ever stood
+ */
+export const getFileHistory = <ThrowOnError extends boolean = false>(options: Options<GetFileHistoryData, ThrowOnError>) => (options.client ?? client).get<GetFileHistoryResponses, GetFileHistoryErrors, ThrowOnError>({ url: '/api/v1/files/{id}/history', ...options });
+
+/**
  * What would have paired a file as a person paired it, and how many others it would pair
  */
 export const learnFrom = <ThrowOnError extends boolean = false>(options: Options<LearnFromData, ThrowOnError>) => (options.client ?? client).get<LearnFromResponses, LearnFromErrors, ThrowOnError>({ url: '/api/v1/files/{id}/lessons', ...options });
@@ -178,6 +183,35 @@ export const learnFrom = <ThrowOnError extends boolean = false>(options: Options
  * Who needs a file; while somebody does, it is not deleted
  */
 export const listReferences = <ThrowOnError extends boolean = false>(options: Options<ListReferencesData, ThrowOnError>) => (options.client ?? client).get<ListReferencesResponses, ListReferencesErrors, ThrowOnError>({ url: '/api/v1/files/{id}/references', ...options });
+
+/**
+ * What sweeps found, with its bytes
+ */
+export const listFindings = <ThrowOnError extends boolean = false>(options?: Options<ListFindingsData, ThrowOnError>) => (options?.client ?? client).get<ListFindingsResponses, ListFindingsErrors, ThrowOnError>({ url: '/api/v1/findings', ...options });
+
+/**
+ * Hold files that nothing needs: out of the way, and whole, for a term
+ */
+export const holdFindings = <ThrowOnError extends boolean = false>(options: Options<HoldFindingsData, ThrowOnError>) => (options.client ?? client).post<HoldFindingsResponses, HoldFindingsErrors, ThrowOnError>({
+    url: '/api/v1/findings/hold',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * How many bytes chosen findings have, and would free together
+ */
+export const sumFindings = <ThrowOnError extends boolean = false>(options: Options<SumFindingsData, ThrowOnError>) => (options.client ?? client).post<SumFindingsResponses, SumFindingsErrors, ThrowOnError>({
+    url: '/api/v1/findings/sum',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * Lots that were given up, and can be restored
@@ -194,6 +228,28 @@ export const getHandIn = <ThrowOnError extends boolean = false>(options: Options
  */
 export const openHandIn = <ThrowOnError extends boolean = false>(options: Options<OpenHandInData, ThrowOnError>) => (options.client ?? client).post<OpenHandInResponses, OpenHandInErrors, ThrowOnError>({
     url: '/api/v1/hand-in/{token}/lots',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Files that are held, as they were held together, the first to end first
+ */
+export const listHoldings = <ThrowOnError extends boolean = false>(options?: Options<ListHoldingsData, ThrowOnError>) => (options?.client ?? client).get<ListHoldingsResponses, ListHoldingsErrors, ThrowOnError>({ url: '/api/v1/holdings', ...options });
+
+/**
+ * Files of a holding
+ */
+export const listHeld = <ThrowOnError extends boolean = false>(options: Options<ListHeldData, ThrowOnError>) => (options.client ?? client).get<ListHeldResponses, ListHeldErrors, ThrowOnError>({ url: '/api/v1/holdings/{id}/files', ...options });
+
+/**
+ * Give held files back to what they were: all of them, or some
+ */
+export const restoreHeld = <ThrowOnError extends boolean = false>(options: Options<RestoreHeldData, ThrowOnError>) => (options.client ?? client).post<RestoreHeldResponses, RestoreHeldErrors, ThrowOnError>({
+    url: '/api/v1/holdings/{id}/restore',
     ...options,
     headers: {
         'Content-Type': 'application/json',
@@ -568,6 +624,30 @@ export const takePictures = <ThrowOnError extends boolean = false>(options: Opti
 });
 
 /**
+ * Keep files, because a person says so
+ */
+export const pinFiles = <ThrowOnError extends boolean = false>(options: Options<PinFilesData, ThrowOnError>) => (options.client ?? client).post<PinFilesResponses, PinFilesErrors, ThrowOnError>({
+    url: '/api/v1/pins',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * Let files be judged like all others again
+ */
+export const unpinFiles = <ThrowOnError extends boolean = false>(options: Options<UnpinFilesData, ThrowOnError>) => (options.client ?? client).post<UnpinFilesResponses, UnpinFilesErrors, ThrowOnError>({
+    url: '/api/v1/pins/remove',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
  * Plan what applying lots together would change
  */
 export const makePlan = <ThrowOnError extends boolean = false>(options: Options<MakePlanData, ThrowOnError>) => (options.client ?? client).post<MakePlanResponses, MakePlanErrors, ThrowOnError>({
@@ -693,6 +773,28 @@ export const arrangeProduct = <ThrowOnError extends boolean = false>(options: Op
         ...options.headers
     }
 });
+
+/**
+ * Have held files go, and free their space
+ */
+export const purge = <ThrowOnError extends boolean = false>(options: Options<PurgeData, ThrowOnError>) => (options.client ?? client).post<PurgeResponses, PurgeErrors, ThrowOnError>({
+    url: '/api/v1/purges',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
+ * What purges did, the newest first
+ */
+export const listReceipts = <ThrowOnError extends boolean = false>(options?: Options<ListReceiptsData, ThrowOnError>) => (options?.client ?? client).get<ListReceiptsResponses, ListReceiptsErrors, ThrowOnError>({ url: '/api/v1/receipts', ...options });
+
+/**
+ * Files that a purge had go
+ */
+export const listPurged = <ThrowOnError extends boolean = false>(options: Options<ListPurgedData, ThrowOnError>) => (options.client ?? client).get<ListPurgedResponses, ListPurgedErrors, ThrowOnError>({ url: '/api/v1/receipts/{id}/files', ...options });
 
 /**
  * Runs, the newest first
@@ -923,9 +1025,38 @@ export const renewSupplierLink = <ThrowOnError extends boolean = false>(options:
 });
 
 /**
+ * Look for what nothing needs, and what is there twice
+ */
+export const sweep = <ThrowOnError extends boolean = false>(options: Options<SweepData, ThrowOnError>) => (options.client ?? client).post<SweepResponses, SweepErrors, ThrowOnError>({
+    url: '/api/v1/sweeps',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
+
+/**
  * What needs a person now
  */
 export const getToday = <ThrowOnError extends boolean = false>(options?: Options<GetTodayData, ThrowOnError>) => (options?.client ?? client).get<GetTodayResponses, GetTodayErrors, ThrowOnError>({ url: '/api/v1/today', ...options });
+
+/**
+ * What was found, what is held, and how upkeep goes
+ */
+export const getUpkeep = <ThrowOnError extends boolean = false>(options?: Options<GetUpkeepData, ThrowOnError>) => (options?.client ?? client).get<GetUpkeepResponses, GetUpkeepErrors, ThrowOnError>({ url: '/api/v1/upkeep', ...options });
+
+/**
+ * Say how upkeep goes
+ */
+export const setUpkeep = <ThrowOnError extends boolean = false>(options: Options<SetUpkeepData, ThrowOnError>) => (options.client ?? client).put<SetUpkeepResponses, SetUpkeepErrors, ThrowOnError>({
+    url: '/api/v1/upkeep',
+    ...options,
+    headers: {
+        'Content-Type': 'application/json',
+        ...options.headers
+    }
+});
 
 /**
  * What waits at the stations

@@ -54,6 +54,20 @@ export type AskLookupRequest = {
     products?: Array<number> | null;
 };
 
+export type Asked = {
+    files: number;
+    /**
+     * That are open
+     */
+    lots: number;
+    pins: number;
+    placements: number;
+    /**
+     * Drafts, and applied ones whose way back is in its term
+     */
+    plans: number;
+};
+
 export type Beat = {
     at: string;
 };
@@ -791,6 +805,21 @@ export type FileDetail = {
     width: number;
 };
 
+export type FileHistory = {
+    /**
+     * Who needs it now
+     */
+    needs: Array<Reference>;
+    /**
+     * Where it stood, the newest first
+     */
+    stood: Array<Stood>;
+};
+
+export type FilesCounted = {
+    files: number;
+};
+
 export type Finding = {
     attributes: {
         [key: string]: string;
@@ -799,6 +828,61 @@ export type Finding = {
     name: string;
     shots: Array<Shot>;
     sku: string;
+};
+
+export type FindingGroup = {
+    bytes: number;
+    files: number;
+    frees: number;
+    /**
+     * That the last sweep found first
+     */
+    fresh: number;
+    kind: string;
+    reason: string;
+};
+
+export type FindingPage = {
+    /**
+     * Of all of them
+     */
+    bytes: number;
+    /**
+     * Bytes that are really freed when all of them go
+     */
+    frees: number;
+    items: Array<SweepFinding>;
+    total: number;
+};
+
+export type FindingsChosen = {
+    /**
+     * Only those whose reason came about before
+     */
+    before?: string;
+    /**
+     * Only those that the last sweep found first
+     */
+    fresh?: boolean;
+    kind?: 'orphans' | 'twice';
+    lot?: number;
+    origin?: number;
+    /**
+     * Part of the path
+     */
+    q?: string;
+    reason?: string;
+};
+
+export type FindingsWanted = {
+    /**
+     * Findings by number
+     */
+    ids?: Array<number> | null;
+    /**
+     * Or all that are so
+     */
+    where?: FindingsChosen;
 };
 
 export type FirstFile = {
@@ -928,6 +1012,73 @@ export type HandRows = {
      * What stood in each cell as the person saw it
      */
     was?: Array<Array<string> | null> | null;
+};
+
+export type HeldFile = {
+    bytes: number;
+    file: number;
+    holding: number;
+    lotName: string;
+    path: string;
+    problem: string;
+    reason: string;
+    since: string | null;
+    sum: string;
+};
+
+export type HeldNow = {
+    /**
+     * That are held
+     */
+    files: number;
+    holding: number;
+    /**
+     * That are needed by now, or worked on, and stay
+     */
+    needed: number;
+};
+
+export type HoldFindingsRequest = {
+    because?: string;
+    /**
+     * 0 for the usual term
+     */
+    days?: number;
+    /**
+     * Findings by number
+     */
+    ids?: Array<number> | null;
+    /**
+     * Or all that are so
+     */
+    where?: FindingsChosen;
+};
+
+export type Holding = {
+    actor: string;
+    at: string;
+    because: string;
+    /**
+     * Of those that still are
+     */
+    bytes: number;
+    /**
+     * That were held by it
+     */
+    files: number;
+    /**
+     * Bytes of them that no file keeps which is not held
+     */
+    frees: number;
+    /**
+     * That still are
+     */
+    held: number;
+    id: number;
+    /**
+     * From then on they may be purged
+     */
+    until: string;
 };
 
 export type Import = {
@@ -1545,6 +1696,31 @@ export type OriginKind = {
     name: string;
 };
 
+export type OrphansWaiting = {
+    frees: number;
+    /**
+     * Of them, that the last sweep found first
+     */
+    fresh: number;
+    held: number;
+    /**
+     * When the first of them goes
+     */
+    leavesAt: string | null;
+    /**
+     * Of them, whose term ends within a week, or ended
+     */
+    leaving: number;
+    /**
+     * That nothing needs, and that are not held
+     */
+    orphans: number;
+    /**
+     * When the last sweep ended
+     */
+    sweptAt: string | null;
+};
+
 export type OutColumn = {
     /**
      * It says which variant a row is about, and goes along always
@@ -1591,6 +1767,22 @@ export type PageFound = {
 
 export type PageGroup = {
     items: Array<Group>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageHeldFile = {
+    items: Array<HeldFile>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageHolding = {
+    items: Array<Holding>;
     /**
      * How many there are in all
      */
@@ -1739,6 +1931,22 @@ export type PageProposal = {
     total: number;
 };
 
+export type PagePurgedFile = {
+    items: Array<PurgedFile>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageReceipt = {
+    items: Array<Receipt>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageReference = {
     items: Array<Reference>;
     /**
@@ -1829,6 +2037,11 @@ export type PictureChange = {
      */
     target: Target;
     view: string;
+};
+
+export type PinFilesRequest = {
+    because: string;
+    files: Array<number>;
 };
 
 export type Plan = {
@@ -2101,6 +2314,37 @@ export type ProposeSelectorsRequest = {
     many: boolean;
 };
 
+export type PurgeRequest = {
+    /**
+     * How many the person saw that would go
+     */
+    files: number;
+    /**
+     * Before their term; with none, all that is past its term
+     */
+    holdings: Array<number>;
+    /**
+     * Also where that is more than the set share of the library
+     */
+    much?: boolean;
+};
+
+export type PurgedFile = {
+    because: string;
+    bytes: number;
+    file: number;
+    freed: number;
+    heldAt: string;
+    heldBy: string;
+    lot: string;
+    path: string;
+    reason: string;
+    /**
+     * SHA-256 of its bytes
+     */
+    sum: string;
+};
+
 export type Question = {
     cells: number;
     /**
@@ -2136,6 +2380,36 @@ export type ReadWith = {
      * 0 for the usual clues
      */
     list: number;
+};
+
+export type Receipt = {
+    actor: string;
+    at: string;
+    /**
+     * A person had them go before their term
+     */
+    byHand: boolean;
+    /**
+     * Of them
+     */
+    bytes: number;
+    /**
+     * Left out while it goes on
+     */
+    endedAt: string | null;
+    /**
+     * That went
+     */
+    files: number;
+    /**
+     * Bytes of them that no other file keeps
+     */
+    freed: number;
+    id: number;
+    /**
+     * That were needed again when their turn came, and stay
+     */
+    kept: number;
 };
 
 export type Recipe = {
@@ -2190,7 +2464,7 @@ export type Reference = {
     /**
      * What needs it
      */
-    by: 'placement' | 'plan' | 'order' | 'lot';
+    by: 'placement' | 'plan' | 'order' | 'lot' | 'pin' | 'sheet';
     /**
      * Of the product or category, or the lot's name
      */
@@ -2209,6 +2483,10 @@ export type Reference = {
      * Where it stands, or will or did by the plan
      */
     target?: Target;
+    /**
+     * When the need ends by itself: that of a way back
+     */
+    until: string | null;
 };
 
 export type Remedy = {
@@ -2276,6 +2554,13 @@ export type Report = {
     problem: string;
     samples: Array<string>;
     step: string;
+};
+
+export type RestoreHeldRequest = {
+    /**
+     * Left out for all of them
+     */
+    files?: Array<number> | null;
 };
 
 export type Retiring = {
@@ -2372,9 +2657,11 @@ export type RunDetail = {
      */
     owner?: Target;
     plan: number;
+    receipt: number;
     sheet: number;
     startedAt: string | null;
     state: 'queued' | 'running' | 'stopping' | 'stopped' | 'done' | 'failed';
+    sweep: number;
     /**
      * 0 while it is not known
      */
@@ -2418,9 +2705,11 @@ export type RunView = {
      */
     owner?: Target;
     plan: number;
+    receipt: number;
     sheet: number;
     startedAt: string | null;
     state: 'queued' | 'running' | 'stopping' | 'stopped' | 'done' | 'failed';
+    sweep: number;
     /**
      * 0 while it is not known
      */
@@ -2781,6 +3070,33 @@ export type Step = {
     width?: number;
 };
 
+export type Stood = {
+    at: string;
+    by: string;
+    /**
+     * It came to stand there by the plan; else it was taken from there
+     */
+    came: boolean;
+    /**
+     * The file that the plan put in its place, 0 for none
+     */
+    now: number;
+    /**
+     * Code of the product, or path of the category
+     */
+    owner: string;
+    /**
+     * Of that file
+     */
+    path: string;
+    place: number;
+    plan: number;
+    /**
+     * Of that file
+     */
+    sum: string;
+};
+
 export type Subfolder = {
     /**
      * Files right in it; -1 where that was not counted
@@ -2808,6 +3124,15 @@ export type Suggestion = {
     read: string;
     title: string;
     variant: number;
+};
+
+export type Sums = {
+    bytes: number;
+    files: number;
+    /**
+     * That no file keeps which is not among them
+     */
+    frees: number;
 };
 
 export type SupplierLink = {
@@ -2845,6 +3170,69 @@ export type SupplierLink = {
     rights: 'cleared' | 'restricted' | 'unknown';
     state: 'open' | 'full' | 'expired' | 'revoked';
     supplier: string;
+};
+
+export type Sweep = {
+    actor: string;
+    asked: Asked;
+    at: string;
+    endedAt: string | null;
+    id: number;
+    kinds: Array<string>;
+};
+
+export type SweepFinding = {
+    bytes: number;
+    detail: string;
+    file: number;
+    /**
+     * Bytes that are freed when it goes with all others of its kind: 0 where another file needs them
+     */
+    frees: number;
+    /**
+     * The last sweep of its kind found it first
+     */
+    fresh: boolean;
+    /**
+     * Of one group are those that belong together; 0 for none
+     */
+    group: number;
+    height: number;
+    id: number;
+    kind: 'orphans' | 'twice';
+    lot: number;
+    lotName: string;
+    /**
+     * Name of the place that it was fetched from, empty for none
+     */
+    origin: string;
+    path: string;
+    /**
+     * That took it from where it stood, 0 for none
+     */
+    plan: number;
+    /**
+     * Why it cannot be shown; empty where it can
+     */
+    problem: string;
+    reason: string;
+    /**
+     * When its reason came about
+     */
+    since: string;
+    /**
+     * SHA-256 of its bytes
+     */
+    sum: string;
+    /**
+     * Of the file
+     */
+    version: number;
+    width: number;
+};
+
+export type SweepRequest = {
+    kinds: Array<'orphans' | 'twice'>;
 };
 
 export type TakeCandidatesRequest = {
@@ -2971,6 +3359,52 @@ export type TryNameRequest = {
 export type TryRecipeRequest = {
     address: string;
     recipe: Recipe;
+};
+
+export type UnpinFilesRequest = {
+    files: Array<number>;
+};
+
+export type Upkeep = {
+    /**
+     * Days that nothing needs a file before it counts as an orphan, by reason
+     */
+    ages: {
+        [key: string]: number;
+    };
+    /**
+     * That files are held, unless said otherwise
+     */
+    holdDays: number;
+    /**
+     * What is past its term goes by itself
+     */
+    purge: boolean;
+    /**
+     * Percent of all files that go without being asked again
+     */
+    purgeShare: number;
+    /**
+     * From sweep to sweep; 0: by hand only
+     */
+    sweepHours: number;
+    /**
+     * That an applied plan keeps all that it replaced
+     */
+    wayBackDays: number;
+};
+
+export type UpkeepView = {
+    /**
+     * Findings by kind and reason
+     */
+    groups: Array<FindingGroup>;
+    settings: Upkeep;
+    /**
+     * The newest first
+     */
+    sweeps: Array<Sweep>;
+    waiting: OrphansWaiting;
 };
 
 export type Variant = {
@@ -3561,6 +3995,33 @@ export type DecideFileResponses = {
 
 export type DecideFileResponse = DecideFileResponses[keyof DecideFileResponses];
 
+export type GetFileHistoryData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/files/{id}/history';
+};
+
+export type GetFileHistoryErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetFileHistoryError = GetFileHistoryErrors[keyof GetFileHistoryErrors];
+
+export type GetFileHistoryResponses = {
+    /**
+     * OK
+     */
+    200: FileHistory;
+};
+
+export type GetFileHistoryResponse = GetFileHistoryResponses[keyof GetFileHistoryResponses];
+
 export type LearnFromData = {
     body?: never;
     path: {
@@ -3614,6 +4075,101 @@ export type ListReferencesResponses = {
 };
 
 export type ListReferencesResponse = ListReferencesResponses[keyof ListReferencesResponses];
+
+export type ListFindingsData = {
+    body?: never;
+    path?: never;
+    query?: {
+        kind?: 'orphans' | 'twice';
+        reason?: string;
+        lot?: number;
+        origin?: number;
+        /**
+         * Part of the path
+         */
+        q?: string;
+        /**
+         * Only those that the last sweep found first
+         */
+        fresh?: boolean;
+        /**
+         * Only those whose reason came about before
+         */
+        before?: string;
+        by?: 'bytes' | 'since' | 'path' | 'reason';
+        offset?: number;
+        limit?: number;
+    };
+    url: '/api/v1/findings';
+};
+
+export type ListFindingsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListFindingsError = ListFindingsErrors[keyof ListFindingsErrors];
+
+export type ListFindingsResponses = {
+    /**
+     * OK
+     */
+    200: FindingPage;
+};
+
+export type ListFindingsResponse = ListFindingsResponses[keyof ListFindingsResponses];
+
+export type HoldFindingsData = {
+    body: HoldFindingsRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/findings/hold';
+};
+
+export type HoldFindingsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type HoldFindingsError = HoldFindingsErrors[keyof HoldFindingsErrors];
+
+export type HoldFindingsResponses = {
+    /**
+     * OK
+     */
+    200: HeldNow;
+};
+
+export type HoldFindingsResponse = HoldFindingsResponses[keyof HoldFindingsResponses];
+
+export type SumFindingsData = {
+    body: FindingsWanted;
+    path?: never;
+    query?: never;
+    url: '/api/v1/findings/sum';
+};
+
+export type SumFindingsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SumFindingsError = SumFindingsErrors[keyof SumFindingsErrors];
+
+export type SumFindingsResponses = {
+    /**
+     * OK
+     */
+    200: Sums;
+};
+
+export type SumFindingsResponse = SumFindingsResponses[keyof SumFindingsResponses];
 
 export type ListGivenUpData = {
     body?: never;
@@ -3693,6 +4249,88 @@ export type OpenHandInResponses = {
 };
 
 export type OpenHandInResponse = OpenHandInResponses[keyof OpenHandInResponses];
+
+export type ListHoldingsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/holdings';
+};
+
+export type ListHoldingsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListHoldingsError = ListHoldingsErrors[keyof ListHoldingsErrors];
+
+export type ListHoldingsResponses = {
+    /**
+     * OK
+     */
+    200: PageHolding;
+};
+
+export type ListHoldingsResponse = ListHoldingsResponses[keyof ListHoldingsResponses];
+
+export type ListHeldData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        offset?: number;
+        limit?: number;
+    };
+    url: '/api/v1/holdings/{id}/files';
+};
+
+export type ListHeldErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListHeldError = ListHeldErrors[keyof ListHeldErrors];
+
+export type ListHeldResponses = {
+    /**
+     * OK
+     */
+    200: PageHeldFile;
+};
+
+export type ListHeldResponse = ListHeldResponses[keyof ListHeldResponses];
+
+export type RestoreHeldData = {
+    body: RestoreHeldRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/holdings/{id}/restore';
+};
+
+export type RestoreHeldErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RestoreHeldError = RestoreHeldErrors[keyof RestoreHeldErrors];
+
+export type RestoreHeldResponses = {
+    /**
+     * OK
+     */
+    200: FilesCounted;
+};
+
+export type RestoreHeldResponse = RestoreHeldResponses[keyof RestoreHeldResponses];
 
 export type ListImportedData = {
     body?: never;
@@ -5052,6 +5690,56 @@ export type TakePicturesResponses = {
 
 export type TakePicturesResponse = TakePicturesResponses[keyof TakePicturesResponses];
 
+export type PinFilesData = {
+    body: PinFilesRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/pins';
+};
+
+export type PinFilesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type PinFilesError = PinFilesErrors[keyof PinFilesErrors];
+
+export type PinFilesResponses = {
+    /**
+     * OK
+     */
+    200: FilesCounted;
+};
+
+export type PinFilesResponse = PinFilesResponses[keyof PinFilesResponses];
+
+export type UnpinFilesData = {
+    body: UnpinFilesRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/pins/remove';
+};
+
+export type UnpinFilesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type UnpinFilesError = UnpinFilesErrors[keyof UnpinFilesErrors];
+
+export type UnpinFilesResponses = {
+    /**
+     * OK
+     */
+    200: FilesCounted;
+};
+
+export type UnpinFilesResponse = UnpinFilesResponses[keyof UnpinFilesResponses];
+
 export type MakePlanData = {
     body: MakePlanRequest;
     path?: never;
@@ -5445,6 +6133,91 @@ export type ArrangeProductResponses = {
 };
 
 export type ArrangeProductResponse = ArrangeProductResponses[keyof ArrangeProductResponses];
+
+export type PurgeData = {
+    body: PurgeRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/purges';
+};
+
+export type PurgeErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type PurgeError = PurgeErrors[keyof PurgeErrors];
+
+export type PurgeResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type PurgeResponse = PurgeResponses[keyof PurgeResponses];
+
+export type ListReceiptsData = {
+    body?: never;
+    path?: never;
+    query?: {
+        limit?: number;
+    };
+    url: '/api/v1/receipts';
+};
+
+export type ListReceiptsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListReceiptsError = ListReceiptsErrors[keyof ListReceiptsErrors];
+
+export type ListReceiptsResponses = {
+    /**
+     * OK
+     */
+    200: PageReceipt;
+};
+
+export type ListReceiptsResponse = ListReceiptsResponses[keyof ListReceiptsResponses];
+
+export type ListPurgedData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        /**
+         * Behind this file, by number
+         */
+        behind?: number;
+        limit?: number;
+    };
+    url: '/api/v1/receipts/{id}/files';
+};
+
+export type ListPurgedErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListPurgedError = ListPurgedErrors[keyof ListPurgedErrors];
+
+export type ListPurgedResponses = {
+    /**
+     * OK
+     */
+    200: PagePurgedFile;
+};
+
+export type ListPurgedResponse = ListPurgedResponses[keyof ListPurgedResponses];
 
 export type ListRunsData = {
     body?: never;
@@ -6278,6 +7051,31 @@ export type RenewSupplierLinkResponses = {
 
 export type RenewSupplierLinkResponse = RenewSupplierLinkResponses[keyof RenewSupplierLinkResponses];
 
+export type SweepData = {
+    body: SweepRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/sweeps';
+};
+
+export type SweepErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SweepError = SweepErrors[keyof SweepErrors];
+
+export type SweepResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type SweepResponse = SweepResponses[keyof SweepResponses];
+
 export type GetTodayData = {
     body?: never;
     path?: never;
@@ -6302,6 +7100,56 @@ export type GetTodayResponses = {
 };
 
 export type GetTodayResponse = GetTodayResponses[keyof GetTodayResponses];
+
+export type GetUpkeepData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/upkeep';
+};
+
+export type GetUpkeepErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetUpkeepError = GetUpkeepErrors[keyof GetUpkeepErrors];
+
+export type GetUpkeepResponses = {
+    /**
+     * OK
+     */
+    200: UpkeepView;
+};
+
+export type GetUpkeepResponse = GetUpkeepResponses[keyof GetUpkeepResponses];
+
+export type SetUpkeepData = {
+    body: Upkeep;
+    path?: never;
+    query?: never;
+    url: '/api/v1/upkeep';
+};
+
+export type SetUpkeepErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SetUpkeepError = SetUpkeepErrors[keyof SetUpkeepErrors];
+
+export type SetUpkeepResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type SetUpkeepResponse = SetUpkeepResponses[keyof SetUpkeepResponses];
 
 export type GetWaitingData = {
     body?: never;

@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, bringSheet, browseOrigin, changeCategory, changeClueList, changeProducts, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, editSheetRow, fetchOrigin, fetchSheetPictures, firstFile, getCategory, getDropFolder, getFile, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getSheet, getToday, getWaiting, giveUpLot, giveUpSheet, importProducts, importSheet, keepMapping, learnFrom, learnRewriting, listCatalogColumns, listCategories, listClueLists, listFiles, listGivenUp, listGone, listGroups, listImported, listLimits, listLookupCodes, listLots, listMappings, listMessages, listOriginKinds, listOrigins, listPlanChanges, listProducts, listReferences, listRuns, listSheetRows, listSheets, listSupplierLinks, listUnnamedFiles, lookAtLot, lookAtPage, makePlan, mapSheet, measurePictures, mendSheet, openHandIn, type Options, orderPictures, pagePictures, pairBySheet, pairLot, planLot, previewClues, previewTarget, proposeSelectors, readLotWith, readMessages, readSheetAgain, refreshPlan, rehearseSheet, removeClueList, removeDropPerson, renewSupplierLink, replan, restoreLot, restoreSheet, resumeRun, retireGone, revertImport, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setPlanChange, setRights, spreadPicture, stopRun, takeBackDecision, takeCandidates, takeDropped, takePictures, teach, tryColumn, tryName, tryRecipe, unpairSheet, updateOrigin, writeVariants } from '../sdk.gen';
-import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BringSheetData, BringSheetError, BringSheetResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeCategoryData, ChangeCategoryError, ChangeCategoryResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, ChangeProductsData, ChangeProductsError, ChangeProductsResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, EditSheetRowData, EditSheetRowError, EditSheetRowResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FetchSheetPicturesData, FetchSheetPicturesError, FetchSheetPicturesResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetSheetData, GetSheetError, GetSheetResponse, GetTodayData, GetTodayError, GetTodayResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, GiveUpSheetData, GiveUpSheetError, GiveUpSheetResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, ImportSheetData, ImportSheetError, ImportSheetResponse, KeepMappingData, KeepMappingError, KeepMappingResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCatalogColumnsData, ListCatalogColumnsError, ListCatalogColumnsResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGoneData, ListGoneError, ListGoneResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListImportedData, ListImportedError, ListImportedResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMappingsData, ListMappingsError, ListMappingsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSheetRowsData, ListSheetRowsError, ListSheetRowsResponse, ListSheetsData, ListSheetsError, ListSheetsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, ListUnnamedFilesData, ListUnnamedFilesError, ListUnnamedFilesResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MapSheetData, MapSheetError, MapSheetResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, MendSheetData, MendSheetError, MendSheetResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairBySheetData, PairBySheetError, PairBySheetResponse, PairLotData, PairLotError, PairLotResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, ReadSheetAgainData, ReadSheetAgainError, ReadSheetAgainResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RehearseSheetData, RehearseSheetError, RehearseSheetResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, RestoreSheetData, RestoreSheetError, RestoreSheetResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RetireGoneData, RetireGoneError, RetireGoneResponse, RevertImportData, RevertImportError, RevertImportResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, SpreadPictureData, SpreadPictureError, SpreadPictureResponse, StopRunData, StopRunError, StopRunResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryColumnData, TryColumnError, TryColumnResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UnpairSheetData, UnpairSheetError, UnpairSheetResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse, WriteVariantsData, WriteVariantsError, WriteVariantsResponse } from '../types.gen';
+import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, bringSheet, browseOrigin, changeCategory, changeClueList, changeProducts, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, editSheetRow, fetchOrigin, fetchSheetPictures, firstFile, getCategory, getDropFolder, getFile, getFileHistory, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getSheet, getToday, getUpkeep, getWaiting, giveUpLot, giveUpSheet, holdFindings, importProducts, importSheet, keepMapping, learnFrom, learnRewriting, listCatalogColumns, listCategories, listClueLists, listFiles, listFindings, listGivenUp, listGone, listGroups, listHeld, listHoldings, listImported, listLimits, listLookupCodes, listLots, listMappings, listMessages, listOriginKinds, listOrigins, listPlanChanges, listProducts, listPurged, listReceipts, listReferences, listRuns, listSheetRows, listSheets, listSupplierLinks, listUnnamedFiles, lookAtLot, lookAtPage, makePlan, mapSheet, measurePictures, mendSheet, openHandIn, type Options, orderPictures, pagePictures, pairBySheet, pairLot, pinFiles, planLot, previewClues, previewTarget, proposeSelectors, purge, readLotWith, readMessages, readSheetAgain, refreshPlan, rehearseSheet, removeClueList, removeDropPerson, renewSupplierLink, replan, restoreHeld, restoreLot, restoreSheet, resumeRun, retireGone, revertImport, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setPlanChange, setRights, setUpkeep, spreadPicture, stopRun, sumFindings, sweep, takeBackDecision, takeCandidates, takeDropped, takePictures, teach, tryColumn, tryName, tryRecipe, unpairSheet, unpinFiles, updateOrigin, writeVariants } from '../sdk.gen';
+import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BringSheetData, BringSheetError, BringSheetResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeCategoryData, ChangeCategoryError, ChangeCategoryResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, ChangeProductsData, ChangeProductsError, ChangeProductsResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, EditSheetRowData, EditSheetRowError, EditSheetRowResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FetchSheetPicturesData, FetchSheetPicturesError, FetchSheetPicturesResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileHistoryData, GetFileHistoryError, GetFileHistoryResponse, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetSheetData, GetSheetError, GetSheetResponse, GetTodayData, GetTodayError, GetTodayResponse, GetUpkeepData, GetUpkeepError, GetUpkeepResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, GiveUpSheetData, GiveUpSheetError, GiveUpSheetResponse, HoldFindingsData, HoldFindingsError, HoldFindingsResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, ImportSheetData, ImportSheetError, ImportSheetResponse, KeepMappingData, KeepMappingError, KeepMappingResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCatalogColumnsData, ListCatalogColumnsError, ListCatalogColumnsResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListFindingsData, ListFindingsError, ListFindingsResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGoneData, ListGoneError, ListGoneResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListHeldData, ListHeldError, ListHeldResponse, ListHoldingsData, ListHoldingsError, ListHoldingsResponse, ListImportedData, ListImportedError, ListImportedResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMappingsData, ListMappingsError, ListMappingsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListPurgedData, ListPurgedError, ListPurgedResponse, ListReceiptsData, ListReceiptsError, ListReceiptsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSheetRowsData, ListSheetRowsError, ListSheetRowsResponse, ListSheetsData, ListSheetsError, ListSheetsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, ListUnnamedFilesData, ListUnnamedFilesError, ListUnnamedFilesResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MapSheetData, MapSheetError, MapSheetResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, MendSheetData, MendSheetError, MendSheetResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairBySheetData, PairBySheetError, PairBySheetResponse, PairLotData, PairLotError, PairLotResponse, PinFilesData, PinFilesError, PinFilesResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, PurgeData, PurgeError, PurgeResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, ReadSheetAgainData, ReadSheetAgainError, ReadSheetAgainResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RehearseSheetData, RehearseSheetError, RehearseSheetResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreHeldData, RestoreHeldError, RestoreHeldResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, RestoreSheetData, RestoreSheetError, RestoreSheetResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RetireGoneData, RetireGoneError, RetireGoneResponse, RevertImportData, RevertImportError, RevertImportResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, SetUpkeepData, SetUpkeepError, SetUpkeepResponse, SpreadPictureData, SpreadPictureError, SpreadPictureResponse, StopRunData, StopRunError, StopRunResponse, SumFindingsData, SumFindingsError, SumFindingsResponse, SweepData, SweepError, SweepResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryColumnData, TryColumnError, TryColumnResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UnpairSheetData, UnpairSheetError, UnpairSheetResponse, UnpinFilesData, UnpinFilesError, UnpinFilesResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse, WriteVariantsData, WriteVariantsError, WriteVariantsResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -351,6 +351,24 @@ export const decideFileMutation = (options?: Partial<Options<DecideFileData>>): 
     return mutationOptions;
 };
 
+export const getFileHistoryQueryKey = (options: Options<GetFileHistoryData>) => createQueryKey('getFileHistory', options);
+
+/**
+ * Who needs a file, and where it ever stood
+ */
+export const getFileHistoryOptions = (options: Options<GetFileHistoryData>) => queryOptions<GetFileHistoryResponse, GetFileHistoryError, GetFileHistoryResponse, ReturnType<typeof getFileHistoryQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getFileHistory({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getFileHistoryQueryKey(options)
+});
+
 export const learnFromQueryKey = (options: Options<LearnFromData>) => createQueryKey('learnFrom', options);
 
 /**
@@ -386,6 +404,114 @@ export const listReferencesOptions = (options: Options<ListReferencesData>) => q
     },
     queryKey: listReferencesQueryKey(options)
 });
+
+export const listFindingsQueryKey = (options?: Options<ListFindingsData>) => createQueryKey('listFindings', options);
+
+/**
+ * What sweeps found, with its bytes
+ */
+export const listFindingsOptions = (options?: Options<ListFindingsData>) => queryOptions<ListFindingsResponse, ListFindingsError, ListFindingsResponse, ReturnType<typeof listFindingsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listFindings({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listFindingsQueryKey(options)
+});
+
+const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'headers' | 'path' | 'query'>>(queryKey: QueryKey<Options>, page: K) => {
+    const params = { ...queryKey[0] };
+    if (page.body) {
+        params.body = {
+            ...queryKey[0].body as any,
+            ...page.body as any
+        };
+    }
+    if (page.headers) {
+        params.headers = {
+            ...queryKey[0].headers,
+            ...page.headers
+        };
+    }
+    if (page.path) {
+        params.path = {
+            ...queryKey[0].path as any,
+            ...page.path as any
+        };
+    }
+    if (page.query) {
+        params.query = {
+            ...queryKey[0].query as any,
+            ...page.query as any
+        };
+    }
+    return params as unknown as typeof page;
+};
+
+export const listFindingsInfiniteQueryKey = (options?: Options<ListFindingsData>): QueryKey<Options<ListFindingsData>> => createQueryKey('listFindings', options, true);
+
+/**
+ * What sweeps found, with its bytes
+ */
+export const listFindingsInfiniteOptions = (options?: Options<ListFindingsData>) => infiniteQueryOptions<ListFindingsResponse, ListFindingsError, InfiniteData<ListFindingsResponse>, QueryKey<Options<ListFindingsData>>, string | Pick<QueryKey<Options<ListFindingsData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+// @ts-ignore
+{
+    queryFn: async ({ pageParam, queryKey, signal }) => {
+        // @ts-ignore
+        const page: Pick<QueryKey<Options<ListFindingsData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+            query: {
+                before: pageParam
+            }
+        };
+        const params = createInfiniteParams(queryKey, page);
+        const { data } = await listFindings({
+            ...options,
+            ...params,
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listFindingsInfiniteQueryKey(options)
+});
+
+/**
+ * Hold files that nothing needs: out of the way, and whole, for a term
+ */
+export const holdFindingsMutation = (options?: Partial<Options<HoldFindingsData>>): UseMutationOptions<HoldFindingsResponse, HoldFindingsError, Options<HoldFindingsData>> => {
+    const mutationOptions: UseMutationOptions<HoldFindingsResponse, HoldFindingsError, Options<HoldFindingsData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await holdFindings({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * How many bytes chosen findings have, and would free together
+ */
+export const sumFindingsMutation = (options?: Partial<Options<SumFindingsData>>): UseMutationOptions<SumFindingsResponse, SumFindingsError, Options<SumFindingsData>> => {
+    const mutationOptions: UseMutationOptions<SumFindingsResponse, SumFindingsError, Options<SumFindingsData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await sumFindings({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const listGivenUpQueryKey = (options?: Options<ListGivenUpData>) => createQueryKey('listGivenUp', options);
 
@@ -440,6 +566,86 @@ export const openHandInMutation = (options?: Partial<Options<OpenHandInData>>): 
     return mutationOptions;
 };
 
+export const listHoldingsQueryKey = (options?: Options<ListHoldingsData>) => createQueryKey('listHoldings', options);
+
+/**
+ * Files that are held, as they were held together, the first to end first
+ */
+export const listHoldingsOptions = (options?: Options<ListHoldingsData>) => queryOptions<ListHoldingsResponse, ListHoldingsError, ListHoldingsResponse, ReturnType<typeof listHoldingsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listHoldings({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listHoldingsQueryKey(options)
+});
+
+export const listHeldQueryKey = (options: Options<ListHeldData>) => createQueryKey('listHeld', options);
+
+/**
+ * Files of a holding
+ */
+export const listHeldOptions = (options: Options<ListHeldData>) => queryOptions<ListHeldResponse, ListHeldError, ListHeldResponse, ReturnType<typeof listHeldQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listHeld({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listHeldQueryKey(options)
+});
+
+export const listHeldInfiniteQueryKey = (options: Options<ListHeldData>): QueryKey<Options<ListHeldData>> => createQueryKey('listHeld', options, true);
+
+/**
+ * Files of a holding
+ */
+export const listHeldInfiniteOptions = (options: Options<ListHeldData>) => infiniteQueryOptions<ListHeldResponse, ListHeldError, InfiniteData<ListHeldResponse>, QueryKey<Options<ListHeldData>>, number | Pick<QueryKey<Options<ListHeldData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+// @ts-ignore
+{
+    queryFn: async ({ pageParam, queryKey, signal }) => {
+        // @ts-ignore
+        const page: Pick<QueryKey<Options<ListHeldData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+            query: {
+                offset: pageParam
+            }
+        };
+        const params = createInfiniteParams(queryKey, page);
+        const { data } = await listHeld({
+            ...options,
+            ...params,
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listHeldInfiniteQueryKey(options)
+});
+
+/**
+ * Give held files back to what they were: all of them, or some
+ */
+export const restoreHeldMutation = (options?: Partial<Options<RestoreHeldData>>): UseMutationOptions<RestoreHeldResponse, RestoreHeldError, Options<RestoreHeldData>> => {
+    const mutationOptions: UseMutationOptions<RestoreHeldResponse, RestoreHeldError, Options<RestoreHeldData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await restoreHeld({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
 export const listImportedQueryKey = (options: Options<ListImportedData>) => createQueryKey('listImported', options);
 
 /**
@@ -457,35 +663,6 @@ export const listImportedOptions = (options: Options<ListImportedData>) => query
     },
     queryKey: listImportedQueryKey(options)
 });
-
-const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'headers' | 'path' | 'query'>>(queryKey: QueryKey<Options>, page: K) => {
-    const params = { ...queryKey[0] };
-    if (page.body) {
-        params.body = {
-            ...queryKey[0].body as any,
-            ...page.body as any
-        };
-    }
-    if (page.headers) {
-        params.headers = {
-            ...queryKey[0].headers,
-            ...page.headers
-        };
-    }
-    if (page.path) {
-        params.path = {
-            ...queryKey[0].path as any,
-            ...page.path as any
-        };
-    }
-    if (page.query) {
-        params.query = {
-            ...queryKey[0].query as any,
-            ...page.query as any
-        };
-    }
-    return params as unknown as typeof page;
-};
 
 export const listImportedInfiniteQueryKey = (options: Options<ListImportedData>): QueryKey<Options<ListImportedData>> => createQueryKey('listImported', options, true);
 
@@ -1387,6 +1564,40 @@ export const takePicturesMutation = (options?: Partial<Options<TakePicturesData>
 };
 
 /**
+ * Keep files, because a person says so
+ */
+export const pinFilesMutation = (options?: Partial<Options<PinFilesData>>): UseMutationOptions<PinFilesResponse, PinFilesError, Options<PinFilesData>> => {
+    const mutationOptions: UseMutationOptions<PinFilesResponse, PinFilesError, Options<PinFilesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await pinFiles({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Let files be judged like all others again
+ */
+export const unpinFilesMutation = (options?: Partial<Options<UnpinFilesData>>): UseMutationOptions<UnpinFilesResponse, UnpinFilesError, Options<UnpinFilesData>> => {
+    const mutationOptions: UseMutationOptions<UnpinFilesResponse, UnpinFilesError, Options<UnpinFilesData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await unpinFiles({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
  * Plan what applying lots together would change
  */
 export const makePlanMutation = (options?: Partial<Options<MakePlanData>>): UseMutationOptions<MakePlanResponse, MakePlanError, Options<MakePlanData>> => {
@@ -1681,6 +1892,59 @@ export const arrangeProductMutation = (options?: Partial<Options<ArrangeProductD
     };
     return mutationOptions;
 };
+
+/**
+ * Have held files go, and free their space
+ */
+export const purgeMutation = (options?: Partial<Options<PurgeData>>): UseMutationOptions<PurgeResponse, PurgeError, Options<PurgeData>> => {
+    const mutationOptions: UseMutationOptions<PurgeResponse, PurgeError, Options<PurgeData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await purge({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const listReceiptsQueryKey = (options?: Options<ListReceiptsData>) => createQueryKey('listReceipts', options);
+
+/**
+ * What purges did, the newest first
+ */
+export const listReceiptsOptions = (options?: Options<ListReceiptsData>) => queryOptions<ListReceiptsResponse, ListReceiptsError, ListReceiptsResponse, ReturnType<typeof listReceiptsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listReceipts({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listReceiptsQueryKey(options)
+});
+
+export const listPurgedQueryKey = (options: Options<ListPurgedData>) => createQueryKey('listPurged', options);
+
+/**
+ * Files that a purge had go
+ */
+export const listPurgedOptions = (options: Options<ListPurgedData>) => queryOptions<ListPurgedResponse, ListPurgedError, ListPurgedResponse, ReturnType<typeof listPurgedQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listPurged({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listPurgedQueryKey(options)
+});
 
 export const listRunsQueryKey = (options?: Options<ListRunsData>) => createQueryKey('listRuns', options);
 
@@ -2229,6 +2493,23 @@ export const renewSupplierLinkMutation = (options?: Partial<Options<RenewSupplie
     return mutationOptions;
 };
 
+/**
+ * Look for what nothing needs, and what is there twice
+ */
+export const sweepMutation = (options?: Partial<Options<SweepData>>): UseMutationOptions<SweepResponse, SweepError, Options<SweepData>> => {
+    const mutationOptions: UseMutationOptions<SweepResponse, SweepError, Options<SweepData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await sweep({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
 export const getTodayQueryKey = (options?: Options<GetTodayData>) => createQueryKey('getToday', options);
 
 /**
@@ -2246,6 +2527,41 @@ export const getTodayOptions = (options?: Options<GetTodayData>) => queryOptions
     },
     queryKey: getTodayQueryKey(options)
 });
+
+export const getUpkeepQueryKey = (options?: Options<GetUpkeepData>) => createQueryKey('getUpkeep', options);
+
+/**
+ * What was found, what is held, and how upkeep goes
+ */
+export const getUpkeepOptions = (options?: Options<GetUpkeepData>) => queryOptions<GetUpkeepResponse, GetUpkeepError, GetUpkeepResponse, ReturnType<typeof getUpkeepQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getUpkeep({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getUpkeepQueryKey(options)
+});
+
+/**
+ * Say how upkeep goes
+ */
+export const setUpkeepMutation = (options?: Partial<Options<SetUpkeepData>>): UseMutationOptions<SetUpkeepResponse, SetUpkeepError, Options<SetUpkeepData>> => {
+    const mutationOptions: UseMutationOptions<SetUpkeepResponse, SetUpkeepError, Options<SetUpkeepData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await setUpkeep({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const getWaitingQueryKey = (options?: Options<GetWaitingData>) => createQueryKey('getWaiting', options);
 

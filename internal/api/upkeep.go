@@ -1,0 +1,303 @@
+package api
+
+import (
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+
+	"ambrosa/internal/store"
+	"ambrosa/internal/upkeeping"
+)
+
+// FindingsChosen chooses findings by what is known of them.
+type FindingsChosen struct {
+	Kind   string    `query:"kind" json:"kind,omitempty" enum:"orphans,twice"`
+	Reason string    `query:"reason" json:"reason,omitempty" maxLength:"40"`
+	Lot    int64     `query:"lot" json:"lot,omitempty"`
+	Origin int64     `query:"origin" json:"origin,omitempty"`
+	Query  string    `query:"q" json:"q,omitempty" maxLength:"200" doc:"Part of the path"`
+	Fresh  bool      `query:"fresh" json:"fresh,omitempty" doc:"Only those that the last sweep found first"`
+	Before time.Time `query:"before" json:"before,omitempty" doc:"Only those whose reason came about before"`
+}
+
+func (f FindingsChosen) filter() store.FindingFilter {
+	return store.FindingFilter{Kind: f.Kind, Reason: f.Reason, Lot: f.Lot, Origin: f.Origin, Query: f.Query, Fresh: f.Fresh, Before: f.Before}
+}
+
+// FindingsWanted chooses findings by number, or by what they are.
+type FindingsWanted struct {
+	IDs   []int64         `json:"ids,omitempty" maxItems:"100000" doc:"Findings by number"`
+	Where *FindingsChosen `json:"where,omitempty" doc:"Or all that are so"`
+}
+
+func (f FindingsWanted) filter() (q store.FindingFilter, err error) {
+	if (len(f.IDs) > 0) == (f.Where != nil) {
+		return q, huma.Error422UnprocessableEntity("Choose findings by their numbers, or by what they are.")
+	}
+	if f.Where != nil {
+		return f.Where.filter(), nil
+	}
+	return store.FindingFilter{IDs: f.IDs}, nil
+}
+
+type findingPage struct {
+	Items []store.SweepFinding `json:"items" nullable:"false"`
+	Total int64                `json:"total"`
+	Bytes int64                `json:"bytes" doc:"Of all of them"`
+	Frees int64                `json:"frees" doc:"Bytes that are really freed when all of them go"`
+}
+
+type upkeepView struct {
+	Settings store.Upkeep         `json:"settings"`
+	Groups   []store.FindingGroup `json:"groups" nullable:"false" doc:"Findings by kind and reason"`
+	Sweeps   []store.Sweep        `json:"sweeps" nullable:"false" doc:"The newest first"`
+	Waiting  store.OrphansWaiting `json:"waiting"`
+}
+
+type fileHistory struct {
+	Needs []store.Reference `json:"needs" nullable:"false" doc:"Who needs it now"`
+	Stood []store.Stood     `json:"stood" nullable:"false" doc:"Where it stood, the newest first"`
+}
+
+type filesCounted struct {
+	Files int64 `json:"files"`
+}
+
+// upkeepProblem words what can go wrong beside the usual.
+func upkeepProblem(err error, thing string) error {
+	var over upkeeping.Over
+	switch {
+	case errors.Is(err, upkeeping.ErrUnderWay):
+		return huma.Error409Conflict("Another one is under way. It can be seen among the runs.")
+	case errors.As(err, &over):
+		return huma.Error409Conflict(fmt.Sprintf("%d of %d files would go: more than the %d percent that go without being asked again.",
+			over.Files, over.All, over.Share))
+	}
+	return problem(err, thing)
+}
+
+func (s *Server) upkeepOperations(api huma.API) {
+	const tags = resource("Upkeep")
+	huma.Register(api, tags.get("get-upkeep", "/upkeep", "What was found, what is held, and how upkeep goes"),
+		func(ctx context.Context, _ *struct{}) (*Body[upkeepView], error) {
+			view, err := s.upkeep(ctx)
+			return &Body[upkeepView]{view}, problem(err, "upkeep")
+		})
+	huma.Register(api, tags.set("set-upkeep", "/upkeep", "Say how upkeep goes"),
+		func(ctx context.Context, in *struct{ Body store.Upkeep }) (*struct{}, error) {
+			return nil, problem(s.Store.SetUpkeep(ctx, in.Body), "upkeep")
+		})
+	huma.Register(api, tags.start("sweep", "/sweeps", "Look for what nothing needs, and what is there twice"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Kinds []string `json:"kinds" nullable:"false" minItems:"1" maxItems:"10" uniqueItems:"true" enum:"orphans,twice"`
+			}
+		}) (*Body[created], error) {
+			id, err := s.Upkeeper.Sweep(ctx, s.actor(ctx), in.Body.Kinds)
+			return &Body[created]{created{id}}, upkeepProblem(err, "sweep")
+		})
+	s.findingOperations(api)
+	s.holdingOperations(api)
+}
+
+func (s *Server) findingOperations(api huma.API) {
+	const tags = resource("Upkeep")
+	huma.Register(api, tags.get("list-findings", "/findings", "What sweeps found, with its bytes"),
+		func(ctx context.Context, in *struct {
+			FindingsChosen
+			By     string `query:"by" enum:"bytes,since,path,reason"`
+			Offset int    `query:"offset" minimum:"0" maximum:"10000000"`
+			Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+		}) (*Body[findingPage], error) {
+			q := in.filter()
+			items, err := s.Store.Findings(ctx, q, in.By, in.Offset, in.Limit)
+			if err != nil {
+				return nil, problem(err, "finding")
+			}
+			sums, err := s.Store.SumOf(ctx, q)
+			return &Body[findingPage]{findingPage{orEmpty(items), sums.Files, sums.Bytes, sums.Frees}}, problem(err, "finding")
+		})
+	huma.Register(api, tags.post("sum-findings", "/findings/sum", "How many bytes chosen findings have, and would free together"),
+		func(ctx context.Context, in *struct{ Body FindingsWanted }) (*Body[store.Sums], error) {
+			q, err := in.Body.filter()
+			if err != nil {
+				return nil, err
+			}
+			sums, err := s.Store.SumOf(ctx, q)
+			return &Body[store.Sums]{sums}, problem(err, "finding")
+		})
+	huma.Register(api, tags.post("hold-findings", "/findings/hold", "Hold files that nothing needs: out of the way, and whole, for a term"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				FindingsWanted
+				Days    int    `json:"days,omitempty" minimum:"0" maximum:"3650" doc:"0 for the usual term"`
+				Because string `json:"because,omitempty" maxLength:"500"`
+			}
+		}) (*Body[store.HeldNow], error) {
+			q, err := in.Body.filter()
+			if err != nil {
+				return nil, err
+			}
+			held, err := s.Upkeeper.Hold(ctx, s.actor(ctx), q, in.Body.Days, in.Body.Because)
+			if errors.Is(err, store.ErrNotFound) {
+				err = huma.Error409Conflict("Nothing of it can be held any more: it is needed by now, or held.")
+			}
+			return &Body[store.HeldNow]{held}, upkeepProblem(err, "finding")
+		})
+	huma.Register(api, tags.post("pin-files", "/pins", "Keep files, because a person says so"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Files   []int64 `json:"files" nullable:"false" minItems:"1" maxItems:"100000"`
+				Because string  `json:"because" minLength:"1" maxLength:"500"`
+			}
+		}) (*Body[filesCounted], error) {
+			n, err := s.Upkeeper.Pin(ctx, s.actor(ctx), in.Body.Files, in.Body.Because)
+			return &Body[filesCounted]{filesCounted{n}}, upkeepProblem(err, "file")
+		})
+	huma.Register(api, tags.post("unpin-files", "/pins/remove", "Let files be judged like all others again"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Files []int64 `json:"files" nullable:"false" minItems:"1" maxItems:"100000"`
+			}
+		}) (*Body[filesCounted], error) {
+			n, err := s.Upkeeper.Unpin(ctx, s.actor(ctx), in.Body.Files)
+			return &Body[filesCounted]{filesCounted{n}}, upkeepProblem(err, "file")
+		})
+	huma.Register(api, tags.get("get-file-history", "/files/{id}/history", "Who needs a file, and where it ever stood"),
+		func(ctx context.Context, in *ByID) (*Body[fileHistory], error) {
+			needs, err := s.Store.References(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err, "file")
+			}
+			stood, err := s.Store.WhereStood(ctx, in.ID)
+			return &Body[fileHistory]{fileHistory{orEmpty(needs), orEmpty(stood)}}, problem(err, "file")
+		})
+}
+
+func (s *Server) holdingOperations(api huma.API) {
+	const tags = resource("Upkeep")
+	huma.Register(api, tags.get("list-holdings", "/holdings", "Files that are held, as they were held together, the first to end first"),
+		func(ctx context.Context, _ *struct{}) (*Body[Page[store.Holding]], error) {
+			items, err := s.Store.Holdings(ctx)
+			return pageOf(items, int64(len(items))), problem(err, "holding")
+		})
+	huma.Register(api, tags.get("list-held", "/holdings/{id}/files", "Files of a holding"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Offset int `query:"offset" minimum:"0" maximum:"10000000"`
+			Limit  int `query:"limit" minimum:"1" maximum:"500" default:"100"`
+		}) (*Body[Page[store.HeldFile]], error) {
+			holding, err := s.Store.Holding(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err, "holding")
+			}
+			items, err := s.Store.HeldFiles(ctx, in.ID, in.Offset, in.Limit)
+			return pageOf(items, holding.Held), problem(err, "holding")
+		})
+	huma.Register(api, tags.post("restore-held", "/holdings/{id}/restore", "Give held files back to what they were: all of them, or some"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Files []int64 `json:"files,omitempty" maxItems:"100000" doc:"Left out for all of them"`
+			}
+		}) (*Body[filesCounted], error) {
+			n, err := s.Upkeeper.Restore(ctx, s.actor(ctx), in.ID, in.Body.Files)
+			return &Body[filesCounted]{filesCounted{n}}, upkeepProblem(err, "held file")
+		})
+	huma.Register(api, tags.start("purge", "/purges", "Have held files go, and free their space"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Holdings []int64 `json:"holdings" nullable:"false" maxItems:"500" doc:"Before their term; with none, all that is past its term"`
+				Files    int64   `json:"files" minimum:"1" doc:"How many the person saw that would go"`
+				Much     bool    `json:"much,omitempty" doc:"Also where that is more than the set share of the library"`
+			}
+		}) (*Body[created], error) {
+			id, err := s.Upkeeper.Purge(ctx, s.actor(ctx), in.Body.Holdings, in.Body.Files, in.Body.Much)
+			if errors.Is(err, store.ErrChanged) {
+				err = huma.Error409Conflict("Other files are held by now than those that you saw. Look again.")
+			}
+			return &Body[created]{created{id}}, upkeepProblem(err, "held file")
+		})
+	huma.Register(api, tags.get("list-receipts", "/receipts", "What purges did, the newest first"),
+		func(ctx context.Context, in *struct {
+			Limit int `query:"limit" minimum:"1" maximum:"500" default:"100"`
+		}) (*Body[Page[store.Receipt]], error) {
+			items, err := s.Store.Receipts(ctx, in.Limit)
+			return pageOf(items, int64(len(items))), problem(err, "receipt")
+		})
+	huma.Register(api, tags.get("list-purged", "/receipts/{id}/files", "Files that a purge had go"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Behind int64 `query:"behind" minimum:"0" doc:"Behind this file, by number"`
+			Limit  int   `query:"limit" minimum:"1" maximum:"500" default:"200"`
+		}) (*Body[Page[store.PurgedFile]], error) {
+			receipt, err := s.Store.Receipt(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err, "receipt")
+			}
+			items, err := s.Store.PurgedFiles(ctx, in.ID, in.Behind, in.Limit)
+			return pageOf(items, receipt.Files), problem(err, "receipt")
+		})
+}
+
+func (s *Server) upkeep(ctx context.Context) (view upkeepView, err error) {
+	if view.Settings, err = s.Store.Upkeep(ctx); err != nil {
+		return view, err
+	}
+	if view.Waiting, err = s.Store.OrphansWaiting(ctx); err != nil {
+		return view, err
+	}
+	groups, err := s.Store.FindingGroups(ctx)
+	if err != nil {
+		return view, err
+	}
+	sweeps, err := s.Store.Sweeps(ctx, 10)
+	view.Groups, view.Sweeps = orEmpty(groups), orEmpty(sweeps)
+	return view, err
+}
+
+// orEmpty makes an empty list of nothing.
+func orEmpty[T any](items []T) []T {
+	if items == nil {
+		return []T{}
+	}
+	return items
+}
+
+// exportReceipt writes a receipt as CSV.
+func (s *Server) exportReceipt(c fiber.Ctx) error {
+	id := fiber.Params[int64](c, "id")
+	if _, err := s.Store.Receipt(c.Context(), id); err != nil {
+		return fiber.NewError(404, "There is no such receipt.")
+	}
+	return s.download(c, "receipt "+strconv.FormatInt(id, 10), table, func(ctx context.Context, out io.Writer, _ export) error {
+		w := csv.NewWriter(out)
+		if err := w.Write([]string{"file", "path", "lot", "sha256", "bytes", "freed", "reason", "held by", "held at", "because"}); err != nil {
+			return err
+		}
+		for behind := int64(0); ; {
+			page, err := s.Store.PurgedFiles(ctx, id, behind, exportPage)
+			if err != nil {
+				return err
+			}
+			if len(page) == 0 {
+				w.Flush()
+				return w.Error()
+			}
+			for _, f := range page {
+				behind = f.File
+				if err := w.Write([]string{strconv.FormatInt(f.File, 10), f.Path, f.Lot, f.Sum, strconv.FormatInt(f.Bytes, 10),
+					strconv.FormatInt(f.Freed, 10), f.Reason, f.HeldBy, f.HeldAt.UTC().Format(time.RFC3339), f.Because}); err != nil {
+					return err
+				}
+			}
+		}
+	})
+}

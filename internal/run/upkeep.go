@@ -1,0 +1,33 @@
+package run
+
+import (
+	"context"
+	"fmt"
+
+	"ambrosa/internal/store"
+	"ambrosa/internal/upkeeping"
+)
+
+func init() {
+	register(Kind{Name: upkeeping.SweepRun, Doing: "Sweeping", Leads: ToUpkeep, Long: true, work: (*Runner).sweep})
+	register(Kind{Name: upkeeping.PurgeRun, Doing: "Purging", Leads: ToUpkeep, Long: true, work: (*Runner).purge})
+}
+
+// sweep looks for what nothing needs, and what is there twice.
+func (r *Runner) sweep(ctx context.Context, run store.Run, p *progress) (string, error) {
+	found, err := r.Upkeeper.DoSweep(ctx, run.SweepID, func(n int64) { p.set(n, 0) })
+	return fmt.Sprintf("%d findings", found), err
+}
+
+// purge has files go that are past their term, or that a person chose.
+func (r *Runner) purge(ctx context.Context, run store.Run, p *progress) (string, error) {
+	if err := r.Upkeeper.DoPurge(ctx, run.ReceiptID, func(n int64) { p.set(n, 0) }); err != nil {
+		return "", err
+	}
+	receipt, err := r.Store.Receipt(ctx, run.ReceiptID)
+	said := fmt.Sprintf("%d files went, %d bytes are free", receipt.Files, receipt.Freed)
+	if receipt.Kept > 0 {
+		said += fmt.Sprintf("; %d are needed again and stay", receipt.Kept)
+	}
+	return said, err
+}

@@ -1,0 +1,216 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// SweepFinding is what sweeps found of a file.
+type SweepFinding struct {
+	ID      int64     `json:"id"`
+	Kind    string    `json:"kind" enum:"orphans,twice"`
+	Reason  string    `json:"reason"`
+	File    int64     `json:"file"`
+	Version int       `json:"version" doc:"Of the file"`
+	Path    string    `json:"path"`
+	Sum     string    `json:"sum" doc:"SHA-256 of its bytes"`
+	Lot     int64     `json:"lot"`
+	LotName string    `json:"lotName"`
+	Origin  string    `json:"origin" doc:"Name of the place that it was fetched from, empty for none"`
+	Bytes   int64     `json:"bytes"`
+	Frees   int64     `json:"frees" doc:"Bytes that are freed when it goes with all others of its kind: 0 where another file needs them"`
+	Group   int64     `json:"group" doc:"Of one group are those that belong together; 0 for none"`
+	Since   time.Time `json:"since" doc:"When its reason came about"`
+	Detail  string    `json:"detail"`
+	Plan    int64     `json:"plan" doc:"That took it from where it stood, 0 for none"`
+	Fresh   bool      `json:"fresh" doc:"The last sweep of its kind found it first"`
+	Width   int       `json:"width"`
+	Height  int       `json:"height"`
+	Problem string    `json:"problem" doc:"Why it cannot be shown; empty where it can"`
+}
+
+// FindingFilter chooses findings. Empty fields choose all.
+type FindingFilter struct {
+	Kind   string
+	Reason string
+	Lot    int64
+	Origin int64
+	Query  string // part of the path
+	Fresh  bool
+	Before time.Time // its reason came about before
+	IDs    []int64   // of findings; with some, no other
+}
+
+const findingFrom = ` from finding g join file f on f.id = g.file_id join lot l on l.id = g.lot_id left join origin o on o.id = l.origin_id
+	left join blob b on b.sha256 = g.sha256
+	cross join lateral (select max(last_sweep) as id from finding x where x.kind = g.kind) z `
+
+// where is the filter's condition, and its arguments from a number on.
+func (q FindingFilter) where(first int) (condition string, args []any) {
+	parts := []string{"not exists (select from held h where h.file_id = g.file_id)"}
+	add := func(part string, value any) {
+		args = append(args, value)
+		parts = append(parts, strings.ReplaceAll(part, "?", fmt.Sprintf("$%d", first+len(args)-1)))
+	}
+	if q.Kind != "" {
+		add("g.kind = ?", q.Kind)
+	}
+	if q.Reason != "" {
+		add("g.reason = ?", q.Reason)
+	}
+	if q.Lot != 0 {
+		add("g.lot_id = ?", q.Lot)
+	}
+	if q.Origin != 0 {
+		add("exists (select from lot where id = g.lot_id and origin_id = ?)", q.Origin)
+	}
+	if q.Query != "" {
+		add("strpos(lower(g.path), lower(?)) > 0", q.Query)
+	}
+	if q.Fresh {
+		parts = append(parts, "g.first_sweep = (select max(last_sweep) from finding x where x.kind = g.kind)")
+	}
+	if !q.Before.IsZero() {
+		add("g.since < ?", q.Before)
+	}
+	if len(q.IDs) > 0 {
+		add("g.id = any(?)", q.IDs)
+	}
+	return " where " + strings.Join(parts, " and "), args
+}
+
+// findingOrders are what findings are sorted by.
+var findingOrders = map[string]string{
+	"":       "g.grp, g.id",
+	"bytes":  "g.bytes desc, g.id",
+	"since":  "g.since, g.id",
+	"path":   "lower(g.path), g.id",
+	"reason": "g.reason, g.id",
+}
+
+// Findings returns some of those that a filter chooses.
+func (s *Store) Findings(ctx context.Context, q FindingFilter, by string, offset, limit int) ([]SweepFinding, error) {
+	where, args := q.where(3)
+	return list[SweepFinding](ctx, s.Pool, `select g.id, g.kind, g.reason, g.file_id as file, f.version, g.path,
+			encode(g.sha256, 'hex') as sum,
+			g.lot_id as lot, l.name as lot_name, coalesce(o.name, '') as origin, g.bytes, g.frees, g.grp as "group", g.since, g.detail,
+			g.plan_id as plan, g.first_sweep = z.id as fresh, coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, f.problem
+		`+findingFrom+`where g.id in (select g.id from finding g`+where+` order by `+findingOrders[by]+` offset $1 limit $2)
+		order by `+findingOrders[by], append([]any{offset, limit}, args...)...)
+}
+
+// Sums are how many files, of how many bytes, of which so many are really freed when they go.
+type Sums struct {
+	Files int64 `json:"files"`
+	Bytes int64 `json:"bytes"`
+	Frees int64 `json:"frees" doc:"That no file keeps which is not among them"`
+}
+
+// SumOf reckons what a filter chooses: bytes that a file keeps which is not among them are
+// not freed, nor those that a sheet keeps.
+func (s *Store) SumOf(ctx context.Context, q FindingFilter) (Sums, error) {
+	where, args := q.where(1)
+	return one[Sums](ctx, s.Pool, `with chosen as (select distinct g.file_id, g.sha256, g.bytes from finding g`+where+`)
+		select coalesce(sum(n), 0)::bigint as files, coalesce(sum(n * bytes), 0)::bigint as bytes,
+			coalesce(sum(bytes) filter (where n = (select count(*) from file f where f.sha256 = c.sha256)
+				and not exists (select from sheet where sha256 = c.sha256)), 0)::bigint as frees
+		from (select sha256, bytes, count(*) as n from chosen group by sha256, bytes) c`, args...)
+}
+
+// FindingGroup counts the findings of a kind and reason.
+type FindingGroup struct {
+	Kind   string `json:"kind"`
+	Reason string `json:"reason"`
+	Files  int64  `json:"files"`
+	Bytes  int64  `json:"bytes"`
+	Frees  int64  `json:"frees"`
+	Fresh  int64  `json:"fresh" doc:"That the last sweep found first"`
+}
+
+// FindingGroups counts findings by kind and reason; those of files that are held do not count.
+func (s *Store) FindingGroups(ctx context.Context) ([]FindingGroup, error) {
+	return list[FindingGroup](ctx, s.Pool, `select g.kind, g.reason, count(*) as files, sum(g.bytes)::bigint as bytes,
+			sum(g.frees)::bigint as frees, count(*) filter (where g.first_sweep = z.id) as fresh
+		from finding g join (select kind, max(last_sweep) as id from finding group by kind) z on z.kind = g.kind
+		where not exists (select from held h where h.file_id = g.file_id) group by g.kind, g.reason order by g.kind, files desc, g.reason`)
+}
+
+// Stood is where a file stood, and what took it from there.
+type Stood struct {
+	Plan  int64     `json:"plan"`
+	At    time.Time `json:"at"`
+	By    string    `json:"by"`
+	Owner string    `json:"owner" doc:"Code of the product, or path of the category"`
+	Came  bool      `json:"came" doc:"It came to stand there by the plan; else it was taken from there"`
+	Place int       `json:"place"`
+	Now   int64     `json:"now" doc:"The file that the plan put in its place, 0 for none"`
+	Sum   string    `json:"sum" doc:"Of that file"`
+	Path  string    `json:"path" doc:"Of that file"`
+}
+
+// WhereStood returns where a file stood by applied plans that can be known of, the newest
+// first.
+func (s *Store) WhereStood(ctx context.Context, file int64) ([]Stood, error) {
+	return list[Stood](ctx, s.Pool, `
+		with spots as (
+			select c.id, c.plan_id, side, t->>'kind' as kind, t->>'id' as target, n.at, (n.p->>'file')::bigint as file
+			from reference r join plan_change c on c.id = r.plan_change_id and c.state = 'applied'
+			cross join lateral (values ('before', c.before), ('after', c.after)) x (side, shows)
+			cross join lateral jsonb_array_elements(x.shows) t
+			cross join lateral jsonb_array_elements(t->'pictures') with ordinality n (p, at)
+			where r.file_id = $1),
+		mine as (
+			select s.*, s.side = 'after' as came from spots s where s.file = $1 and not exists (
+				select from spots o where o.id = s.id and o.file = $1 and o.side <> s.side and o.kind = s.kind and o.target = s.target))
+		select m.plan_id as plan, coalesce(p.applied_at, p.created_at) as at, p.applied_by as by, coalesce(d.code, g.path, '') as owner, m.came,
+			m.at::int as place, coalesce(f.id, 0) as now, coalesce(encode(f.sha256, 'hex'), '') as sum, coalesce(f.path, '') as path
+		from mine m join plan p on p.id = m.plan_id join plan_change c on c.id = m.id left join product d on d.id = c.product_id
+		left join category g on g.id = c.category_id
+		left join spots o on not m.came and o.id = m.id and o.side = 'after' and o.kind = m.kind and o.target = m.target and o.at = m.at
+		left join file f on f.id = o.file
+		order by at desc, m.id desc limit 100`, file)
+}
+
+// OrphansWaiting counts, for Today, findings and what is held that goes within some days.
+type OrphansWaiting struct {
+	Orphans  int64      `json:"orphans" doc:"That nothing needs, and that are not held"`
+	Frees    int64      `json:"frees"`
+	Fresh    int64      `json:"fresh" doc:"Of them, that the last sweep found first"`
+	Held     int64      `json:"held"`
+	Leaving  int64      `json:"leaving" doc:"Of them, whose term ends within a week, or ended"`
+	LeavesAt *time.Time `json:"leavesAt" doc:"When the first of them goes"`
+	SweptAt  *time.Time `json:"sweptAt" doc:"When the last sweep ended"`
+}
+
+// OrphansWaiting counts them now.
+func (s *Store) OrphansWaiting(ctx context.Context) (OrphansWaiting, error) {
+	return one[OrphansWaiting](ctx, s.Pool, `select g.orphans, g.frees, g.fresh, h.held, h.leaving, h.leaves_at,
+			(select max(ended_at) from sweep) as swept_at
+		from (select count(*) as orphans, coalesce(sum(frees), 0)::bigint as frees,
+				count(*) filter (where first_sweep = (select max(last_sweep) from finding where kind = 'orphans')) as fresh
+			from finding g where kind = 'orphans' and not exists (select from held h where h.file_id = g.file_id)) g,
+			(select count(*) as held, count(*) filter (where o.until < now() + interval '7 days') as leaving, min(o.until) as leaves_at
+			from held h join holding o on o.id = h.holding_id) h`)
+}
+
+// AddPins pins the files of findings, or of a list of files. What is pinned is needed.
+func AddPins(ctx context.Context, tx pgx.Tx, actor, because string, files []int64) (pinned int64, err error) {
+	return number(ctx, tx, `with pinned as (
+			insert into pin (file_id, because, actor) select id, $2, $3 from file where id = any($1)
+				on conflict (file_id) do update set because = excluded.because, actor = excluded.actor, at = now() returning id, file_id),
+		kept as (
+			insert into reference (file_id, pin_id) select file_id, id from pinned
+				on conflict (pin_id) where pin_id is not null do nothing),
+		known as (delete from finding where kind = 'orphans' and file_id in (select file_id from pinned))
+		select count(*) from pinned`, files, because, actor)
+}
+
+// RemovePins lets files be judged again like all others.
+func RemovePins(ctx context.Context, tx pgx.Tx, files []int64) (int64, error) {
+	tag, err := tx.Exec(ctx, `delete from pin where file_id = any($1)`, files)
+	return tag.RowsAffected(), err
+}

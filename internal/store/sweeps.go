@@ -1,0 +1,239 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/upkeep"
+)
+
+// Upkeep is how upkeep goes.
+type Upkeep struct {
+	WayBackDays int         `json:"wayBackDays" minimum:"1" maximum:"3650" doc:"That an applied plan keeps all that it replaced"`
+	HoldDays    int         `json:"holdDays" minimum:"1" maximum:"3650" doc:"That files are held, unless said otherwise"`
+	Ages        upkeep.Ages `json:"ages" doc:"Days that nothing needs a file before it counts as an orphan, by reason"`
+	SweepHours  int         `json:"sweepHours" minimum:"0" maximum:"8760" doc:"From sweep to sweep; 0: by hand only"`
+	Purge       bool        `json:"purge" doc:"What is past its term goes by itself"`
+	PurgeShare  int         `json:"purgeShare" minimum:"1" maximum:"100" doc:"Percent of all files that go without being asked again"`
+}
+
+// Upkeep returns how upkeep goes.
+func (s *Store) Upkeep(ctx context.Context) (Upkeep, error) {
+	return one[Upkeep](ctx, s.Pool, `select way_back_days, hold_days, ages, sweep_hours, purge, purge_share from upkeep_setting`)
+}
+
+// SetUpkeep says how it goes from now on. Ways back that stand already keep their term.
+func (s *Store) SetUpkeep(ctx context.Context, u Upkeep) error {
+	_, err := s.Pool.Exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
+		purge_share = $6, next_sweep = case when $4 = 0 then next_sweep else least(next_sweep, now() + make_interval(hours => $4)) end`,
+		u.WayBackDays, u.HoldDays, u.Ages, u.SweepHours, u.Purge, u.PurgeShare)
+	return err
+}
+
+// Asked is what a sweep asked of how many: its proof.
+type Asked struct {
+	Files      int64 `json:"files"`
+	Placements int64 `json:"placements"`
+	Plans      int64 `json:"plans" doc:"Drafts, and applied ones whose way back is in its term"`
+	Lots       int64 `json:"lots" doc:"That are open"`
+	Pins       int64 `json:"pins"`
+}
+
+// Sweep is one.
+type Sweep struct {
+	ID      int64      `json:"id"`
+	Actor   string     `json:"actor"`
+	Kinds   []string   `json:"kinds" nullable:"false"`
+	At      time.Time  `json:"at"`
+	EndedAt *time.Time `json:"endedAt"`
+	Asked   Asked      `json:"asked"`
+}
+
+const sweepQuery = `select id, actor, kinds, at, ended_at, asked from sweep`
+
+// Sweep returns one.
+func (s *Store) Sweep(ctx context.Context, id int64) (Sweep, error) {
+	return one[Sweep](ctx, s.Pool, sweepQuery+` where id = $1`, id)
+}
+
+// Sweeps returns the newest first.
+func (s *Store) Sweeps(ctx context.Context, limit int) ([]Sweep, error) {
+	return list[Sweep](ctx, s.Pool, sweepQuery+` order by id desc limit $1`, limit)
+}
+
+// NewSweep records one that is to be done.
+func NewSweep(ctx context.Context, tx pgx.Tx, who acting.Actor, kinds []string) (int64, error) {
+	return number(ctx, tx, `insert into sweep (actor, kinds) values ($1, $2) returning id`, who.Name, kinds)
+}
+
+// SweepDue takes the turn of the timetable's next sweep, where it is due.
+func SweepDue(ctx context.Context, tx pgx.Tx) (due bool, err error) {
+	tag, err := tx.Exec(ctx, `update upkeep_setting set next_sweep = now() + make_interval(hours => sweep_hours)
+		where sweep_hours > 0 and next_sweep <= now()`)
+	return tag.RowsAffected() > 0, err
+}
+
+// CountAsked counts what a sweep asks, at a time.
+func CountAsked(ctx context.Context, db DB, at time.Time) (Asked, error) {
+	return one[Asked](ctx, db, `select (select count(*) from file where sha256 is not null) as files,
+		(select count(*) from placement) as placements,
+		(select count(distinct c.plan_id) from reference r join plan_change c on c.id = r.plan_change_id
+			where r.until is null or r.until > $1) as plans,
+		(select count(*) from lot where state in ('receiving', 'examining', 'ready')) as lots, (select count(*) from pin) as pins`, at)
+}
+
+// EndSweep records what a sweep asked, and forgets the findings of its kinds that it did
+// not find again.
+func (s *Store) EndSweep(ctx context.Context, id int64, asked Asked) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `delete from finding f using sweep s where s.id = $1 and f.kind = any(s.kinds) and f.last_sweep < s.id`,
+			id); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update sweep set ended_at = now(), asked = $2 where id = $1`, id, asked); err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "upkeep"})
+	})
+}
+
+// needed is the condition that a file, f, is needed at a time.
+const needed = `exists (select from reference r where r.file_id = f.id and (r.until is null or r.until > $1))`
+
+// LeftFile is a file that nothing needs.
+type LeftFile struct {
+	ID    int64
+	Lot   int64
+	Name  string // of its lot
+	Path  string
+	Sum   string
+	Bytes int64
+	Plan  int64 // that took it from where it stood, 0 for none
+	By    string
+	Why   string // a person said so
+	upkeep.Left
+	Others int64 // files with the same bytes, and sheets, that are needed or held
+	First  bool  // the first of those with its bytes that nothing needs
+}
+
+// Frees is how many bytes are freed when it goes with all others that nothing needs.
+func (f LeftFile) Frees() int64 {
+	if f.First && f.Others == 0 {
+		return f.Bytes
+	}
+	return 0
+}
+
+// EachLeft calls for every file that nothing needs at a time, and that is not held, in the
+// order of their numbers. Rows are read as they are asked for.
+func (s *Store) EachLeft(ctx context.Context, at time.Time, each func(LeftFile) error) error {
+	rows, err := s.Pool.Query(ctx, `
+		with left_over as materialized (
+			select f.id, f.lot_id, f.path, f.sha256, f.bytes, f.verdict, f.arrived_at, f.decided_at, f.product_id, f.variant_id, f.reason
+			from file f where f.sha256 is not null and not `+needed+` and not exists (select from held h where h.file_id = f.id)),
+		alike as (select sha256, min(id) as first, count(*) as n from left_over group by sha256),
+		applied as (select pl.lot_id, max(p.applied_at) as at from plan_lot pl join plan p on p.id = pl.plan_id
+			where p.state = 'applied' group by pl.lot_id)
+		select f.id, f.lot_id, l.name, f.path, encode(f.sha256, 'hex'), f.bytes, coalesce(t.plan_id, 0), coalesce(t.applied_by, ''),
+			case when f.verdict = 'set aside' then f.reason else '' end, f.verdict, l.state = 'given up',
+			coalesce(v.retired, f.product_id is not null and not exists (select from variant where product_id = f.product_id and not retired)),
+			f.arrived_at, coalesce(f.decided_at, 'epoch'), coalesce(a.at, 'epoch'), coalesce(t.applied_at, 'epoch'),
+			(select count(*) from file o where o.sha256 = f.sha256) - k.n + (select count(*) from sheet where sha256 = f.sha256), k.first = f.id
+		from left_over f join alike k on k.sha256 = f.sha256 join lot l on l.id = f.lot_id left join applied a on a.lot_id = f.lot_id
+		left join variant v on v.id = f.variant_id left join lateral (
+			select c.plan_id, p.applied_at, p.applied_by from reference r join plan_change c on c.id = r.plan_change_id
+				join plan p on p.id = c.plan_id
+			where r.file_id = f.id and c.state = 'applied'
+				and jsonb_path_exists(c.before, '$[*].pictures[*] ? (@.file == $f)', jsonb_build_object('f', f.id))
+				and not jsonb_path_exists(c.after, '$[*].pictures[*] ? (@.file == $f)', jsonb_build_object('f', f.id))
+			order by p.applied_at desc limit 1) t on true
+		order by f.id`, at)
+	if err != nil {
+		return err
+	}
+	var f LeftFile
+	_, err = pgx.ForEachRow(rows, []any{&f.ID, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Plan, &f.By, &f.Why, &f.Verdict, &f.GivenUp,
+		&f.Retired, &f.Arrived, &f.Decided, &f.Applied, &f.Removed, &f.Others, &f.First}, func() error {
+		for _, when := range []*time.Time{&f.Decided, &f.Applied, &f.Removed} {
+			if when.Unix() == 0 {
+				*when = time.Time{}
+			}
+		}
+		return each(f)
+	})
+	return err
+}
+
+// Twin is a file that has the bytes of another.
+type Twin struct {
+	ID, Lot  int64
+	Name     string // of its lot
+	Path     string
+	Sum      string
+	Bytes    int64
+	Group    int64 // the first file with these bytes
+	Arrived  time.Time
+	Products int // products and categories that show the bytes
+	Most     int // times that one of them shows them
+}
+
+// EachTwin calls for every file that has the bytes of another, group by group. Files that
+// are held do not count.
+func (s *Store) EachTwin(ctx context.Context, each func(Twin) error) error {
+	rows, err := s.Pool.Query(ctx, `
+		with twice as materialized (
+			select f.sha256, min(f.id) as first from file f
+			where f.sha256 is not null and f.verdict <> 'sheet' and not exists (select from held h where h.file_id = f.id)
+			group by f.sha256 having count(*) > 1)
+		select f.id, f.lot_id, l.name, f.path, encode(f.sha256, 'hex'), f.bytes, t.first, f.arrived_at, coalesce(s.owners, 0), coalesce(s.most, 0)
+		from twice t join file f on f.sha256 = t.sha256 join lot l on l.id = f.lot_id
+		left join lateral (select count(*)::int as owners, max(n)::int as most from (
+			select count(*) as n from placement p join file o on o.id = p.file_id where o.sha256 = t.sha256
+			group by p.product_id, p.category_id) x) s on true
+		where not exists (select from held h where h.file_id = f.id)
+		order by t.first, f.id`)
+	if err != nil {
+		return err
+	}
+	var f Twin
+	_, err = pgx.ForEachRow(rows, []any{&f.ID, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Group, &f.Arrived, &f.Products, &f.Most},
+		func() error { return each(f) })
+	return err
+}
+
+// Swept is something that a sweep found of a file.
+type Swept struct {
+	Kind   string    `json:"kind"`
+	Reason string    `json:"reason"`
+	File   int64     `json:"file"`
+	Lot    int64     `json:"lot"`
+	Name   string    `json:"-"` // of its lot
+	Path   string    `json:"path"`
+	Sum    string    `json:"sum"` // in hexadecimal digits
+	Bytes  int64     `json:"bytes"`
+	Frees  int64     `json:"frees"`
+	Group  int64     `json:"grp"`
+	Since  time.Time `json:"since"`
+	Detail string    `json:"detail"`
+	Plan   int64     `json:"plan"`
+}
+
+// PutFindings writes what a sweep found. What was found before keeps when that was.
+func (s *Store) PutFindings(ctx context.Context, sweep int64, found []Swept) error {
+	if len(found) == 0 {
+		return nil
+	}
+	_, err := s.Pool.Exec(ctx, `
+		insert into finding (kind, reason, file_id, lot_id, path, sha256, bytes, frees, grp, since, detail, plan_id, first_sweep, last_sweep)
+		select kind, reason, file, lot, path, decode(sum, 'hex'), bytes, frees, grp, since, detail, plan, $2, $2
+		from jsonb_to_recordset($1) u (kind text, reason text, file bigint, lot bigint, path text, sum text, bytes bigint, frees bigint,
+			grp bigint, since timestamptz, detail text, plan bigint)
+		where exists (select from file where id = u.file)
+		on conflict (kind, file_id) do update set reason = excluded.reason, path = excluded.path, detail = excluded.detail,
+			lot_id = excluded.lot_id, bytes = excluded.bytes, frees = excluded.frees, grp = excluded.grp, plan_id = excluded.plan_id,
+			since = excluded.since, last_sweep = excluded.last_sweep`, found, sweep)
+	return err
+}
