@@ -28,6 +28,9 @@ var Archives = []string{"northcomb-spring.zip", "lindmoor-pictures.zip", "apigru
 // left for whoever tries the application.
 var Sheets = []string{"northcomb-articles.xlsx", "lindmoor-liste.csv", "shop-categories.csv"}
 
+// Seasons lists the archives of a supplier whose second replaces what the first brought.
+var Seasons = []string{"northcomb-autumn.zip", "northcomb-retouched.zip"}
+
 // Goods is the folder with the goods of the supplier that has a web site.
 const Goods = "weidenau"
 

@@ -60,6 +60,11 @@ func WriteSamples(folder string) error {
 			return fmt.Errorf("make %s: %w", demo.Archives[i], err)
 		}
 	}
+	for i, shots := range [][]*shot{autumn(items), retouched(items)} {
+		if err := writeArchive(filepath.Join(folder, demo.Seasons[i]), shots); err != nil {
+			return fmt.Errorf("make %s: %w", demo.Seasons[i], err)
+		}
+	}
 	return writeGoods(filepath.Join(folder, demo.Goods), weidenau(items))
 }
 

@@ -317,3 +317,40 @@ func apigrund(items []item) (shots []*shot) {
 	)
 	return shots
 }
+
+// again are the items whose pictures of last autumn were taken again.
+func again(items []item) (chosen []item) {
+	for n, it := range of(items, "SM", "HT") {
+		if n%4 == 1 {
+			chosen = append(chosen, it)
+		}
+	}
+	return chosen
+}
+
+// autumn is what a supplier sent a season ago: small, with pictures that nobody
+// knows and some that came twice.
+func autumn(items []item) (shots []*shot) {
+	for n, it := range again(items) {
+		front := &shot{path: "autumn/NCB_" + it.sku + "_1.jpg", item: it, view: "front", side: 480, format: "jpg"}
+		shots = append(shots, front, &shot{path: "autumn/NCB_" + it.sku + "_2.jpg", item: it, view: "side", side: 480, format: "jpg"})
+		switch n % 4 {
+		case 0:
+			shots = append(shots, &shot{path: "autumn/copies/" + it.sku + " copy.jpg", same: front})
+		case 1:
+			shots = append(shots, &shot{path: fmt.Sprintf("autumn/DSC_%04d.jpg", 412+n), item: it, view: "back", side: 420, format: "jpg"})
+		}
+	}
+	return shots
+}
+
+// retouched is the same, taken again and large.
+func retouched(items []item) (shots []*shot) {
+	for _, it := range again(items) {
+		for place, view := range []string{"front", "side"} {
+			shots = append(shots,
+				&shot{path: fmt.Sprintf("retouched/NCB_%s_%d.jpg", it.sku, place+1), item: it, view: view, side: 1000, format: "jpg"})
+		}
+	}
+	return shots
+}

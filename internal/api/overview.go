@@ -9,11 +9,12 @@ import (
 )
 
 type today struct {
-	Waiting    store.Waiting    `json:"waiting"`
-	Lots       []store.Lot      `json:"lots" nullable:"false" doc:"Lots that are not applied yet, those with undecided files first"`
-	Runs       []RunView        `json:"runs" nullable:"false" doc:"Runs that stopped or failed, and those under way"`
-	Categories []store.Category `json:"categories" nullable:"false" doc:"Where products have no picture, the most first"`
-	Applied    []store.Lot      `json:"applied" nullable:"false" doc:"The lots applied last"`
+	Waiting    store.Waiting        `json:"waiting"`
+	Lots       []store.Lot          `json:"lots" nullable:"false" doc:"Lots that are not applied yet, those with undecided files first"`
+	Runs       []RunView            `json:"runs" nullable:"false" doc:"Runs that stopped or failed, and those under way"`
+	Categories []store.Category     `json:"categories" nullable:"false" doc:"Where products have no picture, the most first"`
+	Upkeep     store.OrphansWaiting `json:"upkeep" doc:"What upkeep found, and what is about to go"`
+	Applied    []store.Lot          `json:"applied" nullable:"false" doc:"The lots applied last"`
 }
 
 func (s *Server) overviewOperations(api huma.API) {
@@ -42,6 +43,9 @@ func (s *Server) overviewOperations(api huma.API) {
 func (s *Server) today(ctx context.Context) (found today, err error) {
 	found = today{Lots: []store.Lot{}, Runs: []RunView{}, Categories: []store.Category{}, Applied: []store.Lot{}}
 	if found.Waiting, err = s.Store.Waiting(ctx); err != nil {
+		return found, err
+	}
+	if found.Upkeep, err = s.Store.OrphansWaiting(ctx); err != nil {
 		return found, err
 	}
 	lots, err := s.Store.Lots(ctx, 50)

@@ -443,6 +443,7 @@ type Waiting struct {
 	Sheets    int `json:"sheets" doc:"Sheets that nobody imported yet"`
 	Runs      int `json:"runs" doc:"Runs under way"`
 	Messages  int `json:"messages" doc:"Messages that nobody has read"`
+	Orphans   int `json:"orphans" doc:"Files that nothing needs, and that are not held"`
 }
 
 // Waiting counts what waits at the stations now.
@@ -456,6 +457,8 @@ func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
 			(select count(*) from sheet s where state in ('reading', 'open')
 				and not exists (select from sheet_import i where i.sheet_id = s.id and i.state <> 'reverted'))::int as sheets,
 			(select count(*) from run where state in ('queued', 'running', 'stopping'))::int as runs,
-			(select count(*) from message where read_at is null)::int as messages
+			(select count(*) from message where read_at is null)::int as messages,
+			(select count(*) from finding g where kind = 'orphans'
+				and not exists (select from held h where h.file_id = g.file_id))::int as orphans
 		from (select count(*) as products, count(*) filter (where pictures = 0) as no_picture from product) p`)
 }

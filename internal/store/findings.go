@@ -147,7 +147,7 @@ type Stood struct {
 	Owner string    `json:"owner" doc:"Code of the product, or path of the category"`
 	Came  bool      `json:"came" doc:"It came to stand there by the plan; else it was taken from there"`
 	Place int       `json:"place"`
-	Now   int64     `json:"now" doc:"The file that the plan put in its place, 0 for none"`
+	Now   int64     `json:"now" doc:"The file that the plan left there in its stead: of its view, else of its place; 0 for none"`
 	Sum   string    `json:"sum" doc:"Of that file"`
 	Path  string    `json:"path" doc:"Of that file"`
 }
@@ -157,7 +157,8 @@ type Stood struct {
 func (s *Store) WhereStood(ctx context.Context, file int64) ([]Stood, error) {
 	return list[Stood](ctx, s.Pool, `
 		with spots as (
-			select c.id, c.plan_id, side, t->>'kind' as kind, t->>'id' as target, n.at, (n.p->>'file')::bigint as file
+			select c.id, c.plan_id, side, t->>'kind' as kind, t->>'id' as target, n.at,
+				(n.p->>'file')::bigint as file, coalesce(n.p->>'view', '') as view
 			from reference r join plan_change c on c.id = r.plan_change_id and c.state = 'applied'
 			cross join lateral (values ('before', c.before), ('after', c.after)) x (side, shows)
 			cross join lateral jsonb_array_elements(x.shows) t
@@ -170,7 +171,8 @@ func (s *Store) WhereStood(ctx context.Context, file int64) ([]Stood, error) {
 			m.at::int as place, coalesce(f.id, 0) as now, coalesce(encode(f.sha256, 'hex'), '') as sum, coalesce(f.path, '') as path
 		from mine m join plan p on p.id = m.plan_id join plan_change c on c.id = m.id left join product d on d.id = c.product_id
 		left join category g on g.id = c.category_id
-		left join spots o on not m.came and o.id = m.id and o.side = 'after' and o.kind = m.kind and o.target = m.target and o.at = m.at
+		left join lateral (select o.file from spots o where not m.came and o.id = m.id and o.side = 'after' and o.kind = m.kind
+			and o.target = m.target order by m.view <> '' and o.view = m.view desc, o.at = m.at desc, o.at limit 1) o on true
 		left join file f on f.id = o.file
 		order by at desc, m.id desc limit 100`, file)
 }

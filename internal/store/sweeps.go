@@ -12,7 +12,7 @@ import (
 
 // Upkeep is how upkeep goes.
 type Upkeep struct {
-	WayBackDays int         `json:"wayBackDays" minimum:"1" maximum:"3650" doc:"That an applied plan keeps all that it replaced"`
+	WayBackDays int         `json:"wayBackDays" minimum:"0" maximum:"3650" doc:"That an applied plan keeps all that it replaced"`
 	HoldDays    int         `json:"holdDays" minimum:"1" maximum:"3650" doc:"That files are held, unless said otherwise"`
 	Ages        upkeep.Ages `json:"ages" doc:"Days that nothing needs a file before it counts as an orphan, by reason"`
 	SweepHours  int         `json:"sweepHours" minimum:"0" maximum:"8760" doc:"From sweep to sweep; 0: by hand only"`

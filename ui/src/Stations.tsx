@@ -42,6 +42,13 @@ const stationsOf = (waiting: Waiting | undefined): Station[] => [
     waits: waiting?.sheets,
     what: 'sheets that wait for their import',
   },
+  {
+    to: '/upkeep',
+    name: 'Upkeep',
+    under: ['/upkeep'],
+    waits: waiting?.orphans,
+    what: 'files that nothing needs',
+  },
 ];
 
 /** The stations, and which of them an address belongs to: −1 for none. */

@@ -4,7 +4,7 @@ set local statement_timeout = 0; -- a large database takes its time
 -- How upkeep goes: one row.
 create table upkeep_setting (
     one           boolean primary key default true check (one),
-    way_back_days int not null default 90 check (way_back_days between 1 and 3650), -- that an applied plan can be taken back for sure
+    way_back_days int not null default 90 check (way_back_days between 0 and 3650), -- that an applied plan can be taken back for sure
     hold_days     int not null default 30 check (hold_days between 1 and 3650),
     ages          jsonb not null default '{}', -- days by reason, before a file counts as an orphan
     sweep_hours   int not null default 24 check (sweep_hours between 0 and 8760), -- 0: by hand only

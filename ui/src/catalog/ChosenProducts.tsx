@@ -2,19 +2,20 @@ import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
+import type { Product } from '../client';
 import {
   getProductOptions,
   listOriginsOptions,
   askLookupMutation,
 } from '../client/@tanstack/react-query.gen';
+import { mostChosen, type Chosen } from '../shared/chosen';
 import { count, said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 import { ChangeField } from './ChangeField';
 import { turnKey } from './ProductPage';
-import { mostChosen, type Chosen } from './chosenProducts';
 
 /** What can be done with the products that are chosen. */
-export function ChosenProducts({ chosen, total }: { chosen: Chosen; total: number }) {
+export function ChosenProducts({ chosen, total }: { chosen: Chosen<Product>; total: number }) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const [working, setWorking] = useState(false);
@@ -24,7 +25,7 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen; total: numbe
     ...askLookupMutation(),
     onError: (e) => tell('Nothing is asked for', said(e), true),
   });
-  const { products } = chosen;
+  const products = chosen.items;
   if (products.length === 0) return null;
 
   /** The variants of all that are chosen. */

@@ -2642,7 +2642,7 @@ export type RunDetail = {
     /**
      * What a person goes to from it
      */
-    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog';
+    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog' | 'upkeep';
     log: Array<RunLine>;
     lot: number;
     lotName: string;
@@ -2691,7 +2691,7 @@ export type RunView = {
     /**
      * What a person goes to from it
      */
-    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog';
+    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog' | 'upkeep';
     lot: number;
     lotName: string;
     message: string;
@@ -3078,7 +3078,7 @@ export type Stood = {
      */
     came: boolean;
     /**
-     * The file that the plan put in its place, 0 for none
+     * The file that the plan left there in its stead: of its view, else of its place; 0 for none
      */
     now: number;
     /**
@@ -3296,6 +3296,10 @@ export type Today = {
      * Runs that stopped or failed, and those under way
      */
     runs: Array<RunView>;
+    /**
+     * What upkeep found, and what is about to go
+     */
+    upkeep: OrphansWaiting;
     waiting: Waiting;
 };
 
@@ -3426,6 +3430,10 @@ export type Waiting = {
      * Products without a picture
      */
     noPicture: number;
+    /**
+     * Files that nothing needs, and that are not held
+     */
+    orphans: number;
     /**
      * Lots that are decided or planned and not applied
      */

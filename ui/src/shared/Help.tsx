@@ -60,6 +60,18 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
     ],
   },
   {
+    name: 'In upkeep',
+    keys: [
+      [['←', '→', '↑', '↓'], 'go from finding to finding'],
+      [['m'], 'choose it'],
+      [['Shift', '← → ↑ ↓'], 'choose up to there'],
+      [['h'], 'hold it, or all that are chosen'],
+      [['p'], 'pin: keep it, because …'],
+      [['space'], 'large view, beside what replaced it'],
+      [['Esc'], 'choose none'],
+    ],
+  },
+  {
     name: 'In the catalog',
     keys: [
       [['←', '→', '↑', '↓'], 'go from product to product'],

@@ -24,6 +24,7 @@ export function RunLine({ run }: { run: RunView }) {
     origin: `/origins/${run.origin}`,
     sheet: `/sheets/${run.sheet}`,
     catalog: '/catalog',
+    upkeep: '/upkeep',
   }[run.leads];
   return (
     <div className="entry">

@@ -1,9 +1,9 @@
 import { Button } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import type { Lot } from '../client';
+import type { Lot, OrphansWaiting } from '../client';
 import { getTodayOptions, listMessagesOptions } from '../client/@tanstack/react-query.gen';
-import { count, some, when } from '../shared/format';
+import { bytes, count, some, when } from '../shared/format';
 import { Letter } from '../shared/Messages';
 import { RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
@@ -68,38 +68,65 @@ export function Today() {
             </section>
           )}
         </div>
-        <section className="sheet">
-          <h2 className="spread">
-            Products without a picture{' '}
-            <span className="push">
-              {count(waiting.noPicture)} of {count(waiting.products)}
-            </span>
-          </h2>
-          {categories.length === 0 && (
-            <Empty title={waiting.products ? 'Every product has a picture.' : 'The catalog is empty.'}>
-              {!waiting.products && (
-                <span>
-                  Bring in a sheet of products on <Link to="/sheets">Sheets</Link>.
-                </span>
-              )}
-            </Empty>
-          )}
-          {categories.map((c) => (
-            <Link
-              key={c.path}
-              className={`row ${css.category}`}
-              to={`/catalog?noPicture=1&category=${encodeURIComponent(c.path)}`}
-            >
-              <span className="clip">{c.path}</span>
-              <span className="num">
-                {count(c.noPicture)}
-                <span className="quiet"> / {count(c.products)}</span>
+        <div className="columns">
+          <Waiting upkeep={today.data.upkeep} />
+          <section className="sheet">
+            <h2 className="spread">
+              Products without a picture{' '}
+              <span className="push">
+                {count(waiting.noPicture)} of {count(waiting.products)}
               </span>
-            </Link>
-          ))}
-        </section>
+            </h2>
+            {categories.length === 0 && (
+              <Empty title={waiting.products ? 'Every product has a picture.' : 'The catalog is empty.'}>
+                {!waiting.products && (
+                  <span>
+                    Bring in a sheet of products on <Link to="/sheets">Sheets</Link>.
+                  </span>
+                )}
+              </Empty>
+            )}
+            {categories.map((c) => (
+              <Link
+                key={c.path}
+                className={`row ${css.category}`}
+                to={`/catalog?noPicture=1&category=${encodeURIComponent(c.path)}`}
+              >
+                <span className="clip">{c.path}</span>
+                <span className="num">
+                  {count(c.noPicture)}
+                  <span className="quiet"> / {count(c.products)}</span>
+                </span>
+              </Link>
+            ))}
+          </section>
+        </div>
       </div>
     </div>
+  );
+}
+
+/** What upkeep found, and what is about to go; nothing where there is neither. */
+function Waiting({ upkeep }: { upkeep: OrphansWaiting }) {
+  if (upkeep.orphans === 0 && upkeep.leaving === 0) return null;
+  return (
+    <section className="sheet">
+      <h2>Upkeep</h2>
+      {upkeep.leaving > 0 && upkeep.leavesAt && (
+        <Link className={`row ${css.category}`} to="/upkeep/held">
+          <span className="clip">
+            {some(upkeep.leaving, 'held file')} to go, the first {when(upkeep.leavesAt)}
+          </span>
+          <span className="num quiet">look</span>
+        </Link>
+      )}
+      {upkeep.orphans > 0 && (
+        <Link className={`row ${css.category}`} to="/upkeep">
+          <span className="clip">{some(upkeep.orphans, 'file')} that nothing needs</span>
+          <span className="num">{bytes(upkeep.frees)}</span>
+        </Link>
+      )}
+    </section>
   );
 }
 

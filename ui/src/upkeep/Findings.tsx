@@ -1,0 +1,321 @@
+import { NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
+import { useDebouncedValue } from '@mantine/hooks';
+import { useQueryClient } from '@tanstack/react-query';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { useRef, useState, type CSSProperties, type MouseEvent } from 'react';
+import { useSearchParams } from 'react-router';
+import type { SweepFinding, UpkeepView } from '../client';
+import { listFindingsOptions } from '../client/@tanstack/react-query.gen';
+import { useChosen } from '../shared/chosen';
+import { baseName, bytes, count } from '../shared/format';
+import { useKeys } from '../shared/keys';
+import { usePages } from '../shared/paging';
+import { Picture } from '../shared/Picture';
+import { Empty, Failed } from '../shared/State';
+import { atOf, tallOf } from '../shared/virtual';
+import { ChosenFindings } from './ChosenFindings';
+import { FindingSide } from './FindingSide';
+import { Groups } from './Groups';
+import { useDeeds } from './deeds';
+import css from './Upkeep.module.css';
+import { ages, daysBack, reasonOf } from './words';
+
+/** Which findings are looked at. */
+export interface Wanted {
+  kind: 'orphans' | 'twice';
+  reason?: string | undefined;
+  q?: string | undefined;
+  fresh?: true | undefined;
+  before?: string | undefined;
+}
+
+/** What sweeps found: by kind and reason on the left, as contact sheet or table, with the one at hand. */
+export function Findings({ upkeep }: { upkeep: UpkeepView }) {
+  const [search, setSearch] = useSearchParams();
+  const [text, setText] = useState(search.get('q') ?? '');
+  const [q] = useDebouncedValue(text.trim(), 150);
+  const age = search.get('age') ?? '';
+  const wanted: Wanted = {
+    kind: search.get('kind') === 'twice' ? 'twice' : 'orphans',
+    reason: search.get('reason') ?? undefined,
+    q: q || undefined,
+    fresh: search.get('fresh') ? true : undefined,
+    before: age ? daysBack(Number(age)) : undefined,
+  };
+  const table = search.get('as') === 'table';
+  const set = (change: Record<string, string>) =>
+    setSearch(
+      (now) => {
+        for (const [name, value] of Object.entries(change)) {
+          if (value) now.set(name, value);
+          else now.delete(name);
+        }
+        return now;
+      },
+      { replace: true },
+    );
+  return (
+    <div className={css.body}>
+      <Groups
+        groups={upkeep.groups}
+        wanted={wanted}
+        onWant={(kind, reason, fresh) => set({ kind, reason: reason ?? '', fresh: fresh ? '1' : '' })}
+      />
+      <section className={css.main} aria-label="Findings">
+        <div className={`spread ${css.filters}`}>
+          <TextInput
+            value={text}
+            onChange={(e) => setText(e.currentTarget.value)}
+            placeholder="Part of a path"
+            aria-label="Part of a path"
+          />
+          <NativeSelect
+            aria-label="Age"
+            data={ages}
+            value={age}
+            onChange={(e) => set({ age: e.currentTarget.value })}
+          />
+          <SegmentedControl
+            className="push"
+            value={table ? 'table' : 'grid'}
+            onChange={(v) => set({ as: v === 'table' ? 'table' : '' })}
+            aria-label="Shown as"
+            data={[
+              { value: 'grid', label: 'Contact sheet' },
+              { value: 'table', label: 'Table' },
+            ]}
+          />
+        </div>
+        <List key={`${JSON.stringify(wanted)}|${table}`} upkeep={upkeep} wanted={wanted} table={table} />
+      </section>
+    </div>
+  );
+}
+
+/** Pixels: of a row of the table and of the contact sheet, and of a card with its gap. */
+const rowHeight = 44;
+const gridHeight = 222;
+const cardWidth = 152;
+const padding = 32;
+
+/** By keys: arrows go, m chooses, with Shift up to there, h holds, p pins, space shows large. */
+function List({ upkeep, wanted, table }: { upkeep: UpkeepView; wanted: Wanted; table: boolean }) {
+  const box = useRef<HTMLDivElement>(null);
+  const client = useQueryClient();
+  const [total, setTotal] = useState(0);
+  const [across, setAcross] = useState(5);
+  const [at, setAt] = useState(0);
+  const [whole, setWhole] = useState(false);
+  const [large, setLarge] = useState(false);
+  const wide = table ? 1 : across;
+  const rows = useVirtualizer({
+    count: Math.ceil(total / wide),
+    getScrollElement: () => box.current,
+    estimateSize: () => (table ? rowHeight : gridHeight),
+    overscan: 6,
+    onChange: (v) => setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 800) - padding) / cardWidth))),
+  });
+  const seen = rows.getVirtualItems();
+  const query = (offset: number, limit: number) =>
+    listFindingsOptions({ query: { ...wanted, offset, limit } });
+  const findings = usePages<SweepFinding>(
+    (seen[0]?.index ?? 0) * wide,
+    (seen.at(-1)?.index ?? 0) * wide + wide,
+    ({ offset, limit }) => query(offset, limit),
+  );
+  if (findings.total !== total && !findings.loading) setTotal(findings.total);
+  const chosen = useChosen<SweepFinding>(
+    total,
+    async (offset, limit) => (await client.fetchQuery(query(offset, limit))).items,
+  );
+  const clear = () => {
+    chosen.clear();
+    setWhole(false);
+  };
+  const here = findings.at(Math.min(at, total - 1));
+  const deeds = useDeeds(clear);
+  const meant = whole ? { where: wanted } : { ids: chosen.items.map((f) => f.id) };
+  const orHere = whole || chosen.items.length > 0 ? meant : { ids: here ? [here.id] : [] };
+  const files = chosen.items.length > 0 ? chosen.items : here ? [here] : [];
+  const go = (to: number, choosing: boolean) => {
+    const next = Math.min(Math.max(0, to), total - 1);
+    if (total === 0) return;
+    setAt(next);
+    rows.scrollToIndex(Math.floor(next / wide));
+    if (choosing) chosen.upTo(next, at);
+  };
+  useKeys(
+    {
+      ArrowRight: (e) => go(at + 1, e.shiftKey),
+      ArrowLeft: (e) => go(at - 1, e.shiftKey),
+      ArrowDown: (e) => go(at + wide, e.shiftKey),
+      ArrowUp: (e) => go(at - wide, e.shiftKey),
+      m: () => here && chosen.toggle(here, at),
+      h: () => wanted.kind === 'orphans' && deeds.hold(orHere),
+      p: () => !whole && deeds.askPin(files),
+      ' ': () => setLarge(true),
+      Enter: () => setLarge(true),
+      Escape: clear,
+    },
+    !large,
+  );
+  const press = (finding: SweepFinding, index: number) => (e: MouseEvent) => {
+    setAt(index);
+    if (e.shiftKey) chosen.upTo(index);
+    else if (e.ctrlKey || e.metaKey) chosen.toggle(finding, index);
+  };
+  const item = (index: number) => {
+    const finding = findings.at(index);
+    if (!finding) return <div key={index} className={table ? 'row' : 'card'} />;
+    const look: Look = {
+      finding,
+      at: index === at,
+      fresh: finding.fresh && upkeep.sweeps.length > 1,
+      chosen: whole || chosen.has(finding.id),
+      onPress: press(finding, index),
+      onChoose: (e) => (e.shiftKey ? chosen.upTo(index) : chosen.toggle(finding, index)),
+    };
+    return table ? <FindingRow key={finding.id} {...look} /> : <FindingCard key={finding.id} {...look} />;
+  };
+  if (findings.error) return <Failed error={findings.error} />;
+  return (
+    <div className={css.split}>
+      <div className={css.main}>
+        <div className="scroll" ref={box} tabIndex={0} role="region" aria-label="Found">
+          {!findings.loading && findings.total === 0 && <Nothing upkeep={upkeep} wanted={wanted} />}
+          {table && findings.total > 0 && (
+            <div className={`row th ${css.line}`}>
+              <span />
+              <span />
+              <span>File</span>
+              <span>Why</span>
+              <span>Lot</span>
+              <span className="num">Since</span>
+              <span className="num">Size</span>
+              <span className="num">Frees</span>
+            </div>
+          )}
+          <div className="tall" style={tallOf(rows.getTotalSize())}>
+            {seen.map((row) => (
+              <div
+                key={row.key}
+                className={table ? 'at' : `at ${css.gridrow}`}
+                style={{ ...atOf(row), '--across': wide } as CSSProperties}
+              >
+                {Array.from({ length: Math.min(wide, total - row.index * wide) }, (_, i) =>
+                  item(row.index * wide + i),
+                )}
+              </div>
+            ))}
+          </div>
+        </div>
+        <ChosenFindings
+          wanted={wanted}
+          chosen={chosen}
+          whole={whole}
+          total={total}
+          deeds={deeds}
+          onWhole={() => setWhole(true)}
+          onClear={clear}
+        />
+      </div>
+      <aside className={css.side} aria-label="At hand">
+        {here && (
+          <FindingSide
+            key={here.id}
+            finding={here}
+            upkeep={upkeep}
+            deeds={deeds}
+            large={large}
+            onLarge={setLarge}
+          />
+        )}
+      </aside>
+      {deeds.dialog}
+    </div>
+  );
+}
+
+function Nothing({ upkeep, wanted }: { upkeep: UpkeepView; wanted: Wanted }) {
+  if (!upkeep.waiting.sweptAt)
+    return (
+      <Empty title="Nothing was looked for yet.">
+        Sweep now: it asks of every file who needs it. Nothing is changed by that.
+      </Empty>
+    );
+  const chosen = wanted.q ?? wanted.before ?? wanted.reason ?? wanted.fresh;
+  if (chosen) return <Empty title="Nothing of that kind was found." />;
+  return (
+    <Empty title={wanted.kind === 'twice' ? 'Nothing is there twice.' : 'Every file is needed, or held.'} />
+  );
+}
+
+interface Look {
+  finding: SweepFinding;
+  fresh: boolean;
+  at: boolean;
+  chosen: boolean;
+  onPress: (e: MouseEvent) => void;
+  onChoose: (e: MouseEvent) => void;
+}
+
+const lookOf = (base: string, { at, chosen }: Look) =>
+  `${base}${at ? ' at-here' : ''}${chosen ? ' chosen' : ''}`;
+
+function Choose({ finding, chosen, onChoose }: Look) {
+  return (
+    <input
+      type="checkbox"
+      className="choose"
+      aria-label={`Choose ${finding.path}`}
+      checked={chosen}
+      readOnly
+      onClick={onChoose}
+    />
+  );
+}
+
+const shownOf = (f: SweepFinding) => (f.problem ? '' : f.sum);
+
+const day = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
+
+function FindingRow(look: Look) {
+  const f = look.finding;
+  return (
+    <div className={lookOf(`row pick ${css.line} ${css.tallLine}`, look)}>
+      <Choose {...look} />
+      <Picture sum={shownOf(f)} none="–" className="small" />
+      <button className="link mono clip" onClick={look.onPress} title={f.path}>
+        {baseName(f.path)}
+      </button>
+      <span className="clip" title={f.detail}>
+        {reasonOf(f.reason)} {f.detail && <span className="quiet">{f.detail}</span>}
+      </span>
+      <span className="clip quiet">{f.lotName}</span>
+      <span className="num quiet">{day.format(new Date(f.since))}</span>
+      <span className="num">{bytes(f.bytes)}</span>
+      <span className="num">{f.frees ? bytes(f.frees) : <span className="quiet">–</span>}</span>
+    </div>
+  );
+}
+
+function FindingCard(look: Look) {
+  const f = look.finding;
+  return (
+    <div className={lookOf('card', look)}>
+      <Choose {...look} />
+      <button className="link card" onClick={look.onPress} title={f.path} tabIndex={-1}>
+        <Picture sum={shownOf(f)} none={f.problem || 'not a picture'} />
+        <span className="mono clip">{baseName(f.path)}</span>
+        <span className="clip quiet">
+          {look.fresh && <strong className={css.fresh}>new </strong>}
+          {reasonOf(f.reason)}
+        </span>
+        <span className="quiet small">
+          {bytes(f.bytes)}
+          {f.group > 0 && ` · group ${count(f.group)}`}
+        </span>
+      </button>
+    </div>
+  );
+}

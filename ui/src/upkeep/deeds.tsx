@@ -1,0 +1,111 @@
+import { Button, Modal, TextInput } from '@mantine/core';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState, type ReactNode } from 'react';
+import type { FindingsWanted, SweepFinding } from '../client';
+import {
+  holdFindingsMutation,
+  pinFilesMutation,
+  restoreHeldMutation,
+  unpinFilesMutation,
+} from '../client/@tanstack/react-query.gen';
+import { baseName, count, said, some } from '../shared/format';
+import { tell, tellWithUndo } from '../shared/tell';
+
+/** What can be done with findings. */
+export interface Deeds {
+  hold: (which: Pick<FindingsWanted, 'ids' | 'where'>) => void;
+  askPin: (findings: SweepFinding[]) => void;
+  busy: boolean;
+  /** The question that a deed asks, where it asks one. */
+  dialog: ReactNode;
+}
+
+/** Holding and pinning, each with its way back at hand. onDone lets what was chosen go. */
+export function useDeeds(onDone: () => void): Deeds {
+  const client = useQueryClient();
+  const [pinning, setPinning] = useState<SweepFinding[]>([]);
+  const fresh = () => void client.invalidateQueries();
+  const failed = (e: unknown) => {
+    tell('Nothing changed', said(e), true);
+    fresh();
+  };
+  const restore = useMutation({ ...restoreHeldMutation(), onError: failed, onSuccess: fresh });
+  const unpin = useMutation({ ...unpinFilesMutation(), onError: failed, onSuccess: fresh });
+  const hold = useMutation({
+    ...holdFindingsMutation(),
+    onError: failed,
+    onSuccess: ({ holding, files, needed }) => {
+      fresh();
+      onDone();
+      tellWithUndo(
+        `${some(files, 'file')} held.${needed ? ` ${count(needed)} are needed by now, and stay.` : ''}`,
+        () => restore.mutate({ path: { id: holding }, body: {} }),
+      );
+    },
+  });
+  const pin = useMutation({
+    ...pinFilesMutation(),
+    onError: failed,
+    onSuccess: (_, { body }) => {
+      fresh();
+      onDone();
+      setPinning([]);
+      tellWithUndo(`${some(body.files.length, 'file')} pinned: kept, whatever else needs them.`, () =>
+        unpin.mutate({ body: { files: body.files } }),
+      );
+    },
+  });
+  const files = [...new Set(pinning.map((f) => f.file))];
+  return {
+    hold: (which) => {
+      if ((which.ids?.length ?? 0) > 0 || which.where) hold.mutate({ body: which });
+    },
+    askPin: setPinning,
+    busy: hold.isPending || pin.isPending,
+    dialog: pinning.length > 0 && (
+      <PinDialog
+        name={files.length === 1 && pinning[0] ? baseName(pinning[0].path) : some(files.length, 'file')}
+        busy={pin.isPending}
+        onPin={(because) => pin.mutate({ body: { files, because } })}
+        onClose={() => setPinning([])}
+      />
+    ),
+  };
+}
+
+interface Pinning {
+  name: string;
+  busy: boolean;
+  onPin: (because: string) => void;
+  onClose: () => void;
+}
+
+function PinDialog({ name, busy, onPin, onClose }: Pinning) {
+  const [because, setBecause] = useState('');
+  return (
+    <Modal opened onClose={onClose} title={`Keep ${name}`}>
+      <form
+        className="columns"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (because.trim()) onPin(because.trim());
+        }}
+      >
+        <TextInput
+          data-autofocus
+          label="Because"
+          placeholder="the only picture of the old label"
+          value={because}
+          onChange={(e) => setBecause(e.currentTarget.value)}
+        />
+        <span className="quiet">It is not found any more, until the pin is taken off.</span>
+        <div className="spread">
+          <Button type="submit" variant="filled" loading={busy} disabled={!because.trim()}>
+            Pin
+          </Button>
+          <Button onClick={onClose}>Leave it</Button>
+        </div>
+      </form>
+    </Modal>
+  );
+}

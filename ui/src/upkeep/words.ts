@@ -1,0 +1,42 @@
+/** What sweeps look for, as lists and headings say it. */
+export const kinds: Record<string, string> = {
+  orphans: 'Needed by nothing',
+  twice: 'There twice',
+};
+
+/** Why something was found, as a list says it. */
+export const reasons: Record<string, string> = {
+  replaced: 'replaced',
+  'set aside': 'set aside',
+  'product retired': 'product retired',
+  'lot given up': 'lot given up',
+  'lot applied': 'left out of its lot’s plan',
+  'cannot be used': 'cannot be used',
+  'never paired': 'never paired',
+  'shown twice': 'shown twice by one product',
+  'shown by several': 'shown by several products',
+  'same bytes': 'the same bytes',
+};
+
+export const reasonOf = (reason: string) => reasons[reason] ?? reason;
+
+/** Ages that findings are chosen by, in days. */
+export const ages = [
+  { value: '', label: 'any age' },
+  { value: '7', label: 'older than a week' },
+  { value: '30', label: 'older than a month' },
+  { value: '90', label: 'older than three months' },
+  { value: '365', label: 'older than a year' },
+];
+
+const day = 24 * 60 * 60 * 1000;
+
+/** The time that lies so many days back, to the day. */
+export const daysBack = (days: number) => new Date(Math.floor(Date.now() / day - days) * day).toISOString();
+
+/** How long it is until a time, in days. */
+export function until(text: string): string {
+  const days = Math.ceil((new Date(text).getTime() - Date.now()) / day);
+  if (days <= 0) return 'past its term';
+  return days === 1 ? 'ends tomorrow' : `ends in ${days} days`;
+}
