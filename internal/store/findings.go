@@ -201,14 +201,21 @@ func (s *Store) OrphansWaiting(ctx context.Context) (OrphansWaiting, error) {
 
 // AddPins pins the files of findings, or of a list of files. What is pinned is needed.
 func AddPins(ctx context.Context, tx pgx.Tx, actor, because string, files []int64) (pinned int64, err error) {
+	if err := lockFindings(ctx, tx); err != nil {
+		return 0, err
+	}
+	there, err := numbers(ctx, tx, `select id from file where id = any($1) order by id for key share`, files)
+	if err != nil {
+		return 0, err
+	}
 	return number(ctx, tx, `with pinned as (
-			insert into pin (file_id, because, actor) select id, $2, $3 from file where id = any($1)
+			insert into pin (file_id, because, actor) select unnest($1::bigint[]), $2, $3
 				on conflict (file_id) do update set because = excluded.because, actor = excluded.actor, at = now() returning id, file_id),
 		kept as (
 			insert into reference (file_id, pin_id) select file_id, id from pinned
 				on conflict (pin_id) where pin_id is not null do nothing),
 		known as (delete from finding where kind = 'orphans' and file_id in (select file_id from pinned))
-		select count(*) from pinned`, files, because, actor)
+		select count(*) from pinned`, there, because, actor)
 }
 
 // RemovePins lets files be judged again like all others.

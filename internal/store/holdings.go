@@ -183,6 +183,9 @@ func Purgeable(ctx context.Context, db DB, holdings []int64) (files, all int64, 
 // returns the last that was looked at, 0 when there are no more.
 func (s *Store) PurgeSome(ctx context.Context, receipt, behind int64, limit int) (last int64, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if err := lockFindings(ctx, tx); err != nil {
+			return err
+		}
 		files, err := numbers(ctx, tx, `select f.id from file f join held h on h.file_id = f.id join holding o on o.id = h.holding_id
 				join receipt c on c.id = $1
 			where f.id > $2 and `+purgeable+` order by f.id limit $3 for update of f, h skip locked`, receipt, behind, limit)

@@ -89,6 +89,9 @@ func CountAsked(ctx context.Context, db DB, at time.Time) (Asked, error) {
 // not find again.
 func (s *Store) EndSweep(ctx context.Context, id int64, asked Asked) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
+		if err := lockFindings(ctx, tx); err != nil {
+			return err
+		}
 		if _, err := tx.Exec(ctx, `delete from finding f using sweep s where s.id = $1 and f.kind = any(s.kinds) and f.last_sweep < s.id`,
 			id); err != nil {
 			return err
@@ -98,6 +101,13 @@ func (s *Store) EndSweep(ctx context.Context, id int64, asked Asked) error {
 		}
 		return Notify(ctx, tx, Event{Topic: "upkeep"})
 	})
+}
+
+// lockFindings keeps others from writing findings until the transaction ends. It comes
+// before any lock of a file: going, a file takes its findings with it.
+func lockFindings(ctx context.Context, tx pgx.Tx) error {
+	_, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtext('findings'))`)
+	return err
 }
 
 // needed is the condition that a file, f, is needed at a time.
@@ -226,14 +236,20 @@ func (s *Store) PutFindings(ctx context.Context, sweep int64, found []Swept) err
 	if len(found) == 0 {
 		return nil
 	}
-	_, err := s.Pool.Exec(ctx, `
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		if err := lockFindings(ctx, tx); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, `
+		with found as (select * from jsonb_to_recordset($1) u (kind text, reason text, file bigint, lot bigint, path text, sum text,
+				bytes bigint, frees bigint, grp bigint, since timestamptz, detail text, plan bigint)),
+			there as materialized (select id from file where id in (select file from found) for key share) -- none is purged meanwhile
 		insert into finding (kind, reason, file_id, lot_id, path, sha256, bytes, frees, grp, since, detail, plan_id, first_sweep, last_sweep)
 		select kind, reason, file, lot, path, decode(sum, 'hex'), bytes, frees, grp, since, detail, plan, $2, $2
-		from jsonb_to_recordset($1) u (kind text, reason text, file bigint, lot bigint, path text, sum text, bytes bigint, frees bigint,
-			grp bigint, since timestamptz, detail text, plan bigint)
-		where exists (select from file where id = u.file)
+		from found join there on there.id = found.file
 		on conflict (kind, file_id) do update set reason = excluded.reason, path = excluded.path, detail = excluded.detail,
 			lot_id = excluded.lot_id, bytes = excluded.bytes, frees = excluded.frees, grp = excluded.grp, plan_id = excluded.plan_id,
 			since = excluded.since, last_sweep = excluded.last_sweep`, found, sweep)
-	return err
+		return err
+	})
 }

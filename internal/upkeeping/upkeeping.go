@@ -22,8 +22,14 @@ import (
 // Upkeeper is the use cases of upkeep.
 type Upkeeper struct {
 	Store *store.Store
-	Blobs *blob.Store
+	Blobs Dropper
 	Runs  store.Queue
+}
+
+// Dropper lets stored bytes go.
+type Dropper interface {
+	// Drop removes bytes with all that was made of them; what is not there is gone already.
+	Drop(ctx context.Context, sum blob.Sum) error
 }
 
 // The kinds of runs that are queued.

@@ -1,0 +1,440 @@
+package upkeeping
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+	"ambrosa/core/plan"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/planning"
+	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
+)
+
+func TestMain(m *testing.M) { testdb.Main(m) }
+
+// unqueued takes runs and does none.
+type unqueued struct{}
+
+func (unqueued) Queue(context.Context, pgx.Tx, acting.Actor, string, store.About) (int64, error) {
+	return 0, nil
+}
+
+// brittle drops bytes, and refuses to now and then.
+type brittle struct {
+	*blob.Store
+	every int64
+	asked atomic.Int64
+}
+
+var errRefused = errors.New("the object store refuses")
+
+func (b *brittle) Drop(ctx context.Context, sum blob.Sum) error {
+	if b.every > 0 && b.asked.Add(1)%b.every == 0 {
+		return errRefused
+	}
+	return b.Store.Drop(ctx, sum)
+}
+
+// world is a library that several people and runs work in at once.
+type world struct {
+	t      *testing.T
+	store  *store.Store
+	blobs  *brittle
+	folder string
+	keeper *Upkeeper
+	plans  *planning.Planner
+	owners []catalog.Target
+
+	mu      sync.Mutex
+	shown   map[catalog.Target]map[int64]bool // files that stand, as the people know it
+	changes []int64                           // that can be taken back
+}
+
+func newWorld(t *testing.T, owners int) *world {
+	t.Helper()
+	s, err := store.Open(t.Context(), testdb.Create(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	folder := t.TempDir()
+	blobs, err := blob.Open(t.Context(), filepath.Join(folder, "blobs"), filepath.Join(folder, "spool"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	w := &world{t: t, store: s, blobs: &brittle{Store: blobs, every: 7}, folder: filepath.Join(folder, "blobs", "originals"),
+		plans: &planning.Planner{Store: s, Runs: unqueued{}}, shown: map[catalog.Target]map[int64]bool{}}
+	w.keeper = &Upkeeper{Store: s, Blobs: w.blobs, Runs: unqueued{}}
+	for i := range owners {
+		var id int64
+		w.must(s.Pool.QueryRow(t.Context(), `insert into product (code, title) values ($1, $1) returning id`, fmt.Sprint("P", i)).Scan(&id))
+		w.owners = append(w.owners, catalog.Product(id))
+		w.shown[catalog.Product(id)] = map[int64]bool{}
+	}
+	return w
+}
+
+func (w *world) must(err error) {
+	if err != nil {
+		w.t.Helper()
+		if refused := (*pgconn.PgError)(nil); errors.As(err, &refused) {
+			w.t.Log(refused.Detail, refused.Where)
+		}
+		w.t.Error(err)
+	}
+}
+
+// arrives has bytes of a content arrive as a file of a lot of its own, as an examination
+// stores them.
+func (w *world) arrives(ctx context.Context, content string) error {
+	var lot int64
+	var upload string
+	if err := w.store.Pool.QueryRow(ctx, `with l as (insert into lot (name, state) values ('lot', 'ready') returning id)
+		insert into upload (id, lot_id, path, bytes) select gen_random_uuid()::text, id, 'a.jpg', 1 from l returning lot_id, id`).
+		Scan(&lot, &upload); err != nil {
+		return err
+	}
+	spooled, err := w.blobs.Spool(strings.NewReader(content), 16)
+	if err != nil {
+		return err
+	}
+	if err := w.store.ClaimBytes(ctx, lot, spooled.Sum[:]); err != nil {
+		return err
+	}
+	found := store.Examined{Upload: upload, Path: content + ".jpg", Bytes: spooled.Bytes, Sum: spooled.Sum[:]}
+	_, err = w.store.KnownBlob(ctx, spooled.Sum[:])
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		if err := w.blobs.Keep(ctx, spooled); err != nil {
+			return err
+		}
+		found.Blob = &store.BlobRow{Sum: spooled.Sum[:], Bytes: spooled.Bytes, Type: "image/jpeg", Frames: 1, Orientation: 1}
+	case err != nil:
+		return err
+	default:
+		spooled.Remove()
+	}
+	return w.store.AddFiles(ctx, lot, []store.Examined{found})
+}
+
+// ends has an open lot applied, as far as its needs go.
+func (w *world) ends(ctx context.Context) error {
+	_, err := w.store.Pool.Exec(ctx, `with l as (update lot set state = 'applied' where id = (
+			select id from lot where state = 'ready' and exists (select from file where lot_id = lot.id) order by random() limit 1)
+			returning id)
+		delete from reference where lot_id in (select id from l)`)
+	return err
+}
+
+// someFile returns one, which stays until a transaction ends.
+func (w *world) someFile(ctx context.Context, db store.DB) (id int64, err error) {
+	err = db.QueryRow(ctx, `select id from file where id = (select id from file order by random() limit 1) for key share`).Scan(&id)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = store.ErrNotFound
+	}
+	return id, err
+}
+
+// places puts a file on an owner in the stead of what stands there, by a plan; days is the
+// term of its way back.
+func (w *world) places(ctx context.Context, owner catalog.Target, days int) error {
+	w.mu.Lock() // one person at a time plans, so that the model is what they know
+	defer w.mu.Unlock()
+	var file, change, id int64
+	var before, after plan.Arrangement
+	who := acting.Specialist
+	err := w.store.Within(ctx, func(tx pgx.Tx) (err error) {
+		if file, err = w.someFile(ctx, tx); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update upkeep_setting set way_back_days = $1`, days); err != nil {
+			return err
+		}
+		now, err := store.LockOwner(ctx, tx, owner)
+		if err != nil {
+			return err
+		}
+		standing, err := store.Standing(ctx, tx, []catalog.Target{owner})
+		if err != nil {
+			return err
+		}
+		before, after = standing[owner], plan.Arrangement{owner: {{File: file}}}
+		if id, err = store.NewPlan(ctx, tx, who, "hand", plan.Instead); err != nil {
+			return err
+		}
+		draft := store.Drafted{Owner: owner, Version: now, Before: before, After: after, Difference: plan.Diff(before, after)}
+		if err := store.WriteDrafted(ctx, tx, id, []store.Drafted{draft}, false); err != nil {
+			return err
+		}
+		change, err = store.ChangeOf(ctx, tx, id, owner)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if err := w.plans.ApplyChange(ctx, change); err != nil {
+		return err
+	}
+	w.shown[owner] = map[int64]bool{file: true}
+	w.changes = append(w.changes, change)
+	return w.store.Within(ctx, func(tx pgx.Tx) error { return store.MovePlan(ctx, tx, who, id, "applied", "draft") })
+}
+
+// takesBack reverts one of the changes.
+func (w *world) takesBack(ctx context.Context, r *rand.Rand) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if len(w.changes) == 0 {
+		return nil
+	}
+	at := r.IntN(len(w.changes))
+	change := w.changes[at]
+	w.changes = slices.Delete(w.changes, at, at+1)
+	if _, err := w.plans.RevertChange(ctx, change); err != nil {
+		return err
+	}
+	for _, owner := range w.owners {
+		standing, err := store.Standing(ctx, w.store.Pool, []catalog.Target{owner})
+		if err != nil {
+			return err
+		}
+		w.shown[owner] = map[int64]bool{}
+		for _, e := range standing[owner][owner] {
+			w.shown[owner][e.File] = true
+		}
+	}
+	return nil
+}
+
+// sweeps finds what nothing needs.
+func (w *world) sweeps(ctx context.Context) error {
+	var id int64
+	err := w.store.Within(ctx, func(tx pgx.Tx) (err error) {
+		id, err = store.NewSweep(ctx, tx, acting.Specialist, Kinds)
+		return err
+	})
+	if err == nil {
+		_, err = w.keeper.DoSweep(ctx, id, func(int64) {})
+	}
+	return err
+}
+
+func (w *world) someFindings(ctx context.Context) (store.FindingFilter, error) {
+	found, err := w.store.Findings(ctx, store.FindingFilter{Kind: "orphans"}, "bytes", 0, 4)
+	q := store.FindingFilter{}
+	for _, f := range found {
+		q.IDs = append(q.IDs, f.ID)
+	}
+	if len(found) == 0 {
+		err = errors.Join(err, store.ErrNotFound)
+	}
+	return q, err
+}
+
+// purges has all that is held go. The process may die in between: what it was doing is
+// broken off, and done again.
+func (w *world) purges(ctx context.Context, r *rand.Rand) error {
+	holdings, err := w.store.Holdings(ctx)
+	if err != nil || len(holdings) == 0 {
+		return err
+	}
+	var ids []int64
+	for _, h := range holdings {
+		ids = append(ids, h.ID)
+	}
+	var receipt int64
+	err = w.store.Within(ctx, func(tx pgx.Tx) (err error) {
+		receipt, err = store.NewReceipt(ctx, tx, acting.Specialist, ids)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	dying, die := context.WithTimeout(ctx, time.Duration(r.IntN(12))*time.Millisecond)
+	err = w.keeper.DoPurge(dying, receipt, func(int64) {})
+	die()
+	for tries := 0; err != nil && tries < 20; tries++ {
+		if !errors.Is(err, errRefused) && dying.Err() == nil {
+			return err
+		}
+		err = w.keeper.DoPurge(ctx, receipt, func(int64) {})
+	}
+	return err
+}
+
+// lives does one thing at random.
+func (w *world) lives(ctx context.Context, r *rand.Rand) error {
+	owner := w.owners[r.IntN(len(w.owners))]
+	switch r.IntN(12) {
+	case 0, 1:
+		return w.arrives(ctx, "content "+strconv.Itoa(r.IntN(25)))
+	case 2, 3:
+		return w.ends(ctx)
+	case 4, 5:
+		return w.places(ctx, owner, []int{0, 0, 90}[r.IntN(3)])
+	case 6:
+		return w.takesBack(ctx, r)
+	case 7:
+		return w.sweeps(ctx)
+	case 8:
+		q, err := w.someFindings(ctx)
+		if err == nil {
+			_, err = w.keeper.Hold(ctx, acting.Specialist, q, 30, "")
+		}
+		return err
+	case 9:
+		return w.purges(ctx, r)
+	case 10:
+		file, err := w.someFile(ctx, w.store.Pool)
+		if err == nil && r.IntN(2) == 0 {
+			_, err = w.keeper.Pin(ctx, acting.Specialist, []int64{file}, "kept")
+		} else if err == nil {
+			_, err = w.keeper.Unpin(ctx, acting.Specialist, []int64{file})
+		}
+		return err
+	default:
+		holdings, err := w.store.Holdings(ctx)
+		if err == nil && len(holdings) > 0 {
+			_, err = w.keeper.Restore(ctx, acting.Specialist, holdings[r.IntN(len(holdings))].ID, nil)
+		}
+		return err
+	}
+}
+
+// count returns the one number of a query.
+func (w *world) count(query string, args ...any) (n int64) {
+	w.t.Helper()
+	w.must(w.store.Pool.QueryRow(w.t.Context(), query, args...).Scan(&n))
+	return n
+}
+
+// holds checks what always holds, while nobody works.
+func (w *world) holds(ctx context.Context) {
+	w.t.Helper()
+	for {
+		err := w.keeper.DropLeaving(ctx)
+		if err == nil {
+			break
+		}
+		if !errors.Is(err, errRefused) {
+			w.t.Fatal(err)
+		}
+	}
+	for owner, files := range w.shown {
+		standing, err := store.Standing(ctx, w.store.Pool, []catalog.Target{owner})
+		w.must(err)
+		now := map[int64]bool{}
+		for _, e := range standing[owner][owner] {
+			now[e.File] = true
+		}
+		if !maps.Equal(now, files) {
+			w.t.Errorf("%s shows %v, people know of %v", owner, now, files)
+		}
+	}
+	// Every file has its bytes, and there are no others.
+	rows, err := w.store.Pool.Query(ctx, `select distinct encode(sha256, 'hex') from file`)
+	w.must(err)
+	needed, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	w.must(err)
+	var stored []string
+	w.must(filepath.WalkDir(w.folder, func(path string, d fs.DirEntry, err error) error {
+		if errors.Is(err, os.ErrNotExist) || err != nil || d.IsDir() {
+			return nil
+		}
+		content, err := os.ReadFile(path)
+		if sum := fmt.Sprintf("%x", sha256.Sum256(content)); sum != d.Name() {
+			w.t.Errorf("%s holds what is %s", d.Name(), sum)
+		}
+		stored = append(stored, d.Name())
+		return err
+	}))
+	slices.Sort(needed)
+	slices.Sort(stored)
+	if !slices.Equal(needed, stored) {
+		w.t.Errorf("files have %d contents, %d are stored", len(needed), len(stored))
+	}
+	if n := w.count(`select count(*) from blob b where not exists (select from file where sha256 = b.sha256)`); n > 0 {
+		w.t.Errorf("%d rows of bytes are of no file", n)
+	}
+	if n := w.count(`select count(*) from held h join reference r using (file_id) where r.until is null or r.until > now()`); n > 0 {
+		w.t.Errorf("%d needed files are held", n)
+	}
+	// What is found is what nothing needs, reckoned anew from all that needs files.
+	found := map[int64]bool{}
+	w.must(w.keeper.Find(ctx, []string{"orphans"}, nil, time.Now(), func(f store.Swept) error {
+		found[f.File] = true
+		return nil
+	}))
+	missed := w.count(`select count(*) from file f where not f.id = any($1) and not exists (select from held where file_id = f.id)
+		and not exists (select from placement where file_id = f.id) and not exists (select from pin where file_id = f.id)
+		and not exists (select from lot where id = f.lot_id and state = 'ready')
+		and not exists (select from plan_change c join plan p on p.id = c.plan_id, jsonb_array_elements(c.before || c.after) t,
+			jsonb_array_elements(t->'pictures') x where c.state in ('planned', 'applied') and (x->>'file')::bigint = f.id
+			and (p.state = 'draft' or exists (select from reference r where r.plan_change_id = c.id and r.until > now())))`,
+		slices.Collect(maps.Keys(found)))
+	wrong := w.count(`select count(*) from file f where f.id = any($1) and (exists (select from placement where file_id = f.id)
+		or exists (select from pin where file_id = f.id) or exists (select from lot where id = f.lot_id and state = 'ready'))`,
+		slices.Collect(maps.Keys(found)))
+	if missed > 0 || wrong > 0 {
+		w.t.Errorf("%d orphans were missed, %d needed files were found", missed, wrong)
+	}
+}
+
+// TestHistories has several people and runs work on one library at random: bytes arrive
+// while the same ones are purged, files are placed, replaced, taken back, pinned, held and
+// restored, purges break off and are done again, and the object store refuses now and then.
+// Never is a needed file gone, never an orphan missed, and the bytes that are stored are
+// those that files have. AMBROSA_HISTORIES says how many histories of ten steps there are.
+func TestHistories(t *testing.T) {
+	histories := 240
+	if n, err := strconv.Atoi(os.Getenv("AMBROSA_HISTORIES")); err == nil {
+		histories = n
+	}
+	const people, steps, checks = 6, 10, 4
+	w := newWorld(t, 8)
+	ctx := t.Context()
+	for round := range checks {
+		var group sync.WaitGroup
+		for person := range people {
+			group.Go(func() {
+				r := rand.New(rand.NewPCG(uint64(round), uint64(person)))
+				for range histories / people / checks * steps {
+					err := w.lives(ctx, r)
+					if errors.Is(err, store.ErrNotFound) || errors.Is(err, store.ErrChanged) {
+						continue // somebody was quicker
+					}
+					if w.must(err); err != nil {
+						return
+					}
+				}
+			})
+		}
+		group.Wait()
+		w.holds(ctx)
+	}
+	t.Logf("%d files, %d went, %d bytes freed", w.count(`select count(*) from file`), w.count(`select count(*) from receipt_file`),
+		w.count(`select coalesce(sum(freed), 0)::bigint from receipt`))
+	if w.count(`select count(*) from receipt_file`) == 0 {
+		t.Error("nothing was ever purged")
+	}
+}
