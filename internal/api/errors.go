@@ -128,6 +128,8 @@ func problem(err error, what string) error {
 		return huma.Error422UnprocessableEntity(fmt.Sprintf("There is no %s to put a picture on; nothing was changed.", noTarget.Target))
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "The request was given up.")
+	case store.WentMeanwhile(err):
+		return huma.Error409Conflict("Something of this " + what + " is gone meanwhile. Look at it again; nothing was changed now.")
 	case store.Unfit(err):
 		return huma.Error422UnprocessableEntity("A text holds a character that cannot be kept (NUL, or no Unicode). Nothing was changed.")
 	case store.TookTooLong(err):

@@ -47,6 +47,13 @@ func Unfit(err error) bool {
 	return errors.As(err, &refused) && (refused.Code == notInRepertoire || refused.Code == untranslatable)
 }
 
+// WentMeanwhile tells whether an error is a row that something was to be written about, and
+// that is gone.
+func WentMeanwhile(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && refused.Code == foreignKeyViolation
+}
+
 // TookTooLong tells whether an error is a statement that the database gave up
 // after its time.
 func TookTooLong(err error) bool {
@@ -192,7 +199,7 @@ func (s *Store) Within(ctx context.Context, work func(pgx.Tx) error) error {
 
 // Event says that something changed; it goes to every process that listens.
 type Event struct {
-	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet" doc:"What changed"`
+	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep" doc:"What changed"`
 	ID    int64  `json:"id" doc:"Of what changed"`
 	Note  string `json:"note,omitempty"`
 }
@@ -202,10 +209,11 @@ const channel = "ambrosa"
 // SQLSTATE of a statement that was given up, and of texts that cannot be kept
 // (PostgreSQL, Appendix A).
 const (
-	queryCanceled   = "57014"
-	uniqueViolation = "23505"
-	notInRepertoire = "22021"
-	untranslatable  = "22P05"
+	queryCanceled       = "57014"
+	uniqueViolation     = "23505"
+	foreignKeyViolation = "23503"
+	notInRepertoire     = "22021"
+	untranslatable      = "22P05"
 )
 
 // Notify announces an event when the transaction commits.

@@ -541,7 +541,7 @@ export type Event = {
     /**
      * What changed
      */
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep';
 };
 
 export type EvidenceCandidate = {
