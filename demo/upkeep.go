@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
+	"os"
 	"path/filepath"
 	"strings"
 	"time"
@@ -27,8 +29,10 @@ func Upkeep(ctx context.Context, address, folder string, out io.Writer) error {
 		return err
 	}
 	fmt.Fprintln(out, "Replacing a season's pictures, and sweeping what nothing needs any more …")
-	// No way back is kept, as after its term.
-	if err := s.wayBack(ctx, before.Settings, 0); err != nil {
+	// No way back is kept, as after its term, and all that is stored is read at once.
+	settings := maps.Clone(before.Settings)
+	settings["wayBackDays"], settings["checkDays"] = 0, 1
+	if err := s.Put(ctx, "/api/v1/upkeep", settings, nil); err != nil {
 		return err
 	}
 	if err := s.season(ctx, Seasons[0], "after", "copies/"); err != nil {
@@ -37,21 +41,48 @@ func Upkeep(ctx context.Context, address, folder string, out io.Writer) error {
 	if err := s.season(ctx, Seasons[1], "instead", ""); err != nil {
 		return err
 	}
-	if err := s.wayBack(ctx, before.Settings, 90); err != nil {
+	if err := s.harm(ctx, filepath.Join(folder, "blobs", "originals")); err != nil {
 		return err
 	}
-	if err := s.Post(ctx, "/api/v1/sweeps", map[string]any{"kinds": []string{"orphans", "twice"}}, nil); err != nil {
+	if err := s.Post(ctx, "/api/v1/sweeps", map[string]any{"kinds": []string{"orphans", "twice", "alike", "broken"}}, nil); err != nil {
 		return err
 	}
 	if err := s.idle(ctx); err != nil {
 		return err
 	}
+	if err := s.Put(ctx, "/api/v1/upkeep", before.Settings, nil); err != nil {
+		return err
+	}
 	return s.holdAndPurge(ctx)
 }
 
-func (s *seeder) wayBack(ctx context.Context, settings map[string]any, days int) error {
-	settings["wayBackDays"] = days
-	return s.Put(ctx, "/api/v1/upkeep", settings, nil)
+// harm takes the bytes of one picture away and turns a bit of another's, as a failing disk
+// would; objects is the folder that they lie in. Where they lie elsewhere, they are left.
+func (s *seeder) harm(ctx context.Context, objects string) error {
+	var lots struct{ Items []struct{ ID int64 } }
+	if err := s.Get(ctx, "/api/v1/lots?limit=1", &lots); err != nil {
+		return err
+	}
+	var files struct{ Items []struct{ Sum string } }
+	if err := s.Get(ctx, fmt.Sprintf("/api/v1/lots/%d/files?limit=2", lots.Items[0].ID), &files); err != nil {
+		return err
+	}
+	for i, f := range files.Items {
+		object := filepath.Join(objects, f.Sum[:2], f.Sum)
+		content, err := os.ReadFile(object)
+		if err != nil {
+			return nil
+		}
+		if err := os.Remove(object); err != nil {
+			return err
+		}
+		if content[len(content)/2] ^= 1; i > 0 {
+			if err := os.WriteFile(object, content, 0o600); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // season gathers and applies an archive; files with a part in their path are set aside.

@@ -19,7 +19,7 @@ func sweepCommand() *cobra.Command {
 	var kinds []string
 	var out string
 	command := &cobra.Command{
-		Use:   "sweep [--kinds orphans,twice] [--out findings.csv]",
+		Use:   "sweep [--kinds orphans,twice,alike,broken] [--out findings.csv]",
 		Short: "Find what nothing needs in the configured database, changing nothing",
 		Args:  cobra.NoArgs,
 		RunE: func(command *cobra.Command, _ []string) (err error) {
@@ -69,14 +69,29 @@ func sweep(command *cobra.Command, kinds []string, to io.Writer) error {
 		return err
 	}
 	number := func(n int64) string { return strconv.FormatInt(n, 10) }
-	err = (&upkeeping.Upkeeper{Store: s}).Find(command.Context(), kinds, how.Ages, time.Now(), func(f store.Swept) error {
+	line := func(f store.Swept) error {
 		group := ""
 		if f.Group != 0 {
 			group = number(f.Group)
 		}
 		return w.Write([]string{f.Kind, f.Reason, number(f.File), f.Path, f.Name, f.Sum, number(f.Bytes), number(f.Frees), group,
 			f.Since.UTC().Format(time.RFC3339), f.Detail})
-	})
+	}
+	keeper := &upkeeping.Upkeeper{Store: s}
+	if i := slices.Index(kinds, "broken"); i >= 0 {
+		// All is read here and now, and not what a sweep of the application found.
+		kinds = slices.Delete(slices.Clone(kinds), i, i+1)
+		blobs, err := config.Objects(command.Context())
+		if err != nil {
+			return err
+		}
+		defer blobs.Close()
+		keeper.Blobs = blobs
+		if err := keeper.CheckAll(command.Context(), line); err != nil {
+			return err
+		}
+	}
+	err = keeper.Find(command.Context(), kinds, how.Ages, time.Now(), line)
 	w.Flush()
 	if err == nil {
 		err = w.Error()

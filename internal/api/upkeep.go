@@ -18,7 +18,7 @@ import (
 
 // FindingsChosen chooses findings by what is known of them.
 type FindingsChosen struct {
-	Kind   string    `query:"kind" json:"kind,omitempty" enum:"orphans,twice"`
+	Kind   string    `query:"kind" json:"kind,omitempty" enum:"orphans,twice,alike,broken"`
 	Reason string    `query:"reason" json:"reason,omitempty" maxLength:"40"`
 	Lot    int64     `query:"lot" json:"lot,omitempty"`
 	Origin int64     `query:"origin" json:"origin,omitempty"`
@@ -94,10 +94,10 @@ func (s *Server) upkeepOperations(api huma.API) {
 		func(ctx context.Context, in *struct{ Body store.Upkeep }) (*struct{}, error) {
 			return nil, problem(s.Store.SetUpkeep(ctx, in.Body), "upkeep")
 		})
-	huma.Register(api, tags.start("sweep", "/sweeps", "Look for what nothing needs, and what is there twice"),
+	huma.Register(api, tags.start("sweep", "/sweeps", "Look for what nothing needs, is there twice, looks alike, or is broken"),
 		func(ctx context.Context, in *struct {
 			Body struct {
-				Kinds []string `json:"kinds" nullable:"false" minItems:"1" maxItems:"10" uniqueItems:"true" enum:"orphans,twice"`
+				Kinds []string `json:"kinds" nullable:"false" minItems:"1" maxItems:"10" uniqueItems:"true" enum:"orphans,twice,alike,broken"`
 			}
 		}) (*Body[created], error) {
 			id, err := s.Upkeeper.Sweep(ctx, s.actor(ctx), in.Body.Kinds)

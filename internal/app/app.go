@@ -95,15 +95,12 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	if err := a.Store.Migrate(ctx); err != nil {
 		return nil, err
 	}
-	if c.Blobs == "" {
-		c.Blobs = filepath.Join(c.Data, "blobs")
-	}
 	spool, release, err := blob.OwnSpool(filepath.Join(c.Data, "spool"))
 	if err != nil {
 		return nil, err
 	}
 	a.spool = release
-	if a.blobs, err = blob.Open(ctx, c.Blobs, spool); err != nil {
+	if a.blobs, err = c.objects(ctx, spool); err != nil {
 		return nil, err
 	}
 	if c.Decoders == 0 {
@@ -298,4 +295,16 @@ func (a *App) Close(ctx context.Context) error {
 		a.Store.Close()
 	}
 	return errors.Join(errs...)
+}
+
+// Objects opens the object store alone, to be read.
+func (c Config) Objects(ctx context.Context) (*blob.Store, error) {
+	return c.objects(ctx, filepath.Join(c.Data, "spool"))
+}
+
+func (c Config) objects(ctx context.Context, spool string) (*blob.Store, error) {
+	if c.Blobs == "" {
+		c.Blobs = filepath.Join(c.Data, "blobs")
+	}
+	return blob.Open(ctx, c.Blobs, spool)
 }

@@ -21,7 +21,8 @@ func (l *line) references(when string) {
 			select file_id, 'placement ' || id as by from placement
 			union select (p->>'file')::bigint, 'change ' || c.id
 				from plan_change c, jsonb_array_elements(c.before || c.after) t, jsonb_array_elements(t->'pictures') p where c.state <> 'reverted'
-			union select file_id, 'pin ' || id from pin union select id, 'sheet ' || sheet_id from file where verdict = 'sheet'
+			union select file_id, 'pin ' || id from pin union select id, 'sheet ' || sheet_id
+				from file where verdict = 'sheet' and sheet_id is not null
 			union select (p->>'file')::bigint, 'order ' || o.id from lot_order o, jsonb_array_elements(o.pictures) p
 			union select f.id, 'lot ' || l.id from lot l join file f on f.lot_id = l.id where l.state in ('receiving', 'examining', 'ready')),
 		kept as (

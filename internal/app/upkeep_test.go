@@ -199,3 +199,63 @@ func (l *line) lists(receipt int64, want ...string) {
 		l.t.Errorf("the receipt lists %q, expected %q", got, want)
 	}
 }
+
+// TestBrokenBytesAreFoundAndMended takes one object away and turns a bit of another: a sweep
+// says which files that concerns, and the same bytes arriving again mend them.
+func TestBrokenBytesAreFoundAndMended(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	lot := l.gathered("two.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"good.jpg", jpg(t, 3)}))
+	object := func(path string) string {
+		sum := l.file(lot.ID, path).Sum
+		return filepath.Join(l.config.Data, "blobs", "originals", sum[:2], sum)
+	}
+	missing, damaged := object("AT-000-A.jpg"), object("AT-001-A.jpg")
+	l.do(os.Remove(missing))
+	content, err := os.ReadFile(damaged)
+	l.do(err)
+	content[len(content)/2] ^= 1
+	l.do(os.WriteFile(damaged, content, 0o600))
+	var view struct{ Settings store.Upkeep }
+	l.do(l.Get(t.Context(), "/api/v1/upkeep", &view))
+	view.Settings.CheckDays = 1
+	l.do(l.Put(t.Context(), "/api/v1/upkeep", view.Settings, nil))
+	broken := func() []string {
+		l.post("/api/v1/sweeps", map[string]any{"kinds": []string{"broken"}}, nil)
+		l.until("the sweep to end", func() bool { return !l.busy() })
+		var said []string
+		for _, f := range l.findings("broken") {
+			said = append(said, f.Path+" "+f.Reason)
+		}
+		return said
+	}
+	if found := broken(); !slices.Equal(found, []string{"AT-000-A.jpg missing", "AT-001-A.jpg damaged"}) {
+		t.Fatalf("found %q", found)
+	}
+	l.gathered("again.zip", zipped(t, entry{"one.jpg", jpg(t, 1)}, entry{"two.jpg", jpg(t, 2)}))
+	if found := broken(); len(found) != 0 {
+		t.Errorf("the bytes came again, and %q", found)
+	}
+	if again, err := os.ReadFile(damaged); err != nil || again[len(again)/2] == content[len(content)/2] {
+		t.Errorf("the damaged one is as it was: %v", err)
+	}
+}
+
+// TestLookAlikesAreFound brings a picture in two sizes: the larger one lies unused beside the
+// smaller one that stands.
+func TestLookAlikesAreFound(t *testing.T) {
+	l := start(t)
+	l.products(1)
+	small := l.gathered("small.zip", zipped(t, entry{"AT-000-A.jpg", scene(t, 300, 4)}))
+	l.applied(l.planned(small.ID, "after"))
+	l.gathered("large.zip", zipped(t, entry{"studio.jpg", scene(t, 420, 4)}))
+	l.post("/api/v1/sweeps", map[string]any{"kinds": []string{"alike"}}, nil)
+	l.until("the sweep to end", func() bool { return !l.busy() })
+	var said []string
+	for _, f := range l.findings("alike") {
+		said = append(said, f.Path+" "+f.Reason+" "+f.Detail)
+	}
+	if !slices.Equal(said, []string{"AT-000-A.jpg look alike one of 2", "studio.jpg larger, unused the largest of 2"}) {
+		t.Errorf("found %q", said)
+	}
+}

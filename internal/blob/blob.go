@@ -224,6 +224,36 @@ func (s *Store) Local(ctx context.Context, sum Sum) (path string, done func(), e
 	return spooled.Path, spooled.Remove, nil
 }
 
+// Check reads a blob and says what is wrong with it: "missing", "damaged", or "" for
+// nothing. An error means that it could not be asked for.
+func (s *Store) Check(ctx context.Context, sum Sum) (damage string, err error) {
+	content, _, err := s.Open(ctx, sum)
+	switch {
+	case errors.Is(err, ErrNotFound):
+		return "missing", nil
+	case err != nil:
+		return "", err
+	}
+	defer content.Close()
+	hash := sha256.New()
+	if _, err := io.CopyBuffer(hash, struct{ io.Reader }{content}, make([]byte, 256<<10)); err != nil {
+		return "", err
+	}
+	if [sha256.Size]byte(hash.Sum(nil)) != sum {
+		return "damaged", nil
+	}
+	return "", nil
+}
+
+// Mend stores a spooled file under its sum in the stead of what is there, and removes it
+// from the spool.
+func (s *Store) Mend(ctx context.Context, f Spooled) error {
+	if err := s.bucket.Delete(ctx, key(f.Sum)); err != nil && gcerrors.Code(err) != gcerrors.NotFound {
+		return err
+	}
+	return s.Keep(ctx, f)
+}
+
 // The longer sides of renditions, in pixels: of those that lists show, and of those that
 // pictures are looked at in.
 const (

@@ -391,8 +391,7 @@ func (e *examination) examine(ctx context.Context, s spooledEntry) (store.Examin
 	switch {
 	case err == nil:
 		found.Problem = known.Problem
-		s.file.Remove()
-		return found, nil
+		return found, e.mend(ctx, s.file, known)
 	case !errors.Is(err, store.ErrNotFound):
 		return found, err
 	}
@@ -417,6 +416,19 @@ func (e *examination) examine(ctx context.Context, s spooledEntry) (store.Examin
 	}
 	found.Blob = blobRow(s.file, measured)
 	return found, nil
+}
+
+// mend stores bytes again that were found missing or damaged; of others that are stored
+// already it lets the spooled file go.
+func (e *examination) mend(ctx context.Context, file blob.Spooled, known store.BlobRow) error {
+	defer file.Remove()
+	if known.Damage == "" {
+		return nil
+	}
+	if err := e.Blobs.Mend(ctx, file); err != nil {
+		return fmt.Errorf("store bytes again that were %s: %w", known.Damage, err)
+	}
+	return e.Store.Checked(ctx, file.Sum.String(), "")
 }
 
 func refusal(kind picturespec.Type, name string) string {

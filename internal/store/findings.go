@@ -12,7 +12,7 @@ import (
 // SweepFinding is what sweeps found of a file.
 type SweepFinding struct {
 	ID      int64     `json:"id"`
-	Kind    string    `json:"kind" enum:"orphans,twice"`
+	Kind    string    `json:"kind" enum:"orphans,twice,alike,broken"`
 	Reason  string    `json:"reason"`
 	File    int64     `json:"file"`
 	Version int       `json:"version" doc:"Of the file"`

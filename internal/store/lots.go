@@ -244,12 +244,13 @@ type BlobRow struct {
 	Stated        rights.Stated // what it says of its rights
 	Marks         int           // what its facts give
 	Tint          []byte        // mean colours of its quarters
+	Damage        string        // found when it was read last; "" for none
 }
 
 // KnownBlob returns what was measured of a blob before.
 func (s *Store) KnownBlob(ctx context.Context, sum []byte) (BlobRow, error) {
 	return one[BlobRow](ctx, s.Pool, `select sha256 as sum, bytes, type, width, height, frames, colour, bits, alpha, profile, orientation,
-		fingerprint, thumbnail, problem, content_width, content_height, detail, stated, marks, tint from blob where sha256 = $1`, sum)
+		fingerprint, thumbnail, problem, content_width, content_height, detail, stated, marks, tint, damage from blob where sha256 = $1`, sum)
 }
 
 // AddFiles writes examined files of a lot. A file that is there already is

@@ -16,20 +16,24 @@ type Upkeep struct {
 	HoldDays    int         `json:"holdDays" minimum:"1" maximum:"3650" doc:"That files are held, unless said otherwise"`
 	Ages        upkeep.Ages `json:"ages" doc:"Days that nothing needs a file before it counts as an orphan, by reason"`
 	SweepHours  int         `json:"sweepHours" minimum:"0" maximum:"8760" doc:"From sweep to sweep; 0: by hand only"`
+	CheckDays   int         `json:"checkDays" minimum:"1" maximum:"3650" doc:"In which all that is stored is read, a share each sweep"`
 	Purge       bool        `json:"purge" doc:"What is past its term goes by itself"`
 	PurgeShare  int         `json:"purgeShare" minimum:"1" maximum:"100" doc:"Percent of all files that go without being asked again"`
 }
 
 // Upkeep returns how upkeep goes.
 func (s *Store) Upkeep(ctx context.Context) (Upkeep, error) {
-	return one[Upkeep](ctx, s.Pool, `select way_back_days, hold_days, ages, sweep_hours, purge, purge_share from upkeep_setting`)
+	return one[Upkeep](ctx, s.Pool, `select way_back_days, hold_days, ages, sweep_hours, check_days, purge, purge_share
+		from upkeep_setting`)
 }
 
 // SetUpkeep says how it goes from now on. Ways back that stand already keep their term.
 func (s *Store) SetUpkeep(ctx context.Context, u Upkeep) error {
 	_, err := s.Pool.Exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
-		purge_share = $6, next_sweep = case when $4 = 0 then next_sweep else least(next_sweep, now() + make_interval(hours => $4)) end`,
-		u.WayBackDays, u.HoldDays, u.Ages, u.SweepHours, u.Purge, u.PurgeShare)
+		purge_share = $6, check_days = $7,
+		next_sweep = case when $4 = 0 then next_sweep else least(next_sweep, now() + make_interval(hours => $4)) end`,
+		u.WayBackDays, u.HoldDays, u.Ages, u.SweepHours, u.Purge, u.PurgeShare,
+		u.CheckDays)
 	return err
 }
 

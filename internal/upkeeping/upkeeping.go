@@ -22,14 +22,16 @@ import (
 // Upkeeper is the use cases of upkeep.
 type Upkeeper struct {
 	Store *store.Store
-	Blobs Dropper
+	Blobs Objects
 	Runs  store.Queue
 }
 
-// Dropper lets stored bytes go.
-type Dropper interface {
+// Objects is where bytes are stored.
+type Objects interface {
 	// Drop removes bytes with all that was made of them; what is not there is gone already.
 	Drop(ctx context.Context, sum blob.Sum) error
+	// Check reads bytes and says what is wrong: "missing", "damaged", or "".
+	Check(ctx context.Context, sum blob.Sum) (damage string, err error)
 }
 
 // The kinds of runs that are queued.
@@ -39,7 +41,7 @@ const (
 )
 
 // Kinds are what sweeps look for.
-var Kinds = []string{"orphans", "twice"}
+var Kinds = []string{"orphans", "twice", "alike", "broken"}
 
 // ErrUnderWay means that another run of the kind goes on.
 var ErrUnderWay = errors.New("another is under way")
@@ -119,6 +121,16 @@ func (u *Upkeeper) Find(ctx context.Context, kinds []string, ages upkeep.Ages, a
 			return err
 		}
 	}
+	if slices.Contains(kinds, "alike") {
+		if err := u.findAlike(ctx, each); err != nil {
+			return err
+		}
+	}
+	if slices.Contains(kinds, "broken") {
+		if err := u.findBroken(ctx, each); err != nil {
+			return err
+		}
+	}
 	if slices.Contains(kinds, "twice") {
 		return u.Store.EachTwin(ctx, func(f store.Twin) error {
 			reason, detail := upkeep.TwiceAs(f.Products, f.Most)
@@ -159,6 +171,11 @@ func (u *Upkeeper) DoSweep(ctx context.Context, id int64, step func(found int64)
 	asked, err := store.CountAsked(ctx, u.Store.Pool, now)
 	if err != nil {
 		return 0, err
+	}
+	if slices.Contains(sweep.Kinds, "broken") {
+		if err := u.Scrub(ctx, how.CheckDays, now); err != nil {
+			return 0, err
+		}
 	}
 	var batch []store.Swept
 	write := func() error {

@@ -137,10 +137,22 @@ create table blob_arriving (
     primary key (sha256, lot_id)
 );
 
+-- When bytes were read last to see whether they are what they were, and what is wrong.
+alter table blob
+    add column checked_at timestamptz,
+    add column damage     text not null default '' check (damage in ('', 'missing', 'damaged'));
+create index blob_unchecked on blob (checked_at nulls first);
+create index blob_damage on blob (sha256) where damage <> '';
+alter table upkeep_setting add column check_days int not null default 30 check (check_days between 1 and 3650); -- in which all is read
+
+create index decision_file_of on decision_file (file_id); -- so that one can go
+
 alter table run add column sweep_id bigint references sweep on delete set null, add column receipt_id bigint references receipt on delete set null;
 
 -- +goose Down
 alter table run drop column sweep_id, drop column receipt_id;
+drop index decision_file_of;
+alter table blob drop column checked_at, drop column damage;
 drop table blob_arriving, blob_leaving, receipt_file, receipt, finding, sweep;
 drop trigger reference_added on reference;
 drop function needed_again();

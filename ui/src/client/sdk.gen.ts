@@ -1025,7 +1025,7 @@ export const renewSupplierLink = <ThrowOnError extends boolean = false>(options:
 });
 
 /**
- * Look for what nothing needs, and what is there twice
+ * Look for what nothing needs, is there twice, looks alike, or is broken
  */
 export const sweep = <ThrowOnError extends boolean = false>(options: Options<SweepData, ThrowOnError>) => (options.client ?? client).post<SweepResponses, SweepErrors, ThrowOnError>({
     url: '/api/v1/sweeps',

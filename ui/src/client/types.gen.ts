@@ -864,7 +864,7 @@ export type FindingsChosen = {
      * Only those that the last sweep found first
      */
     fresh?: boolean;
-    kind?: 'orphans' | 'twice';
+    kind?: 'orphans' | 'twice' | 'alike' | 'broken';
     lot?: number;
     origin?: number;
     /**
@@ -3199,7 +3199,7 @@ export type SweepFinding = {
     group: number;
     height: number;
     id: number;
-    kind: 'orphans' | 'twice';
+    kind: 'orphans' | 'twice' | 'alike' | 'broken';
     lot: number;
     lotName: string;
     /**
@@ -3232,7 +3232,7 @@ export type SweepFinding = {
 };
 
 export type SweepRequest = {
-    kinds: Array<'orphans' | 'twice'>;
+    kinds: Array<'orphans' | 'twice' | 'alike' | 'broken'>;
 };
 
 export type TakeCandidatesRequest = {
@@ -3376,6 +3376,10 @@ export type Upkeep = {
     ages: {
         [key: string]: number;
     };
+    /**
+     * In which all that is stored is read, a share each sweep
+     */
+    checkDays: number;
     /**
      * That files are held, unless said otherwise
      */
@@ -4088,7 +4092,7 @@ export type ListFindingsData = {
     body?: never;
     path?: never;
     query?: {
-        kind?: 'orphans' | 'twice';
+        kind?: 'orphans' | 'twice' | 'alike' | 'broken';
         reason?: string;
         lot?: number;
         origin?: number;

@@ -18,11 +18,13 @@ import { FindingSide } from './FindingSide';
 import { Groups } from './Groups';
 import { useDeeds } from './deeds';
 import css from './Upkeep.module.css';
-import { ages, daysBack, reasonOf } from './words';
+import { ages, daysBack, kinds, nothingOf, reasonOf } from './words';
+
+export type Kind = SweepFinding['kind'];
 
 /** Which findings are looked at. */
 export interface Wanted {
-  kind: 'orphans' | 'twice';
+  kind: Kind;
   reason?: string | undefined;
   q?: string | undefined;
   fresh?: true | undefined;
@@ -36,7 +38,7 @@ export function Findings({ upkeep }: { upkeep: UpkeepView }) {
   const [q] = useDebouncedValue(text.trim(), 150);
   const age = search.get('age') ?? '';
   const wanted: Wanted = {
-    kind: search.get('kind') === 'twice' ? 'twice' : 'orphans',
+    kind: (Object.keys(kinds) as Kind[]).find((k) => k === search.get('kind')) ?? 'orphans',
     reason: search.get('reason') ?? undefined,
     q: q || undefined,
     fresh: search.get('fresh') ? true : undefined,
@@ -245,9 +247,7 @@ function Nothing({ upkeep, wanted }: { upkeep: UpkeepView; wanted: Wanted }) {
     );
   const chosen = wanted.q ?? wanted.before ?? wanted.reason ?? wanted.fresh;
   if (chosen) return <Empty title="Nothing of that kind was found." />;
-  return (
-    <Empty title={wanted.kind === 'twice' ? 'Nothing is there twice.' : 'Every file is needed, or held.'} />
-  );
+  return <Empty title={nothingOf[wanted.kind] ?? ''} />;
 }
 
 interface Look {

@@ -18,6 +18,8 @@ const aged = [
   'never paired',
 ];
 
+type Numbers = 'wayBackDays' | 'holdDays' | 'sweepHours' | 'checkDays' | 'purgeShare';
+
 /** The terms, the timetable and the bounds of upkeep. */
 export function HowItGoes({ settings, onClose }: { settings: Upkeep; onClose: () => void }) {
   const [to, setTo] = useState(settings);
@@ -30,11 +32,7 @@ export function HowItGoes({ settings, onClose }: { settings: Upkeep; onClose: ()
       onClose();
     },
   });
-  const number = (
-    of: 'wayBackDays' | 'holdDays' | 'sweepHours' | 'purgeShare',
-    label: string,
-    what: string,
-  ) => (
+  const number = (of: Numbers, label: string, what: string) => (
     <NumberInput
       label={label}
       description={what}
@@ -51,6 +49,11 @@ export function HowItGoes({ settings, onClose }: { settings: Upkeep; onClose: ()
         {number('sweepHours', 'Hours from sweep to sweep', '0: by hand only')}
         {number('holdDays', 'Days that files are held', 'unless you say otherwise when you hold them')}
         {number('wayBackDays', 'Days of a way back', 'so long an applied plan keeps what it replaced')}
+        {number(
+          'checkDays',
+          'Days in which all is read',
+          'a share each sweep: are the bytes what they were?',
+        )}
         <Switch
           size="xs"
           label="What is past its term is purged by itself, after the sweep"

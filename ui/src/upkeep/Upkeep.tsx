@@ -8,7 +8,7 @@ import { bytes, count, said, when } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
 import { Failed } from '../shared/State';
 import { tell } from '../shared/tell';
-import { Findings } from './Findings';
+import { Findings, type Kind } from './Findings';
 import { Held } from './Held';
 import { HowItGoes } from './HowItGoes';
 import { Receipts } from './Receipts';
@@ -69,7 +69,7 @@ function Head({ upkeep, sweeping }: { upkeep: UpkeepView; sweeping: boolean }) {
           variant="filled"
           loading={sweep.isPending}
           disabled={sweeping}
-          onClick={() => sweep.mutate({ body: { kinds: Object.keys(kinds) as ('orphans' | 'twice')[] } })}
+          onClick={() => sweep.mutate({ body: { kinds: Object.keys(kinds) as Kind[] } })}
         >
           Sweep now
         </Button>

@@ -2,6 +2,8 @@
 export const kinds: Record<string, string> = {
   orphans: 'Needed by nothing',
   twice: 'There twice',
+  alike: 'Look alike',
+  broken: 'Broken',
 };
 
 /** Why something was found, as a list says it. */
@@ -16,6 +18,18 @@ export const reasons: Record<string, string> = {
   'shown twice': 'shown twice by one product',
   'shown by several': 'shown by several products',
   'same bytes': 'the same bytes',
+  'larger, unused': 'larger, and unused',
+  'look alike': 'look alike',
+  missing: 'bytes are missing',
+  damaged: 'bytes are not what they were',
+};
+
+/** What can be said of a kind of which nothing was found. */
+export const nothingOf: Record<string, string> = {
+  orphans: 'Every file is needed, or held.',
+  twice: 'Nothing is there twice.',
+  alike: 'No two pictures look alike.',
+  broken: 'All that was read so far is what it was.',
 };
 
 export const reasonOf = (reason: string) => reasons[reason] ?? reason;

@@ -2494,7 +2494,7 @@ export const renewSupplierLinkMutation = (options?: Partial<Options<RenewSupplie
 };
 
 /**
- * Look for what nothing needs, and what is there twice
+ * Look for what nothing needs, is there twice, looks alike, or is broken
  */
 export const sweepMutation = (options?: Partial<Options<SweepData>>): UseMutationOptions<SweepResponse, SweepError, Options<SweepData>> => {
     const mutationOptions: UseMutationOptions<SweepResponse, SweepError, Options<SweepData>> = {

@@ -1,0 +1,107 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/upkeep"
+)
+
+// Lookalike is a file that looks like another, or that another looks like.
+type Lookalike struct {
+	upkeep.Lookalike
+	Lot     int64
+	Name    string // of its lot
+	Path    string
+	Sum     string
+	Arrived time.Time
+}
+
+// Lookalikes returns the files that look like others, in the order of their numbers. Files
+// that are held do not count.
+func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
+	rows, err := s.Pool.Query(ctx, `
+		with pairs as materialized (select id, like_id from file where like_id is not null),
+			each as (select id from pairs union select like_id from pairs)
+		select f.id, coalesce(f.like_id, 0), f.lot_id, l.name, f.path, encode(f.sha256, 'hex'), f.bytes,
+			coalesce(b.width::bigint * b.height, 0), exists (select from placement where file_id = f.id), f.arrived_at
+		from each e join file f on f.id = e.id join lot l on l.id = f.lot_id left join blob b on b.sha256 = f.sha256
+		where f.sha256 is not null and not exists (select from held where file_id = f.id) order by f.id`)
+	if err != nil {
+		return nil, err
+	}
+	var f Lookalike
+	_, err = pgx.ForEachRow(rows, []any{&f.File, &f.Like, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Pixels, &f.Stands, &f.Arrived},
+		func() error {
+			found = append(found, f)
+			return nil
+		})
+	return found, err
+}
+
+// Stored is bytes that are stored.
+type Stored struct {
+	Sum    string
+	Bytes  int64
+	Damage string // that was found when they were read last
+}
+
+// NextToCheck returns some bytes that were not read since a time, those that were read the
+// longest ago first.
+func (s *Store) NextToCheck(ctx context.Context, since time.Time, limit int) ([]Stored, error) {
+	return list[Stored](ctx, s.Pool, `select encode(sha256, 'hex') as sum, bytes, damage from blob
+		where checked_at is null or checked_at < $1 order by checked_at nulls first, sha256 limit $2`, since, limit)
+}
+
+// Blobs counts the bytes that are stored, as objects.
+func (s *Store) Blobs(ctx context.Context) (int64, error) {
+	return number(ctx, s.Pool, `select count(*) from blob`)
+}
+
+// Checked records that bytes were read, and what is wrong with them, "" for nothing.
+func (s *Store) Checked(ctx context.Context, sum, damage string) error {
+	_, err := s.Pool.Exec(ctx, `update blob set checked_at = now(), damage = $2 where sha256 = decode($1, 'hex')`, sum, damage)
+	return err
+}
+
+// EachStored calls for all bytes that are stored, in the order of their sums.
+func (s *Store) EachStored(ctx context.Context, each func(Stored) error) error {
+	rows, err := s.Pool.Query(ctx, `select encode(sha256, 'hex'), bytes, damage from blob order by sha256`)
+	if err != nil {
+		return err
+	}
+	var b Stored
+	_, err = pgx.ForEachRow(rows, []any{&b.Sum, &b.Bytes, &b.Damage}, func() error { return each(b) })
+	return err
+}
+
+// BrokenFile is a file whose bytes are missing, or are not what they were.
+type BrokenFile struct {
+	ID      int64
+	Lot     int64
+	Name    string // of its lot
+	Path    string
+	Sum     string
+	Bytes   int64
+	Group   int64 // the first file with these bytes
+	Damage  string
+	Shown   int64 // products and categories that show it
+	Checked time.Time
+}
+
+const brokenQuery = `select f.id, f.lot_id as lot, l.name, f.path, encode(f.sha256, 'hex') as sum, f.bytes,
+		min(f.id) over (partition by f.sha256) as "group", b.damage, (select count(distinct coalesce(product_id, -category_id))
+			from placement where file_id = f.id) as shown, coalesce(b.checked_at, now()) as checked
+	from blob b join file f on f.sha256 = b.sha256 join lot l on l.id = f.lot_id`
+
+// Broken returns the files whose bytes were found missing or damaged.
+func (s *Store) Broken(ctx context.Context) ([]BrokenFile, error) {
+	return list[BrokenFile](ctx, s.Pool, brokenQuery+` where b.damage <> '' order by f.id`)
+}
+
+// FilesOf returns the files with some bytes, as broken ones.
+func (s *Store) FilesOf(ctx context.Context, sum string) ([]BrokenFile, error) {
+	return list[BrokenFile](ctx, s.Pool, brokenQuery+` where b.sha256 = decode($1, 'hex') order by f.id`, sum)
+}

@@ -1,0 +1,139 @@
+package upkeeping
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"ambrosa/core/upkeep"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/store"
+)
+
+// findAlike calls for the files that look alike, group by group.
+func (u *Upkeeper) findAlike(ctx context.Context, each func(store.Swept) error) error {
+	files, err := u.Store.Lookalikes(ctx)
+	if err != nil {
+		return err
+	}
+	looks := make([]upkeep.Lookalike, len(files))
+	for i, f := range files {
+		looks[i] = f.Lookalike
+	}
+	for i, a := range upkeep.Grouped(looks) {
+		f := files[i]
+		if a.Group == 0 {
+			continue
+		}
+		err := each(store.Swept{Kind: "alike", Reason: a.Reason, File: f.File, Lot: f.Lot, Name: f.Name, Path: f.Path, Sum: f.Sum, Bytes: f.Bytes,
+			Group: a.Group, Since: f.Arrived, Detail: a.Detail})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// findBroken calls for the files whose bytes were found missing or damaged when they were
+// read last.
+func (u *Upkeeper) findBroken(ctx context.Context, each func(store.Swept) error) error {
+	files, err := u.Store.Broken(ctx)
+	if err != nil {
+		return err
+	}
+	return eachBroken(files, each)
+}
+
+func eachBroken(files []store.BrokenFile, each func(store.Swept) error) error {
+	for _, f := range files {
+		detail := ""
+		if f.Shown > 0 {
+			detail = fmt.Sprintf("%d show it", f.Shown)
+		}
+		err := each(store.Swept{Kind: "broken", Reason: f.Damage, File: f.ID, Lot: f.Lot, Name: f.Name, Path: f.Path, Sum: f.Sum, Bytes: f.Bytes,
+			Group: f.Group, Since: f.Checked, Detail: detail})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// checkedAtOnce is how many bytes are asked for at a time.
+const checkedAtOnce = 200
+
+// Scrub reads the share of what is stored that has to be read in one sweep, so that all is
+// read within some days at a sweep a day, and records what is wrong. What was found wrong
+// before is read every time.
+func (u *Upkeeper) Scrub(ctx context.Context, days int, now time.Time) error {
+	all, err := u.Store.Blobs(ctx)
+	if err != nil {
+		return err
+	}
+	before, err := u.Store.Broken(ctx)
+	if err != nil {
+		return err
+	}
+	for _, f := range before {
+		if err := u.check(ctx, f.Sum); err != nil {
+			return err
+		}
+	}
+	for share := (all + int64(days) - 1) / int64(days); share > 0; {
+		next, err := u.Store.NextToCheck(ctx, now, int(min(share, checkedAtOnce)))
+		if err != nil || len(next) == 0 {
+			return err
+		}
+		for _, b := range next {
+			if err := u.check(ctx, b.Sum); err != nil {
+				return err
+			}
+		}
+		share -= int64(len(next))
+	}
+	return nil
+}
+
+func (u *Upkeeper) check(ctx context.Context, text string) error {
+	sum, err := blob.ParseSum(text)
+	if err != nil {
+		return err
+	}
+	damage, err := u.Blobs.Check(ctx, sum)
+	if err != nil {
+		return fmt.Errorf("read %s: %w", text, err)
+	}
+	return u.Store.Checked(ctx, text, damage)
+}
+
+// CheckAll reads all that is stored and calls for the files whose bytes are wrong; it records
+// nothing.
+func (u *Upkeeper) CheckAll(ctx context.Context, each func(store.Swept) error) error {
+	var wrong []store.Stored
+	err := u.Store.EachStored(ctx, func(b store.Stored) error {
+		sum, err := blob.ParseSum(b.Sum)
+		if err != nil {
+			return err
+		}
+		if b.Damage, err = u.Blobs.Check(ctx, sum); err == nil && b.Damage != "" {
+			wrong = append(wrong, b)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	for _, b := range wrong {
+		files, err := u.Store.FilesOf(ctx, b.Sum)
+		if err != nil {
+			return err
+		}
+		for i := range files {
+			files[i].Damage = b.Damage
+		}
+		if err := eachBroken(files, each); err != nil {
+			return err
+		}
+	}
+	return nil
+}
