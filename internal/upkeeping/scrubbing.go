@@ -48,7 +48,7 @@ func eachBroken(files []store.BrokenFile, each func(store.Swept) error) error {
 	for _, f := range files {
 		detail := ""
 		if f.Shown > 0 {
-			detail = fmt.Sprintf("%d show it", f.Shown)
+			detail = fmt.Sprintf("shown by %d", f.Shown)
 		}
 		err := each(store.Swept{Kind: "broken", Reason: f.Damage, File: f.ID, Lot: f.Lot, Name: f.Name, Path: f.Path, Sum: f.Sum, Bytes: f.Bytes,
 			Group: f.Group, Since: f.Checked, Detail: detail})

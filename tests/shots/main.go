@@ -96,10 +96,6 @@ func list(address string) ([]shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	barcode, err := firstFile(address, "paired", "img_5546")
-	if err != nil {
-		return nil, err
-	}
 	ids, err := origins(address)
 	if err != nil {
 		return nil, err
@@ -113,19 +109,9 @@ func list(address string) ([]shot, error) {
 		{name: "today", path: "/", ready: "document.querySelector('.sheet')"},
 		{name: "gather", path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
 		{
-			name:  "contact-sheet",
-			path:  "/lots/2?as=sheet",
-			ready: "[...document.querySelectorAll('.card img')].filter(i => i.complete && i.naturalWidth > 0).length > 15",
-		},
-		{
 			name:  "workshop",
 			path:  fmt.Sprintf("/recipes/%d?side=pictures", ids["recipe"]),
 			ready: "document.body.innerText.includes('at least 500') && [...document.images].every(i => i.complete)",
-		},
-		{
-			name:  "lookup",
-			path:  fmt.Sprintf("/origins/%d", ids["lookup"]),
-			ready: "document.querySelectorAll('button.placed img').length > 6 && [...document.images].every(i => i.complete)",
 		},
 		{name: "supplier-link", path: supplier, ready: "document.querySelectorAll('.row').length > 8"},
 		{
@@ -153,7 +139,6 @@ func list(address string) ([]shot, error) {
 			press: []string{"c"},
 			then:  "[...document.querySelectorAll('.clue .num')].some(n => Number(n.innerText) > 0)", // the preview is there
 		},
-		{name: "bench-barcode", path: fmt.Sprintf("/pair/2?file=%d", barcode), ready: "document.querySelector('.codes polygon')"},
 		{name: "plan", path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
 		{name: "catalog", path: "/catalog?category=Tools", ready: "document.querySelectorAll('.card img').length > 5"},
 		{name: "category", path: "/categories/1", ready: "document.querySelectorAll('.target img').length > 3"},
@@ -173,6 +158,15 @@ func list(address string) ([]shot, error) {
 			then:  "document.querySelector('[aria-label=Column] .mono')",
 			dark:  true,
 		},
+		{name: "upkeep", path: "/upkeep", ready: "document.querySelectorAll('.card img').length > 9 && document.querySelector('aside li img')"},
+		{
+			name:  "upkeep-beside",
+			path:  "/upkeep?reason=replaced",
+			ready: "document.querySelectorAll('.card img').length > 9 && document.querySelector('aside li img')",
+			press: []string{" "},
+			then:  "document.querySelectorAll('[role=dialog] figure img').length === 2 && [...document.images].every(i => i.complete)",
+		},
+		{name: "upkeep-held", path: "/upkeep/held", ready: "document.querySelectorAll('.card img').length > 3"},
 	}, nil
 }
 

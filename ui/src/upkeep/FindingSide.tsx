@@ -38,13 +38,13 @@ export function FindingSide({ finding: f, upkeep, deeds, large, onLarge }: Props
       </strong>
       <span>
         {f.fresh && upkeep.sweeps.length > 1 && <strong className={css.fresh}>new </strong>}
-        {reasonOf(f.reason)} since {when(f.since)}
+        {reasonOf(f.reason)}, {f.kind === 'broken' ? 'read' : 'since'} {when(f.since)}
         {f.detail && <span className="quiet">, {f.detail}</span>}
       </span>
       <span className="quiet">
         {f.width > 0 && `${f.width} × ${f.height}, `}
-        {bytes(f.bytes)},{' '}
-        {f.frees > 0 ? `frees ${bytes(f.frees)}` : 'frees nothing: another file has its bytes'}
+        {bytes(f.bytes)}
+        {f.kind === 'orphans' && freed(f)}
       </span>
       <span className="quiet clip" title={f.path}>
         In <Link to={`/lots/${f.lot}`}>{f.lotName}</Link>
@@ -60,6 +60,12 @@ export function FindingSide({ finding: f, upkeep, deeds, large, onLarge }: Props
           Pin… <Kbd ml={5}>p</Kbd>
         </Button>
       </div>
+      {f.kind === 'broken' && (
+        <span className="note warn">
+          Bring the same file in again on <Link to="/gather">Gather</Link>, under any name: it is whole then,
+          wherever it stands.
+        </span>
+      )}
       <Needs needs={history.data?.needs ?? []} />
       {stood.length > 0 && <Places stood={stood} />}
       {sweep && f.kind === 'orphans' && (
@@ -97,6 +103,9 @@ export function FindingSide({ finding: f, upkeep, deeds, large, onLarge }: Props
     </section>
   );
 }
+
+const freed = (f: SweepFinding) =>
+  f.frees > 0 ? `, frees ${bytes(f.frees)}` : ', frees nothing: another file has its bytes';
 
 const needWords: Record<Reference['by'], string> = {
   placement: 'stands on',
