@@ -103,6 +103,13 @@ func (s *Server) upkeepOperations(api huma.API) {
 			id, err := s.Upkeeper.Sweep(ctx, s.actor(ctx), in.Body.Kinds)
 			return &Body[created]{created{id}}, upkeepProblem(err, "sweep")
 		})
+	huma.Register(api, tags.get("get-space", "/space", "What the parts of the library take"),
+		func(ctx context.Context, in *struct {
+			By string `query:"by" enum:"origin,lot,month,kind" default:"origin"`
+		}) (*Body[Page[store.Space]], error) {
+			items, err := s.Store.Space(ctx, in.By)
+			return pageOf(items, int64(len(items))), problem(err, "space")
+		})
 	s.findingOperations(api)
 	s.holdingOperations(api)
 }

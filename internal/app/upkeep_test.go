@@ -173,6 +173,18 @@ func TestWhatNothingNeedsIsFoundHeldAndPurged(t *testing.T) {
 	if bare := l.text(`select encode(sha256, 'hex') from blob b where not exists (select from file where sha256 = b.sha256)`); bare != "" {
 		t.Errorf("rows of bytes that no file has: %s", bare)
 	}
+	stored := strings.TrimSpace(l.text(`select sum(bytes)::text from blob`))
+	for _, by := range []string{"origin", "lot", "month", "kind"} {
+		var space struct{ Items []store.Space }
+		l.do(l.Get(t.Context(), "/api/v1/space?by="+by, &space))
+		sum := int64(0)
+		for _, part := range space.Items {
+			sum += part.Needed + part.Held + part.Left
+		}
+		if fmt.Sprint(sum) != stored {
+			t.Errorf("space by %s is %d bytes, %s are stored", by, sum, stored)
+		}
+	}
 	// The same bytes come again, as anything else.
 	l.gathered("once more.zip", zipped(t, entry{"unknown.jpg", jpg(t, 3)}))
 	if now := l.objects(); now != objects {

@@ -404,21 +404,31 @@ func (w *world) holds(ctx context.Context) {
 // while the same ones are purged, files are placed, replaced, taken back, pinned, held and
 // restored, purges break off and are done again, and the object store refuses now and then.
 // Never is a needed file gone, never an orphan missed, and the bytes that are stored are
-// those that files have. AMBROSA_HISTORIES says how many histories of ten steps there are.
+// those that files have. AMBROSA_HISTORIES says how many histories of ten steps there are, in
+// libraries of 240 each.
 func TestHistories(t *testing.T) {
-	histories := 240
+	histories := library
 	if n, err := strconv.Atoi(os.Getenv("AMBROSA_HISTORIES")); err == nil {
 		histories = n
 	}
+	for seed := range max(1, histories/library) {
+		t.Run(fmt.Sprint("library ", seed), func(t *testing.T) { histories240(t, uint64(seed)) })
+	}
+}
+
+// library is how many histories there are in one.
+const library = 240
+
+func histories240(t *testing.T, seed uint64) {
 	const people, steps, checks = 6, 10, 4
 	w := newWorld(t, 8)
 	ctx := t.Context()
-	for round := range checks {
+	for round := range uint64(checks) {
 		var group sync.WaitGroup
-		for person := range people {
+		for person := range uint64(people) {
 			group.Go(func() {
-				r := rand.New(rand.NewPCG(uint64(round), uint64(person)))
-				for range histories / people / checks * steps {
+				r := rand.New(rand.NewPCG(seed*checks+round, person))
+				for range library / people / checks * steps {
 					err := w.lives(ctx, r)
 					if errors.Is(err, store.ErrNotFound) || errors.Is(err, store.ErrChanged) {
 						continue // somebody was quicker

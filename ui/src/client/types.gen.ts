@@ -1971,6 +1971,14 @@ export type PageSheet = {
     total: number;
 };
 
+export type PageSpace = {
+    items: Array<Space>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageSupplierLink = {
     items: Array<SupplierLink>;
     /**
@@ -3025,6 +3033,23 @@ export type Shown = {
     target: Target;
     view: string;
     width: number;
+};
+
+export type Space = {
+    files: number;
+    /**
+     * Bytes that only held files have
+     */
+    held: number;
+    /**
+     * Bytes that only files have that nothing needs
+     */
+    left: number;
+    name: string;
+    /**
+     * Bytes
+     */
+    needed: number;
 };
 
 export type Span = {
@@ -6958,6 +6983,33 @@ export type ListUnnamedFilesResponses = {
 };
 
 export type ListUnnamedFilesResponse = ListUnnamedFilesResponses[keyof ListUnnamedFilesResponses];
+
+export type GetSpaceData = {
+    body?: never;
+    path?: never;
+    query?: {
+        by?: 'origin' | 'lot' | 'month' | 'kind';
+    };
+    url: '/api/v1/space';
+};
+
+export type GetSpaceErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetSpaceError = GetSpaceErrors[keyof GetSpaceErrors];
+
+export type GetSpaceResponses = {
+    /**
+     * OK
+     */
+    200: PageSpace;
+};
+
+export type GetSpaceResponse = GetSpaceResponses[keyof GetSpaceResponses];
 
 export type ListSupplierLinksData = {
     body?: never;

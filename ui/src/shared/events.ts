@@ -23,6 +23,7 @@ const touched: Record<string, string[]> = {
     'listHoldings',
     'listHeld',
     'listReceipts',
+    'getSpace',
     'getFileHistory',
     'getWaiting',
     'getToday',

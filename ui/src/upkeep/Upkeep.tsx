@@ -12,6 +12,7 @@ import { Findings, type Kind } from './Findings';
 import { Held } from './Held';
 import { HowItGoes } from './HowItGoes';
 import { Receipts } from './Receipts';
+import { Space } from './Space';
 import css from './Upkeep.module.css';
 import { kinds } from './words';
 
@@ -42,11 +43,16 @@ export function Upkeep() {
         <NavLink to="/upkeep/receipts" className={css.tab}>
           receipts
         </NavLink>
+        <NavLink to="/upkeep/space" className={css.tab}>
+          space
+        </NavLink>
       </nav>
       {place === '/upkeep/held' ? (
         <Held />
       ) : place === '/upkeep/receipts' ? (
         <Receipts />
+      ) : place === '/upkeep/space' ? (
+        <Space />
       ) : (
         <Findings upkeep={upkeep.data} />
       )}
