@@ -51,7 +51,6 @@ type findingPage struct {
 	Items []store.SweepFinding `json:"items" nullable:"false"`
 	Total int64                `json:"total"`
 	Bytes int64                `json:"bytes" doc:"Of all of them"`
-	Frees int64                `json:"frees" doc:"Bytes that are really freed when all of them go"`
 }
 
 type upkeepView struct {
@@ -128,8 +127,8 @@ func (s *Server) findingOperations(api huma.API) {
 			if err != nil {
 				return nil, problem(err, "finding")
 			}
-			sums, err := s.Store.SumOf(ctx, q)
-			return &Body[findingPage]{findingPage{orEmpty(items), sums.Files, sums.Bytes, sums.Frees}}, problem(err, "finding")
+			total, bytes, err := s.Store.CountFindings(ctx, q)
+			return &Body[findingPage]{findingPage{orEmpty(items), total, bytes}}, problem(err, "finding")
 		})
 	huma.Register(api, tags.post("sum-findings", "/findings/sum", "How many bytes chosen findings have, and would free together"),
 		func(ctx context.Context, in *struct{ Body FindingsWanted }) (*Body[store.Sums], error) {

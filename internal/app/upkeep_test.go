@@ -239,6 +239,7 @@ func TestBrokenBytesAreFoundAndMended(t *testing.T) {
 		for _, f := range l.findings("broken") {
 			said = append(said, f.Path+" "+f.Reason)
 		}
+		slices.Sort(said)
 		return said
 	}
 	if found := broken(); !slices.Equal(found, []string{"AT-000-A.jpg missing", "AT-001-A.jpg damaged"}) {
@@ -267,6 +268,7 @@ func TestLookAlikesAreFound(t *testing.T) {
 	for _, f := range l.findings("alike") {
 		said = append(said, f.Path+" "+f.Reason+" "+f.Detail)
 	}
+	slices.Sort(said)
 	if !slices.Equal(said, []string{"AT-000-A.jpg look alike one of 2", "studio.jpg larger, unused the largest of 2"}) {
 		t.Errorf("found %q", said)
 	}

@@ -47,7 +47,10 @@ type FindingFilter struct {
 
 const findingFrom = ` from finding g join file f on f.id = g.file_id join lot l on l.id = g.lot_id left join origin o on o.id = l.origin_id
 	left join blob b on b.sha256 = g.sha256
-	cross join lateral (select max(last_sweep) as id from finding x where x.kind = g.kind) z `
+	cross join lateral (select `+lastOf+` as id) z `
+
+// lastOf is the last sweep of the kind of a finding, g.
+const lastOf = `(select max(id) from sweep where ended_at is not null and g.kind = any(kinds))`
 
 // where is the filter's condition, and its arguments from a number on.
 func (q FindingFilter) where(first int) (condition string, args []any) {
@@ -72,7 +75,7 @@ func (q FindingFilter) where(first int) (condition string, args []any) {
 		add("strpos(lower(g.path), lower(?)) > 0", q.Query)
 	}
 	if q.Fresh {
-		parts = append(parts, "g.first_sweep = (select max(last_sweep) from finding x where x.kind = g.kind)")
+		parts = append(parts, "g.first_sweep = "+lastOf)
 	}
 	if !q.Before.IsZero() {
 		add("g.since < ?", q.Before)
@@ -110,6 +113,13 @@ type Sums struct {
 	Frees int64 `json:"frees" doc:"That no file keeps which is not among them"`
 }
 
+// CountFindings counts what a filter chooses, and its bytes.
+func (s *Store) CountFindings(ctx context.Context, q FindingFilter) (files, bytes int64, err error) {
+	where, args := q.where(1)
+	err = s.Pool.QueryRow(ctx, `select count(*), coalesce(sum(g.bytes), 0)::bigint from finding g`+where, args...).Scan(&files, &bytes)
+	return files, bytes, err
+}
+
 // SumOf reckons what a filter chooses: bytes that a file keeps which is not among them are
 // not freed, nor those that a sheet keeps.
 func (s *Store) SumOf(ctx context.Context, q FindingFilter) (Sums, error) {
@@ -135,7 +145,7 @@ type FindingGroup struct {
 func (s *Store) FindingGroups(ctx context.Context) ([]FindingGroup, error) {
 	return list[FindingGroup](ctx, s.Pool, `select g.kind, g.reason, count(*) as files, sum(g.bytes)::bigint as bytes,
 			sum(g.frees)::bigint as frees, count(*) filter (where g.first_sweep = z.id) as fresh
-		from finding g join (select kind, max(last_sweep) as id from finding group by kind) z on z.kind = g.kind
+		from finding g join (select g.kind, `+lastOf+` as id from (select distinct unnest(kinds) as kind from sweep) g) z on z.kind = g.kind
 		where not exists (select from held h where h.file_id = g.file_id) group by g.kind, g.reason order by g.kind, files desc, g.reason`)
 }
 
@@ -193,7 +203,7 @@ func (s *Store) OrphansWaiting(ctx context.Context) (OrphansWaiting, error) {
 	return one[OrphansWaiting](ctx, s.Pool, `select g.orphans, g.frees, g.fresh, h.held, h.leaving, h.leaves_at,
 			(select max(ended_at) from sweep) as swept_at
 		from (select count(*) as orphans, coalesce(sum(frees), 0)::bigint as frees,
-				count(*) filter (where first_sweep = (select max(last_sweep) from finding where kind = 'orphans')) as fresh
+				count(*) filter (where first_sweep = (select max(id) from sweep where ended_at is not null and 'orphans' = any(kinds))) as fresh
 			from finding g where kind = 'orphans' and not exists (select from held h where h.file_id = g.file_id)) g,
 			(select count(*) as held, count(*) filter (where o.until < now() + interval '7 days') as leaving, min(o.until) as leaves_at
 			from held h join holding o on o.id = h.holding_id) h`)

@@ -93,7 +93,7 @@ create table finding (
     last_sweep  bigint not null,
     unique (kind, file_id)
 );
-create index finding_kind on finding (kind, id);
+create index finding_kind on finding (kind, grp, id);
 create index finding_file on finding (file_id);
 
 -- What was purged, file by file: kept when the files are gone.

@@ -847,10 +847,6 @@ export type FindingPage = {
      * Of all of them
      */
     bytes: number;
-    /**
-     * Bytes that are really freed when all of them go
-     */
-    frees: number;
     items: Array<SweepFinding>;
     total: number;
 };
