@@ -122,6 +122,8 @@ func TestReports(t *testing.T) {
 			"full"}, "Not done"},
 		{Report{Of: "it", Ended: "done", Reverted: true, Products: 9, Added: 90}, "Taken back: it, 9 products",
 			[]string{"9 products are as before."}, "By hand"},
+		{Report{Of: "it", Ended: "done", Reverted: true, Products: 9, Lacking: 2}, "Taken back: it, 9 products",
+			[]string{"2 of them lack some pictures that were purged"}, "Not done"},
 		{Report{Of: "it", Ended: "done", Products: 2, LeftOut: 1}, "Applied: it, 2 products",
 			[]string{"no picture had to change", "1 product was left out by choice"}, "By hand"},
 	} {

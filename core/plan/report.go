@@ -21,6 +21,7 @@ type Report struct {
 	LeftOut  int // products that a person left out
 	NotDone  []NotDone
 	More     int // products that were not done, beside those listed
+	Lacking  int // products that were taken back without some pictures, which were purged
 }
 
 // NotDone is a product that a plan could not change, and why.
@@ -60,6 +61,9 @@ func (r Report) Text() string {
 	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	if r.Reverted {
 		line("%s as before.", subject(r.Products, "product is", "products are"))
+		if r.Lacking > 0 {
+			line("%s some pictures that were purged after the term of the way back.", subject(r.Lacking, "of them lacks", "of them lack"))
+		}
 	} else {
 		line("%s as planned: %s.", subject(r.Products, "product is", "products are"), r.changes())
 	}

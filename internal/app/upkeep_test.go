@@ -273,3 +273,28 @@ func TestLookAlikesAreFound(t *testing.T) {
 		t.Errorf("found %q", said)
 	}
 }
+
+// TestAPlanIsTakenBackPastItsTerm takes a plan back when one of the pictures that it replaced
+// is purged: the other comes back, and the message says that one is lacking.
+func TestAPlanIsTakenBackPastItsTerm(t *testing.T) {
+	l := start(t)
+	l.products(2)
+	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}))
+	l.applied(l.planned(first.ID, "after"))
+	second := l.gathered("second.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 11)}, entry{"AT-001-A.jpg", jpg(t, 12)}))
+	plan := l.planned(second.ID, "instead")
+	l.applied(plan)
+	l.lapsed()
+	l.swept("orphans")
+	held := l.hold(l.finding("AT-000-A.jpg"))
+	if receipt := l.purged(1, held.Holding); receipt.Files != 1 {
+		t.Fatalf("%+v", receipt)
+	}
+	l.reverted(plan)
+	if one, other := l.shows("AT-000"), l.shows("AT-001"); one != "" || other != "AT-001-A.jpg" {
+		t.Errorf("they show %q and %q", one, other)
+	}
+	l.until("a message to say what is lacking", func() bool {
+		return strings.Contains(l.text(`select body from message order by id desc limit 1`), "1 of them lacks some pictures")
+	})
+}

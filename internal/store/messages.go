@@ -113,8 +113,10 @@ func Report(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why 
 	if err != nil {
 		return r, err
 	}
-	if err != nil || reverted {
-		return r, err // what was never changed is not missing when the rest is taken back
+	if reverted { // what was never changed is not missing when the rest is taken back
+		err = tx.QueryRow(ctx, `select count(*) from plan_change where plan_id = $1 and state = 'reverted' and problem <> ''`, id).
+			Scan(&r.Lacking)
+		return r, err
 	}
 	r.LeftOut = found.LeftOut
 	r.NotDone, err = list[plan.NotDone](

@@ -31,6 +31,9 @@ alter table reference
     add column sheet_id bigint references sheet on delete cascade,
     drop constraint reference_check,
     add constraint reference_check check (num_nonnulls(placement_id, plan_change_id, lot_order_id, lot_id, pin_id, sheet_id) = 1);
+-- Whether a file is needed is answered by the index alone.
+drop index reference_file;
+create index reference_file on reference (file_id) include (until);
 create unique index reference_pin on reference (pin_id) where pin_id is not null;
 create index reference_sheet on reference (sheet_id) where sheet_id is not null;
 delete from reference r using plan_change c where c.id = r.plan_change_id and c.state = 'reverted';
@@ -158,6 +161,8 @@ drop trigger reference_added on reference;
 drop function needed_again();
 drop table held, holding;
 delete from reference where pin_id is not null or sheet_id is not null;
+drop index reference_file;
+create index reference_file on reference (file_id);
 alter table reference
     drop constraint reference_check,
     drop column until, drop column pin_id, drop column sheet_id,
