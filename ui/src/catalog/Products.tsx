@@ -3,6 +3,7 @@ import { useRef, useState, type CSSProperties, type MouseEvent } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Product } from '../client';
 import { listProductsOptions } from '../client/@tanstack/react-query.gen';
+import { Choose, lookOf, type Look } from '../shared/Choose';
 import { count, some } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { usePages } from '../shared/paging';
@@ -91,7 +92,7 @@ export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) 
           {!table && <div className="mat" />}
         </div>
       );
-    const look: Look = {
+    const look: ProductLook = {
       product,
       at: index === at,
       chosen: chosen.has(product.id),
@@ -150,35 +151,15 @@ function Nothing({ wanted }: { wanted: Wanted }) {
   );
 }
 
-interface Look {
+interface ProductLook extends Look {
   product: Product;
-  at: boolean;
-  chosen: boolean;
-  onPress: (e: MouseEvent) => void;
-  onChoose: (e: MouseEvent) => void;
 }
 
-const lookOf = (base: string, { at, chosen }: Look) =>
-  `${base}${at ? ' at-here' : ''}${chosen ? ' chosen' : ''}`;
-
-function Choose({ product, chosen, onChoose }: Look) {
-  return (
-    <input
-      type="checkbox"
-      className="choose"
-      aria-label={`Choose ${product.code}`}
-      checked={chosen}
-      readOnly
-      onClick={onChoose}
-    />
-  );
-}
-
-function ProductRow(look: Look) {
+function ProductRow(look: ProductLook) {
   const p = look.product;
   return (
     <div className={lookOf('row pick product-row', look)}>
-      <Choose {...look} />
+      <Choose name={look.product.code} look={look} />
       <Picture sum={p.lead} none="–" className="small" />
       <Link className="link mono clip" to={`/products/${p.id}`} onClick={look.onPress}>
         {p.code}
@@ -193,11 +174,11 @@ function ProductRow(look: Look) {
   );
 }
 
-function ProductCard(look: Look) {
+function ProductCard(look: ProductLook) {
   const p = look.product;
   return (
     <div className={lookOf('card', look)}>
-      <Choose {...look} />
+      <Choose name={look.product.code} look={look} />
       <Link className="card" to={`/products/${p.id}`} onClick={look.onPress} tabIndex={-1} title={p.title}>
         <Picture sum={p.lead} />
         <span className="spread">

@@ -6,6 +6,7 @@ import { useRef, useState, type CSSProperties, type MouseEvent } from 'react';
 import { useSearchParams } from 'react-router';
 import type { SweepFinding, UpkeepView } from '../client';
 import { listFindingsOptions } from '../client/@tanstack/react-query.gen';
+import { Choose, lookOf, type Look } from '../shared/Choose';
 import { useChosen } from '../shared/chosen';
 import { baseName, bytes, count } from '../shared/format';
 import { useKeys } from '../shared/keys';
@@ -169,7 +170,7 @@ function List({ upkeep, wanted, table }: { upkeep: UpkeepView; wanted: Wanted; t
   const item = (index: number) => {
     const finding = findings.at(index);
     if (!finding) return <div key={index} className={table ? 'row' : 'card'} />;
-    const look: Look = {
+    const look: FindingLook = {
       finding,
       at: index === at,
       fresh: finding.fresh && upkeep.sweeps.length > 1,
@@ -250,40 +251,20 @@ function Nothing({ upkeep, wanted }: { upkeep: UpkeepView; wanted: Wanted }) {
   return <Empty title={nothingOf[wanted.kind] ?? ''} />;
 }
 
-interface Look {
+interface FindingLook extends Look {
   finding: SweepFinding;
   fresh: boolean;
-  at: boolean;
-  chosen: boolean;
-  onPress: (e: MouseEvent) => void;
-  onChoose: (e: MouseEvent) => void;
-}
-
-const lookOf = (base: string, { at, chosen }: Look) =>
-  `${base}${at ? ' at-here' : ''}${chosen ? ' chosen' : ''}`;
-
-function Choose({ finding, chosen, onChoose }: Look) {
-  return (
-    <input
-      type="checkbox"
-      className="choose"
-      aria-label={`Choose ${finding.path}`}
-      checked={chosen}
-      readOnly
-      onClick={onChoose}
-    />
-  );
 }
 
 const shownOf = (f: SweepFinding) => (f.problem ? '' : f.sum);
 
 const day = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
 
-function FindingRow(look: Look) {
+function FindingRow(look: FindingLook) {
   const f = look.finding;
   return (
     <div className={lookOf(`row pick ${css.line} ${css.tallLine}`, look)}>
-      <Choose {...look} />
+      <Choose name={look.finding.path} look={look} />
       <Picture sum={shownOf(f)} none="–" className="small" />
       <button className="link mono clip" onClick={look.onPress} title={f.path}>
         {baseName(f.path)}
@@ -299,11 +280,11 @@ function FindingRow(look: Look) {
   );
 }
 
-function FindingCard(look: Look) {
+function FindingCard(look: FindingLook) {
   const f = look.finding;
   return (
     <div className={lookOf('card', look)}>
-      <Choose {...look} />
+      <Choose name={look.finding.path} look={look} />
       <button className="link card" onClick={look.onPress} title={f.path} tabIndex={-1}>
         <Picture sum={shownOf(f)} none={f.problem || 'not a picture'} />
         <span className="mono clip">{baseName(f.path)}</span>
