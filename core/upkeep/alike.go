@@ -28,8 +28,7 @@ type Alike struct {
 // the order given. A file whose group has nobody else is left out: its Group is 0.
 func Grouped(files []Lookalike) []Alike {
 	of, at := map[int64]int64{}, map[int64]int{}
-	var root func(id int64) int64
-	root = func(id int64) int64 {
+	root := func(id int64) int64 {
 		for of[id] != id {
 			of[id] = of[of[id]]
 			id = of[id]

@@ -47,7 +47,7 @@ type FindingFilter struct {
 
 const findingFrom = ` from finding g join file f on f.id = g.file_id join lot l on l.id = g.lot_id left join origin o on o.id = l.origin_id
 	left join blob b on b.sha256 = g.sha256
-	cross join lateral (select `+lastOf+` as id) z `
+	cross join lateral (select ` + lastOf + ` as id) z `
 
 // lastOf is the last sweep of the kind of a finding, g.
 const lastOf = `(select max(id) from sweep where ended_at is not null and g.kind = any(kinds))`
