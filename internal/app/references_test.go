@@ -20,7 +20,8 @@ func (l *line) references(when string) {
 		with needed as (
 			select file_id, 'placement ' || id as by from placement
 			union select (p->>'file')::bigint, 'change ' || c.id
-				from plan_change c, jsonb_array_elements(c.before || c.after) t, jsonb_array_elements(t->'pictures') p where c.state <> 'reverted'
+				from plan_change c join plan x on x.id = c.plan_id and x.state <> 'reverted', jsonb_array_elements(c.before || c.after) t,
+				jsonb_array_elements(t->'pictures') p where c.state <> 'reverted'
 			union select file_id, 'pin ' || id from pin union select id, 'sheet ' || sheet_id
 				from file where verdict = 'sheet' and sheet_id is not null
 			union select (p->>'file')::bigint, 'order ' || o.id from lot_order o, jsonb_array_elements(o.pictures) p

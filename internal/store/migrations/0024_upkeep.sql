@@ -36,9 +36,10 @@ drop index reference_file;
 create index reference_file on reference (file_id) include (until);
 create unique index reference_pin on reference (pin_id) where pin_id is not null;
 create index reference_sheet on reference (sheet_id) where sheet_id is not null;
-delete from reference r using plan_change c where c.id = r.plan_change_id and c.state = 'reverted';
+delete from reference r using plan_change c join plan p on p.id = c.plan_id
+    where c.id = r.plan_change_id and 'reverted' in (c.state, p.state);
 update reference r set until = coalesce(p.applied_at, now()) + interval '90 days'
-    from plan_change c join plan p on p.id = c.plan_id where c.id = r.plan_change_id and c.state = 'applied';
+    from plan_change c join plan p on p.id = c.plan_id where c.id = r.plan_change_id and p.state = 'applied';
 insert into reference (file_id, sheet_id) select id, sheet_id from file where verdict = 'sheet' and sheet_id is not null;
 
 -- Files that are held: out of the way, and whole. Each is of one holding, which has a term.
