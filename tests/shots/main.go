@@ -125,7 +125,6 @@ func list(address string) ([]shot, error) {
 			path:  fmt.Sprintf("/pair/2?file=%d", contested),
 			ready: rows + " && document.querySelector('.shot, .choice')",
 		},
-		{name: "bench-loose", path: fmt.Sprintf("/pair/2?file=%d", loose), ready: rows},
 		{
 			name:  "bench-paired-dark",
 			path:  fmt.Sprintf("/pair/2?file=%d", paired),
@@ -166,6 +165,7 @@ func list(address string) ([]shot, error) {
 			press: []string{" "},
 			then:  "document.querySelectorAll('[role=dialog] figure img').length === 2 && [...document.images].every(i => i.complete)",
 		},
+		{name: "upkeep-space", path: "/upkeep/space", ready: "document.querySelectorAll('[aria-label=Space] .row').length > 3"},
 		{name: "upkeep-held", path: "/upkeep/held", ready: "document.querySelectorAll('.card img').length > 3"},
 	}, nil
 }
