@@ -3,7 +3,10 @@ package journeys
 import (
 	"fmt"
 	"io"
+	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"ambrosa/demo"
@@ -16,6 +19,15 @@ import (
 func TestFromASweepToAReceipt(t *testing.T) {
 	v := visit(t, browser.Options{})
 	v.do(demo.Upkeep(t.Context(), v.url(), filepath.Dir(samples), io.Discard))
+	command := exec.Command(binary, "sweep", "--kinds", "orphans,broken")
+	command.Env = append(os.Environ(), "AMBROSA_DATABASE="+v.database, "AMBROSA_DATA="+v.folder)
+	said, err := command.Output()
+	v.do(err)
+	const anti = `select count(*) from file f where sha256 is not null and not exists (select from held where file_id = f.id)
+		and not exists (select from reference where file_id = f.id and (until is null or until > now()))`
+	if lines := strings.Count(string(said), "\norphans,"); lines == 0 || lines != v.count(anti) {
+		t.Errorf("the command finds %d orphans, an anti-join %d", lines, v.count(anti))
+	}
 	held := func() int { return v.count("select count(*) from held") }
 	before := held()
 
