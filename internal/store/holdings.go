@@ -286,11 +286,11 @@ func (s *Store) ForgetStale(ctx context.Context) error {
 		}
 		const bare = `select sha256 from blob b where not exists (select from file where sha256 = b.sha256)
 			and not exists (select from blob_arriving where sha256 = b.sha256) and stored_at < now() - interval '1 day'`
-		if err := LockSums(ctx, tx, bare+` limit 1000`); err != nil {
+		if err := LockSums(ctx, tx, bare+` order by sha256 limit 1000`); err != nil {
 			return err
 		}
 		_, err := tx.Exec(ctx, `with receipt as (select max(id) as id from receipt),
-			dropped as (delete from blob where sha256 in (`+bare+` limit 1000)
+			dropped as (delete from blob where sha256 in (`+bare+` order by sha256 limit 1000)
 				and exists (select from receipt where id is not null) returning sha256)
 			insert into blob_leaving (sha256, receipt_id) select d.sha256, r.id from dropped d, receipt r
 				where not exists (select from sheet where sha256 = d.sha256) on conflict (sha256) do nothing`)

@@ -320,7 +320,6 @@ const (
 // DoPurge does a purge: rows first, then the objects that nothing keeps any more. It can be
 // done again from any point, and goes on. step hears how many files were looked at.
 func (u *Upkeeper) DoPurge(ctx context.Context, receipt int64, step func(done int64)) error {
-	done := int64(0)
 	for range rounds {
 		for behind := int64(0); ; {
 			last, err := u.Store.PurgeSome(ctx, receipt, behind, purgedAtOnce)
@@ -330,8 +329,12 @@ func (u *Upkeeper) DoPurge(ctx context.Context, receipt int64, step func(done in
 			if last == 0 {
 				break
 			}
-			behind, done = last, done+purgedAtOnce
-			step(done)
+			behind = last
+			now, err := u.Store.Receipt(ctx, receipt)
+			if err != nil {
+				return err
+			}
+			step(now.Files + now.Kept)
 			if err := u.DropLeaving(ctx); err != nil {
 				return err
 			}
