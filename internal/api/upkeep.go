@@ -167,6 +167,13 @@ func (s *Server) findingOperations(api huma.API) {
 			n, err := s.Upkeeper.Pin(ctx, s.actor(ctx), in.Body.Files, in.Body.Because)
 			return &Body[filesCounted]{filesCounted{n}}, upkeepProblem(err, "file")
 		})
+	huma.Register(api, tags.get("list-pins", "/pins", "Files that are kept because a person says so, the newest first"),
+		func(ctx context.Context, in *struct {
+			Limit int `query:"limit" minimum:"1" maximum:"500" default:"500"`
+		}) (*Body[Page[store.Pinned]], error) {
+			items, err := s.Store.Pins(ctx, in.Limit)
+			return pageOf(items, int64(len(items))), problem(err, "pin")
+		})
 	huma.Register(api, tags.post("unpin-files", "/pins/remove", "Let files be judged like all others again"),
 		func(ctx context.Context, in *struct {
 			Body struct {

@@ -228,6 +228,24 @@ func AddPins(ctx context.Context, tx pgx.Tx, actor, because string, files []int6
 		select count(*) from pinned`, there, because, actor)
 }
 
+// Pinned is a file that is kept because a person says so.
+type Pinned struct {
+	File    int64     `json:"file"`
+	Path    string    `json:"path"`
+	LotName string    `json:"lotName"`
+	Sum     string    `json:"sum"`
+	Because string    `json:"because"`
+	Actor   string    `json:"actor"`
+	At      time.Time `json:"at"`
+}
+
+// Pins returns the files that are pinned, the newest first.
+func (s *Store) Pins(ctx context.Context, limit int) ([]Pinned, error) {
+	return list[Pinned](ctx, s.Pool, `select p.file_id as file, f.path, l.name as lot_name, coalesce(encode(f.sha256, 'hex'), '') as sum,
+			p.because, p.actor, p.at
+		from pin p join file f on f.id = p.file_id join lot l on l.id = f.lot_id order by p.id desc limit $1`, limit)
+}
+
 // RemovePins lets files be judged again like all others.
 func RemovePins(ctx context.Context, tx pgx.Tx, files []int64) (int64, error) {
 	tag, err := tx.Exec(ctx, `delete from pin where file_id = any($1)`, files)

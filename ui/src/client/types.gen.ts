@@ -1903,6 +1903,14 @@ export type PagePictures = {
     title: string;
 };
 
+export type PagePinned = {
+    items: Array<Pinned>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PagePlannedChange = {
     items: Array<PlannedChange>;
     /**
@@ -2046,6 +2054,16 @@ export type PictureChange = {
 export type PinFilesRequest = {
     because: string;
     files: Array<number>;
+};
+
+export type Pinned = {
+    actor: string;
+    at: string;
+    because: string;
+    file: number;
+    lotName: string;
+    path: string;
+    sum: string;
 };
 
 export type Plan = {
@@ -5722,6 +5740,33 @@ export type TakePicturesResponses = {
 };
 
 export type TakePicturesResponse = TakePicturesResponses[keyof TakePicturesResponses];
+
+export type ListPinsData = {
+    body?: never;
+    path?: never;
+    query?: {
+        limit?: number;
+    };
+    url: '/api/v1/pins';
+};
+
+export type ListPinsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListPinsError = ListPinsErrors[keyof ListPinsErrors];
+
+export type ListPinsResponses = {
+    /**
+     * OK
+     */
+    200: PagePinned;
+};
+
+export type ListPinsResponse = ListPinsResponses[keyof ListPinsResponses];
 
 export type PinFilesData = {
     body: PinFilesRequest;

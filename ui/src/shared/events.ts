@@ -24,6 +24,7 @@ const touched: Record<string, string[]> = {
     'listHeld',
     'listReceipts',
     'getSpace',
+    'listPins',
     'getFileHistory',
     'getWaiting',
     'getToday',

@@ -11,6 +11,7 @@ import { tell } from '../shared/tell';
 import { Findings, type Kind } from './Findings';
 import { Held } from './Held';
 import { HowItGoes } from './HowItGoes';
+import { Pins } from './Pins';
 import { Receipts } from './Receipts';
 import { Space } from './Space';
 import css from './Upkeep.module.css';
@@ -40,6 +41,9 @@ export function Upkeep() {
         <NavLink to="/upkeep/held" className={css.tab}>
           held <strong>{count(upkeep.data.waiting.held)}</strong>
         </NavLink>
+        <NavLink to="/upkeep/pinned" className={css.tab}>
+          pinned
+        </NavLink>
         <NavLink to="/upkeep/receipts" className={css.tab}>
           receipts
         </NavLink>
@@ -51,6 +55,8 @@ export function Upkeep() {
         <Held />
       ) : place === '/upkeep/receipts' ? (
         <Receipts />
+      ) : place === '/upkeep/pinned' ? (
+        <Pins />
       ) : place === '/upkeep/space' ? (
         <Space />
       ) : (
