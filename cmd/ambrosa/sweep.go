@@ -15,6 +15,9 @@ import (
 	"ambrosa/internal/upkeeping"
 )
 
+// ofFiles are the kinds that the command looks for: each finding is of a file.
+var ofFiles = []string{"orphans", "twice", "alike", "broken"}
+
 func sweepCommand() *cobra.Command {
 	var kinds []string
 	var out string
@@ -24,8 +27,8 @@ func sweepCommand() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE: func(command *cobra.Command, _ []string) (err error) {
 			for _, kind := range kinds {
-				if !slices.Contains(upkeeping.Kinds, kind) {
-					return fmt.Errorf("%q is nothing that is looked for: %v are", kind, upkeeping.Kinds)
+				if !slices.Contains(ofFiles, kind) {
+					return fmt.Errorf("%q is nothing that is looked for: %v are", kind, ofFiles)
 				}
 			}
 			to := command.OutOrStdout()
@@ -44,7 +47,7 @@ func sweepCommand() *cobra.Command {
 			return sweep(command, kinds, to)
 		},
 	}
-	command.Flags().StringSliceVar(&kinds, "kinds", upkeeping.Kinds, "what is looked for")
+	command.Flags().StringSliceVar(&kinds, "kinds", ofFiles, "what is looked for")
 	command.Flags().StringVar(&out, "out", "-", "where the findings go, in CSV; - for standard output")
 	return command
 }
@@ -91,7 +94,7 @@ func sweep(command *cobra.Command, kinds []string, to io.Writer) error {
 			return err
 		}
 	}
-	err = keeper.Find(command.Context(), kinds, how.Ages, time.Now(), line)
+	err = keeper.Find(command.Context(), kinds, how, time.Now(), line)
 	w.Flush()
 	if err == nil {
 		err = w.Error()

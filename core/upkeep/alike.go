@@ -1,13 +1,19 @@
 package upkeep
 
-import "fmt"
+import (
+	"cmp"
+	"fmt"
+	"slices"
+)
 
 // Lookalike is a file that looks like an earlier one, or that a later one looks like.
 type Lookalike struct {
 	File   int64
 	Like   int64 // the earlier file that it looks like, 0 for none
+	Look   Look
 	Bytes  int64
 	Pixels int64
+	Small  bool // enlarged or padded: less is in it than its size says
 	Stands bool // a product or category shows it
 }
 
@@ -24,10 +30,73 @@ type Alike struct {
 	Detail string
 }
 
-// Grouped finds which files look alike, through others as well, and what is to be said of each; in
-// the order given. A file whose group has nobody else is left out: its Group is 0.
+// better orders files that look alike: whole ones first, then the larger, then those of more
+// bytes, then the earlier.
+func better(a, b Lookalike) int {
+	whole := func(l Lookalike) int {
+		if l.Small {
+			return 1
+		}
+		return 0
+	}
+	return cmp.Or(whole(a)-whole(b), cmp.Compare(b.Pixels, a.Pixels), cmp.Compare(b.Bytes, a.Bytes), cmp.Compare(a.File, b.File))
+}
+
+// Grouped finds which files look alike, and what is to be said of each; in the order given.
+// Each group is a best file with those that look like it themselves: files that only look
+// alike through others are not one picture. A file whose group has nobody else is left out:
+// its Group is 0.
 func Grouped(files []Lookalike) []Alike {
-	of, at := map[int64]int64{}, map[int64]int{}
+	order := make([]int, len(files))
+	for i := range order {
+		order[i] = i
+	}
+	chains := chained(files)
+	slices.SortFunc(order, func(a, b int) int { return better(files[a], files[b]) })
+	type group struct {
+		best, first int // positions
+		members     []int
+		stands      int64 // pixels of the largest that stands
+	}
+	groups := map[int64][]*group{} // by chain
+	of := make([]*group, len(files))
+	for _, i := range order {
+		in := groups[chains[i]]
+		at := slices.IndexFunc(in, func(g *group) bool { return files[g.best].Look.Like(files[i].Look) })
+		if at < 0 {
+			in = append(in, &group{best: i, first: i})
+			groups[chains[i]], at = in, len(in)-1
+		}
+		g := in[at]
+		g.members = append(g.members, i)
+		g.first = min(g.first, i)
+		if files[i].Stands {
+			g.stands = max(g.stands, files[i].Pixels)
+		}
+		of[i] = g
+	}
+	found := make([]Alike, len(files))
+	for i, f := range files {
+		g := of[i]
+		n := len(g.members)
+		if n == 1 {
+			continue
+		}
+		found[i] = Alike{Group: files[g.first].File, Reason: LookAlike, Detail: fmt.Sprintf("one of %d", n)}
+		if g.best == i {
+			found[i].Detail = fmt.Sprintf("the best of %d", n)
+		}
+		if !f.Stands && !f.Small && g.stands > 0 && f.Pixels > g.stands {
+			found[i].Reason = LargerUnused
+		}
+	}
+	return found
+}
+
+// chained returns of each file the first that it hangs together with, through others as well:
+// only within such a chain files can look alike.
+func chained(files []Lookalike) []int64 {
+	of := make(map[int64]int64, len(files))
 	root := func(id int64) int64 {
 		for of[id] != id {
 			of[id] = of[of[id]]
@@ -35,45 +104,18 @@ func Grouped(files []Lookalike) []Alike {
 		}
 		return id
 	}
-	for i, f := range files {
-		of[f.File], at[f.File] = f.File, i
+	for _, f := range files {
+		of[f.File] = f.File
 	}
 	for _, f := range files {
-		if _, known := at[f.Like]; known && f.Like != 0 {
+		if _, known := of[f.Like]; known && f.Like != 0 {
 			a, b := root(f.File), root(f.Like)
 			of[max(a, b)] = min(a, b)
 		}
 	}
-	type group struct {
-		n               int
-		largest, stands int64 // pixels: of all, and of those that stand
-	}
-	groups := map[int64]*group{}
-	for _, f := range files {
-		g := groups[root(f.File)]
-		if g == nil {
-			g = &group{}
-			groups[root(f.File)] = g
-		}
-		g.n++
-		g.largest = max(g.largest, f.Pixels)
-		if f.Stands {
-			g.stands = max(g.stands, f.Pixels)
-		}
-	}
-	found := make([]Alike, len(files))
+	chains := make([]int64, len(files))
 	for i, f := range files {
-		g := groups[root(f.File)]
-		if g.n == 1 {
-			continue
-		}
-		found[i] = Alike{Group: root(f.File), Reason: LookAlike, Detail: fmt.Sprintf("one of %d", g.n)}
-		if f.Pixels == g.largest {
-			found[i].Detail = fmt.Sprintf("the largest of %d", g.n)
-		}
-		if !f.Stands && g.stands > 0 && f.Pixels > g.stands {
-			found[i].Reason = LargerUnused
-		}
+		chains[i] = root(f.File)
 	}
-	return found
+	return chains
 }

@@ -12,13 +12,14 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"ambrosa/core/catalog"
 	"ambrosa/internal/store"
 	"ambrosa/internal/upkeeping"
 )
 
 // FindingsChosen chooses findings by what is known of them.
 type FindingsChosen struct {
-	Kind   string    `query:"kind" json:"kind,omitempty" enum:"orphans,twice,alike,broken"`
+	Kind   string    `query:"kind" json:"kind,omitempty" enum:"orphans,twice,alike,broken,below,lying"`
 	Reason string    `query:"reason" json:"reason,omitempty" maxLength:"40"`
 	Lot    int64     `query:"lot" json:"lot,omitempty"`
 	Origin int64     `query:"origin" json:"origin,omitempty"`
@@ -75,6 +76,8 @@ func upkeepProblem(err error, thing string) error {
 	switch {
 	case errors.Is(err, upkeeping.ErrUnderWay):
 		return huma.Error409Conflict("Another one is under way. It can be seen among the runs.")
+	case errors.Is(err, upkeeping.ErrNothingToMerge):
+		return huma.Error409Conflict("Nothing that stands would be led to another: of each group, the one that stays stands alone.")
 	case errors.As(err, &over):
 		return huma.Error409Conflict(fmt.Sprintf("%d of %d files would go: more than the %d percent that go without being asked again.",
 			over.Files, over.All, over.Share))
@@ -93,10 +96,10 @@ func (s *Server) upkeepOperations(api huma.API) {
 		func(ctx context.Context, in *struct{ Body store.Upkeep }) (*struct{}, error) {
 			return nil, problem(s.Store.SetUpkeep(ctx, in.Body), "upkeep")
 		})
-	huma.Register(api, tags.start("sweep", "/sweeps", "Look for what nothing needs, is there twice, looks alike, or is broken"),
+	huma.Register(api, tags.start("sweep", "/sweeps", "Look for what nothing needs, is there twice, looks alike, is broken, is below the rule or lies"),
 		func(ctx context.Context, in *struct {
 			Body struct {
-				Kinds []string `json:"kinds" nullable:"false" minItems:"1" maxItems:"10" uniqueItems:"true" enum:"orphans,twice,alike,broken"`
+				Kinds []string `json:"kinds" nullable:"false" minItems:"1" maxItems:"10" uniqueItems:"true" enum:"orphans,twice,alike,broken,below,lying"`
 			}
 		}) (*Body[created], error) {
 			id, err := s.Upkeeper.Sweep(ctx, s.actor(ctx), in.Body.Kinds)
@@ -110,7 +113,10 @@ func (s *Server) upkeepOperations(api huma.API) {
 			return pageOf(items, int64(len(items))), problem(err, "space")
 		})
 	s.findingOperations(api)
+	s.remedyOperations(api)
+	s.pinOperations(api)
 	s.holdingOperations(api)
+	s.storeOperations(api)
 }
 
 func (s *Server) findingOperations(api huma.API) {
@@ -157,6 +163,52 @@ func (s *Server) findingOperations(api huma.API) {
 			}
 			return &Body[store.HeldNow]{held}, upkeepProblem(err, "finding")
 		})
+	huma.Register(api, tags.get("get-file-history", "/files/{id}/history", "Who needs a file, and where it ever stood"),
+		func(ctx context.Context, in *ByID) (*Body[fileHistory], error) {
+			needs, err := s.Store.References(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err, "file")
+			}
+			stood, err := s.Store.WhereStood(ctx, in.ID)
+			return &Body[fileHistory]{fileHistory{orEmpty(needs), orEmpty(stood)}}, problem(err, "file")
+		})
+}
+
+// remedyOperations are what plans do about findings.
+func (s *Server) remedyOperations(api huma.API) {
+	const tags = resource("Upkeep")
+	huma.Register(api, tags.post("merge-findings", "/findings/merge",
+		"Plan that of files that are, or look, the same one stays, and has the places of the others"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				FindingsWanted
+				Kind string  `json:"kind" enum:"twice,alike" doc:"Of the findings"`
+				Keep []int64 `json:"keep,omitempty" maxItems:"1000" doc:"Files that stay; left out for the one that most show, of each group"`
+			}
+		}) (*Body[created], error) {
+			q, err := in.Body.filter()
+			if err != nil {
+				return nil, err
+			}
+			q.Kind = in.Body.Kind
+			id, err := s.Upkeeper.Merge(ctx, s.actor(ctx), q, in.Body.Keep)
+			return &Body[created]{created{id}}, upkeepProblem(err, "finding")
+		})
+	huma.Register(api, tags.post("put-file-back", "/files/{id}/put-back", "Plan that a file stands again where it was replaced"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				On      catalog.Target `json:"on" doc:"The product or category that it stood on"`
+				Instead int64          `json:"instead" doc:"The file that stands there now; 0, or one that does not any more, puts it behind all others"`
+			}
+		}) (*Body[created], error) {
+			id, err := s.Upkeeper.PutBack(ctx, s.actor(ctx), in.ID, in.Body.Instead, in.Body.On)
+			return &Body[created]{created{id}}, upkeepProblem(err, "file or product")
+		})
+}
+
+func (s *Server) pinOperations(api huma.API) {
+	const tags = resource("Upkeep")
 	huma.Register(api, tags.post("pin-files", "/pins", "Keep files, because a person says so"),
 		func(ctx context.Context, in *struct {
 			Body struct {
@@ -183,15 +235,43 @@ func (s *Server) findingOperations(api huma.API) {
 			n, err := s.Upkeeper.Unpin(ctx, s.actor(ctx), in.Body.Files)
 			return &Body[filesCounted]{filesCounted{n}}, upkeepProblem(err, "file")
 		})
-	huma.Register(api, tags.get("get-file-history", "/files/{id}/history", "Who needs a file, and where it ever stood"),
-		func(ctx context.Context, in *ByID) (*Body[fileHistory], error) {
-			needs, err := s.Store.References(ctx, in.ID)
+}
+
+type storeView struct {
+	store.StoreCheck
+	Strays     []store.Stray `json:"strays" nullable:"false" doc:"Objects that no row names, the first of them"`
+	StrayCount int64         `json:"strayCount"`
+	StrayBytes int64         `json:"strayBytes"`
+}
+
+// storeOperations are of the objects, whatever files they are of.
+func (s *Server) storeOperations(api huma.API) {
+	const tags = resource("Upkeep")
+	huma.Register(api, tags.get("check-store", "/store", "What is stored, how far it was read, and what no row names"),
+		func(ctx context.Context, in *struct {
+			Limit int `query:"limit" minimum:"1" maximum:"1000" default:"200"`
+		}) (*Body[storeView], error) {
+			check, err := s.Store.StoreCheck(ctx)
 			if err != nil {
-				return nil, problem(err, "file")
+				return nil, problem(err, "store")
 			}
-			stood, err := s.Store.WhereStood(ctx, in.ID)
-			return &Body[fileHistory]{fileHistory{orEmpty(needs), orEmpty(stood)}}, problem(err, "file")
+			strays, all, bytes, err := s.Store.Strays(ctx, in.Limit)
+			return &Body[storeView]{storeView{check, orEmpty(strays), all, bytes}}, problem(err, "store")
 		})
+	huma.Register(api, tags.post("drop-strays", "/store/drop", "Drop objects that no row names"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Keys []string `json:"keys" nullable:"false" minItems:"1" maxItems:"1000" doc:"Where they lie"`
+			}
+		}) (*Body[straysDropped], error) {
+			receipt, n, err := s.Upkeeper.DropStrays(ctx, s.actor(ctx), in.Body.Keys)
+			return &Body[straysDropped]{straysDropped{n, receipt}}, upkeepProblem(err, "stray object")
+		})
+}
+
+type straysDropped struct {
+	Dropped int64 `json:"dropped" doc:"The others are named by a row by now, or gone"`
+	Receipt int64 `json:"receipt"`
 }
 
 func (s *Server) holdingOperations(api huma.API) {

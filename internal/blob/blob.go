@@ -18,6 +18,7 @@ import (
 
 	"gocloud.dev/blob"
 	"gocloud.dev/blob/fileblob"
+	_ "gocloud.dev/blob/s3blob" // s3://bucket?region=…&endpoint=…&use_path_style=true, with the keys of the environment
 	"gocloud.dev/gcerrors"
 )
 
@@ -79,7 +80,7 @@ func (s *Store) Close() error { return s.bucket.Close() }
 
 func key(sum Sum) string {
 	text := sum.String()
-	return "originals/" + text[:2] + "/" + text
+	return originals + text[:2] + "/" + text
 }
 
 func renditionKey(sum Sum, size int) string {

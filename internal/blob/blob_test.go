@@ -7,17 +7,36 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 	"testing/iotest"
+
+	"github.com/johannesboyne/gofakes3"
+	"github.com/johannesboyne/gofakes3/backend/s3mem"
 )
 
-func newStore(t *testing.T) (*Store, string) {
+// eachKind tests what every kind of object store has to do: in a folder, and by S3.
+func eachKind(t *testing.T, test func(t *testing.T, s *Store, spool string)) {
 	t.Helper()
-	folder := t.TempDir()
-	s, err := Open(t.Context(), filepath.Join(folder, "blobs"), filepath.Join(folder, "spool"))
+	t.Run("folder", func(t *testing.T) {
+		s, spool := opened(t, filepath.Join(t.TempDir(), "blobs"))
+		test(t, s, spool)
+	})
+	t.Run("S3", func(t *testing.T) {
+		s, spool := opened(t, bucket(t, nil))
+		test(t, s, spool)
+	})
+}
+
+func opened(t *testing.T, address string) (*Store, string) {
+	t.Helper()
+	spool := filepath.Join(t.TempDir(), "spool")
+	s, err := Open(t.Context(), address, spool)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -26,7 +45,31 @@ func newStore(t *testing.T) (*Store, string) {
 			t.Error(err)
 		}
 	})
-	return s, filepath.Join(folder, "spool")
+	return s, spool
+}
+
+// bucket serves an empty one by S3, and returns its address. Where refuse gives a status
+// for a request, it answers that.
+func bucket(t *testing.T, refuse func(*http.Request) int) string {
+	t.Helper()
+	backend := s3mem.New()
+	if err := backend.CreateBucket("blobs"); err != nil {
+		t.Fatal(err)
+	}
+	served := gofakes3.New(backend, gofakes3.WithLogger(gofakes3.DiscardLog())).Server()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if refuse != nil {
+			if status := refuse(r); status != 0 {
+				w.WriteHeader(status)
+				return
+			}
+		}
+		served.ServeHTTP(w, r)
+	}))
+	t.Cleanup(server.Close)
+	t.Setenv("AWS_ACCESS_KEY_ID", "key")
+	t.Setenv("AWS_SECRET_ACCESS_KEY", "secret")
+	return "s3://blobs?region=eu-north-1&use_path_style=true&endpoint=" + url.QueryEscape(server.URL)
 }
 
 func empty(t *testing.T, folder string) {
@@ -38,113 +81,118 @@ func empty(t *testing.T, folder string) {
 }
 
 func TestWhatIsKeptComesBack(t *testing.T) {
-	s, spool := newStore(t)
-	// FIPS 180-4's example of one block: the message "abc".
-	const sum = "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"
-	f, err := s.Spool(strings.NewReader("abc"), 2)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if f.Sum.String() != sum || f.Bytes != 3 || string(f.Head) != "ab" {
-		t.Errorf("spooled %s, %d bytes, head %q", f.Sum, f.Bytes, f.Head)
-	}
-	for range 2 { // keeping the same bytes again changes nothing
-		if err := s.Keep(t.Context(), f); err != nil {
+	eachKind(t, func(t *testing.T, s *Store, spool string) {
+		// FIPS 180-4's example of one block: the message "abc".
+		const sum = "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"
+		f, err := s.Spool(strings.NewReader("abc"), 2)
+		if err != nil {
 			t.Fatal(err)
 		}
-		if f, err = s.Spool(strings.NewReader("abc"), 0); err != nil {
+		if f.Sum.String() != sum || f.Bytes != 3 || string(f.Head) != "ab" {
+			t.Errorf("spooled %s, %d bytes, head %q", f.Sum, f.Bytes, f.Head)
+		}
+		for range 2 { // keeping the same bytes again changes nothing
+			if err := s.Keep(t.Context(), f); err != nil {
+				t.Fatal(err)
+			}
+			if f, err = s.Spool(strings.NewReader("abc"), 0); err != nil {
+				t.Fatal(err)
+			}
+		}
+		f.Remove()
+		empty(t, spool)
+		parsed, err := ParseSum(sum)
+		if err != nil || parsed != f.Sum {
+			t.Errorf("%s parsed: %v", parsed, err)
+		}
+		content, size, err := s.Open(t.Context(), parsed)
+		if err != nil {
 			t.Fatal(err)
 		}
-	}
-	f.Remove()
-	empty(t, spool)
-	parsed, err := ParseSum(sum)
-	if err != nil || parsed != f.Sum {
-		t.Errorf("%s parsed: %v", parsed, err)
-	}
-	content, size, err := s.Open(t.Context(), parsed)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer content.Close()
-	if text, err := io.ReadAll(content); string(text) != "abc" || size != 3 || err != nil {
-		t.Errorf("%q, %d bytes: %v", text, size, err)
-	}
-	path, done, err := s.Local(t.Context(), parsed)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer done()
-	if text, err := os.ReadFile(path); string(text) != "abc" || err != nil {
-		t.Errorf("at %s: %q %v", path, text, err)
-	}
-	if has, err := s.Has(t.Context(), parsed); !has || err != nil {
-		t.Errorf("has it: %v %v", has, err)
-	}
+		defer content.Close()
+		if text, err := io.ReadAll(content); string(text) != "abc" || size != 3 || err != nil {
+			t.Errorf("%q, %d bytes: %v", text, size, err)
+		}
+		path, done, err := s.Local(t.Context(), parsed)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer done()
+		if text, err := os.ReadFile(path); string(text) != "abc" || err != nil {
+			t.Errorf("at %s: %q %v", path, text, err)
+		}
+		if has, err := s.Has(t.Context(), parsed); !has || err != nil {
+			t.Errorf("has it: %v %v", has, err)
+		}
+	})
 }
 
 func TestWhatIsNotThereIsSaid(t *testing.T) {
-	s, _ := newStore(t)
-	none := Sum(sha256.Sum256([]byte("never stored")))
-	if _, _, err := s.Open(t.Context(), none); !errors.Is(err, ErrNotFound) {
-		t.Errorf("open: %v", err)
-	}
-	if _, _, err := s.Local(t.Context(), none); !errors.Is(err, ErrNotFound) {
-		t.Errorf("local: %v", err)
-	}
-	if _, err := s.Rendition(t.Context(), none, 320); !errors.Is(err, ErrNotFound) {
-		t.Errorf("rendition: %v", err)
-	}
-	for _, text := range []string{"", "ab", strings.Repeat("g", 64), strings.Repeat("../", 21) + "x"} {
-		if _, err := ParseSum(text); err == nil {
-			t.Errorf("%q was taken as a SHA-256", text)
+	eachKind(t, func(t *testing.T, s *Store, _ string) {
+		none := Sum(sha256.Sum256([]byte("never stored")))
+		if _, _, err := s.Open(t.Context(), none); !errors.Is(err, ErrNotFound) {
+			t.Errorf("open: %v", err)
 		}
-	}
+		if _, _, err := s.Local(t.Context(), none); !errors.Is(err, ErrNotFound) {
+			t.Errorf("local: %v", err)
+		}
+		if _, err := s.Rendition(t.Context(), none, 320); !errors.Is(err, ErrNotFound) {
+			t.Errorf("rendition: %v", err)
+		}
+		for _, text := range []string{"", "ab", strings.Repeat("g", 64), strings.Repeat("../", 21) + "x"} {
+			if _, err := ParseSum(text); err == nil {
+				t.Errorf("%q was taken as a SHA-256", text)
+			}
+		}
+	})
 }
 
 func TestABrokenStreamLeavesNothing(t *testing.T) {
-	s, spool := newStore(t)
-	broken := errors.New("the line went dead")
-	_, err := s.Spool(io.MultiReader(bytes.NewReader(make([]byte, 1<<20)), iotest.ErrReader(broken)), 16)
-	if !errors.Is(err, broken) {
-		t.Errorf("spool: %v", err)
-	}
-	empty(t, spool)
+	eachKind(t, func(t *testing.T, s *Store, spool string) {
+		broken := errors.New("the line went dead")
+		_, err := s.Spool(io.MultiReader(bytes.NewReader(make([]byte, 1<<20)), iotest.ErrReader(broken)), 16)
+		if !errors.Is(err, broken) {
+			t.Errorf("spool: %v", err)
+		}
+		empty(t, spool)
+	})
 }
 
 func TestAFileOfThisMachineIsSpooledWithoutLosingIt(t *testing.T) {
-	s, spool := newStore(t)
-	path := filepath.Join(t.TempDir(), "upload")
-	if err := os.WriteFile(path, []byte("an upload"), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	f, err := s.SpoolFile(path, 4)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if f.Sum != Sum(sha256.Sum256([]byte("an upload"))) || string(f.Head) != "an u" {
-		t.Errorf("%s, head %q", f.Sum, f.Head)
-	}
-	if err := s.Keep(t.Context(), f); err != nil {
-		t.Fatal(err)
-	}
-	if text, err := os.ReadFile(path); string(text) != "an upload" || err != nil {
-		t.Errorf("the upload itself: %q %v", text, err)
-	}
-	empty(t, spool)
+	eachKind(t, func(t *testing.T, s *Store, spool string) {
+		path := filepath.Join(t.TempDir(), "upload")
+		if err := os.WriteFile(path, []byte("an upload"), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		f, err := s.SpoolFile(path, 4)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if f.Sum != Sum(sha256.Sum256([]byte("an upload"))) || string(f.Head) != "an u" {
+			t.Errorf("%s, head %q", f.Sum, f.Head)
+		}
+		if err := s.Keep(t.Context(), f); err != nil {
+			t.Fatal(err)
+		}
+		if text, err := os.ReadFile(path); string(text) != "an upload" || err != nil {
+			t.Errorf("the upload itself: %q %v", text, err)
+		}
+		empty(t, spool)
+	})
 }
 
 func TestRenditions(t *testing.T) {
-	s, _ := newStore(t)
-	sum := Sum(sha256.Sum256([]byte("x")))
-	for _, size := range []int{320, 1280} {
-		if err := s.PutRendition(t.Context(), sum, size, fmt.Appendf(nil, "webp %d", size)); err != nil {
-			t.Fatal(err)
+	eachKind(t, func(t *testing.T, s *Store, _ string) {
+		sum := Sum(sha256.Sum256([]byte("x")))
+		for _, size := range []int{320, 1280} {
+			if err := s.PutRendition(t.Context(), sum, size, fmt.Appendf(nil, "webp %d", size)); err != nil {
+				t.Fatal(err)
+			}
 		}
-	}
-	if content, err := s.Rendition(t.Context(), sum, 320); string(content) != "webp 320" || err != nil {
-		t.Errorf("%q %v", content, err)
-	}
+		if content, err := s.Rendition(t.Context(), sum, 320); string(content) != "webp 320" || err != nil {
+			t.Errorf("%q %v", content, err)
+		}
+	})
 }
 
 func TestAnAddressOfAKindThatIsNotThere(t *testing.T) {

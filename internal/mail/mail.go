@@ -29,6 +29,7 @@ type Message struct {
 	Text    string
 	Plan    int64 // that it is about, 0 for none
 	Sheet   int64 // that it is about, 0 for none
+	Sweep   int64 // that it is about, 0 for none
 }
 
 // patience is how long a mail server may take.
@@ -91,6 +92,9 @@ func (s *Sender) Send(ctx context.Context, m Message) error {
 	}
 	if m.Plan > 0 && s.pages != "" {
 		text += fmt.Sprintf("\nThe plan, before and after, product by product: %s/plans/%d\n", s.pages, m.Plan)
+	}
+	if m.Sweep > 0 && s.pages != "" {
+		text += fmt.Sprintf("\nWhat is new, one by one: %s/upkeep?fresh=1\n", s.pages)
 	}
 	out.SetBodyString(gomail.TypeTextPlain, text)
 	return s.client.DialAndSendWithContext(ctx, out)

@@ -29,17 +29,21 @@ type drafting struct {
 	mark bool // what becomes different is marked as made again
 }
 
-// source is where a plan's pictures come from: the paired files of lots, or the one
-// file that goes on many.
+// source is where a plan's pictures come from: the paired files of lots, the one file
+// that goes on many, or files that take the place of others.
 type source struct {
 	lots []int64
 	file int64
+	swap bool
 }
 
-func sourceOf(p store.Plan) source { return source{p.LotIDs(), p.File} }
+func sourceOf(p store.Plan) source { return source{p.LotIDs(), p.File, p.Kind == "swap"} }
 
 // arrivals returns what arrives at some products and categories.
 func (s source) arrivals(ctx context.Context, db store.DB, id int64, owners []catalog.Target) ([]store.Arrival, error) {
+	if s.swap {
+		return store.Swapped(ctx, db, id, owners)
+	}
 	if s.file != 0 {
 		return store.Spread(ctx, db, id, s.file, owners)
 	}
@@ -95,13 +99,13 @@ func (d drafting) of(ctx context.Context, owners []catalog.Target) (gone int, er
 	var drafts []store.Drafted
 	var reached []catalog.Target
 	for _, owner := range owners {
-		if len(on.arrivals[owner]) == 0 {
+		after, warnings, touched := on.wanted(d.id, d.way, owner)
+		if !touched {
 			continue
 		}
-		after, warnings := on.arrange(d.id, d.way, owner)
 		before := on.standing[owner]
 		difference := plan.Diff(before, after)
-		drafts = append(drafts, store.Drafted{Owner: owner, Version: on.arrivals[owner][0].Version, Before: before, After: after,
+		drafts = append(drafts, store.Drafted{Owner: owner, Version: on.versions[owner], Before: before, After: after,
 			Difference: difference, Warnings: append(warnings, difference.Warnings...)})
 		reached = append(reached, owner)
 	}
@@ -114,7 +118,9 @@ func (d drafting) of(ctx context.Context, owners []catalog.Target) (gone int, er
 // basis is what a plan of some products and categories is made on.
 type basis struct {
 	standing map[catalog.Target]plan.Arrangement
+	versions map[catalog.Target]int64
 	arrivals map[catalog.Target][]store.Arrival
+	comes    map[catalog.Target]map[int64]plan.Entry // in the stead of a file, by that
 	orders   map[catalog.Target]plan.Orders
 	known    plan.Facts
 }
@@ -127,9 +133,18 @@ func load(ctx context.Context, db store.DB, id int64, from source, owners []cata
 	if err != nil {
 		return b, err
 	}
-	b.arrivals = map[catalog.Target][]store.Arrival{}
+	b.arrivals, b.versions = map[catalog.Target][]store.Arrival{}, map[catalog.Target]int64{}
+	b.comes = map[catalog.Target]map[int64]plan.Entry{}
 	for _, a := range arrivals {
-		b.arrivals[a.Owner()] = append(b.arrivals[a.Owner()], a)
+		owner := a.Owner()
+		b.arrivals[owner] = append(b.arrivals[owner], a)
+		b.versions[owner] = a.Version
+		if a.InSteadOf != 0 {
+			if b.comes[owner] == nil {
+				b.comes[owner] = map[int64]plan.Entry{}
+			}
+			b.comes[owner][a.InSteadOf] = entryOf(id, a)
+		}
 	}
 	facts, err := store.StandingFacts(ctx, db, owners)
 	if err != nil {
@@ -153,12 +168,36 @@ func (b basis) way(way plan.Way, owner catalog.Target) plan.Way {
 	return way
 }
 
-// arrange computes what a product or category would show.
-func (b basis) arrange(id int64, way plan.Way, owner catalog.Target) (plan.Arrangement, []plan.Warning) {
+// wanted is what a product or category would show; touched tells whether anything arrives
+// for it at all.
+func (b basis) wanted(id int64, way plan.Way, owner catalog.Target) (after plan.Arrangement, warnings []plan.Warning, touched bool) {
+	if len(b.comes[owner]) > 0 {
+		if after, touched = plan.Exchange(b.standing[owner], b.comes[owner]); touched {
+			warnings = plan.Warn(b.standing[owner], after, b.factsWith(owner))
+		}
+		return after, warnings, touched
+	}
+	if len(b.arrivals[owner]) == 0 {
+		return nil, nil, false
+	}
+	after, warnings = b.arrange(id, way, owner)
+	return after, warnings, true
+}
+
+// factsWith is what is known of what stands, and of what arrives at a product or category.
+func (b basis) factsWith(owner catalog.Target) plan.Facts {
 	known := maps.Clone(b.known)
-	arriving := make([]plan.Arriving, 0, len(b.arrivals[owner]))
 	for _, a := range b.arrivals[owner] {
 		known[a.Sum] = factOf(a.PictureFacts)
+	}
+	return known
+}
+
+// arrange computes what a product or category would show.
+func (b basis) arrange(id int64, way plan.Way, owner catalog.Target) (plan.Arrangement, []plan.Warning) {
+	known := b.factsWith(owner)
+	arriving := make([]plan.Arriving, 0, len(b.arrivals[owner]))
+	for _, a := range b.arrivals[owner] {
 		arriving = append(arriving, plan.Arriving{Target: a.Target(), Place: a.Place, Path: a.Path, Bare: a.Bare, Entry: entryOf(id, a)})
 	}
 	standing := b.standing[owner]

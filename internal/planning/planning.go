@@ -16,6 +16,7 @@ import (
 	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
 	"ambrosa/core/plan"
+	"ambrosa/core/upkeep"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/store"
 )
@@ -86,6 +87,38 @@ func (p *Planner) Spread(ctx context.Context, who acting.Actor, file int64, on [
 			return err
 		}
 		if gone == len(on) {
+			return store.ErrNotFound
+		}
+		return store.Revise(ctx, tx, id, plan.Remade{})
+	})
+	return id, err
+}
+
+// Swap plans to have files take the place of others, wherever those stand, or (with on) only
+// on some products and categories, and returns the plan. store.ErrNotFound means that none of
+// the others stands there.
+func (p *Planner) Swap(ctx context.Context, who acting.Actor, swaps []upkeep.Swap, on []catalog.Target) (id int64, err error) {
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		if id, err = store.NewSwap(ctx, tx, who, swaps); err != nil {
+			return err
+		}
+		reached := 0
+		for last := (catalog.Target{}); ; {
+			owners, err := store.OwnersShowing(ctx, tx, id, on, last, batch)
+			if err != nil {
+				return err
+			}
+			if len(owners) == 0 {
+				break
+			}
+			last = owners[len(owners)-1]
+			gone, err := (drafting{tx, id, plan.Instead, source{swap: true}, false}).of(ctx, owners)
+			if err != nil {
+				return err
+			}
+			reached += len(owners) - gone
+		}
+		if reached == 0 {
 			return store.ErrNotFound
 		}
 		return store.Revise(ctx, tx, id, plan.Remade{})

@@ -7,6 +7,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"ambrosa/core/acting"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/store"
@@ -58,6 +59,22 @@ func (r *Runner) reportImport(ctx context.Context, tx pgx.Tx, run store.Run, sta
 	return r.tell(ctx, tx, run, report)
 }
 
+// reportSweep writes a message about a sweep of the timetable, where it found something new or
+// failed; who has one done looks at it.
+func (r *Runner) reportSweep(ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error {
+	if run.SweepID == 0 || run.Actor != acting.Ambrosa.Name || state == "stopped" {
+		return nil
+	}
+	if state != "failed" {
+		why = ""
+	}
+	report, err := store.SweepReport(ctx, tx, run.SweepID, why)
+	if err != nil || !report.Tells() {
+		return err
+	}
+	return r.tell(ctx, tx, run, report)
+}
+
 func (r *Runner) tell(ctx context.Context, tx pgx.Tx, run store.Run, report store.Told) error {
 	id, waits, err := store.AddMessage(ctx, tx, run, report, r.Mail != nil)
 	if err != nil || !waits {
@@ -83,7 +100,7 @@ func (w *mailWorker) Work(ctx context.Context, job *river.Job[mailArgs]) error {
 	err = w.runner.Mail.Send(
 		ctx,
 		mail.Message{ID: message.ID, At: message.At, To: message.MailTo, Subject: message.Title, Text: message.Body, Plan: message.Plan,
-			Sheet: message.Sheet},
+			Sheet: message.Sheet, Sweep: message.Sweep},
 	)
 	switch {
 	case err == nil:

@@ -9,7 +9,8 @@ import (
 )
 
 func init() {
-	register(Kind{Name: upkeeping.SweepRun, Doing: "Sweeping", Leads: ToUpkeep, Long: true, work: (*Runner).sweep})
+	register(Kind{Name: upkeeping.SweepRun, Doing: "Sweeping", Leads: ToUpkeep, Long: true, work: (*Runner).sweep,
+		report: (*Runner).reportSweep})
 	register(Kind{Name: upkeeping.PurgeRun, Doing: "Purging", Leads: ToUpkeep, Long: true, work: (*Runner).purge})
 }
 

@@ -153,28 +153,18 @@ func CountChanges(ctx context.Context, tx pgx.Tx, id int64) (all, remade int, er
 // PairedOwners returns products, then categories, that lots have paired files
 // for, behind after.
 func PairedOwners(ctx context.Context, tx pgx.Tx, lots []int64, after catalog.Target, limit int) ([]catalog.Target, error) {
-	var found []catalog.Target
 	if after.Kind != catalog.KindCategory {
 		products, err := numbers(ctx, tx, `select distinct product_id from file where lot_id = any($1) and verdict = 'paired' and product_id > $2
 			order by product_id limit $3`, lots, after.ID, limit)
-		if err != nil {
-			return nil, err
-		}
-		for _, id := range products {
-			found = append(found, catalog.Product(id))
-		}
-		if len(found) > 0 {
-			return found, nil
+		if err != nil || len(products) > 0 {
+			return targetsOf(products, catalog.Product), err
 		}
 		after.ID = 0
 	}
 	categories, err := numbers(ctx, tx, `select distinct category_id from file where lot_id = any($1) and verdict = 'paired'
 		and category_id > $2
 		order by category_id limit $3`, lots, after.ID, limit)
-	for _, id := range categories {
-		found = append(found, catalog.Category(id))
-	}
-	return found, err
+	return targetsOf(categories, catalog.Category), err
 }
 
 // DropWithoutFiles forgets what a plan would do to products and categories that its
@@ -258,6 +248,8 @@ type Arrival struct {
 	OwnWay  string
 	LeftOut bool
 	PictureFacts
+
+	InSteadOf int64 `db:"instead"` // the file whose place it takes, 0 for none
 }
 
 // Target is what the file is paired with.
@@ -296,7 +288,7 @@ func StandingFacts(ctx context.Context, db DB, of []catalog.Target) ([]PictureFa
 // those of one beside each other; id is the plan whose ways they have.
 func Arrivals(ctx context.Context, db DB, id int64, lots []int64, of []catalog.Target) ([]Arrival, error) {
 	products, categories := split(of)
-	const columns = `f.id as file, f.path, f.alt, ` + factColumns + `, coalesce(f.place, 0) as place, f.view,
+	const columns = `f.id as file, 0::bigint as instead, f.path, f.alt, ` + factColumns + `, coalesce(f.place, 0) as place, f.view,
 		coalesce((f.evidence->>'bare')::boolean, false) as bare, coalesce(c.way, '') as own_way, coalesce(c.left_out, false) as left_out`
 	var found []Arrival
 	var err error
@@ -324,7 +316,7 @@ func Arrivals(ctx context.Context, db DB, id int64, lots []int64, of []catalog.T
 // categories; id is the plan whose ways they have.
 func Spread(ctx context.Context, db DB, id, file int64, on []catalog.Target) ([]Arrival, error) {
 	products, categories := split(on)
-	const columns = `f.id as file, f.path, '' as alt, ` + factColumns + `, 0 as place, '' as view, false as bare,
+	const columns = `f.id as file, 0::bigint as instead, f.path, '' as alt, ` + factColumns + `, 0 as place, '' as view, false as bare,
 		coalesce(c.way, '') as own_way, coalesce(c.left_out, false) as left_out, '[]'::jsonb as values`
 	const usable = `f.id = $2 and f.verdict not in ('unusable', 'sheet')`
 	return list[Arrival](ctx, db, `

@@ -7,18 +7,23 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/catalog"
 )
 
-// SweepFinding is what sweeps found of a file.
+// SweepFinding is what sweeps found of a file, a product or a lot.
 type SweepFinding struct {
 	ID      int64     `json:"id"`
-	Kind    string    `json:"kind" enum:"orphans,twice,alike,broken"`
+	Kind    string    `json:"kind" enum:"orphans,twice,alike,broken,below,lying"`
 	Reason  string    `json:"reason"`
-	File    int64     `json:"file"`
+	File    int64     `json:"file" doc:"0 for none: it is found of a product or a lot"`
 	Version int       `json:"version" doc:"Of the file"`
-	Path    string    `json:"path"`
-	Sum     string    `json:"sum" doc:"SHA-256 of its bytes"`
-	Lot     int64     `json:"lot"`
+	Path    string    `json:"path" doc:"Of the file; else what the product or lot is called"`
+	Sum     string    `json:"sum" doc:"SHA-256 of its bytes, empty for no file"`
+	Product int64     `json:"product" doc:"That shows the file, or that it is about; 0 for none"`
+	Code    string    `json:"code" doc:"Of that product"`
+	Title   string    `json:"title" doc:"Of that product"`
+	Lot     int64     `json:"lot" doc:"0 for none"`
 	LotName string    `json:"lotName"`
 	Origin  string    `json:"origin" doc:"Name of the place that it was fetched from, empty for none"`
 	Bytes   int64     `json:"bytes"`
@@ -45,8 +50,8 @@ type FindingFilter struct {
 	IDs    []int64   // of findings; with some, no other
 }
 
-const findingFrom = ` from finding g join file f on f.id = g.file_id join lot l on l.id = g.lot_id left join origin o on o.id = l.origin_id
-	left join blob b on b.sha256 = g.sha256
+const findingFrom = ` from finding g left join file f on f.id = g.file_id left join lot l on l.id = g.lot_id
+	left join origin o on o.id = l.origin_id left join blob b on b.sha256 = g.sha256 left join product d on d.id = g.product_id
 	cross join lateral (select ` + lastOf + ` as id) z `
 
 // lastOf is the last sweep of the kind of a finding, g.
@@ -98,10 +103,10 @@ var findingOrders = map[string]string{
 // Findings returns some of those that a filter chooses.
 func (s *Store) Findings(ctx context.Context, q FindingFilter, by string, offset, limit int) ([]SweepFinding, error) {
 	where, args := q.where(3)
-	return list[SweepFinding](ctx, s.Pool, `select g.id, g.kind, g.reason, g.file_id as file, f.version, g.path,
-			encode(g.sha256, 'hex') as sum,
-			g.lot_id as lot, l.name as lot_name, coalesce(o.name, '') as origin, g.bytes, g.frees, g.grp as "group", g.since, g.detail,
-			g.plan_id as plan, g.first_sweep = z.id as fresh, coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, f.problem
+	return list[SweepFinding](ctx, s.Pool, `select g.id, g.kind, g.reason, coalesce(g.file_id, 0) as file, coalesce(f.version, 0) as version, g.path,
+			coalesce(encode(g.sha256, 'hex'), '') as sum, coalesce(g.product_id, 0) as product, coalesce(d.code, '') as code,
+			coalesce(d.title, '') as title, coalesce(g.lot_id, 0) as lot, coalesce(l.name, '') as lot_name, coalesce(o.name, '') as origin, g.bytes, g.frees, g.grp as "group", g.since, g.detail,
+			g.plan_id as plan, g.first_sweep = z.id as fresh, coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, coalesce(f.problem, '') as problem
 		`+findingFrom+`where g.id in (select g.id from finding g`+where+` order by `+findingOrders[by]+` offset $1 limit $2)
 		order by `+findingOrders[by], append([]any{offset, limit}, args...)...)
 }
@@ -124,7 +129,7 @@ func (s *Store) CountFindings(ctx context.Context, q FindingFilter) (files, byte
 // not freed, nor those that a sheet keeps.
 func (s *Store) SumOf(ctx context.Context, q FindingFilter) (Sums, error) {
 	where, args := q.where(1)
-	return one[Sums](ctx, s.Pool, `with chosen as (select distinct g.file_id, g.sha256, g.bytes from finding g`+where+`)
+	return one[Sums](ctx, s.Pool, `with chosen as (select distinct g.file_id, g.sha256, g.bytes from finding g`+where+` and g.file_id is not null)
 		select coalesce(sum(n), 0)::bigint as files, coalesce(sum(n * bytes), 0)::bigint as bytes,
 			coalesce(sum(bytes) filter (where n = (select count(*) from file f where f.sha256 = c.sha256)
 				and not exists (select from sheet where sha256 = c.sha256)), 0)::bigint as frees
@@ -151,15 +156,16 @@ func (s *Store) FindingGroups(ctx context.Context) ([]FindingGroup, error) {
 
 // Stood is where a file stood, and what took it from there.
 type Stood struct {
-	Plan  int64     `json:"plan"`
-	At    time.Time `json:"at"`
-	By    string    `json:"by"`
-	Owner string    `json:"owner" doc:"Code of the product, or path of the category"`
-	Came  bool      `json:"came" doc:"It came to stand there by the plan; else it was taken from there"`
-	Place int       `json:"place"`
-	Now   int64     `json:"now" doc:"The file that the plan left there in its stead: of its view, else of its place; 0 for none"`
-	Sum   string    `json:"sum" doc:"Of that file"`
-	Path  string    `json:"path" doc:"Of that file"`
+	Plan  int64          `json:"plan"`
+	At    time.Time      `json:"at"`
+	By    string         `json:"by"`
+	On    catalog.Target `json:"on" doc:"The product or category"`
+	Owner string         `json:"owner" doc:"Code of the product, or path of the category"`
+	Came  bool           `json:"came" doc:"It came to stand there by the plan; else it was taken from there"`
+	Place int            `json:"place"`
+	Now   int64          `json:"now" doc:"The file that the plan left there in its stead: of its view, else of its place; 0 for none"`
+	Sum   string         `json:"sum" doc:"Of that file"`
+	Path  string         `json:"path" doc:"Of that file"`
 }
 
 // WhereStood returns where a file stood by applied plans that can be known of, the newest
@@ -177,7 +183,7 @@ func (s *Store) WhereStood(ctx context.Context, file int64) ([]Stood, error) {
 		mine as (
 			select s.*, s.side = 'after' as came from spots s where s.file = $1 and not exists (
 				select from spots o where o.id = s.id and o.file = $1 and o.side <> s.side and o.kind = s.kind and o.target = s.target))
-		select m.plan_id as plan, coalesce(p.applied_at, p.created_at) as at, p.applied_by as by, coalesce(d.code, g.path, '') as owner, m.came,
+		select m.plan_id as plan, coalesce(p.applied_at, p.created_at) as at, p.applied_by as by, `+ownerOf("c")+` as "on", coalesce(d.code, g.path, '') as owner, m.came,
 			m.at::int as place, coalesce(f.id, 0) as now, coalesce(encode(f.sha256, 'hex'), '') as sum, coalesce(f.path, '') as path
 		from mine m join plan p on p.id = m.plan_id join plan_change c on c.id = m.id left join product d on d.id = c.product_id
 		left join category g on g.id = c.category_id

@@ -246,6 +246,12 @@ func (s *Store) EndReceipt(ctx context.Context, id int64) error {
 	})
 }
 
+// ForgetReceipt forgets one by which nothing went.
+func (s *Store) ForgetReceipt(ctx context.Context, id int64) error {
+	_, err := s.Pool.Exec(ctx, `delete from receipt where id = $1 and files = 0`, id)
+	return err
+}
+
 // LockSums keeps others from claiming bytes, or from dropping them, until the transaction
 // ends. query gives their sums.
 func LockSums(ctx context.Context, tx pgx.Tx, query string, args ...any) error {
@@ -300,23 +306,15 @@ func (s *Store) ForgetStale(ctx context.Context) error {
 
 // LeavingBytes returns the sums of objects that are still to be dropped.
 func (s *Store) LeavingBytes(ctx context.Context, limit int) ([][]byte, error) {
-	rows, err := s.Pool.Query(ctx, `select sha256 from blob_leaving order by sha256 limit $1`, limit)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[[]byte])
+	return sums(ctx, s.Pool, `select sha256 from blob_leaving order by sha256 limit $1`, limit)
 }
 
 // DropBytes has an object dropped that nothing keeps any more, under the lock of its sum:
 // what has arrived meanwhile, or is arriving, stays.
 func (s *Store) DropBytes(ctx context.Context, sum []byte, drop func(hexadecimal string) error) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
-		if err := LockSums(ctx, tx, sumsOf, [][]byte{sum}); err != nil {
-			return err
-		}
-		var kept bool
-		if err := tx.QueryRow(ctx, `select exists (select from blob where sha256 = $1) or exists (select from sheet where sha256 = $1)
-			or exists (select from blob_arriving where sha256 = $1 and at > now() - interval '1 day')`, sum).Scan(&kept); err != nil {
+		kept, err := KeepsBytes(ctx, tx, hex.EncodeToString(sum))
+		if err != nil {
 			return err
 		}
 		if !kept {
@@ -324,7 +322,7 @@ func (s *Store) DropBytes(ctx context.Context, sum []byte, drop func(hexadecimal
 				return err
 			}
 		}
-		_, err := tx.Exec(ctx, `delete from blob_leaving where sha256 = $1`, sum)
+		_, err = tx.Exec(ctx, `delete from blob_leaving where sha256 = $1`, sum)
 		return err
 	})
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"ambrosa/core/picturespec"
 	"ambrosa/core/upkeep"
 )
 
@@ -26,15 +27,21 @@ func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
 		with pairs as materialized (select id, like_id from file where like_id is not null),
 			each as (select id from pairs union select like_id from pairs)
 		select f.id, coalesce(f.like_id, 0), f.lot_id, l.name, f.path, encode(f.sha256, 'hex'), f.bytes,
-			coalesce(b.width::bigint * b.height, 0), exists (select from placement where file_id = f.id), f.arrived_at
+			coalesce(b.width::bigint * b.height, 0), coalesce(b.fingerprint, 0), coalesce(b.tint, ''),
+			coalesce(b.marks, 0) & $1 <> 0, exists (select from placement where file_id = f.id), f.arrived_at
 		from each e join file f on f.id = e.id join lot l on l.id = f.lot_id left join blob b on b.sha256 = f.sha256
-		where f.sha256 is not null and not exists (select from held where file_id = f.id) order by f.id`)
+		where f.sha256 is not null and not exists (select from held where file_id = f.id) order by f.id`,
+		picturespec.Enlarged|picturespec.Padded)
 	if err != nil {
 		return nil, err
 	}
 	var f Lookalike
-	_, err = pgx.ForEachRow(rows, []any{&f.File, &f.Like, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Pixels, &f.Stands, &f.Arrived},
+	var fingerprint int64
+	var tint []byte
+	_, err = pgx.ForEachRow(rows, []any{&f.File, &f.Like, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Pixels, &fingerprint, &tint, &f.Small,
+		&f.Stands, &f.Arrived},
 		func() error {
+			f.Look = upkeep.Look{Fingerprint: uint64(fingerprint), Tint: string(tint)}
 			found = append(found, f)
 			return nil
 		})

@@ -16,6 +16,7 @@ type Message struct {
 	Run         int64      `json:"run"`
 	Plan        int64      `json:"plan"`
 	Sheet       int64      `json:"sheet"`
+	Sweep       int64      `json:"sweep"`
 	Title       string     `json:"title"`
 	Body        string     `json:"body" doc:"Lines of plain text"`
 	ReadAt      *time.Time `json:"readAt"`
@@ -24,8 +25,8 @@ type Message struct {
 	MailProblem string     `json:"mailProblem"`
 }
 
-const messageQuery = `select id, at, coalesce(run_id, 0) as run, coalesce(plan_id, 0) as plan, coalesce(sheet_id, 0) as sheet, title,
-	body, read_at, mail_to, mail_state,
+const messageQuery = `select id, at, coalesce(run_id, 0) as run, coalesce(plan_id, 0) as plan, coalesce(sheet_id, 0) as sheet,
+	coalesce(sweep_id, 0) as sweep, title, body, read_at, mail_to, mail_state,
 	mail_problem from message`
 
 // Messages returns the newest messages first.
@@ -66,14 +67,14 @@ type Told interface {
 	Text() string
 }
 
-// AddMessage writes a message about the run of a plan or of a sheet. With mails it also
+// AddMessage writes a message about the run of a plan, of a sheet or of a sweep. With mails it also
 // goes by mail, when somebody wants it to; then waits is true.
 func AddMessage(ctx context.Context, tx pgx.Tx, of Run, r Told, mails bool) (id int64, waits bool, err error) {
-	err = tx.QueryRow(ctx, `insert into message (run_id, plan_id, sheet_id, title, body, mail_to, mail_state)
-		select $1, nullif($2::bigint, 0), nullif($6::bigint, 0), $3, $4, case when $5 then address else '' end,
+	err = tx.QueryRow(ctx, `insert into message (run_id, plan_id, sheet_id, sweep_id, title, body, mail_to, mail_state)
+		select $1, nullif($2::bigint, 0), nullif($6::bigint, 0), nullif($7::bigint, 0), $3, $4, case when $5 then address else '' end,
 		case when $5 and address <> '' then 'waiting'
 		else '' end from mailing
-		returning id, mail_state = 'waiting'`, of.ID, of.PlanID, r.Title(), r.Text(), mails, of.SheetID).Scan(&id, &waits)
+		returning id, mail_state = 'waiting'`, of.ID, of.PlanID, r.Title(), r.Text(), mails, of.SheetID, of.SweepID).Scan(&id, &waits)
 	if err != nil {
 		return 0, false, err
 	}

@@ -16,8 +16,8 @@ import (
 // Plan is everything that applying a lot, or a change by hand, would change.
 type Plan struct {
 	ID         int64      `json:"id"`
-	Kind       string     `json:"kind" enum:"lot,hand,spread"`
-	Lots       []PlanLot  `json:"lots" nullable:"false" doc:"Whose files it places; none for a change by hand, and for one picture on many"`
+	Kind       string     `json:"kind" enum:"lot,hand,spread,swap"`
+	Lots       []PlanLot  `json:"lots" nullable:"false" doc:"Whose files it places; none for other kinds"`
 	File       int64      `json:"file,omitempty" doc:"The one picture that it puts on many"`
 	FilePath   string     `json:"filePath,omitempty"`
 	Way        string     `json:"way"`
@@ -221,6 +221,9 @@ func (p Plan) Describe() string {
 	}
 	if p.Kind == "spread" {
 		return p.FilePath[strings.LastIndex(p.FilePath, "/")+1:] + " on many"
+	}
+	if p.Kind == "swap" {
+		return "exchange of pictures"
 	}
 	names := make([]string, 0, len(p.Lots))
 	for _, l := range p.Lots {

@@ -18,22 +18,25 @@ type Upkeep struct {
 	SweepHours  int         `json:"sweepHours" minimum:"0" maximum:"8760" doc:"From sweep to sweep; 0: by hand only"`
 	CheckDays   int         `json:"checkDays" minimum:"1" maximum:"3650" doc:"In which all that is stored is read, a share each sweep"`
 	Purge       bool        `json:"purge" doc:"What is past its term goes by itself"`
+	RightsDays  int         `json:"rightsDays" minimum:"0" maximum:"3650" doc:"Before they end, rights are told of"`
+	LyingDays   int         `json:"lyingDays" minimum:"0" maximum:"3650" doc:"That a lot is not touched before it is told of"`
 	PurgeShare  int         `json:"purgeShare" minimum:"1" maximum:"100" doc:"Percent of all files that go without being asked again"`
 }
 
 // Upkeep returns how upkeep goes.
 func (s *Store) Upkeep(ctx context.Context) (Upkeep, error) {
-	return one[Upkeep](ctx, s.Pool, `select way_back_days, hold_days, ages, sweep_hours, check_days, purge, purge_share
+	return one[Upkeep](ctx, s.Pool, `select way_back_days, hold_days, ages, sweep_hours, check_days, purge, rights_days, lying_days,
+			purge_share
 		from upkeep_setting`)
 }
 
 // SetUpkeep says how it goes from now on. Ways back that stand already keep their term.
 func (s *Store) SetUpkeep(ctx context.Context, u Upkeep) error {
 	_, err := s.Pool.Exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
-		purge_share = $6, check_days = $7,
+		purge_share = $6, check_days = $7, rights_days = $8, lying_days = $9,
 		next_sweep = case when $4 = 0 then next_sweep else least(next_sweep, now() + make_interval(hours => $4)) end`,
 		u.WayBackDays, u.HoldDays, u.Ages, u.SweepHours, u.Purge, u.PurgeShare,
-		u.CheckDays)
+		u.CheckDays, u.RightsDays, u.LyingDays)
 	return err
 }
 
@@ -44,6 +47,9 @@ type Asked struct {
 	Plans      int64 `json:"plans" doc:"Drafts, and applied ones whose way back is in its term"`
 	Lots       int64 `json:"lots" doc:"That are open"`
 	Pins       int64 `json:"pins"`
+	Objects    int64 `json:"objects" doc:"That lie in the store"`
+	Strays     int64 `json:"strays" doc:"Of them, that no row names"`
+	Missing    int64 `json:"missing" doc:"Rows whose object is not there"`
 }
 
 // Sweep is one.
@@ -87,6 +93,18 @@ func CountAsked(ctx context.Context, db DB, at time.Time) (Asked, error) {
 		(select count(distinct c.plan_id) from reference r join plan_change c on c.id = r.plan_change_id
 			where r.until is null or r.until > $1) as plans,
 		(select count(*) from lot where state in ('receiving', 'examining', 'ready')) as lots, (select count(*) from pin) as pins`, at)
+}
+
+// SweepReport returns what a sweep found first, to be told; why is what ended it, "" for
+// nothing. Files that are held do not count.
+func SweepReport(ctx context.Context, tx pgx.Tx, id int64, why string) (r upkeep.Report, err error) {
+	r.Why = why
+	if why == "" {
+		r.Found, err = list[upkeep.Fresh](ctx, tx, `select kind, reason, count(*) as n, sum(frees)::bigint as frees from finding g
+			where first_sweep = $1 and not exists (select from held h where h.file_id = g.file_id)
+			group by kind, reason order by kind = 'broken' desc, kind, n desc, reason`, id)
+	}
+	return r, err
 }
 
 // EndSweep records what a sweep asked, and forgets the findings of its kinds that it did
@@ -218,21 +236,23 @@ func (s *Store) EachTwin(ctx context.Context, each func(Twin) error) error {
 	return err
 }
 
-// Swept is something that a sweep found of a file.
+// Swept is something that a sweep found of a file, a product or a lot.
 type Swept struct {
 	Kind   string    `json:"kind"`
 	Reason string    `json:"reason"`
-	File   int64     `json:"file"`
-	Lot    int64     `json:"lot"`
-	Name   string    `json:"-"` // of its lot
-	Path   string    `json:"path"`
-	Sum    string    `json:"sum"` // in hexadecimal digits
+	File   int64     `json:"file"` // 0 for none
+	Lot    int64     `json:"lot"`  // 0 for none
+	Name   string    `json:"-"`    // of its lot
+	Path   string    `json:"path"` // of the file; else what the product or lot is called
+	Sum    string    `json:"sum"`  // in hexadecimal digits, empty for no file
 	Bytes  int64     `json:"bytes"`
 	Frees  int64     `json:"frees"`
 	Group  int64     `json:"grp"`
 	Since  time.Time `json:"since"`
 	Detail string    `json:"detail"`
 	Plan   int64     `json:"plan"`
+	// That shows the file, or that it is about; 0 for none.
+	Product int64 `json:"product"`
 }
 
 // PutFindings writes what a sweep found. What was found before keeps when that was.
@@ -246,14 +266,18 @@ func (s *Store) PutFindings(ctx context.Context, sweep int64, found []Swept) err
 		}
 		_, err := tx.Exec(ctx, `
 		with found as (select * from jsonb_to_recordset($1) u (kind text, reason text, file bigint, lot bigint, path text, sum text,
-				bytes bigint, frees bigint, grp bigint, since timestamptz, detail text, plan bigint)),
-			there as materialized (select id from file where id in (select file from found) for key share) -- none is purged meanwhile
-		insert into finding (kind, reason, file_id, lot_id, path, sha256, bytes, frees, grp, since, detail, plan_id, first_sweep, last_sweep)
-		select kind, reason, file, lot, path, decode(sum, 'hex'), bytes, frees, grp, since, detail, plan, $2, $2
-		from found join there on there.id = found.file
-		on conflict (kind, file_id) do update set reason = excluded.reason, path = excluded.path, detail = excluded.detail,
+				bytes bigint, frees bigint, grp bigint, since timestamptz, detail text, plan bigint, product bigint)),
+			there as materialized (select id from file where id in (select file from found) for key share), -- none goes meanwhile
+			made as materialized (select id from product where id in (select product from found) for key share)
+		insert into finding (kind, reason, file_id, lot_id, path, sha256, bytes, frees, grp, since, detail, plan_id, product_id,
+			first_sweep, last_sweep)
+		select kind, reason, nullif(file, 0), nullif(lot, 0), path, decode(nullif(sum, ''), 'hex'), bytes, frees, grp, since, detail, plan,
+			m.id, $2, $2
+		from found f left join there t on t.id = f.file left join made m on m.id = f.product
+		where (f.file = 0 or t.id is not null) and (f.product = 0 or f.file <> 0 or m.id is not null)
+		on conflict (kind, thing) do update set reason = excluded.reason, path = excluded.path, detail = excluded.detail,
 			lot_id = excluded.lot_id, bytes = excluded.bytes, frees = excluded.frees, grp = excluded.grp, plan_id = excluded.plan_id,
-			since = excluded.since, last_sweep = excluded.last_sweep`, found, sweep)
+			product_id = excluded.product_id, since = excluded.since, last_sweep = excluded.last_sweep`, found, sweep)
 		return err
 	})
 }

@@ -381,7 +381,7 @@ func (w *world) holds(ctx context.Context) {
 	}
 	// What is found is what nothing needs, reckoned anew from all that needs files.
 	found := map[int64]bool{}
-	w.must(w.keeper.Find(ctx, []string{"orphans"}, nil, time.Now(), func(f store.Swept) error {
+	w.must(w.keeper.Find(ctx, []string{"orphans"}, store.Upkeep{}, time.Now(), func(f store.Swept) error {
 		found[f.File] = true
 		return nil
 	}))

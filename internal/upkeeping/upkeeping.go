@@ -24,6 +24,7 @@ type Upkeeper struct {
 	Store *store.Store
 	Blobs Objects
 	Runs  store.Queue
+	Plans Plans
 }
 
 // Objects is where bytes are stored.
@@ -32,6 +33,10 @@ type Objects interface {
 	Drop(ctx context.Context, sum blob.Sum) error
 	// Check reads bytes and says what is wrong: "missing", "damaged", or "".
 	Check(ctx context.Context, sum blob.Sum) (damage string, err error)
+	// List calls for each object of one of the parts, and of what lies beside them.
+	List(ctx context.Context, part int, each func(blob.Object) error) error
+	// DropForeign removes an object that is no blob.
+	DropForeign(ctx context.Context, name string) error
 }
 
 // The kinds of runs that are queued.
@@ -41,7 +46,7 @@ const (
 )
 
 // Kinds are what sweeps look for.
-var Kinds = []string{"orphans", "twice", "alike", "broken"}
+var Kinds = []string{"orphans", "twice", "alike", "broken", "below", "lying"}
 
 // ErrUnderWay means that another run of the kind goes on.
 var ErrUnderWay = errors.New("another is under way")
@@ -102,43 +107,48 @@ func (u *Upkeeper) Due(ctx context.Context) error {
 	})
 }
 
-// Find calls for everything that a sweep of some kinds finds at a time; it changes nothing.
-// ages are as the settings have them.
-func (u *Upkeeper) Find(ctx context.Context, kinds []string, ages upkeep.Ages, at time.Time, each func(store.Swept) error) error {
-	if slices.Contains(kinds, "orphans") {
-		err := u.Store.EachLeft(ctx, at, func(f store.LeftFile) error {
-			if f.Removed.IsZero() {
-				f.Plan = 0
-			}
-			reason, since := upkeep.Why(f.Left)
-			if !ages.Ripe(reason, since, at) {
-				return nil
-			}
-			return each(store.Swept{Kind: "orphans", Reason: string(reason), File: f.ID, Lot: f.Lot, Name: f.Name, Path: f.Path, Sum: f.Sum,
-				Bytes: f.Bytes, Frees: f.Frees(), Since: since, Plan: f.Plan, Detail: detailOf(f, reason)})
-		})
-		if err != nil {
-			return err
-		}
+// Find calls for everything that a sweep of some kinds finds at a time, as upkeep goes; it
+// changes nothing.
+func (u *Upkeeper) Find(ctx context.Context, kinds []string, how store.Upkeep, at time.Time, each func(store.Swept) error) error {
+	finders := map[string]func() error{
+		"orphans": func() error { return u.findOrphans(ctx, how.Ages, at, each) },
+		"twice":   func() error { return u.findTwice(ctx, each) },
+		"alike":   func() error { return u.findAlike(ctx, each) },
+		"broken":  func() error { return u.findBroken(ctx, each) },
+		"below":   func() error { return u.findBelow(ctx, how.RightsDays, at, each) },
+		"lying":   func() error { return u.findLying(ctx, how.LyingDays, at, each) },
 	}
-	if slices.Contains(kinds, "alike") {
-		if err := u.findAlike(ctx, each); err != nil {
-			return err
+	for _, kind := range Kinds {
+		if !slices.Contains(kinds, kind) {
+			continue
 		}
-	}
-	if slices.Contains(kinds, "broken") {
-		if err := u.findBroken(ctx, each); err != nil {
-			return err
+		if err := finders[kind](); err != nil {
+			return fmt.Errorf("sweep %s: %w", kind, err)
 		}
-	}
-	if slices.Contains(kinds, "twice") {
-		return u.Store.EachTwin(ctx, func(f store.Twin) error {
-			reason, detail := upkeep.TwiceAs(f.Products, f.Most)
-			return each(store.Swept{Kind: "twice", Reason: reason, File: f.ID, Lot: f.Lot, Name: f.Name, Path: f.Path, Sum: f.Sum, Bytes: f.Bytes,
-				Group: f.Group, Since: f.Arrived, Detail: detail})
-		})
 	}
 	return nil
+}
+
+func (u *Upkeeper) findOrphans(ctx context.Context, ages upkeep.Ages, at time.Time, each func(store.Swept) error) error {
+	return u.Store.EachLeft(ctx, at, func(f store.LeftFile) error {
+		if f.Removed.IsZero() {
+			f.Plan = 0
+		}
+		reason, since := upkeep.Why(f.Left)
+		if !ages.Ripe(reason, since, at) {
+			return nil
+		}
+		return each(store.Swept{Kind: "orphans", Reason: string(reason), File: f.ID, Lot: f.Lot, Name: f.Name, Path: f.Path, Sum: f.Sum,
+			Bytes: f.Bytes, Frees: f.Frees(), Since: since, Plan: f.Plan, Detail: detailOf(f, reason)})
+	})
+}
+
+func (u *Upkeeper) findTwice(ctx context.Context, each func(store.Swept) error) error {
+	return u.Store.EachTwin(ctx, func(f store.Twin) error {
+		reason, detail := upkeep.TwiceAs(f.Products, f.Most)
+		return each(store.Swept{Kind: "twice", Reason: reason, File: f.ID, Lot: f.Lot, Name: f.Name, Path: f.Path, Sum: f.Sum, Bytes: f.Bytes,
+			Group: f.Group, Since: f.Arrived, Detail: detail})
+	})
 }
 
 // detailOf says more of why nothing needs a file.
@@ -173,6 +183,9 @@ func (u *Upkeeper) DoSweep(ctx context.Context, id int64, step func(found int64)
 		return 0, err
 	}
 	if slices.Contains(sweep.Kinds, "broken") {
+		if err := u.Compare(ctx, id, now, &asked); err != nil {
+			return 0, err
+		}
 		if err := u.Scrub(ctx, how.CheckDays, now); err != nil {
 			return 0, err
 		}
@@ -185,7 +198,7 @@ func (u *Upkeeper) DoSweep(ctx context.Context, id int64, step func(found int64)
 		step(found)
 		return err
 	}
-	err = u.Find(ctx, sweep.Kinds, how.Ages, now, func(f store.Swept) error {
+	err = u.Find(ctx, sweep.Kinds, how, now, func(f store.Swept) error {
 		if batch = append(batch, f); len(batch) < written {
 			return nil
 		}

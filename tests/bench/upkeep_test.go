@@ -60,7 +60,7 @@ func BenchmarkUpkeep(b *testing.B) {
 	for b.Loop() {
 		theirs, found := bare(), 0
 		begin := time.Now()
-		must(b, keeper.Find(b.Context(), []string{"orphans"}, nil, time.Now(), func(store.Swept) error {
+		must(b, keeper.Find(b.Context(), []string{"orphans"}, store.Upkeep{}, time.Now(), func(store.Swept) error {
 			found++
 			return nil
 		}))

@@ -60,12 +60,24 @@ export type Asked = {
      * That are open
      */
     lots: number;
+    /**
+     * Rows whose object is not there
+     */
+    missing: number;
+    /**
+     * That lie in the store
+     */
+    objects: number;
     pins: number;
     placements: number;
     /**
      * Drafts, and applied ones whose way back is in its term
      */
     plans: number;
+    /**
+     * Of them, that no row names
+     */
+    strays: number;
 };
 
 export type Beat = {
@@ -438,6 +450,13 @@ export type Decision = {
 
 export type DeclineCandidatesRequest = {
     decline: boolean;
+};
+
+export type DropStraysRequest = {
+    /**
+     * Where they lie
+     */
+    keys: Array<string>;
 };
 
 export type DropFolder = {
@@ -860,7 +879,7 @@ export type FindingsChosen = {
      * Only those that the last sweep found first
      */
     fresh?: boolean;
-    kind?: 'orphans' | 'twice' | 'alike' | 'broken';
+    kind?: 'orphans' | 'twice' | 'alike' | 'broken' | 'below' | 'lying';
     lot?: number;
     origin?: number;
     /**
@@ -1523,6 +1542,25 @@ export type Mended = {
     rows: number;
 };
 
+export type MergeFindingsRequest = {
+    /**
+     * Findings by number
+     */
+    ids?: Array<number> | null;
+    /**
+     * Files that stay; left out for the one that most show, of each group
+     */
+    keep?: Array<number> | null;
+    /**
+     * Of the findings
+     */
+    kind: 'twice' | 'alike';
+    /**
+     * Or all that are so
+     */
+    where?: FindingsChosen;
+};
+
 export type Message = {
     at: string;
     /**
@@ -1540,6 +1578,7 @@ export type Message = {
     readAt: string | null;
     run: number;
     sheet: number;
+    sweep: number;
     title: string;
 };
 
@@ -2086,10 +2125,10 @@ export type Plan = {
     file?: number;
     filePath?: string;
     id: number;
-    kind: 'lot' | 'hand' | 'spread';
+    kind: 'lot' | 'hand' | 'spread' | 'swap';
     leftOut: number;
     /**
-     * Whose files it places; none for a change by hand, and for one picture on many
+     * Whose files it places; none for other kinds
      */
     lots: Array<PlanLot>;
     madeBy: string;
@@ -2365,6 +2404,17 @@ export type PurgedFile = {
      * SHA-256 of its bytes
      */
     sum: string;
+};
+
+export type PutFileBackRequest = {
+    /**
+     * The file that stands there now; 0, or one that does not any more, puts it behind all others
+     */
+    instead: number;
+    /**
+     * The product or category that it stood on
+     */
+    on: Target;
 };
 
 export type Question = {
@@ -3121,6 +3171,10 @@ export type Stood = {
      */
     now: number;
     /**
+     * The product or category
+     */
+    on: Target;
+    /**
      * Code of the product, or path of the category
      */
     owner: string;
@@ -3134,6 +3188,52 @@ export type Stood = {
      * Of that file
      */
     sum: string;
+};
+
+export type StoreView = {
+    bytes: number;
+    damaged: number;
+    missing: number;
+    /**
+     * Rows of bytes
+     */
+    objects: number;
+    /**
+     * When the one was read that was read the longest ago; left out while one never was
+     */
+    oldest: string | null;
+    /**
+     * That were read whole within the days that all is to be read in
+     */
+    read: number;
+    strayBytes: number;
+    strayCount: number;
+    /**
+     * Objects that no row names, the first of them
+     */
+    strays: Array<Stray>;
+};
+
+export type Stray = {
+    bytes: number;
+    foundAt: string;
+    /**
+     * Where it lies in the store
+     */
+    key: string;
+    /**
+     * As its name has it; empty where that is none
+     */
+    sum: string;
+    written: string;
+};
+
+export type StraysDropped = {
+    /**
+     * The others are named by a row by now, or gone
+     */
+    dropped: number;
+    receipt: number;
 };
 
 export type Subfolder = {
@@ -3222,7 +3322,14 @@ export type Sweep = {
 
 export type SweepFinding = {
     bytes: number;
+    /**
+     * Of that product
+     */
+    code: string;
     detail: string;
+    /**
+     * 0 for none: it is found of a product or a lot
+     */
     file: number;
     /**
      * Bytes that are freed when it goes with all others of its kind: 0 where another file needs them
@@ -3238,13 +3345,19 @@ export type SweepFinding = {
     group: number;
     height: number;
     id: number;
-    kind: 'orphans' | 'twice' | 'alike' | 'broken';
+    kind: 'orphans' | 'twice' | 'alike' | 'broken' | 'below' | 'lying';
+    /**
+     * 0 for none
+     */
     lot: number;
     lotName: string;
     /**
      * Name of the place that it was fetched from, empty for none
      */
     origin: string;
+    /**
+     * Of the file; else what the product or lot is called
+     */
     path: string;
     /**
      * That took it from where it stood, 0 for none
@@ -3254,15 +3367,23 @@ export type SweepFinding = {
      * Why it cannot be shown; empty where it can
      */
     problem: string;
+    /**
+     * That shows the file, or that it is about; 0 for none
+     */
+    product: number;
     reason: string;
     /**
      * When its reason came about
      */
     since: string;
     /**
-     * SHA-256 of its bytes
+     * SHA-256 of its bytes, empty for no file
      */
     sum: string;
+    /**
+     * Of that product
+     */
+    title: string;
     /**
      * Of the file
      */
@@ -3271,7 +3392,7 @@ export type SweepFinding = {
 };
 
 export type SweepRequest = {
-    kinds: Array<'orphans' | 'twice' | 'alike' | 'broken'>;
+    kinds: Array<'orphans' | 'twice' | 'alike' | 'broken' | 'below' | 'lying'>;
 };
 
 export type TakeCandidatesRequest = {
@@ -3424,6 +3545,10 @@ export type Upkeep = {
      */
     holdDays: number;
     /**
+     * That a lot is not touched before it is told of
+     */
+    lyingDays: number;
+    /**
      * What is past its term goes by itself
      */
     purge: boolean;
@@ -3431,6 +3556,10 @@ export type Upkeep = {
      * Percent of all files that go without being asked again
      */
     purgeShare: number;
+    /**
+     * Before they end, rights are told of
+     */
+    rightsDays: number;
     /**
      * From sweep to sweep; 0: by hand only
      */
@@ -4100,6 +4229,33 @@ export type LearnFromResponses = {
 
 export type LearnFromResponse = LearnFromResponses[keyof LearnFromResponses];
 
+export type PutFileBackData = {
+    body: PutFileBackRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/files/{id}/put-back';
+};
+
+export type PutFileBackErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type PutFileBackError = PutFileBackErrors[keyof PutFileBackErrors];
+
+export type PutFileBackResponses = {
+    /**
+     * OK
+     */
+    200: Created;
+};
+
+export type PutFileBackResponse = PutFileBackResponses[keyof PutFileBackResponses];
+
 export type ListReferencesData = {
     body?: never;
     path: {
@@ -4131,7 +4287,7 @@ export type ListFindingsData = {
     body?: never;
     path?: never;
     query?: {
-        kind?: 'orphans' | 'twice' | 'alike' | 'broken';
+        kind?: 'orphans' | 'twice' | 'alike' | 'broken' | 'below' | 'lying';
         reason?: string;
         lot?: number;
         origin?: number;
@@ -4196,6 +4352,31 @@ export type HoldFindingsResponses = {
 };
 
 export type HoldFindingsResponse = HoldFindingsResponses[keyof HoldFindingsResponses];
+
+export type MergeFindingsData = {
+    body: MergeFindingsRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/findings/merge';
+};
+
+export type MergeFindingsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type MergeFindingsError = MergeFindingsErrors[keyof MergeFindingsErrors];
+
+export type MergeFindingsResponses = {
+    /**
+     * OK
+     */
+    200: Created;
+};
+
+export type MergeFindingsResponse = MergeFindingsResponses[keyof MergeFindingsResponses];
 
 export type SumFindingsData = {
     body: FindingsWanted;
@@ -7051,6 +7232,58 @@ export type GetSpaceResponses = {
 };
 
 export type GetSpaceResponse = GetSpaceResponses[keyof GetSpaceResponses];
+
+export type CheckStoreData = {
+    body?: never;
+    path?: never;
+    query?: {
+        limit?: number;
+    };
+    url: '/api/v1/store';
+};
+
+export type CheckStoreErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type CheckStoreError = CheckStoreErrors[keyof CheckStoreErrors];
+
+export type CheckStoreResponses = {
+    /**
+     * OK
+     */
+    200: StoreView;
+};
+
+export type CheckStoreResponse = CheckStoreResponses[keyof CheckStoreResponses];
+
+export type DropStraysData = {
+    body: DropStraysRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/store/drop';
+};
+
+export type DropStraysErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type DropStraysError = DropStraysErrors[keyof DropStraysErrors];
+
+export type DropStraysResponses = {
+    /**
+     * OK
+     */
+    200: StraysDropped;
+};
+
+export type DropStraysResponse = DropStraysResponses[keyof DropStraysResponses];
 
 export type ListSupplierLinksData = {
     body?: never;

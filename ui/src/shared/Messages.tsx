@@ -42,7 +42,8 @@ export function Messages({ open, onClose }: { open: boolean; onClose: () => void
         <Failed error={messages.error} again={() => void messages.refetch()} />
       ) : messages.data?.items.length === 0 ? (
         <Empty title="No messages yet.">
-          When a plan has been applied or taken back, it is said here what was done, what was not, and why.
+          When a plan has been applied or taken back, it is said here what was done, what was not, and why;
+          and when a sweep found something new.
         </Empty>
       ) : (
         messages.data?.items.map((m) => <Letter key={m.id} message={m} onFollow={close} />)
@@ -58,16 +59,20 @@ const mailed: Record<Message['mailState'], string> = {
   failed: 'not mailed to',
 };
 
+/** Where what a message is about is shown. */
+function placeOf(message: Message): string | undefined {
+  if (message.sheet) return `/sheets/${message.sheet}`;
+  if (message.plan) return `/plans/${message.plan}`;
+  return message.sweep ? '/upkeep?fresh=1' : undefined;
+}
+
 export function Letter({ message, onFollow }: { message: Message; onFollow?: () => void }) {
+  const to = placeOf(message);
   return (
     <article className={`letter${message.readAt ? '' : ' unread'}`}>
       <div className="spread">
-        {message.sheet ? (
-          <Link className="link" to={`/sheets/${message.sheet}`} onClick={onFollow}>
-            <strong>{message.title}</strong>
-          </Link>
-        ) : message.plan ? (
-          <Link className="link" to={`/plans/${message.plan}`} onClick={onFollow}>
+        {to ? (
+          <Link className="link" to={to} onClick={onFollow}>
             <strong>{message.title}</strong>
           </Link>
         ) : (

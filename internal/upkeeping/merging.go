@@ -1,0 +1,61 @@
+package upkeeping
+
+import (
+	"context"
+	"errors"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
+	"ambrosa/core/plan"
+	"ambrosa/core/upkeep"
+	"ambrosa/internal/store"
+)
+
+// Plans are how files come to stand in the stead of others.
+type Plans interface {
+	// Swap plans it, wherever those stand, or (with on) only on some, and returns the plan.
+	Swap(ctx context.Context, who acting.Actor, swaps []upkeep.Swap, on []catalog.Target) (id int64, err error)
+	// Spread plans that one picture goes on some products and categories.
+	Spread(ctx context.Context, who acting.Actor, file int64, on []catalog.Target, way plan.Way) (id int64, err error)
+}
+
+// ErrNothingToMerge means that nothing of what was chosen stands in another's stead.
+var ErrNothingToMerge = errors.New("nothing that stands would be led to another")
+
+// Merge plans that of files which are, or look, the same one stays, and that the places of
+// the others are led to it: those of keep, else of each group the one that core/upkeep says.
+// Of a single finding its whole group is meant.
+func (u *Upkeeper) Merge(ctx context.Context, who acting.Actor, q store.FindingFilter, keep []int64) (id int64, err error) {
+	var twins []upkeep.Twin
+	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
+		twins, err = store.Twins(ctx, tx, q, len(q.IDs) == 1)
+		return err
+	})
+	if err != nil {
+		return 0, err
+	}
+	swaps := upkeep.Merged(twins, keep)
+	if len(swaps) == 0 {
+		return 0, ErrNothingToMerge
+	}
+	id, err = u.Plans.Swap(ctx, who, swaps, nil)
+	if errors.Is(err, store.ErrNotFound) {
+		err = ErrNothingToMerge
+	}
+	return id, err
+}
+
+// PutBack plans that a file stands again where it was replaced: in the stead of the file that
+// took its place on a product or category, or behind what stands there where that one does
+// not stand any more.
+func (u *Upkeeper) PutBack(ctx context.Context, who acting.Actor, file, instead int64, on catalog.Target) (id int64, err error) {
+	if instead != 0 && instead != file {
+		id, err = u.Plans.Swap(ctx, who, []upkeep.Swap{{From: instead, To: file}}, []catalog.Target{on})
+		if !errors.Is(err, store.ErrNotFound) {
+			return id, err
+		}
+	}
+	return u.Plans.Spread(ctx, who, file, []catalog.Target{on}, plan.After)
+}
