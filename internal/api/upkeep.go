@@ -78,6 +78,8 @@ func upkeepProblem(err error, thing string) error {
 		return huma.Error409Conflict("Another one is under way. It can be seen among the runs.")
 	case errors.Is(err, upkeeping.ErrNothingToMerge):
 		return huma.Error409Conflict("Nothing that stands would be led to another: of each group, the one that stays stands alone.")
+	case errors.Is(err, upkeeping.ErrStands):
+		return huma.Error409Conflict("It stands there already.")
 	case errors.As(err, &over):
 		return huma.Error409Conflict(fmt.Sprintf("%d of %d files would go: more than the %d percent that go without being asked again.",
 			over.Files, over.All, over.Share))

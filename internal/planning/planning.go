@@ -82,14 +82,10 @@ func (p *Planner) Spread(ctx context.Context, who acting.Actor, file int64, on [
 		if id, err = store.NewSpread(ctx, tx, who, file, way); err != nil {
 			return err
 		}
-		gone, err := (drafting{tx, id, way, source{file: file}, false}).of(ctx, on)
-		if err != nil {
+		if _, err := (drafting{tx, id, way, source{file: file}, false}).of(ctx, on); err != nil {
 			return err
 		}
-		if gone == len(on) {
-			return store.ErrNotFound
-		}
-		return store.Revise(ctx, tx, id, plan.Remade{})
+		return reaching(ctx, tx, id)
 	})
 	return id, err
 }
@@ -102,7 +98,6 @@ func (p *Planner) Swap(ctx context.Context, who acting.Actor, swaps []upkeep.Swa
 		if id, err = store.NewSwap(ctx, tx, who, swaps); err != nil {
 			return err
 		}
-		reached := 0
 		for last := (catalog.Target{}); ; {
 			owners, err := store.OwnersShowing(ctx, tx, id, on, last, batch)
 			if err != nil {
@@ -112,18 +107,26 @@ func (p *Planner) Swap(ctx context.Context, who acting.Actor, swaps []upkeep.Swa
 				break
 			}
 			last = owners[len(owners)-1]
-			gone, err := (drafting{tx, id, plan.Instead, source{swap: true}, false}).of(ctx, owners)
-			if err != nil {
+			if _, err := (drafting{tx, id, plan.Instead, source{swap: true}, false}).of(ctx, owners); err != nil {
 				return err
 			}
-			reached += len(owners) - gone
 		}
-		if reached == 0 {
-			return store.ErrNotFound
-		}
-		return store.Revise(ctx, tx, id, plan.Remade{})
+		return reaching(ctx, tx, id)
 	})
 	return id, err
+}
+
+// reaching makes a draft known that was made just now; one that changes nothing at all is
+// store.ErrNotFound.
+func reaching(ctx context.Context, tx pgx.Tx, id int64) error {
+	all, _, err := store.CountChanges(ctx, tx, id)
+	if err == nil && all == 0 {
+		err = store.ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	return store.Revise(ctx, tx, id, plan.Remade{})
 }
 
 // SetWay gives one product or category of a draft its own way ("" for the

@@ -75,6 +75,14 @@ func Swapped(ctx context.Context, db DB, id int64, on []catalog.Target) ([]Arriv
 		order by s.product_id, s.category_id, s.from_file`, id, products, categories)
 }
 
+// Shows tells whether a product, with its variants, or a category shows a file.
+func (s *Store) Shows(ctx context.Context, owner catalog.Target, file int64) (shows bool, err error) {
+	product, category := ownerColumns(owner)
+	err = s.Pool.QueryRow(ctx, `select exists (select from placement where file_id = $1 and (product_id = $2 or category_id = $3))`,
+		file, product, category).Scan(&shows)
+	return shows, err
+}
+
 // Twins returns the files of findings that are the same as, or look like, others: with whole
 // all files of their groups, else only the findings that a filter chooses.
 func Twins(ctx context.Context, tx pgx.Tx, q FindingFilter, whole bool) ([]upkeep.Twin, error) {

@@ -92,7 +92,8 @@ func CountAsked(ctx context.Context, db DB, at time.Time) (Asked, error) {
 		(select count(*) from placement) as placements,
 		(select count(distinct c.plan_id) from reference r join plan_change c on c.id = r.plan_change_id
 			where r.until is null or r.until > $1) as plans,
-		(select count(*) from lot where state in ('receiving', 'examining', 'ready')) as lots, (select count(*) from pin) as pins`, at)
+		(select count(*) from lot where state in ('receiving', 'examining', 'ready')) as lots, (select count(*) from pin) as pins,
+		0::bigint as objects, 0::bigint as strays, 0::bigint as missing`, at)
 }
 
 // SweepReport returns what a sweep found first, to be told; why is what ended it, "" for

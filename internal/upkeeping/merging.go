@@ -24,6 +24,9 @@ type Plans interface {
 // ErrNothingToMerge means that nothing of what was chosen stands in another's stead.
 var ErrNothingToMerge = errors.New("nothing that stands would be led to another")
 
+// ErrStands means that a file is shown where it was to be put back.
+var ErrStands = errors.New("the file stands there")
+
 // Merge plans that of files which are, or look, the same one stays, and that the places of
 // the others are led to it: those of keep, else of each group the one that core/upkeep says.
 // Of a single finding its whole group is meant.
@@ -49,8 +52,15 @@ func (u *Upkeeper) Merge(ctx context.Context, who acting.Actor, q store.FindingF
 
 // PutBack plans that a file stands again where it was replaced: in the stead of the file that
 // took its place on a product or category, or behind what stands there where that one does
-// not stand any more.
+// not stand any more. ErrStands means that the file stands there already.
 func (u *Upkeeper) PutBack(ctx context.Context, who acting.Actor, file, instead int64, on catalog.Target) (id int64, err error) {
+	stands, err := u.Store.Shows(ctx, on, file)
+	if err == nil && stands {
+		err = ErrStands
+	}
+	if err != nil {
+		return 0, err
+	}
 	if instead != 0 && instead != file {
 		id, err = u.Plans.Swap(ctx, who, []upkeep.Swap{{From: instead, To: file}}, []catalog.Target{on})
 		if !errors.Is(err, store.ErrNotFound) {
