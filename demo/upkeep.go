@@ -2,6 +2,8 @@ package demo
 
 import (
 	"context"
+	"crypto/sha256"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -44,7 +46,8 @@ func Upkeep(ctx context.Context, address, folder string, out io.Writer) error {
 	if err := s.harm(ctx, filepath.Join(folder, "blobs", "originals")); err != nil {
 		return err
 	}
-	if err := s.Post(ctx, "/api/v1/sweeps", map[string]any{"kinds": []string{"orphans", "twice", "alike", "broken"}}, nil); err != nil {
+	kinds := []string{"orphans", "twice", "alike", "broken", "below", "lying"}
+	if err := s.Post(ctx, "/api/v1/sweeps", map[string]any{"kinds": kinds}, nil); err != nil {
 		return err
 	}
 	if err := s.idle(ctx); err != nil {
@@ -57,7 +60,8 @@ func Upkeep(ctx context.Context, address, folder string, out io.Writer) error {
 }
 
 // harm takes the bytes of one picture away and turns a bit of another's, as a failing disk
-// would; objects is the folder that they lie in. Where they lie elsewhere, they are left.
+// would, and leaves an object that no row names, as a restored database would;
+// objects is the folder that they lie in. Where they lie elsewhere, they are left.
 func (s *seeder) harm(ctx context.Context, objects string) error {
 	var lots struct{ Items []struct{ ID int64 } }
 	if err := s.Get(ctx, "/api/v1/lots?limit=1", &lots); err != nil {
@@ -65,6 +69,9 @@ func (s *seeder) harm(ctx context.Context, objects string) error {
 	}
 	var files struct{ Items []struct{ Sum string } }
 	if err := s.Get(ctx, fmt.Sprintf("/api/v1/lots/%d/files?limit=2", lots.Items[0].ID), &files); err != nil {
+		return err
+	}
+	if err := stray(objects); err != nil {
 		return err
 	}
 	for i, f := range files.Items {
@@ -83,6 +90,14 @@ func (s *seeder) harm(ctx context.Context, objects string) error {
 		}
 	}
 	return nil
+}
+
+// stray leaves an object of yesterday.
+func stray(objects string) error {
+	content := []byte("what was brought in after the last backup")
+	sum := fmt.Sprintf("%x", sha256.Sum256(content))
+	name, yesterday := filepath.Join(objects, sum[:2], sum), time.Now().Add(-24*time.Hour)
+	return errors.Join(os.MkdirAll(filepath.Dir(name), 0o755), os.WriteFile(name, content, 0o600), os.Chtimes(name, yesterday, yesterday))
 }
 
 // season gathers and applies an archive; files with a part in their path are set aside.

@@ -11,6 +11,7 @@ type Lookalike struct {
 	File   int64
 	Like   int64 // the earlier file that it looks like, 0 for none
 	Look   Look
+	Of     string // what it is paired with, empty for nothing
 	Bytes  int64
 	Pixels int64
 	Small  bool // enlarged or padded: less is in it than its size says
@@ -44,8 +45,9 @@ func better(a, b Lookalike) int {
 
 // Grouped finds which files look alike, and what is to be said of each; in the order given.
 // Each group is a best file with those that look like it themselves: files that only look
-// alike through others are not one picture. A file whose group has nobody else is left out:
-// its Group is 0.
+// alike through others are not one picture, nor are those that were paired with different
+// things, however much these look alike. A file whose group has nobody else is left out: its
+// Group is 0.
 func Grouped(files []Lookalike) []Alike {
 	order := make([]int, len(files))
 	for i := range order {
@@ -54,7 +56,8 @@ func Grouped(files []Lookalike) []Alike {
 	chains := chained(files)
 	slices.SortFunc(order, func(a, b int) int { return better(files[a], files[b]) })
 	type group struct {
-		best, first int // positions
+		best, first int    // positions
+		of          string // what its files are paired with, as far as they are
 		members     []int
 		stands      int64 // pixels of the largest that stands
 	}
@@ -62,14 +65,16 @@ func Grouped(files []Lookalike) []Alike {
 	of := make([]*group, len(files))
 	for _, i := range order {
 		in := groups[chains[i]]
-		at := slices.IndexFunc(in, func(g *group) bool { return files[g.best].Look.Like(files[i].Look) })
+		at := slices.IndexFunc(in, func(g *group) bool {
+			return files[g.best].Look.Like(files[i].Look) && (g.of == "" || files[i].Of == "" || g.of == files[i].Of)
+		})
 		if at < 0 {
 			in = append(in, &group{best: i, first: i})
 			groups[chains[i]], at = in, len(in)-1
 		}
 		g := in[at]
 		g.members = append(g.members, i)
-		g.first = min(g.first, i)
+		g.first, g.of = min(g.first, i), cmp.Or(g.of, files[i].Of)
 		if files[i].Stands {
 			g.stands = max(g.stands, files[i].Pixels)
 		}

@@ -62,6 +62,14 @@ func TestLookAlikesAreGrouped(t *testing.T) {
 	if !slices.Equal(found, want) {
 		t.Errorf("%+v, expected %+v", found, want)
 	}
+	// What was paired with different things is not one picture; what was paired with nothing may be.
+	found = Grouped([]Lookalike{{File: 1, Look: jar, Of: "AT-1", Stands: true, Pixels: 1},
+		{File: 2, Like: 1, Look: jar, Of: "AT-2", Pixels: 2},
+		{File: 3, Like: 2, Look: jar, Pixels: 9}, {File: 4, Like: 3, Look: jar, Of: "AT-1", Pixels: 1}})
+	if want := []Alike{{}, {2, LookAlike, "one of 2"}, {2, LookAlike, "the best of 2"}, {}}; !slices.Equal(found[1:3], want[1:3]) ||
+		found[0].Group != found[3].Group || found[0].Group == 2 {
+		t.Errorf("%+v", found)
+	}
 }
 
 // TestGroupsAreOfThoseThatLookAlike tries random looks: whoever is in a group looks like its

@@ -23,13 +23,15 @@ type FindingsChosen struct {
 	Reason string    `query:"reason" json:"reason,omitempty" maxLength:"40"`
 	Lot    int64     `query:"lot" json:"lot,omitempty"`
 	Origin int64     `query:"origin" json:"origin,omitempty"`
+	Group  int64     `query:"group" json:"group,omitempty" doc:"Of findings that belong together"`
 	Query  string    `query:"q" json:"q,omitempty" maxLength:"200" doc:"Part of the path"`
 	Fresh  bool      `query:"fresh" json:"fresh,omitempty" doc:"Only those that the last sweep found first"`
 	Before time.Time `query:"before" json:"before,omitempty" doc:"Only those whose reason came about before"`
 }
 
 func (f FindingsChosen) filter() store.FindingFilter {
-	return store.FindingFilter{Kind: f.Kind, Reason: f.Reason, Lot: f.Lot, Origin: f.Origin, Query: f.Query, Fresh: f.Fresh, Before: f.Before}
+	return store.FindingFilter{Kind: f.Kind, Reason: f.Reason, Lot: f.Lot, Origin: f.Origin, Group: f.Group,
+		Query: f.Query, Fresh: f.Fresh, Before: f.Before}
 }
 
 // FindingsWanted chooses findings by number, or by what they are.
@@ -98,10 +100,11 @@ func (s *Server) upkeepOperations(api huma.API) {
 		func(ctx context.Context, in *struct{ Body store.Upkeep }) (*struct{}, error) {
 			return nil, problem(s.Store.SetUpkeep(ctx, in.Body), "upkeep")
 		})
-	huma.Register(api, tags.start("sweep", "/sweeps", "Look for what nothing needs, is there twice, looks alike, is broken, is below the rule or lies"),
+	huma.Register(api, tags.start("sweep", "/sweeps",
+		"Look for what nothing needs, is there twice, looks alike, is broken, is below the rule or lies"),
 		func(ctx context.Context, in *struct {
 			Body struct {
-				Kinds []string `json:"kinds" nullable:"false" minItems:"1" maxItems:"10" uniqueItems:"true" enum:"orphans,twice,alike,broken,below,lying"`
+				Kinds []string `json:"kinds" nullable:"false" minItems:"1" uniqueItems:"true" enum:"orphans,twice,alike,broken,below,lying"`
 			}
 		}) (*Body[created], error) {
 			id, err := s.Upkeeper.Sweep(ctx, s.actor(ctx), in.Body.Kinds)
@@ -201,7 +204,7 @@ func (s *Server) remedyOperations(api huma.API) {
 			ByID
 			Body struct {
 				On      catalog.Target `json:"on" doc:"The product or category that it stood on"`
-				Instead int64          `json:"instead" doc:"The file that stands there now; 0, or one that does not any more, puts it behind all others"`
+				Instead int64          `json:"instead" doc:"The file that stands there now; 0, or one that is gone, puts it behind all others"`
 			}
 		}) (*Body[created], error) {
 			id, err := s.Upkeeper.PutBack(ctx, s.actor(ctx), in.ID, in.Body.Instead, in.Body.On)

@@ -127,7 +127,8 @@ func TestWhatLacksIsTold(t *testing.T) {
 	l.applied(l.planned(lot.ID, "after"))
 	waits := l.gathered("waits.zip", zipped(t, entry{"unknown.jpg", jpg(t, 3)}))
 	for _, change := range []string{`update variant set retired = true where sku like 'AT-000%'`,
-		`update file set decided_at = null`, `update lot set created_at = now() - interval '1 year'`, `update file set arrived_at = now() - interval '20 days'`} {
+		`update file set decided_at = null`, `update lot set created_at = now() - interval '1 year'`,
+		`update file set arrived_at = now() - interval '20 days'`} {
 		_, err := l.Store.Pool.Exec(t.Context(), change)
 		l.do(err)
 	}
@@ -148,7 +149,8 @@ func TestWhatLacksIsTold(t *testing.T) {
 	}
 	var messages struct{ Items []store.Message }
 	l.do(l.Get(t.Context(), "/api/v1/messages", &messages))
-	if m := messages.Items[0]; m.Sweep == 0 || m.Title != "The sweep found 5 new" || !strings.Contains(m.Body, "1 below the rule: too small\n") {
+	if m := messages.Items[0]; m.Sweep == 0 || m.Title != "The sweep found 5 new" ||
+		!strings.Contains(m.Body, "1 below the rule: too small\n") {
 		t.Errorf("%+v", m)
 	}
 	_, err = l.Store.Pool.Exec(t.Context(), `update upkeep_setting set next_sweep = now()`)

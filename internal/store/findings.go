@@ -26,6 +26,7 @@ type SweepFinding struct {
 	Lot     int64     `json:"lot" doc:"0 for none"`
 	LotName string    `json:"lotName"`
 	Origin  string    `json:"origin" doc:"Name of the place that it was fetched from, empty for none"`
+	FromID  int64     `json:"originId" doc:"Of that place, 0 for none"`
 	Bytes   int64     `json:"bytes"`
 	Frees   int64     `json:"frees" doc:"Bytes that are freed when it goes with all others of its kind: 0 where another file needs them"`
 	Group   int64     `json:"group" doc:"Of one group are those that belong together; 0 for none"`
@@ -44,6 +45,7 @@ type FindingFilter struct {
 	Reason string
 	Lot    int64
 	Origin int64
+	Group  int64
 	Query  string // part of the path
 	Fresh  bool
 	Before time.Time // its reason came about before
@@ -76,6 +78,9 @@ func (q FindingFilter) where(first int) (condition string, args []any) {
 	if q.Origin != 0 {
 		add("exists (select from lot where id = g.lot_id and origin_id = ?)", q.Origin)
 	}
+	if q.Group != 0 {
+		add("g.grp = ?", q.Group)
+	}
 	if q.Query != "" {
 		add("strpos(lower(g.path), lower(?)) > 0", q.Query)
 	}
@@ -103,10 +108,13 @@ var findingOrders = map[string]string{
 // Findings returns some of those that a filter chooses.
 func (s *Store) Findings(ctx context.Context, q FindingFilter, by string, offset, limit int) ([]SweepFinding, error) {
 	where, args := q.where(3)
-	return list[SweepFinding](ctx, s.Pool, `select g.id, g.kind, g.reason, coalesce(g.file_id, 0) as file, coalesce(f.version, 0) as version, g.path,
+	return list[SweepFinding](ctx, s.Pool, `select g.id, g.kind, g.reason, coalesce(g.file_id, 0) as file, coalesce(f.version, 0) as version,
+			g.path,
 			coalesce(encode(g.sha256, 'hex'), '') as sum, coalesce(g.product_id, 0) as product, coalesce(d.code, '') as code,
-			coalesce(d.title, '') as title, coalesce(g.lot_id, 0) as lot, coalesce(l.name, '') as lot_name, coalesce(o.name, '') as origin, g.bytes, g.frees, g.grp as "group", g.since, g.detail,
-			g.plan_id as plan, g.first_sweep = z.id as fresh, coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, coalesce(f.problem, '') as problem
+			coalesce(d.title, '') as title, coalesce(g.lot_id, 0) as lot, coalesce(l.name, '') as lot_name, coalesce(o.name, '') as origin,
+			coalesce(o.id, 0) as from_id, g.bytes, g.frees, g.grp as "group", g.since, g.detail,
+			g.plan_id as plan, g.first_sweep = z.id as fresh, coalesce(b.width, 0) as width, coalesce(b.height, 0) as height,
+			coalesce(f.problem, '') as problem
 		`+findingFrom+`where g.id in (select g.id from finding g`+where+` order by `+findingOrders[by]+` offset $1 limit $2)
 		order by `+findingOrders[by], append([]any{offset, limit}, args...)...)
 }
@@ -129,7 +137,8 @@ func (s *Store) CountFindings(ctx context.Context, q FindingFilter) (files, byte
 // not freed, nor those that a sheet keeps.
 func (s *Store) SumOf(ctx context.Context, q FindingFilter) (Sums, error) {
 	where, args := q.where(1)
-	return one[Sums](ctx, s.Pool, `with chosen as (select distinct g.file_id, g.sha256, g.bytes from finding g`+where+` and g.file_id is not null)
+	return one[Sums](ctx, s.Pool, `with chosen as (select distinct g.file_id, g.sha256, g.bytes from finding g`+where+`
+			and g.file_id is not null)
 		select coalesce(sum(n), 0)::bigint as files, coalesce(sum(n * bytes), 0)::bigint as bytes,
 			coalesce(sum(bytes) filter (where n = (select count(*) from file f where f.sha256 = c.sha256)
 				and not exists (select from sheet where sha256 = c.sha256)), 0)::bigint as frees
@@ -183,7 +192,8 @@ func (s *Store) WhereStood(ctx context.Context, file int64) ([]Stood, error) {
 		mine as (
 			select s.*, s.side = 'after' as came from spots s where s.file = $1 and not exists (
 				select from spots o where o.id = s.id and o.file = $1 and o.side <> s.side and o.kind = s.kind and o.target = s.target))
-		select m.plan_id as plan, coalesce(p.applied_at, p.created_at) as at, p.applied_by as by, `+ownerOf("c")+` as "on", coalesce(d.code, g.path, '') as owner, m.came,
+		select m.plan_id as plan, coalesce(p.applied_at, p.created_at) as at, p.applied_by as by, `+ownerOf("c")+` as "on",
+			coalesce(d.code, g.path, '') as owner, m.came,
 			m.at::int as place, coalesce(f.id, 0) as now, coalesce(encode(f.sha256, 'hex'), '') as sum, coalesce(f.path, '') as path
 		from mine m join plan p on p.id = m.plan_id join plan_change c on c.id = m.id left join product d on d.id = c.product_id
 		left join category g on g.id = c.category_id

@@ -68,9 +68,11 @@ func (s *Store) EachLyingLot(ctx context.Context, each func(Lying) error) error 
 // every retired one that shows some.
 func (s *Store) EachLyingProduct(ctx context.Context, each func(Lying) error) error {
 	return s.eachLying(ctx, `
-		with bare as (select p.id from product p where p.pictures = 0 and (exists (select from variant v where v.product_id = p.id and not v.retired)
-				or not exists (select from variant v where v.product_id = p.id))),
-			retired as (select p.id from product p where p.pictures > 0 and exists (select from variant v where v.product_id = p.id and v.retired)
+		with bare as (select p.id from product p where p.pictures = 0
+				and (exists (select from variant v where v.product_id = p.id and not v.retired)
+					or not exists (select from variant v where v.product_id = p.id))),
+			retired as (select p.id from product p where p.pictures > 0
+				and exists (select from variant v where v.product_id = p.id and v.retired)
 				and not exists (select from variant v where v.product_id = p.id and not v.retired)),
 			either as (select id, false as retired from bare union all select id, true from retired)
 		select 0::bigint, p.id, p.code, p.pictures::bigint, 0::bigint, case when e.retired then p.updated_at else p.created_at end, e.retired
@@ -83,6 +85,7 @@ func (s *Store) eachLying(ctx context.Context, query string, each func(Lying) er
 		return err
 	}
 	var l Lying
-	_, err = pgx.ForEachRow(rows, []any{&l.Lot, &l.Product, &l.Name, &l.Files, &l.Bytes, &l.Touched, &l.Retired}, func() error { return each(l) })
+	_, err = pgx.ForEachRow(rows, []any{&l.Lot, &l.Product, &l.Name, &l.Files, &l.Bytes, &l.Touched, &l.Retired},
+		func() error { return each(l) })
 	return err
 }

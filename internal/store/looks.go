@@ -28,7 +28,9 @@ func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
 			each as (select id from pairs union select like_id from pairs)
 		select f.id, coalesce(f.like_id, 0), f.lot_id, l.name, f.path, encode(f.sha256, 'hex'), f.bytes,
 			coalesce(b.width::bigint * b.height, 0), coalesce(b.fingerprint, 0), coalesce(b.tint, ''),
-			coalesce(b.marks, 0) & $1 <> 0, exists (select from placement where file_id = f.id), f.arrived_at
+			coalesce(case when f.verdict = 'paired' then case when f.variant_id is not null then 'variant ' || f.variant_id
+				when f.product_id is not null then 'product ' || f.product_id when f.category_id is not null then 'category ' || f.category_id end
+				end, ''), coalesce(b.marks, 0) & $1 <> 0, exists (select from placement where file_id = f.id), f.arrived_at
 		from each e join file f on f.id = e.id join lot l on l.id = f.lot_id left join blob b on b.sha256 = f.sha256
 		where f.sha256 is not null and not exists (select from held where file_id = f.id) order by f.id`,
 		picturespec.Enlarged|picturespec.Padded)
@@ -38,8 +40,8 @@ func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
 	var f Lookalike
 	var fingerprint int64
 	var tint []byte
-	_, err = pgx.ForEachRow(rows, []any{&f.File, &f.Like, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Pixels, &fingerprint, &tint, &f.Small,
-		&f.Stands, &f.Arrived},
+	_, err = pgx.ForEachRow(rows, []any{&f.File, &f.Like, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Pixels, &fingerprint, &tint, &f.Of,
+		&f.Small, &f.Stands, &f.Arrived},
 		func() error {
 			f.Look = upkeep.Look{Fingerprint: uint64(fingerprint), Tint: string(tint)}
 			found = append(found, f)

@@ -32,7 +32,9 @@ func NewSwap(ctx context.Context, tx pgx.Tx, who acting.Actor, swaps []upkeep.Sw
 
 // OwnersShowing returns products, and behind them categories, that show a file whose place
 // another takes by a plan; with on only some of them.
-func OwnersShowing(ctx context.Context, tx pgx.Tx, id int64, on []catalog.Target, after catalog.Target, limit int) ([]catalog.Target, error) {
+func OwnersShowing(
+	ctx context.Context, tx pgx.Tx, id int64, on []catalog.Target, after catalog.Target, limit int,
+) ([]catalog.Target, error) {
 	products, categories := split(on)
 	all := len(on) == 0
 	if after.Kind != catalog.KindCategory {

@@ -38,9 +38,7 @@ export const views = [
   view(['/catalog'], async () => ({ default: (await import('./catalog/Catalog')).Catalog })),
   view(['/sheets'], async () => ({ default: (await import('./sheets/Sheets')).Sheets })),
   view(['/sheets/:id'], async () => ({ default: (await import('./sheets/SheetPage')).SheetPage })),
-  view(['/upkeep', '/upkeep/held', '/upkeep/receipts', '/upkeep/space', '/upkeep/pinned'], async () => ({
-    default: (await import('./upkeep/Upkeep')).Upkeep,
-  })),
+  view(['/upkeep', '/upkeep/:part'], async () => ({ default: (await import('./upkeep/Upkeep')).Upkeep })),
   view(['/categories/:id'], async () => ({
     default: (await import('./catalog/CategoryPage')).CategoryPage,
   })),

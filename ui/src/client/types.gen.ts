@@ -879,6 +879,10 @@ export type FindingsChosen = {
      * Only those that the last sweep found first
      */
     fresh?: boolean;
+    /**
+     * Of findings that belong together
+     */
+    group?: number;
     kind?: 'orphans' | 'twice' | 'alike' | 'broken' | 'below' | 'lying';
     lot?: number;
     origin?: number;
@@ -2408,7 +2412,7 @@ export type PurgedFile = {
 
 export type PutFileBackRequest = {
     /**
-     * The file that stands there now; 0, or one that does not any more, puts it behind all others
+     * The file that stands there now; 0, or one that is gone, puts it behind all others
      */
     instead: number;
     /**
@@ -3356,6 +3360,10 @@ export type SweepFinding = {
      */
     origin: string;
     /**
+     * Of that place, 0 for none
+     */
+    originId: number;
+    /**
      * Of the file; else what the product or lot is called
      */
     path: string;
@@ -4291,6 +4299,10 @@ export type ListFindingsData = {
         reason?: string;
         lot?: number;
         origin?: number;
+        /**
+         * Of findings that belong together
+         */
+        group?: number;
         /**
          * Part of the path
          */

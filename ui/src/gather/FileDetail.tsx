@@ -4,6 +4,7 @@ import { Link } from 'react-router';
 import type { File } from '../client';
 import { bytes } from '../shared/format';
 import { large, original } from '../shared/Picture';
+import { Needs, Places, useHistory } from '../upkeep/History';
 import { Marks } from './Marks';
 import { HeldBack, RightsForm } from './Rights';
 import css from './FileDetail.module.css';
@@ -54,6 +55,7 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
         )}
         <h3 className="stephead">File</h3>
         <Facts list={facts} />
+        <WhereItStands file={file.id} />
         <h3 className="stephead">Rights</h3>
         <div className="spread airy">
           <HeldBack file={file} />
@@ -104,6 +106,18 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
         file={file}
       />
     </div>
+  );
+}
+
+/** Who needs it, and where it ever stood. */
+function WhereItStands({ file }: { file: number }) {
+  const { needs, stood } = useHistory(file);
+  return (
+    <>
+      <h3 className="stephead">{needs.length > 0 ? 'Needed' : 'Needed by nothing'}</h3>
+      <Needs needs={needs} />
+      <Places stood={stood} />
+    </>
   );
 }
 

@@ -73,7 +73,9 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
 function standingOf(plan: Plan) {
   switch (plan.state) {
     case 'draft':
-      return ways.find((w) => w.value === plan.way)?.what;
+      return plan.kind === 'swap'
+        ? 'Each keeps the place, the view and the text of the one that it replaces.'
+        : ways.find((w) => w.value === plan.way)?.what;
     case 'applied':
       return `Applied to ${bearers(plan, plan.applied)}. It can be taken back at any time.`;
     case 'reverted':
@@ -87,6 +89,8 @@ const PlanTitle = ({ plan }: { plan: Plan }) => (
   <h1 className="clip titled">
     {plan.kind === 'hand' ? (
       'Change by hand'
+    ) : plan.kind === 'swap' ? (
+      'Pictures in the place of others'
     ) : plan.kind === 'spread' ? (
       `${baseName(plan.filePath ?? '') || 'One picture'} on many`
     ) : (

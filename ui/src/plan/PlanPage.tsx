@@ -58,7 +58,7 @@ export function PlanPage() {
 function Totals({ plan }: { plan: Plan }) {
   const all: [number, string][] = [
     [plan.products, bearers(plan, plan.products).replace(/^[\d,]+ /, '')],
-    [plan.added, 'pictures added'],
+    [plan.added, plan.added === 1 ? 'picture added' : 'pictures added'],
     [plan.removed, 'removed'],
     [plan.moved, 'moved'],
     [plan.leftOut, 'products left out'],

@@ -126,7 +126,7 @@ function Product({ plan, product }: { plan: Plan; product: PlannedChange }) {
               }}
               data={[
                 { value: '', label: 'as the plan' },
-                ...ways.map(({ value, label }) => ({ value, label })),
+                ...(plan.kind === 'swap' ? [] : ways).map(({ value, label }) => ({ value, label })),
                 { value: 'left out', label: 'leave out' },
               ]}
             />

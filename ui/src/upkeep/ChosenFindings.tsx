@@ -29,10 +29,11 @@ export function ChosenFindings({ wanted, chosen, whole, total, deeds, onWhole, o
   });
   if (!whole && ids.length === 0) return null;
   const n = whole ? total : ids.length;
+  const lots = chosen.items.filter((f) => f.lot > 0 && f.file === 0);
   return (
     <div className="chosenbar chosen-products" role="group" aria-label="Chosen findings">
-      <strong>{some(n, 'file')} chosen</strong>
-      {sums.data && (
+      <strong>{some(n, wanted.kind === 'lying' ? 'finding' : 'file')} chosen</strong>
+      {sums.data && sums.data.files > 0 && (
         <span className="quiet">
           {bytes(sums.data.bytes)}, of which {bytes(sums.data.frees)} would be freed
         </span>
@@ -42,7 +43,22 @@ export function ChosenFindings({ wanted, chosen, whole, total, deeds, onWhole, o
           Hold {count(n)} <Kbd ml={5}>h</Kbd>
         </Button>
       )}
-      {!whole && (
+      {(wanted.kind === 'twice' || (wanted.kind === 'alike' && !whole)) && (
+        <Button
+          variant="filled"
+          loading={deeds.busy}
+          title="Of each group the one stays that most show: a plan, to look at first"
+          onClick={() => deeds.merge(wanted.kind === 'twice' ? 'twice' : 'alike', which)}
+        >
+          Merge {count(n)}…
+        </Button>
+      )}
+      {lots.length > 0 && (
+        <Button loading={deeds.busy} onClick={() => deeds.giveUp(lots)}>
+          Give up {some(lots.length, 'lot')}
+        </Button>
+      )}
+      {!whole && wanted.kind !== 'lying' && (
         <Button onClick={() => deeds.askPin(chosen.items)}>
           Pin… <Kbd ml={5}>p</Kbd>
         </Button>

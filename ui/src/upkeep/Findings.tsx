@@ -1,4 +1,4 @@
-import { NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
+import { Button, NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useQueryClient } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
@@ -6,20 +6,18 @@ import { useRef, useState, type CSSProperties, type MouseEvent } from 'react';
 import { useSearchParams } from 'react-router';
 import type { SweepFinding, UpkeepView } from '../client';
 import { listFindingsOptions } from '../client/@tanstack/react-query.gen';
-import { Choose, lookOf, type Look } from '../shared/Choose';
 import { useChosen } from '../shared/chosen';
-import { baseName, bytes, count } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { usePages } from '../shared/paging';
-import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { atOf, tallOf } from '../shared/virtual';
 import { ChosenFindings } from './ChosenFindings';
+import { FindingCard, FindingRow, type FindingLook } from './FindingLooks';
 import { FindingSide } from './FindingSide';
 import { Groups } from './Groups';
 import { useDeeds } from './deeds';
 import css from './Upkeep.module.css';
-import { ages, daysBack, kinds, nothingOf, reasonOf } from './words';
+import { ages, daysBack, grouped, kinds, nothingOf } from './words';
 
 export type Kind = SweepFinding['kind'];
 
@@ -30,6 +28,8 @@ export interface Wanted {
   q?: string | undefined;
   fresh?: true | undefined;
   before?: string | undefined;
+  lot?: number | undefined;
+  origin?: number | undefined;
 }
 
 /** What sweeps found: by kind and reason on the left, as contact sheet or table, with the one at hand. */
@@ -44,8 +44,11 @@ export function Findings({ upkeep }: { upkeep: UpkeepView }) {
     q: q || undefined,
     fresh: search.get('fresh') ? true : undefined,
     before: age ? daysBack(Number(age)) : undefined,
+    lot: Number(search.get('lot')) || undefined,
+    origin: Number(search.get('origin')) || undefined,
   };
-  const table = search.get('as') === 'table';
+  const pictures = wanted.kind !== 'lying';
+  const table = !pictures || search.get('as') === 'table';
   const set = (change: Record<string, string>) =>
     setSearch(
       (now) => {
@@ -78,18 +81,31 @@ export function Findings({ upkeep }: { upkeep: UpkeepView }) {
             value={age}
             onChange={(e) => set({ age: e.currentTarget.value })}
           />
-          <SegmentedControl
-            className="push"
-            value={table ? 'table' : 'grid'}
-            onChange={(v) => set({ as: v === 'table' ? 'table' : '' })}
-            aria-label="Shown as"
-            data={[
-              { value: 'grid', label: 'Contact sheet' },
-              { value: 'table', label: 'Table' },
-            ]}
-          />
+          {(wanted.lot ?? wanted.origin) !== undefined && (
+            <Button onClick={() => set({ lot: '', origin: '' })}>
+              Of one {wanted.lot ? 'lot' : 'origin'} alone: show all
+            </Button>
+          )}
+          {pictures && (
+            <SegmentedControl
+              className="push"
+              value={table ? 'table' : 'grid'}
+              onChange={(v) => set({ as: v === 'table' ? 'table' : '' })}
+              aria-label="Shown as"
+              data={[
+                { value: 'grid', label: 'Contact sheet' },
+                { value: 'table', label: 'Table' },
+              ]}
+            />
+          )}
         </div>
-        <List key={`${JSON.stringify(wanted)}|${table}`} upkeep={upkeep} wanted={wanted} table={table} />
+        <List
+          key={`${JSON.stringify(wanted)}|${table}`}
+          upkeep={upkeep}
+          wanted={wanted}
+          table={table}
+          onNarrow={(by, id) => set({ lot: '', origin: '', [by]: String(id) })}
+        />
       </section>
     </div>
   );
@@ -101,8 +117,15 @@ const gridHeight = 222;
 const cardWidth = 152;
 const padding = 32;
 
-/** By keys: arrows go, m chooses, with Shift up to there, h holds, p pins, space shows large. */
-function List({ upkeep, wanted, table }: { upkeep: UpkeepView; wanted: Wanted; table: boolean }) {
+interface ListProps {
+  upkeep: UpkeepView;
+  wanted: Wanted;
+  table: boolean;
+  onNarrow: (by: 'lot' | 'origin', id: number) => void;
+}
+
+/** By keys: arrows go, m chooses, with Shift up to there, h holds, k keeps, p pins, space shows large. */
+function List({ upkeep, wanted, table, onNarrow }: ListProps) {
   const box = useRef<HTMLDivElement>(null);
   const client = useQueryClient();
   const [total, setTotal] = useState(0);
@@ -155,6 +178,8 @@ function List({ upkeep, wanted, table }: { upkeep: UpkeepView; wanted: Wanted; t
       ArrowUp: (e) => go(at - wide, e.shiftKey),
       m: () => here && chosen.toggle(here, at),
       h: () => wanted.kind === 'orphans' && deeds.hold(orHere),
+      k: () =>
+        here && grouped(wanted.kind) && deeds.keep(here, files.includes(here) ? files : [...files, here]),
       p: () => !whole && deeds.askPin(files),
       ' ': () => setLarge(true),
       Enter: () => setLarge(true),
@@ -192,7 +217,7 @@ function List({ upkeep, wanted, table }: { upkeep: UpkeepView; wanted: Wanted; t
               <span />
               <span>File</span>
               <span>Why</span>
-              <span>Lot</span>
+              <span>{wanted.kind === 'below' || wanted.kind === 'lying' ? 'Of' : 'Lot'}</span>
               <span className="num">Since</span>
               <span className="num">Size</span>
               <span className="num">Frees</span>
@@ -231,6 +256,7 @@ function List({ upkeep, wanted, table }: { upkeep: UpkeepView; wanted: Wanted; t
             deeds={deeds}
             large={large}
             onLarge={setLarge}
+            onNarrow={onNarrow}
           />
         )}
       </aside>
@@ -246,57 +272,8 @@ function Nothing({ upkeep, wanted }: { upkeep: UpkeepView; wanted: Wanted }) {
         Sweep now: it asks of every file who needs it. Nothing is changed by that.
       </Empty>
     );
-  const chosen = wanted.q ?? wanted.before ?? wanted.reason ?? wanted.fresh;
-  if (chosen) return <Empty title="Nothing of that kind was found." />;
-  return <Empty title={nothingOf[wanted.kind] ?? ''} />;
-}
-
-interface FindingLook extends Look {
-  finding: SweepFinding;
-  fresh: boolean;
-}
-
-const shownOf = (f: SweepFinding) => (f.problem ? '' : f.sum);
-
-const day = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
-
-function FindingRow(look: FindingLook) {
-  const f = look.finding;
-  return (
-    <div className={lookOf(`row pick ${css.line} ${css.tallLine}`, look)}>
-      <Choose name={look.finding.path} look={look} />
-      <Picture sum={shownOf(f)} none="–" className="small" />
-      <button className="link mono clip" onClick={look.onPress} title={f.path}>
-        {baseName(f.path)}
-      </button>
-      <span className="clip" title={f.detail}>
-        {reasonOf(f.reason)} {f.detail && <span className="quiet">{f.detail}</span>}
-      </span>
-      <span className="clip quiet">{f.lotName}</span>
-      <span className="num quiet">{day.format(new Date(f.since))}</span>
-      <span className="num">{bytes(f.bytes)}</span>
-      <span className="num">{f.frees ? bytes(f.frees) : <span className="quiet">–</span>}</span>
-    </div>
-  );
-}
-
-function FindingCard(look: FindingLook) {
-  const f = look.finding;
-  return (
-    <div className={lookOf('card', look)}>
-      <Choose name={look.finding.path} look={look} />
-      <button className="link card" onClick={look.onPress} title={f.path} tabIndex={-1}>
-        <Picture sum={shownOf(f)} none={f.problem || 'not a picture'} />
-        <span className="mono clip">{baseName(f.path)}</span>
-        <span className="clip quiet">
-          {look.fresh && <strong className={css.fresh}>new </strong>}
-          {reasonOf(f.reason)}
-        </span>
-        <span className="quiet small">
-          {bytes(f.bytes)}
-          {f.group > 0 && ` · group ${count(f.group)}`}
-        </span>
-      </button>
-    </div>
-  );
+  const { kind, ...chosen } = wanted;
+  if (Object.values(chosen).some((one) => one !== undefined))
+    return <Empty title="Nothing of that kind was found." />;
+  return <Empty title={nothingOf[kind] ?? ''} />;
 }

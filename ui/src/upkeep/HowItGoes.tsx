@@ -18,7 +18,10 @@ const aged = [
   'never paired',
 ];
 
-type Numbers = 'wayBackDays' | 'holdDays' | 'sweepHours' | 'checkDays' | 'purgeShare';
+type Numbers =
+  'wayBackDays' | 'holdDays' | 'sweepHours' | 'checkDays' | 'purgeShare' | 'rightsDays' | 'lyingDays';
+
+const fromZero: Numbers[] = ['sweepHours', 'wayBackDays', 'rightsDays', 'lyingDays'];
 
 /** The terms, the timetable and the bounds of upkeep. */
 export function HowItGoes({ settings, onClose }: { settings: Upkeep; onClose: () => void }) {
@@ -37,7 +40,7 @@ export function HowItGoes({ settings, onClose }: { settings: Upkeep; onClose: ()
       label={label}
       description={what}
       value={to[of]}
-      min={of === 'sweepHours' || of === 'wayBackDays' ? 0 : 1}
+      min={fromZero.includes(of) ? 0 : 1}
       max={of === 'purgeShare' ? 100 : 3650}
       allowDecimal={false}
       onChange={(n) => setTo({ ...to, [of]: Number(n) })}
@@ -54,6 +57,12 @@ export function HowItGoes({ settings, onClose }: { settings: Upkeep; onClose: ()
           'Days in which all is read',
           'a share each sweep: are the bytes what they were?',
         )}
+        {number(
+          'rightsDays',
+          'Days before rights end',
+          'so early pictures are told of that will not be cleared',
+        )}
+        {number('lyingDays', 'Days that a lot lies', 'untouched, before it is told of')}
         <Switch
           size="xs"
           label="What is past its term is purged by itself, after the sweep"

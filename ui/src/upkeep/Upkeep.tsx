@@ -14,6 +14,7 @@ import { HowItGoes } from './HowItGoes';
 import { Pins } from './Pins';
 import { Receipts } from './Receipts';
 import { Space } from './Space';
+import { Stored } from './Stored';
 import css from './Upkeep.module.css';
 import { kinds } from './words';
 
@@ -50,20 +51,31 @@ export function Upkeep() {
         <NavLink to="/upkeep/space" className={css.tab}>
           space
         </NavLink>
+        <NavLink to="/upkeep/store" className={css.tab}>
+          store
+        </NavLink>
       </nav>
-      {place === '/upkeep/held' ? (
-        <Held />
-      ) : place === '/upkeep/receipts' ? (
-        <Receipts />
-      ) : place === '/upkeep/pinned' ? (
-        <Pins />
-      ) : place === '/upkeep/space' ? (
-        <Space />
-      ) : (
-        <Findings upkeep={upkeep.data} />
-      )}
+      <Part of={place.split('/')[2] ?? ''} upkeep={upkeep.data} />
     </>
   );
+}
+
+/** What is shown below the bar, by the last word of the address. */
+function Part({ of, upkeep }: { of: string; upkeep: UpkeepView }) {
+  switch (of) {
+    case 'held':
+      return <Held />;
+    case 'pinned':
+      return <Pins />;
+    case 'receipts':
+      return <Receipts />;
+    case 'space':
+      return <Space />;
+    case 'store':
+      return <Stored />;
+    default:
+      return <Findings upkeep={upkeep} />;
+  }
 }
 
 function Head({ upkeep, sweeping }: { upkeep: UpkeepView; sweeping: boolean }) {

@@ -1,10 +1,21 @@
+import type { SweepFinding } from '../client';
+
 /** What sweeps look for, as lists and headings say it. */
 export const kinds: Record<string, string> = {
   orphans: 'Needed by nothing',
   twice: 'There twice',
   alike: 'Look alike',
   broken: 'Broken',
+  below: 'Below the rule',
+  lying: 'Left lying',
 };
+
+/** Whether findings of a kind belong together in groups. */
+export const grouped = (kind: string) => kind === 'twice' || kind === 'alike';
+
+/** What keeping one of a group is called. */
+export const keepWord = (f: SweepFinding) =>
+  f.reason === 'larger, unused' ? 'Put it in their place…' : 'Keep this one…';
 
 /** Why something was found, as a list says it. */
 export const reasons: Record<string, string> = {
@@ -22,6 +33,17 @@ export const reasons: Record<string, string> = {
   'look alike': 'look alike',
   missing: 'bytes are missing',
   damaged: 'bytes are not what they were',
+  restricted: 'must not be shown',
+  'rights ended': 'rights ended',
+  'rights end soon': 'rights end soon',
+  'too small': 'too small',
+  enlarged: 'enlarged',
+  padded: 'padded',
+  'rights unknown': 'rights unknown',
+  'lot left lying': 'lot left lying',
+  'without a picture': 'without a picture',
+  'retired, still shown': 'retired, and still shown',
+  'stray object': 'stray object',
 };
 
 /** What can be said of a kind of which nothing was found. */
@@ -30,6 +52,8 @@ export const nothingOf: Record<string, string> = {
   twice: 'Nothing is there twice.',
   alike: 'No two pictures look alike.',
   broken: 'All that was read so far is what it was.',
+  below: 'Every picture that stands is as the rule wants it.',
+  lying: 'No lot lies, and every product shows a picture.',
 };
 
 export const reasonOf = (reason: string) => reasons[reason] ?? reason;
