@@ -9,13 +9,16 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp/kb"
+
 	"ambrosa/demo"
 	"ambrosa/tests/browser"
 )
 
 // TestFromASweepToAReceipt sees what nothing needs beside what replaced it, holds it by
 // keyboard, gets it back with one press, pins one, and has what is held go: a word is typed
-// for that, and a receipt lists it. Another person who had the same in sight is told.
+// for that, and a receipt lists it. Another person who had the same in sight is told. Then it keeps
+// one of look-alikes, drops a stray object and takes a pin off.
 func TestFromASweepToAReceipt(t *testing.T) {
 	v := visit(t, browser.Options{})
 	v.do(demo.Upkeep(t.Context(), v.url(), filepath.Dir(samples), io.Discard))
@@ -74,6 +77,64 @@ func TestFromASweepToAReceipt(t *testing.T) {
 	if n := v.count(`select count(*) from placement where not exists (select from file where id = file_id)`); n != 0 {
 		t.Errorf("%d pictures that stand are gone", n)
 	}
+	v.keepsOne()
+	v.dropsAStray()
+	v.takesAPinOff()
+}
+
+// keepsOne has one of those that look alike take the place of another that stands, by keyboard
+// and a plan, and takes it back.
+func (v *visitor) keepsOne() {
+	v.t.Helper()
+	const standing = `select coalesce(sum(hashtext(file_id::text || ' ' || place || coalesce(variant_id, 0))), 0)::bigint from placement`
+	before := v.count(standing)
+	const listed = `kind = 'alike' and not exists (select from held h where h.file_id = g.file_id)`
+	at := v.count(`select count(*) from finding g where ` + listed + ` and (grp, id) < (select grp, id from finding g where ` + listed + `
+		and exists (select from finding s join placement p on p.file_id = s.file_id where s.kind = 'alike' and s.grp = g.grp and s.id <> g.id)
+		order by grp, id limit 1)`)
+	v.open("/upkeep?kind=alike")
+	v.sees(`document.querySelector('[aria-label="Belong together"] img')`)
+	for range at {
+		v.do(v.page.Press(kb.ArrowRight))
+	}
+	v.do(v.page.Press("k"))
+	v.says("Pictures in the place of others")
+	v.click("Apply to 1 product")
+	v.says("It can be taken back at any time")
+	if v.count(standing) == before {
+		v.t.Error("the one that was kept does not stand")
+	}
+	v.click("Revert…")
+	v.confirm("Revert 1 product")
+	v.until("it to be taken back", func() bool { return v.count(standing) == before })
+}
+
+// dropsAStray drops the object that no row names: a word is typed for it.
+func (v *visitor) dropsAStray() {
+	v.t.Helper()
+	v.do(os.WriteFile(filepath.Join(v.folder, "blobs", "originals", "notes.txt"), []byte("not ours"), 0o600))
+	v.post("/api/v1/sweeps", map[string]any{"kinds": []string{"broken"}}, nil)
+	v.until("it to be found", func() bool { return v.count("select count(*) from stray") == 1 })
+	v.open("/upkeep/store")
+	v.sees(`document.querySelector('[aria-label="Stray objects"] input')`)
+	v.value(`document.querySelector('[aria-label="Stray objects"] input').click()`)
+	v.click("Drop 1…")
+	v.types("drop")
+	v.confirm("Drop them")
+	v.says("Every object in the store has its row")
+	if n := v.count(`select count(*) from receipt_file where reason = 'stray object'`); n != 1 {
+		v.t.Errorf("%d strays are in receipts", n)
+	}
+}
+
+// takesAPinOff lets a pinned file be judged like all others again.
+func (v *visitor) takesAPinOff() {
+	v.t.Helper()
+	before := v.count("select count(*) from pin")
+	v.open("/upkeep/pinned")
+	v.says("the only one of the old label")
+	v.clickIn(`document.querySelector('[aria-label=Pinned]')`, "Take off")
+	v.until("it to be taken off", func() bool { return v.count("select count(*) from pin") == before-1 })
 }
 
 // holding is the holding with so many files, as an expression of the page.
