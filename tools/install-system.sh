@@ -6,7 +6,7 @@ set -u
 packages() {
   case "$1" in
     build) echo "postgresql libvips-dev pkg-config gcc libc6-dev" ;;
-    test) echo "chromium fonts-dejavu-core zip unzip p7zip-full libvips-tools litmus libimage-exiftool-perl zint zbar-tools miller libreoffice-calc-nogui" ;;
+    test) echo "chromium fonts-dejavu-core zip unzip p7zip-full libvips-tools litmus libimage-exiftool-perl zint zbar-tools miller libreoffice-calc-nogui jdupes rdfind" ;;
     bench) echo "rclone" ;;
   esac
 }

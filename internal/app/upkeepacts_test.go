@@ -223,4 +223,15 @@ func TestTheStoreIsComparedWithItsRows(t *testing.T) {
 		t.Errorf("what arrived is gone: %v", err)
 	}
 	l.refused(l.Post(t.Context(), "/api/v1/store/drop", map[string]any{"keys": []string{"originals/notes.txt"}}, nil), http.StatusNotFound)
+	// A store that is not mounted is no loss of everything: the sweep says so, and finds nothing.
+	missing := seen.Missing
+	l.do(os.Rename(originals, originals+" away"))
+	l.sweeps("broken")
+	if run := l.runs()[0]; run.State != "failed" || !strings.Contains(run.Message, "is it there, and the right one") {
+		t.Errorf("the sweep of an empty store: %+v", run)
+	}
+	l.do(os.Rename(originals+" away", originals))
+	if look(); seen.Missing != missing {
+		t.Errorf("%d are missing, %d were", seen.Missing, missing)
+	}
 }

@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -230,4 +231,96 @@ func TestSpoolsOfTheDeadAreRemoved(t *testing.T) {
 	release()
 	releaseOther()
 	empty(t, folder)
+}
+
+// TestARefusingStoreIsNoLoss has a bucket refuse, and cut an answer short: what cannot be asked
+// for is an error, and never said to be missing or damaged; what cannot be stored is not there.
+func TestARefusingStoreIsNoLoss(t *testing.T) {
+	var refuse func(*http.Request) int
+	s, spool := opened(t, bucket(t, func(r *http.Request) int {
+		if refuse == nil {
+			return 0
+		}
+		return refuse(r)
+	}))
+	f, err := s.Spool(strings.NewReader("abc"), 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	refuse = func(r *http.Request) int { return map[string]int{http.MethodPut: http.StatusForbidden}[r.Method] }
+	if err := s.Keep(t.Context(), f); err == nil {
+		t.Error("a store that refuses to store is no error")
+	}
+	empty(t, spool)
+	refuse = nil
+	if has, err := s.Has(t.Context(), f.Sum); has || err != nil {
+		t.Errorf("what was refused is there: %v %v", has, err)
+	}
+	if f, err = s.Spool(strings.NewReader("abc"), 0); err != nil || s.Keep(t.Context(), f) != nil {
+		t.Fatal(err)
+	}
+	refuse = func(*http.Request) int { return http.StatusForbidden }
+	if damage, err := s.Check(t.Context(), f.Sum); err == nil || damage != "" {
+		t.Errorf("it is %q, and nobody could ask: %v", damage, err)
+	}
+	if err := s.Drop(t.Context(), f.Sum); err == nil {
+		t.Error("a refused drop is no error")
+	}
+	refuse = nil
+	if damage, err := s.Check(t.Context(), f.Sum); err != nil || damage != "" {
+		t.Errorf("it is %q: %v", damage, err)
+	}
+}
+
+// TestWhatLiesInTheStoreIsListed lists blobs by their parts, and what is none of ours beside them.
+func TestWhatLiesInTheStoreIsListed(t *testing.T) {
+	eachKind(t, func(t *testing.T, s *Store, _ string) {
+		var want []string
+		for n := range 40 {
+			f, err := s.Spool(strings.NewReader(fmt.Sprint(n)), 0)
+			if err != nil || s.Keep(t.Context(), f) != nil {
+				t.Fatal(err)
+			}
+			want = append(want, f.Sum.String())
+		}
+		foreign := []string{"originals/00/thumbs.db", "originals/notes.txt", "originals/00/" + want[0]}
+		for _, name := range foreign {
+			if err := s.bucket.WriteAll(t.Context(), name, []byte("x"), nil); err != nil {
+				t.Fatal(err)
+			}
+		}
+		var found, strange []string
+		for part := range Parts + 1 {
+			err := s.List(t.Context(), part, func(o Object) error {
+				if o.Named {
+					found = append(found, o.Sum.String())
+				} else {
+					strange = append(strange, o.Key)
+				}
+				return nil
+			})
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		slices.Sort(want)
+		slices.Sort(foreign)
+		slices.Sort(strange)
+		if !slices.Equal(found, want) || !slices.Equal(strange, foreign) {
+			t.Errorf("%d blobs of %d, and %q", len(found), len(want), strange)
+		}
+		for _, name := range append(foreign, "originals/gone.txt") {
+			if err := s.DropForeign(t.Context(), name); err != nil {
+				t.Error(err)
+			}
+		}
+		for _, name := range []string{"renditions/320/x", "originals/", "originals/" + want[0][:2] + "/" + want[0], "../x"} {
+			if err := s.DropForeign(t.Context(), name); err == nil {
+				t.Errorf("%q was dropped", name)
+			}
+		}
+		if has, err := s.Has(t.Context(), Sum(sha256.Sum256([]byte("1")))); !has || err != nil {
+			t.Errorf("a blob is gone: %v", err)
+		}
+	})
 }

@@ -428,7 +428,7 @@ func (e *examination) mend(ctx context.Context, file blob.Spooled, known store.B
 	if err := e.Blobs.Mend(ctx, file); err != nil {
 		return fmt.Errorf("store bytes again that were %s: %w", known.Damage, err)
 	}
-	return e.Store.Checked(ctx, file.Sum.String(), "")
+	return e.Store.Checked(ctx, []string{file.Sum.String()}, []string{""})
 }
 
 func refusal(kind picturespec.Type, name string) string {

@@ -2,6 +2,7 @@ package run
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"ambrosa/internal/store"
@@ -17,13 +18,13 @@ func init() {
 // sweep looks for what nothing needs, and what is there twice.
 func (r *Runner) sweep(ctx context.Context, run store.Run, p *progress) (string, error) {
 	found, err := r.Upkeeper.DoSweep(ctx, run.SweepID, func(n int64) { p.set(n, 0) })
-	return fmt.Sprintf("%d findings", found), err
+	return fmt.Sprintf("%d findings", found), ofObjects(err)
 }
 
 // purge has files go that are past their term, or that a person chose.
 func (r *Runner) purge(ctx context.Context, run store.Run, p *progress) (string, error) {
 	if err := r.Upkeeper.DoPurge(ctx, run.ReceiptID, func(n int64) { p.set(n, 0) }); err != nil {
-		return "", err
+		return "", ofObjects(err)
 	}
 	receipt, err := r.Store.Receipt(ctx, run.ReceiptID)
 	said := fmt.Sprintf("%d files went, %d bytes are free", receipt.Files, receipt.Freed)
@@ -31,4 +32,16 @@ func (r *Runner) purge(ctx context.Context, run store.Run, p *progress) (string,
 		said += fmt.Sprintf("; %d are needed again and stay", receipt.Kept)
 	}
 	return said, err
+}
+
+// ofObjects words what the object store did not do.
+func ofObjects(err error) error {
+	var refused *upkeeping.StoreError
+	switch {
+	case errors.Is(err, upkeeping.ErrStoreEmpty):
+		return failure{"The object store shows none of its objects: is it there, and the right one? Nothing was recorded."}
+	case errors.As(err, &refused):
+		return failure{"The object store does not answer, or refuses: " + refused.Error() + ". What is done stays, and the run can go on."}
+	}
+	return err
 }

@@ -89,7 +89,7 @@ func Hold(ctx context.Context, tx pgx.Tx, who acting.Actor, q FindingFilter, day
 	}
 	tag, err := tx.Exec(ctx, `insert into held (file_id, holding_id, reason, since)
 		select g.file_id, $2, g.reason, g.since from finding g where g.kind = 'orphans' and g.file_id = any($1)
-			and not exists (select from reference r where r.file_id = g.file_id and (r.until is null or r.until > now()))
+			and not `+needed("g.file_id", "now()")+`
 		on conflict (file_id) do nothing`, chosen, h.Holding)
 	if err != nil {
 		return h, err
@@ -198,7 +198,7 @@ func (s *Store) PurgeSome(ctx context.Context, receipt, behind int64, limit int)
 		}
 		// The statement sees what was committed before the locks were had.
 		if _, err := tx.Exec(ctx, `delete from reference r where r.file_id = any($1) and r.until <= now()
-			and not exists (select from reference o where o.file_id = r.file_id and (o.until is null or o.until > now()))`, files); err != nil {
+			and not `+needed("r.file_id", "now()"), files); err != nil {
 			return err
 		}
 		gone, err := numbers(ctx, tx, `

@@ -57,11 +57,21 @@ type Stored struct {
 	Damage string // that was found when they were read last
 }
 
-// NextToCheck returns some bytes that were not read since a time, those that were read the
-// longest ago first.
-func (s *Store) NextToCheck(ctx context.Context, since time.Time, limit int) ([]Stored, error) {
-	return list[Stored](ctx, s.Pool, `select encode(sha256, 'hex') as sum, bytes, damage from blob
+// NextToCheck returns the sums of some bytes that were not read since a time, those that were
+// read the longest ago first.
+func (s *Store) NextToCheck(ctx context.Context, since time.Time, limit int) ([]string, error) {
+	rows, err := s.Pool.Query(ctx, `select encode(sha256, 'hex') from blob
 		where checked_at is null or checked_at < $1 order by checked_at nulls first, sha256 limit $2`, since, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
+// OthersRun tells whether a run goes on that is not of a kind.
+func (s *Store) OthersRun(ctx context.Context, kind string) (others bool, err error) {
+	err = s.Pool.QueryRow(ctx, `select exists (select from run where state in ('queued', 'running') and kind <> $1)`, kind).Scan(&others)
+	return others, err
 }
 
 // Blobs counts the bytes that are stored, as objects.
@@ -69,9 +79,17 @@ func (s *Store) Blobs(ctx context.Context) (int64, error) {
 	return number(ctx, s.Pool, `select count(*) from blob`)
 }
 
-// Checked records that bytes were read, and what is wrong with them, "" for nothing.
-func (s *Store) Checked(ctx context.Context, sum, damage string) error {
-	_, err := s.Pool.Exec(ctx, `update blob set checked_at = now(), damage = $2 where sha256 = decode($1, 'hex')`, sum, damage)
+// Checked records that bytes were read, and what is wrong with each, "" for nothing.
+func (s *Store) Checked(ctx context.Context, sums, damage []string) error {
+	_, err := s.Pool.Exec(ctx, `update blob b set checked_at = now(), damage = u.damage
+		from unnest($1::text[], $2::text[]) u (sum, damage) where b.sha256 = decode(u.sum, 'hex')`, sums, damage)
+	return err
+}
+
+// FoundAgain has bytes read again in their turn that were missing before a sweep, and not by it.
+func (s *Store) FoundAgain(ctx context.Context, sweep int64) error {
+	_, err := s.Pool.Exec(ctx, `update blob set damage = '', checked_at = null
+		where damage = 'missing' and checked_at < (select at from sweep where id = $1)`, sweep)
 	return err
 }
 

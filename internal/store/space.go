@@ -37,7 +37,7 @@ func (s *Store) Space(ctx context.Context, by string) ([]Space, error) {
 	return list[Space](ctx, s.Pool, `
 		with contents as (
 			select f.sha256, min(f.id) as first, count(*) as files, max(f.bytes) as bytes,
-				bool_or(exists (select from reference r where r.file_id = f.id and (r.until is null or r.until > now()))) as needed,
+				bool_or(`+needed("f.id", "now()")+`) as needed,
 				bool_or(exists (select from held h where h.file_id = f.id)) as held
 			from file f where f.sha256 is not null group by f.sha256)
 		select `+name+` as name, sum(c.files)::bigint as files, coalesce(sum(c.bytes) filter (where c.needed), 0)::bigint as needed,

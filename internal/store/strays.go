@@ -47,18 +47,14 @@ func (s *Store) Strays(ctx context.Context, limit int) (found []Stray, all, byte
 	return found, all, bytes, err
 }
 
-// SumsBetween returns the sums of the rows of bytes whose first byte is as given.
-func (s *Store) SumsBetween(ctx context.Context, first byte) (rows [][]byte, err error) {
-	return sums(ctx, s.Pool, `select sha256 from blob where sha256 >= $1 and ($2::bytea is null or sha256 < $2) order by sha256`,
-		[]byte{first}, behind(first))
-}
-
-// behind is the first sum that does not begin with a byte, nil for none.
-func behind(first byte) []byte {
-	if first == 255 {
-		return nil
+// SumsBetween returns the sums of the rows of bytes whose first byte is one of some.
+func (s *Store) SumsBetween(ctx context.Context, first byte, bytes int) (rows [][]byte, err error) {
+	var behind []byte // nil for no bound
+	if last := int(first) + bytes; last <= 255 {
+		behind = []byte{byte(last)}
 	}
-	return []byte{first + 1}
+	return sums(ctx, s.Pool, `select sha256 from blob where sha256 >= $1 and ($2::bytea is null or sha256 < $2) order by sha256`,
+		[]byte{first}, behind)
 }
 
 // Unkept returns those of some sums that nothing names: no row of bytes, no sheet, nothing

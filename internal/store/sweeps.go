@@ -133,8 +133,12 @@ func lockFindings(ctx context.Context, tx pgx.Tx) error {
 	return err
 }
 
-// needed is the condition that a file, f, is needed at a time.
-const needed = `exists (select from reference r where r.file_id = f.id and (r.until is null or r.until > $1))`
+// needed is the condition that a file is needed at a time: without end, or for a while still.
+// Each of both has an index that answers it.
+func needed(file, at string) string {
+	return `(exists (select from reference n where n.file_id = ` + file + ` and n.until is null)
+		or exists (select from reference n where n.file_id = ` + file + ` and n.until > ` + at + `))`
+}
 
 // LeftFile is a file that nothing needs.
 type LeftFile struct {
@@ -148,48 +152,66 @@ type LeftFile struct {
 	By    string
 	Why   string // a person said so
 	upkeep.Left
-	Others int64 // files with the same bytes, and sheets, that are needed or held
-	First  bool  // the first of those with its bytes that nothing needs
+	Sheet  bool    // a sheet has its bytes
+	Others []int64 // with its bytes: how many files that are needed or held, and how many earlier ones that nothing needs; or nil
 }
 
 // Frees is how many bytes are freed when it goes with all others that nothing needs.
 func (f LeftFile) Frees() int64 {
-	if f.First && f.Others == 0 {
-		return f.Bytes
+	if f.Sheet || len(f.Others) > 0 && f.Others[0]+f.Others[1] > 0 {
+		return 0
 	}
-	return 0
+	return f.Bytes
 }
 
 // EachLeft calls for every file that nothing needs at a time, and that is not held, in the
 // order of their numbers. Rows are read as they are asked for.
 func (s *Store) EachLeft(ctx context.Context, at time.Time, each func(LeftFile) error) error {
-	rows, err := s.Pool.Query(ctx, `
-		with left_over as materialized (
-			select f.id, f.lot_id, f.path, f.sha256, f.bytes, f.verdict, f.arrived_at, f.decided_at, f.product_id, f.variant_id, f.reason
-			from file f where f.sha256 is not null and not `+needed+` and not exists (select from held h where h.file_id = f.id)),
-		alike as (select sha256, min(id) as first, count(*) as n from left_over group by sha256),
-		applied as (select pl.lot_id, max(p.applied_at) as at from plan_lot pl join plan p on p.id = pl.plan_id
-			where p.state = 'applied' group by pl.lot_id)
-		select f.id, f.lot_id, l.name, f.path, encode(f.sha256, 'hex'), f.bytes, coalesce(t.plan_id, 0), coalesce(t.applied_by, ''),
-			case when f.verdict = 'set aside' then f.reason else '' end, f.verdict, l.state = 'given up',
-			coalesce(v.retired, f.product_id is not null and not exists (select from variant where product_id = f.product_id and not retired)),
-			f.arrived_at, coalesce(f.decided_at, 'epoch'), coalesce(a.at, 'epoch'), coalesce(t.applied_at, 'epoch'),
-			(select count(*) from file o where o.sha256 = f.sha256) - k.n + (select count(*) from sheet where sha256 = f.sha256), k.first = f.id
-		from left_over f join alike k on k.sha256 = f.sha256 join lot l on l.id = f.lot_id left join applied a on a.lot_id = f.lot_id
-		left join variant v on v.id = f.variant_id left join lateral (
-			select c.plan_id, p.applied_at, p.applied_by from reference r join plan_change c on c.id = r.plan_change_id
-				join plan p on p.id = c.plan_id
-			where r.file_id = f.id and c.state = 'applied'
-				and jsonb_path_exists(c.before, '$[*].pictures[*] ? (@.file == $f)', jsonb_build_object('f', f.id))
-				and not jsonb_path_exists(c.after, '$[*].pictures[*] ? (@.file == $f)', jsonb_build_object('f', f.id))
-			order by p.applied_at desc limit 1) t on true
-		order by f.id`, at)
-	if err != nil {
-		return err
-	}
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		// The files and what needs them are walked side by side, in the order of both indexes: that
+		// takes no memory, however many there are, and the first is known at once.
+		if _, err := tx.Exec(ctx, `set local enable_hashjoin = off; set local max_parallel_workers_per_gather = 0`); err != nil {
+			return err
+		}
+		rows, err := tx.Query(ctx, leftQuery, at)
+		if err != nil {
+			return err
+		}
+		return eachLeft(rows, each)
+	})
+}
+
+// leftQuery has the files that nothing needs at a time. Where a file stood is told by the ways
+// back whose term is over; others with the same bytes are looked at only where there are some.
+var leftQuery = `
+	with stood as materialized (
+		select distinct on (r.file_id) r.file_id, c.plan_id, p.applied_at, p.applied_by
+		from reference r join plan_change c on c.id = r.plan_change_id join plan p on p.id = c.plan_id
+		where r.until <= $1 and c.state = 'applied'
+			and jsonb_path_exists(c.before, '$[*].pictures[*] ? (@.file == $f)', jsonb_build_object('f', r.file_id))
+			and not jsonb_path_exists(c.after, '$[*].pictures[*] ? (@.file == $f)', jsonb_build_object('f', r.file_id))
+		order by r.file_id, p.applied_at desc)
+	select f.id, f.lot_id, l.name, f.path, encode(f.sha256, 'hex'), f.bytes, coalesce(t.plan_id, 0), coalesce(t.applied_by, ''),
+		case when f.verdict = 'set aside' then f.reason else '' end, f.verdict, l.state = 'given up',
+		coalesce(v.retired, f.product_id is not null and not exists (select from variant where product_id = f.product_id and not retired)),
+		f.arrived_at, coalesce(f.decided_at, 'epoch'), coalesce(l.applied, 'epoch'), coalesce(t.applied_at, 'epoch'),
+		f.sha256 in (select sha256 from sheet), case when exists (select from file o where o.sha256 = f.sha256 and o.id <> f.id) then (
+			select array[count(*) filter (where o.kept), count(*) filter (where not o.kept and o.id < f.id)]
+			from (select o.id, ` + needed("o.id", "$1") + ` or exists (select from held h where h.file_id = o.id) as kept
+				from file o where o.sha256 = f.sha256 and o.id <> f.id) o) end
+	from file f
+	join lateral (select l.name, l.state, (select max(p.applied_at) from plan_lot pl join plan p on p.id = pl.plan_id
+		where pl.lot_id = l.id and p.state = 'applied') as applied from lot l where l.id = f.lot_id offset 0) l on true
+	left join variant v on v.id = f.variant_id left join stood t on t.file_id = f.id
+	where f.sha256 is not null and not exists (select from reference r where r.file_id = f.id and r.until is null)
+		and not exists (select from reference r where r.file_id = f.id and r.until > $1)
+		and not exists (select from held h where h.file_id = f.id)
+	order by f.id`
+
+func eachLeft(rows pgx.Rows, each func(LeftFile) error) error {
 	var f LeftFile
-	_, err = pgx.ForEachRow(rows, []any{&f.ID, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Plan, &f.By, &f.Why, &f.Verdict, &f.GivenUp,
-		&f.Retired, &f.Arrived, &f.Decided, &f.Applied, &f.Removed, &f.Others, &f.First}, func() error {
+	_, err := pgx.ForEachRow(rows, []any{&f.ID, &f.Lot, &f.Name, &f.Path, &f.Sum, &f.Bytes, &f.Plan, &f.By, &f.Why, &f.Verdict, &f.GivenUp,
+		&f.Retired, &f.Arrived, &f.Decided, &f.Applied, &f.Removed, &f.Sheet, &f.Others}, func() error {
 		for _, when := range []*time.Time{&f.Decided, &f.Applied, &f.Removed} {
 			if when.Unix() == 0 {
 				*when = time.Time{}

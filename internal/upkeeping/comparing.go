@@ -3,6 +3,7 @@ package upkeeping
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -19,36 +20,107 @@ const settled = time.Hour
 // Compare compares what lies in the store with the rows of bytes, both ways, in parts:
 // objects that are not there are recorded as missing, and those that no row names as strays.
 // Either may come of a store or a database that was restored from a backup: nothing is
-// dropped by it. It adds to what a sweep asked.
-func (u *Upkeeper) Compare(ctx context.Context, sweep int64, now time.Time, asked *store.Asked) error {
-	for part := range blob.Parts + 1 {
-		if err := u.comparePart(ctx, part, sweep, now, asked); err != nil {
-			return err
-		}
+// dropped by it. It adds to what a sweep counts. ErrStoreEmpty means that there is no object at
+// all, but rows: a folder that is not mounted, or another bucket, rather than so many losses.
+func (u *Upkeeper) Compare(ctx context.Context, sweep int64, now time.Time, counts *store.Asked) error {
+	if err := u.anything(ctx); err != nil {
+		return err
 	}
-	return u.Store.EndStrays(ctx, sweep)
-}
-
-// comparePart compares one part. Rows are asked for first: an object comes before its row,
-// and goes after it.
-func (u *Upkeeper) comparePart(ctx context.Context, part int, sweep int64, now time.Time, asked *store.Asked) error {
-	missing := map[blob.Sum]bool{}
-	if part < blob.Parts {
-		rows, err := u.Store.SumsBetween(ctx, byte(part))
+	for first := 0; first < blob.Parts; first += rowsOf {
+		// Rows are asked for before the objects: an object comes before its row, and goes after it.
+		rows, err := u.Store.SumsBetween(ctx, byte(first), rowsOf)
 		if err != nil {
 			return err
 		}
+		named := map[blob.Sum]bool{}
 		for _, sum := range rows {
-			missing[blob.Sum(sum)] = true
+			named[blob.Sum(sum)] = true
+		}
+		for part := first; part < first+rowsOf; part++ {
+			if err := u.comparePart(ctx, part, named, sweep, now, counts); err != nil {
+				return err
+			}
+		}
+		if err := u.missing(ctx, named, counts); err != nil {
+			return err
 		}
 	}
+	if err := u.comparePart(ctx, blob.Parts, nil, sweep, now, counts); err != nil {
+		return err
+	}
+	return errors.Join(u.Store.FoundAgain(ctx, sweep), u.Store.EndStrays(ctx, sweep))
+}
+
+// ErrStoreEmpty means that the store shows none of the objects that it should have.
+var ErrStoreEmpty = errors.New("the object store is empty: is it there, and the right one?")
+
+// StoreError means that the object store did not do what it was counts.
+type StoreError struct {
+	Asked string // in a word or two
+	err   error
+}
+
+func (e *StoreError) Error() string { return e.Asked }
+
+// Unwrap returns what it said.
+func (e *StoreError) Unwrap() error { return e.err }
+
+// asked wraps what the object store says to something.
+func asked(what string, err error) error {
+	if err == nil || errors.Is(err, context.Canceled) {
+		return err
+	}
+	return &StoreError{what, err}
+}
+
+// errSome ends a listing when there is something.
+var errSome = errors.New("there is something")
+
+// anything looks whether the store shows any object, where there should be some.
+func (u *Upkeeper) anything(ctx context.Context) error {
+	all, err := u.Store.Blobs(ctx)
+	if err != nil || all == 0 {
+		return err
+	}
+	for part := range blob.Parts {
+		err := u.Blobs.List(ctx, part, func(blob.Object) error { return errSome })
+		if errors.Is(err, errSome) {
+			return nil
+		}
+		if err != nil {
+			return asked("listing objects", err)
+		}
+	}
+	return ErrStoreEmpty
+}
+
+// rowsOf is of how many parts the rows are asked for together.
+const rowsOf = 16
+
+// missing records that objects are not there, whose rows are.
+func (u *Upkeeper) missing(ctx context.Context, rows map[blob.Sum]bool, counts *store.Asked) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	counts.Missing += int64(len(rows))
+	sums := make([]string, 0, len(rows))
+	for sum := range rows {
+		sums = append(sums, sum.String())
+	}
+	return u.Store.Checked(ctx, sums, slices.Repeat([]string{"missing"}, len(sums)))
+}
+
+// comparePart compares one part with the rows, and takes those whose object is there from them.
+func (u *Upkeeper) comparePart(
+	ctx context.Context, part int, rows map[blob.Sum]bool, sweep int64, now time.Time, counts *store.Asked,
+) error {
 	strays := map[blob.Sum]store.Stray{}
 	var found []store.Stray
 	err := u.Blobs.List(ctx, part, func(o blob.Object) error {
-		asked.Objects++
+		counts.Objects++
 		switch stray := (store.Stray{Key: o.Key, Bytes: o.Bytes, Written: o.Written}); {
-		case missing[o.Sum]:
-			delete(missing, o.Sum)
+		case rows[o.Sum]:
+			delete(rows, o.Sum)
 		case o.Named && now.Sub(o.Written) > settled:
 			stray.Sum = o.Sum.String()
 			strays[o.Sum] = stray
@@ -58,20 +130,14 @@ func (u *Upkeeper) comparePart(ctx context.Context, part int, sweep int64, now t
 		return nil
 	})
 	if err != nil {
-		return err
+		return asked("listing objects", err)
 	}
 	unkept, err := u.unkept(ctx, strays)
 	if err != nil {
 		return err
 	}
 	found = append(found, unkept...)
-	for sum := range missing {
-		if err := u.Store.Checked(ctx, sum.String(), "missing"); err != nil {
-			return err
-		}
-	}
-	asked.Missing += int64(len(missing))
-	asked.Strays += int64(len(found))
+	counts.Strays += int64(len(found))
 	return u.Store.PutStrays(ctx, sweep, found)
 }
 

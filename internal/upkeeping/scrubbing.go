@@ -3,7 +3,10 @@ package upkeeping
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"ambrosa/core/upkeep"
 	"ambrosa/internal/blob"
@@ -59,12 +62,16 @@ func eachBroken(files []store.BrokenFile, each func(store.Swept) error) error {
 	return nil
 }
 
-// checkedAtOnce is how many bytes are asked for at a time.
-const checkedAtOnce = 200
+// checkedAtOnce is how many bytes are asked for at a time, and abreast how many are read side
+// by side while nobody waits for anything else.
+const (
+	checkedAtOnce = 100
+	abreast       = 2
+)
 
 // Scrub reads the share of what is stored that has to be read in one sweep, so that all is
 // read within some days at a sweep a day, and records what is wrong. What was found wrong
-// before is read every time.
+// before is read every time. It gives way to other runs.
 func (u *Upkeeper) Scrub(ctx context.Context, days int, now time.Time) error {
 	all, err := u.Store.Blobs(ctx)
 	if err != nil {
@@ -74,8 +81,12 @@ func (u *Upkeeper) Scrub(ctx context.Context, days int, now time.Time) error {
 	if err != nil {
 		return err
 	}
+	var wrong []string
 	for _, f := range before {
-		if err := u.check(ctx, f.Sum); err != nil {
+		wrong = append(wrong, f.Sum)
+	}
+	for some := range slices.Chunk(wrong, checkedAtOnce) {
+		if err := u.check(ctx, some); err != nil {
 			return err
 		}
 	}
@@ -84,26 +95,57 @@ func (u *Upkeeper) Scrub(ctx context.Context, days int, now time.Time) error {
 		if err != nil || len(next) == 0 {
 			return err
 		}
-		for _, b := range next {
-			if err := u.check(ctx, b.Sum); err != nil {
-				return err
-			}
+		if err := u.check(ctx, next); err != nil {
+			return err
 		}
 		share -= int64(len(next))
 	}
 	return nil
 }
 
-func (u *Upkeeper) check(ctx context.Context, text string) error {
-	sum, err := blob.ParseSum(text)
+// check reads some bytes and records what is wrong with them. While other runs go on, it
+// reads one at a time, and rests as long as each takes.
+func (u *Upkeeper) check(ctx context.Context, sums []string) error {
+	busy, err := u.Store.OthersRun(ctx, SweepRun)
 	if err != nil {
 		return err
 	}
-	damage, err := u.Blobs.Check(ctx, sum)
-	if err != nil {
-		return fmt.Errorf("read %s: %w", text, err)
+	group, reading := errgroup.WithContext(ctx)
+	group.SetLimit(abreast)
+	if busy {
+		group.SetLimit(1)
 	}
-	return u.Store.Checked(ctx, text, damage)
+	damage := make([]string, len(sums))
+	for i, text := range sums {
+		group.Go(func() error {
+			begin := time.Now()
+			sum, err := blob.ParseSum(text)
+			if err != nil {
+				return err
+			}
+			if damage[i], err = u.Blobs.Check(reading, sum); err != nil {
+				return asked("reading "+text[:12], err)
+			}
+			if busy {
+				return rest(reading, time.Since(begin))
+			}
+			return nil
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	return u.Store.Checked(ctx, sums, damage)
+}
+
+// rest waits for a while, or until the work ends.
+func rest(ctx context.Context, d time.Duration) error {
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(d):
+		return nil
+	}
 }
 
 // CheckAll reads all that is stored and calls for the files whose bytes are wrong; it records

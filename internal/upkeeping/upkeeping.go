@@ -372,7 +372,7 @@ func (u *Upkeeper) DropLeaving(ctx context.Context) error {
 				if err != nil {
 					return err
 				}
-				return u.Blobs.Drop(ctx, named)
+				return asked("dropping "+text[:12], u.Blobs.Drop(ctx, named))
 			})
 			if err != nil {
 				return err

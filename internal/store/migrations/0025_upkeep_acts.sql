@@ -41,11 +41,19 @@ create table plan_swap (
 create index plan_swap_from on plan_swap (from_file);
 create index plan_swap_to on plan_swap (to_file);
 
+-- What needs a file without end, and for how long still, are asked apart, by an index each.
+drop index reference_file;
+create index reference_file on reference (file_id); -- for the foreign key
+create index reference_needed on reference (file_id) where until is null;
+create index reference_until on reference (file_id, until) where until is not null;
+
 -- A message may be of a sweep.
 alter table message add column sweep_id bigint references sweep on delete set null;
 
 -- +goose Down
 alter table message drop column sweep_id;
+drop index reference_file, reference_needed, reference_until;
+create index reference_file on reference (file_id) include (until);
 drop table plan_swap;
 delete from plan where kind = 'swap';
 alter table plan drop constraint plan_kind_check, add constraint plan_kind_check check (kind in ('lot', 'hand', 'spread'));
