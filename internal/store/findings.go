@@ -208,6 +208,8 @@ type OrphansWaiting struct {
 	Orphans  int64      `json:"orphans" doc:"That nothing needs, and that are not held"`
 	Frees    int64      `json:"frees"`
 	Fresh    int64      `json:"fresh" doc:"Of them, that the last sweep found first"`
+	Broken   int64      `json:"broken" doc:"Files whose bytes are missing or damaged"`
+	Below    int64      `json:"below" doc:"Pictures that stand below the rule, that the last sweep found first"`
 	Held     int64      `json:"held"`
 	Leaving  int64      `json:"leaving" doc:"Of them, whose term ends within a week, or ended"`
 	LeavesAt *time.Time `json:"leavesAt" doc:"When the first of them goes"`
@@ -216,11 +218,15 @@ type OrphansWaiting struct {
 
 // OrphansWaiting counts them now.
 func (s *Store) OrphansWaiting(ctx context.Context) (OrphansWaiting, error) {
-	return one[OrphansWaiting](ctx, s.Pool, `select g.orphans, g.frees, g.fresh, h.held, h.leaving, h.leaves_at,
+	return one[OrphansWaiting](ctx, s.Pool, `select g.orphans, g.frees, g.fresh, g.broken, g.below, h.held, h.leaving, h.leaves_at,
 			(select max(ended_at) from sweep) as swept_at
-		from (select count(*) as orphans, coalesce(sum(frees), 0)::bigint as frees,
-				count(*) filter (where first_sweep = (select max(id) from sweep where ended_at is not null and 'orphans' = any(kinds))) as fresh
-			from finding g where kind = 'orphans' and not exists (select from held h where h.file_id = g.file_id)) g,
+		from (select count(*) filter (where kind = 'orphans') as orphans,
+				coalesce(sum(frees) filter (where kind = 'orphans'), 0)::bigint as frees,
+				count(*) filter (where kind = 'orphans' and first_sweep = l.id) as fresh, count(*) filter (where kind = 'broken') as broken,
+				count(*) filter (where kind = 'below' and first_sweep = l.id) as below
+			from finding g left join (select kind, max(id) as id from sweep, unnest(kinds) kind where ended_at is not null group by kind) l
+				using (kind)
+			where kind in ('orphans', 'broken', 'below') and not exists (select from held h where h.file_id = g.file_id)) g,
 			(select count(*) as held, count(*) filter (where o.until < now() + interval '7 days') as leaving, min(o.until) as leaves_at
 			from held h join holding o on o.id = h.holding_id) h`)
 }

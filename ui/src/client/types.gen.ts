@@ -1736,6 +1736,14 @@ export type OriginKind = {
 };
 
 export type OrphansWaiting = {
+    /**
+     * Pictures that stand below the rule, that the last sweep found first
+     */
+    below: number;
+    /**
+     * Files whose bytes are missing or damaged
+     */
+    broken: number;
     frees: number;
     /**
      * Of them, that the last sweep found first

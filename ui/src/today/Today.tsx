@@ -108,7 +108,8 @@ export function Today() {
 
 /** What upkeep found, and what is about to go; nothing where there is neither. */
 function Waiting({ upkeep }: { upkeep: OrphansWaiting }) {
-  if (upkeep.orphans === 0 && upkeep.leaving === 0) return null;
+  const { orphans, broken, below, leaving } = upkeep;
+  if (orphans + broken + below + leaving === 0) return null;
   return (
     <section className="sheet">
       <h2>Upkeep</h2>
@@ -118,6 +119,16 @@ function Waiting({ upkeep }: { upkeep: OrphansWaiting }) {
             {some(upkeep.leaving, 'held file')} to go, the first {when(upkeep.leavesAt)}
           </span>
           <span className="num quiet">look</span>
+        </Link>
+      )}
+      {broken > 0 && (
+        <Link className={`row ${css.category}`} to="/upkeep?kind=broken">
+          <span className="clip">{some(broken, 'file')} whose bytes are missing or damaged</span>
+        </Link>
+      )}
+      {below > 0 && (
+        <Link className={`row ${css.category}`} to="/upkeep?kind=below&fresh=1">
+          <span className="clip">{some(below, 'picture')} newly below the rule</span>
         </Link>
       )}
       {upkeep.orphans > 0 && (

@@ -28,7 +28,7 @@ export function FindingSide({ finding: f, upkeep, deeds, large, onLarge, onNarro
   const sweep = upkeep.sweeps.find((s) => s.endedAt && s.kinds.includes(f.kind));
   const twin = group.find((g) => g.id !== f.id);
   const beside: Beside | undefined = twin
-    ? { sum: twin.sum, path: twin.path, what: 'the same picture' }
+    ? { sum: twin.sum, path: twin.path, what: `${twin.width} × ${twin.height}` }
     : replacedBy && { sum: replacedBy.sum, path: replacedBy.path, what: 'stands there instead' };
   return (
     <section className={css.hand}>
