@@ -1,0 +1,294 @@
+package naming
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/gosimple/slug"
+
+	"ambrosa/core/catalog"
+)
+
+// Picture is what a name can be made of.
+type Picture struct {
+	SKU      string // of the variant; of a product as a whole, of its first variant
+	Code     string // of the product
+	ID       int64  // of the product
+	Category string // reference of its category
+	Title    string
+	Options  []catalog.Option
+	GTIN     string
+	View     string
+	Place    int // from 1, as it stands
+	Number   int // from 1, of its product among the pictures that go
+	Name     string
+}
+
+// fields are what a template can name.
+var fields = map[string]func(Picture) string{
+	"sku":      func(p Picture) string { return p.SKU },
+	"code":     func(p Picture) string { return p.Code },
+	"id":       func(p Picture) string { return number(int(p.ID)) },
+	"category": func(p Picture) string { return p.Category },
+	"title":    func(p Picture) string { return p.Title },
+	"gtin":     func(p Picture) string { return p.GTIN },
+	"view":     func(p Picture) string { return p.View },
+	"place":    func(p Picture) string { return number(p.Place) },
+	"number":   func(p Picture) string { return number(p.Number) },
+	"name":     func(p Picture) string { return stem(p.Name) },
+}
+
+// Fields are the names of what a template can name, in order; beside them "option NAME".
+func Fields() []string { return slices.Sorted(maps.Keys(fields)) }
+
+func number(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+// stem is a file's name without folder and ending.
+func stem(path string) string {
+	base := path[strings.LastIndexByte(path, '/')+1:]
+	if dot := strings.LastIndexByte(base, '.'); dot > 0 {
+		base = base[:dot]
+	}
+	return base
+}
+
+// Template makes names: text, and fields in brackets. In brackets stands the field's name and
+// what is done with its value, word by word: "slug", "slug de" (for a language), "upper",
+// "lower", "pad 3", "most 40". Behind a bar stands what comes where that is empty: another
+// field, or a text in quotation marks. Two opening brackets are one in the text.
+//
+//	[title slug en most 40]-[option Colour slug | "plain"]-[place pad 2]
+type Template struct{ parts []part }
+
+// part is text, or the first of its choices that is not empty.
+type part struct {
+	text    string
+	choices []choice
+}
+
+type choice struct {
+	value func(Picture) string
+	turns []func(string) string
+}
+
+// BadTemplate says what is wrong with a template, and where.
+type BadTemplate struct {
+	At  int // character, from 1
+	Why string
+}
+
+func (e BadTemplate) Error() string { return fmt.Sprintf("at character %d: %s", e.At, e.Why) }
+
+// The bounds of a template.
+const (
+	mostTemplate = 1000 // bytes
+	mostPad      = 20
+	mostLength   = 200
+)
+
+// ParseTemplate reads a template. The error is a BadTemplate.
+func ParseTemplate(text string) (t Template, err error) {
+	if len(text) > mostTemplate {
+		return t, BadTemplate{mostTemplate, "the template is too long"}
+	}
+	at := func(rest string) int { return utf8.RuneCountInString(text[:len(text)-len(rest)]) + 1 }
+	for rest := text; rest != ""; {
+		if strings.HasPrefix(rest, "[[") {
+			t.parts, rest = append(t.parts, part{text: "["}), rest[2:]
+			continue
+		}
+		if rest[0] != '[' {
+			end := strings.IndexByte(rest, '[')
+			if end < 0 {
+				end = len(rest)
+			}
+			t.parts, rest = append(t.parts, part{text: rest[:end]}), rest[end:]
+			continue
+		}
+		end := strings.IndexByte(rest, ']')
+		if end < 0 {
+			return Template{}, BadTemplate{at(rest), "a bracket is not closed"}
+		}
+		choices, why := parseChoices(rest[1:end])
+		if why != "" {
+			return Template{}, BadTemplate{at(rest), why}
+		}
+		t.parts, rest = append(t.parts, part{choices: choices}), rest[end+1:]
+	}
+	if !slices.ContainsFunc(t.parts, func(p part) bool { return p.choices != nil }) {
+		return Template{}, BadTemplate{1, "a name has to be made of at least one field, as [sku]"}
+	}
+	return t, nil
+}
+
+func parseChoices(text string) (choices []choice, why string) {
+	for each := range strings.SplitSeq(text, "|") {
+		c, why := parseChoice(strings.TrimSpace(each))
+		if why != "" {
+			return nil, why
+		}
+		choices = append(choices, c)
+	}
+	return choices, ""
+}
+
+func parseChoice(text string) (c choice, why string) {
+	if len(text) >= 2 && text[0] == '"' && text[len(text)-1] == '"' {
+		constant := text[1 : len(text)-1]
+		return choice{value: func(Picture) string { return constant }}, ""
+	}
+	words := strings.Fields(text)
+	if len(words) == 0 {
+		return c, "the brackets are empty"
+	}
+	field := strings.ToLower(words[0])
+	words = words[1:]
+	if field == "option" {
+		if len(words) == 0 {
+			return c, "which option? Write its name, as [option Colour]"
+		}
+		named := words[0]
+		words = words[1:]
+		c.value = func(p Picture) string { return optionOf(p, named) }
+	} else if c.value = fields[field]; c.value == nil {
+		return c, fmt.Sprintf("there is no field %q; there are %s and option", field, strings.Join(Fields(), ", "))
+	}
+	for len(words) > 0 {
+		turn, taken, why := parseTurn(words)
+		if why != "" {
+			return c, why
+		}
+		c.turns, words = append(c.turns, turn), words[taken:]
+	}
+	return c, ""
+}
+
+func optionOf(p Picture, name string) string {
+	for _, o := range p.Options {
+		if strings.EqualFold(o.Name, name) {
+			return o.Value
+		}
+	}
+	return ""
+}
+
+// languages are those that slugs have words and letters of.
+var languages = []string{"bg", "cs", "de", "en", "es", "fi", "fr", "gr", "hu", "id", "it", "kz", "nb", "nl", "nn", "pl", "pt", "ro", "sl",
+	"sv", "tr"}
+
+func parseTurn(words []string) (turn func(string) string, taken int, why string) {
+	count := func(most int) (int, bool) {
+		if len(words) < 2 {
+			return 0, false
+		}
+		n, err := strconv.Atoi(words[1])
+		return n, err == nil && n > 0 && n <= most
+	}
+	switch word := strings.ToLower(words[0]); word {
+	case "slug":
+		if len(words) > 1 && slices.Contains(languages, strings.ToLower(words[1])) {
+			language := strings.ToLower(words[1])
+			return func(s string) string { return slug.MakeLang(s, language) }, 2, ""
+		}
+		return slug.Make, 1, ""
+	case "upper":
+		return strings.ToUpper, 1, ""
+	case "lower":
+		return strings.ToLower, 1, ""
+	case "pad":
+		n, ok := count(mostPad)
+		if !ok {
+			return nil, 0, fmt.Sprintf("pad wants how many figures, 1 to %d: pad 2", mostPad)
+		}
+		return func(s string) string { return pad(s, n) }, 2, ""
+	case "most":
+		n, ok := count(mostLength)
+		if !ok {
+			return nil, 0, fmt.Sprintf("most wants how many characters, 1 to %d: most 40", mostLength)
+		}
+		return func(s string) string { return most(s, n) }, 2, ""
+	default:
+		return nil, 0, fmt.Sprintf("%q is nothing that is done with a value; slug, upper, lower, pad and most are", word)
+	}
+}
+
+func pad(s string, n int) string {
+	if s == "" {
+		return ""
+	}
+	return strings.Repeat("0", max(0, n-utf8.RuneCountInString(s))) + s
+}
+
+// most cuts to so many characters, between words where there is one to keep.
+func most(s string, n int) string {
+	runes := []rune(s)
+	if len(runes) <= n {
+		return s
+	}
+	cut := string(runes[:n])
+	if isBetween := strings.ContainsRune("- _.,", runes[n]); !isBetween {
+		if end := strings.LastIndexAny(cut, "- _"); end > 0 {
+			cut = cut[:end]
+		}
+	}
+	return strings.TrimRight(cut, "- _.,")
+}
+
+// Name is what a template makes of a picture, without ending. Slashes in the template make
+// folders; in values they, and what cannot be in any name, become a hyphen. empty tells
+// whether a field was empty that nothing stood for.
+func (t Template) Name(p Picture) (name string, empty bool) {
+	var b strings.Builder
+	for _, each := range t.parts {
+		if each.choices == nil {
+			b.WriteString(each.text)
+			continue
+		}
+		value := each.value(p)
+		empty = empty || value == ""
+		b.WriteString(value)
+	}
+	return folders(b.String()), empty
+}
+
+func (p part) value(of Picture) string {
+	for _, c := range p.choices {
+		value := c.value(of)
+		for _, turn := range c.turns {
+			value = turn(value)
+		}
+		if value = strings.TrimSpace(value); value != "" {
+			return strings.Map(within, value)
+		}
+	}
+	return ""
+}
+
+// within is what a character of a value becomes in a name.
+func within(r rune) rune {
+	if r == '/' || r == '\\' || r < ' ' || r == 0x7f || r == utf8.RuneError {
+		return '-'
+	}
+	return r
+}
+
+// folders cleans a path: no empty parts, none that lead elsewhere, none that end in what a
+// file system drops.
+func folders(path string) string {
+	var kept []string
+	for part := range strings.SplitSeq(path, "/") {
+		if part = strings.TrimRight(strings.TrimSpace(part), ". "); part != "" {
+			kept = append(kept, part)
+		}
+	}
+	return strings.Join(kept, "/")
+}
