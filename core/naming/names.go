@@ -36,7 +36,7 @@ func (t Template) Names(pictures []Picture, endings []string) []Named {
 		}
 		n.Problems = append(n.Problems, problems(stem, n.Name)...)
 		names[i] = n
-		key := strings.ToLower(n.Name)
+		key := Key(n.Name)
 		if before, taken := first[key]; taken {
 			names[i].collides()
 			names[before].collides()
@@ -46,6 +46,9 @@ func (t Template) Names(pictures []Picture, endings []string) []Named {
 	}
 	return names
 }
+
+// Key is equal for names that some file system does not tell apart.
+func Key(name string) string { return strings.ToLower(name) }
 
 func (n *Named) collides() {
 	if len(n.Problems) == 0 || n.Problems[len(n.Problems)-1] != Collision {

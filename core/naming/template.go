@@ -17,8 +17,8 @@ import (
 type Picture struct {
 	SKU      string // of the variant; of a product as a whole, of its first variant
 	Code     string // of the product
-	ID       int64  // of the product
-	Category string // reference of its category
+	ID       string // of the product, in another system or here
+	Category string // ID of its category
 	Title    string
 	Options  []catalog.Option
 	GTIN     string
@@ -32,7 +32,7 @@ type Picture struct {
 var fields = map[string]func(Picture) string{
 	"sku":      func(p Picture) string { return p.SKU },
 	"code":     func(p Picture) string { return p.Code },
-	"id":       func(p Picture) string { return number(int(p.ID)) },
+	"id":       func(p Picture) string { return p.ID },
 	"category": func(p Picture) string { return p.Category },
 	"title":    func(p Picture) string { return p.Title },
 	"gtin":     func(p Picture) string { return p.GTIN },

@@ -10,7 +10,7 @@ import (
 	"ambrosa/core/catalog"
 )
 
-var jar = Picture{SKU: "HB-10-S", Code: "HB-10", ID: 31, Category: "C7", Title: "Größe: Honigglas / süß", GTIN: "04006381333931",
+var jar = Picture{SKU: "HB-10-S", Code: "HB-10", ID: "31", Category: "C7", Title: "Größe: Honigglas / süß", GTIN: "04006381333931",
 	Options: []catalog.Option{{Name: "Colour", Value: "Ambré"}}, View: "front", Place: 2, Number: 1, Name: "Delivery/IMG 4406.final.JPG"}
 
 // TestTemplates makes names of fields, modifiers and what stands for empty ones. The German

@@ -165,6 +165,18 @@ func (t Type) Name() string {
 	return t.Refusal()
 }
 
+// endings are how names of pictures end, by type.
+var endings = map[Type]string{JPEG: "jpg", PNG: "png", WebP: "webp", TIFF: "tif", GIF: "gif", HEIC: "heic", AVIF: "avif", SVG: "svg",
+	BMP: "bmp"}
+
+// Ending is how the name of a file of the type ends, without the dot.
+func (t Type) Ending() string {
+	if ending, known := endings[t]; known {
+		return ending
+	}
+	return "bin"
+}
+
 // TooLarge means that a picture has more pixels than are decoded.
 type TooLarge struct {
 	Width, Height int

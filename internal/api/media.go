@@ -26,6 +26,8 @@ func (s *Server) media() {
 	s.app.Get("/media/sheets/:id/judged", s.exportJudged)
 	s.app.Get("/media/catalog", s.exportCatalog)
 	s.app.Get("/media/receipts/:id", s.exportReceipt)
+	s.app.Get("/media/dispatches/:id", s.exportDispatch)
+	s.app.Get("/media/packages/:id", s.sendPackage)
 	s.app.Get("/media/catalog/template", s.exportTemplate)
 	s.app.Get("/media/hand-in/:token/missing.csv", s.missingSheet)
 }

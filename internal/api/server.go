@@ -26,6 +26,7 @@ import (
 	"ambrosa/core/acting"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/dispatching"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/picture"
@@ -40,22 +41,23 @@ import (
 
 // Server answers requests.
 type Server struct {
-	Store    *store.Store
-	Blobs    *blob.Store
-	Pictures *picture.Pool
-	Index    *reading.Index
-	Runner   *run.Runner
-	Planner  *planning.Planner
-	Decider  *deciding.Decider
-	Receiver *receiving.Receiver
-	Importer *importing.Importer
-	Upkeeper *upkeeping.Upkeeper
-	Drives   *drives.Opener
-	Workshop *workshop.Workshop
-	Dropped  *run.Dropped // nil when there is no drop folder
-	Uploads  string       // folder of uploads under way
-	Pages    fs.FS        // the built interface
-	Log      *slog.Logger
+	Store      *store.Store
+	Blobs      *blob.Store
+	Pictures   *picture.Pool
+	Index      *reading.Index
+	Runner     *run.Runner
+	Planner    *planning.Planner
+	Decider    *deciding.Decider
+	Receiver   *receiving.Receiver
+	Importer   *importing.Importer
+	Upkeeper   *upkeeping.Upkeeper
+	Dispatcher *dispatching.Dispatcher
+	Drives     *drives.Opener
+	Workshop   *workshop.Workshop
+	Dropped    *run.Dropped // nil when there is no drop folder
+	Uploads    string       // folder of uploads under way
+	Pages      fs.FS        // the built interface
+	Log        *slog.Logger
 
 	Limits  Limits
 	Metrics string // token that /metrics is read with; empty for none, and no /metrics
@@ -145,6 +147,7 @@ func (s *Server) operations() huma.API {
 	s.limitOperations(api)
 	s.messageOperations(api)
 	s.upkeepOperations(api)
+	s.dispatchOperations(api)
 	s.eventOperations(api)
 	describe(api.OpenAPI())
 	return api

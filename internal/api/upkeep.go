@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
@@ -13,6 +12,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 	"ambrosa/internal/upkeeping"
 )
@@ -369,6 +369,20 @@ func orEmpty[T any](items []T) []T {
 	return items
 }
 
+// purgedColumns are those of a purge's receipt.
+var purgedColumns = []sheetfile.Column[store.PurgedFile]{
+	{Title: "file", Of: func(f store.PurgedFile) any { return f.File }},
+	{Title: "path", Of: func(f store.PurgedFile) any { return f.Path }},
+	{Title: "lot", Of: func(f store.PurgedFile) any { return f.Lot }},
+	{Title: "sha256", Of: func(f store.PurgedFile) any { return f.Sum }},
+	{Title: "bytes", Of: func(f store.PurgedFile) any { return f.Bytes }},
+	{Title: "freed", Of: func(f store.PurgedFile) any { return f.Freed }},
+	{Title: "reason", Of: func(f store.PurgedFile) any { return f.Reason }},
+	{Title: "held by", Of: func(f store.PurgedFile) any { return f.HeldBy }},
+	{Title: "held at", Of: func(f store.PurgedFile) any { return f.HeldAt.UTC().Format(time.RFC3339) }},
+	{Title: "because", Of: func(f store.PurgedFile) any { return f.Because }},
+}
+
 // exportReceipt writes a receipt as CSV.
 func (s *Server) exportReceipt(c fiber.Ctx) error {
 	id := fiber.Params[int64](c, "id")
@@ -376,26 +390,27 @@ func (s *Server) exportReceipt(c fiber.Ctx) error {
 		return fiber.NewError(404, "There is no such receipt.")
 	}
 	return s.download(c, "receipt "+strconv.FormatInt(id, 10), table, func(ctx context.Context, out io.Writer, _ export) error {
-		w := csv.NewWriter(out)
-		if err := w.Write([]string{"file", "path", "lot", "sha256", "bytes", "freed", "reason", "held by", "held at", "because"}); err != nil {
-			return err
-		}
-		for behind := int64(0); ; {
+		behind := int64(0)
+		return sheetfile.WriteCSV(out, purgedColumns, paged(func() ([]store.PurgedFile, error) {
 			page, err := s.Store.PurgedFiles(ctx, id, behind, exportPage)
-			if err != nil {
-				return err
+			if len(page) > 0 {
+				behind = page[len(page)-1].File
 			}
-			if len(page) == 0 {
-				w.Flush()
-				return w.Error()
-			}
-			for _, f := range page {
-				behind = f.File
-				if err := w.Write([]string{strconv.FormatInt(f.File, 10), f.Path, f.Lot, f.Sum, strconv.FormatInt(f.Bytes, 10),
-					strconv.FormatInt(f.Freed, 10), f.Reason, f.HeldBy, f.HeldAt.UTC().Format(time.RFC3339), f.Because}); err != nil {
-					return err
-				}
+			return page, err
+		}))
+	})
+}
+
+// paged gives what pages have, one after the other; an empty page is the last.
+func paged[T any](next func() ([]T, error)) func() (T, bool, error) {
+	var page []T
+	return func() (one T, more bool, err error) {
+		if len(page) == 0 {
+			if page, err = next(); err != nil || len(page) == 0 {
+				return one, false, err
 			}
 		}
-	})
+		one, page = page[0], page[1:]
+		return one, true, nil
+	}
 }

@@ -24,6 +24,7 @@ import (
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/dispatching"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/dropfolder"
 	"ambrosa/internal/importing"
@@ -140,6 +141,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	a.Runner.Decider = &deciding.Decider{Store: a.Store, Engine: index}
 	a.Runner.Importer = &importing.Importer{Store: a.Store, Runs: a.Runner}
 	a.Runner.Upkeeper = &upkeeping.Upkeeper{Store: a.Store, Blobs: a.blobs, Runs: a.Runner, Plans: a.Runner.Planner}
+	a.Runner.Dispatcher = &dispatching.Dispatcher{Store: a.Store, Blobs: a.blobs, Runs: a.Runner}
 	a.Runner.Receiver = &receiving.Receiver{Store: a.Store, Runs: a.Runner, Pending: c.Limits.Pending}
 	if c.SMTP != "" {
 		if c.Pages == "" {
@@ -153,24 +155,25 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		return nil, err
 	}
 	a.Server = &api.Server{
-		Store:    a.Store,
-		Blobs:    a.blobs,
-		Pictures: a.pictures,
-		Index:    index,
-		Runner:   a.Runner,
-		Planner:  a.Runner.Planner,
-		Decider:  a.Runner.Decider,
-		Receiver: a.Runner.Receiver,
-		Importer: a.Runner.Importer,
-		Upkeeper: a.Runner.Upkeeper,
-		Drives:   opener,
-		Workshop: a.workshop,
-		Uploads:  uploads,
-		Pages:    pages,
-		Mailbox:  c.Mailbox,
-		Limits:   api.Limits{Shown: c.Limits.shown(c.Timeout, c.Quiet)},
-		Metrics:  c.Metrics,
-		Log:      log,
+		Store:      a.Store,
+		Blobs:      a.blobs,
+		Pictures:   a.pictures,
+		Index:      index,
+		Runner:     a.Runner,
+		Planner:    a.Runner.Planner,
+		Decider:    a.Runner.Decider,
+		Receiver:   a.Runner.Receiver,
+		Importer:   a.Runner.Importer,
+		Upkeeper:   a.Runner.Upkeeper,
+		Dispatcher: a.Runner.Dispatcher,
+		Drives:     opener,
+		Workshop:   a.workshop,
+		Uploads:    uploads,
+		Pages:      pages,
+		Mailbox:    c.Mailbox,
+		Limits:     api.Limits{Shown: c.Limits.shown(c.Timeout, c.Quiet)},
+		Metrics:    c.Metrics,
+		Log:        log,
 	}
 	return a, nil
 }

@@ -16,7 +16,7 @@ import (
 type Kind struct {
 	Name  string `json:"name"`
 	Doing string `json:"doing" doc:"What it does, in a word or two, for people"`
-	Leads Leads  `json:"leads" enum:"lot,plan,origin,lot or origin,sheet,catalog,upkeep" doc:"Where a person goes from it"`
+	Leads Leads  `json:"leads" enum:"lot,plan,origin,lot or origin,sheet,catalog,upkeep,dispatch" doc:"Where a person goes from it"`
 
 	// Long runs go through many files, and have a queue of their own.
 	Long bool `json:"-"`
@@ -41,6 +41,7 @@ const (
 	ToSheet       Leads = "sheet"
 	ToCatalog     Leads = "catalog"
 	ToUpkeep      Leads = "upkeep"
+	ToDispatch    Leads = "dispatch"
 	ToLotOrOrigin Leads = "lot or origin" // the lot as soon as there is one
 )
 

@@ -21,6 +21,7 @@ import (
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/dispatching"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
@@ -44,12 +45,14 @@ type Runner struct {
 	Receiver *receiving.Receiver
 	Importer *importing.Importer
 	Upkeeper *upkeeping.Upkeeper
-	Drives   *drives.Opener
-	Mail     *mail.Sender // nil when messages do not go by mail
-	Uploads  string       // folder that complete uploads lie in, by id
-	Limits   archive.Limits
-	Terms    Terms
-	Log      *slog.Logger
+	// Dispatcher hands pictures on.
+	Dispatcher *dispatching.Dispatcher
+	Drives     *drives.Opener
+	Mail       *mail.Sender // nil when messages do not go by mail
+	Uploads    string       // folder that complete uploads lie in, by id
+	Limits     archive.Limits
+	Terms      Terms
+	Log        *slog.Logger
 
 	client  *river.Client[pgx.Tx]
 	release func()

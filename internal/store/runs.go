@@ -24,6 +24,7 @@ type Run struct {
 	SheetID    int64           `json:"sheet"`
 	ImportID   int64           `json:"import"`
 	SweepID    int64           `json:"sweep"`
+	DispatchID int64           `json:"dispatch"`
 	ReceiptID  int64           `json:"receipt"`
 	State      string          `json:"state" enum:"queued,running,stopping,stopped,done,failed"`
 	Done       int64           `json:"done"`
@@ -41,7 +42,8 @@ var runQuery = `
 	case when r.product_id is not null
 	or r.category_id is not null then ` + ownerOf("r") + ` end as owner, r.actor, coalesce(r.origin_id, 0) as origin,
 	coalesce(g.name, '') as origin_name, coalesce(r.sheet_id, 0) as sheet_id, coalesce(r.import_id, 0) as import_id,
-	coalesce(r.sweep_id, 0) as sweep_id, coalesce(r.receipt_id, 0) as receipt_id, r.state, r.done, r.total,
+	coalesce(r.sweep_id, 0) as sweep_id, coalesce(r.receipt_id, 0) as receipt_id,
+	coalesce(r.dispatch_id, 0) as dispatch_id, r.state, r.done, r.total,
 		r.message, r.created_at, r.started_at, r.finished_at, r.deaths
 	from run r left join lot l on l.id = r.lot_id left join sheet sh on sh.id = r.sheet_id left join origin g on g.id = r.origin_id
 	left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl
@@ -62,6 +64,7 @@ type About struct {
 	Lot, Plan, Origin int64
 	Sheet, Import     int64
 	Sweep, Receipt    int64
+	Dispatch          int64
 	Owner             catalog.Target // the one product or category of a plan
 }
 
@@ -87,10 +90,11 @@ func NewRun(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about
 		product, category = ownerColumns(about.Owner)
 	}
 	id, err := number(ctx, tx, `insert into run (kind, lot_id, plan_id, origin_id, product_id, category_id, actor, sheet_id, import_id,
-			sweep_id, receipt_id)
+			sweep_id, receipt_id, dispatch_id)
 		values ($1, nullif($2::bigint, 0), nullif($3::bigint, 0), nullif($4::bigint, 0), $5, $6, $7, nullif($8::bigint, 0),
-			nullif($9::bigint, 0), nullif($10::bigint, 0), nullif($11::bigint, 0)) returning id`,
-		kind, about.Lot, about.Plan, about.Origin, product, category, who.Name, about.Sheet, about.Import, about.Sweep, about.Receipt)
+			nullif($9::bigint, 0), nullif($10::bigint, 0), nullif($11::bigint, 0), nullif($12::bigint, 0)) returning id`,
+		kind, about.Lot, about.Plan, about.Origin, product, category, who.Name, about.Sheet, about.Import, about.Sweep, about.Receipt,
+		about.Dispatch)
 	if err != nil {
 		return 0, err
 	}

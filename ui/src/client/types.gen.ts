@@ -452,6 +452,81 @@ export type DeclineCandidatesRequest = {
     decline: boolean;
 };
 
+export type Dispatch = {
+    actor: string;
+    at: string;
+    /**
+     * Of the pictures
+     */
+    bytes: number;
+    /**
+     * Left out while it goes on
+     */
+    endedAt: string | null;
+    /**
+     * That were held back
+     */
+    held: number;
+    id: number;
+    /**
+     * Its name then
+     */
+    outlet: string;
+    /**
+     * 0 for one that is gone
+     */
+    outletId: number;
+    /**
+     * That went
+     */
+    pictures: number;
+    products: number;
+    /**
+     * As they were
+     */
+    settings: Settings;
+    /**
+     * Of the package, bytes
+     */
+    size: number;
+};
+
+export type DispatchRequest = {
+    /**
+     * Of the outlet as it was seen
+     */
+    version: number;
+};
+
+export type DispatchedPicture = {
+    alt: string;
+    bytes: number;
+    code: string;
+    file: number;
+    /**
+     * Why it did not go; empty for those that did
+     */
+    held: string;
+    n: number;
+    /**
+     * There
+     */
+    name: string;
+    /**
+     * As it came
+     */
+    path: string;
+    place: number;
+    product: number;
+    sku: string;
+    /**
+     * SHA-256 of its bytes
+     */
+    sum: string;
+    title: string;
+    view: string;
+};
+
 export type DropStraysRequest = {
     /**
      * Where they lie
@@ -557,10 +632,7 @@ export type Event = {
      */
     id: number;
     note?: string;
-    /**
-     * What changed
-     */
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch';
 };
 
 export type EvidenceCandidate = {
@@ -1780,6 +1852,28 @@ export type OutColumn = {
     name: string;
 };
 
+export type Outlet = {
+    createdAt: string;
+    id: number;
+    kind: 'package';
+    /**
+     * When something went there last; left out for never
+     */
+    last: string | null;
+    madeBy: string;
+    name: string;
+    settings: Settings;
+    /**
+     * Counts its changes
+     */
+    version: number;
+};
+
+export type OutletWanted = {
+    name: string;
+    settings: Settings;
+};
+
 export type PageCategory = {
     items: Array<Category>;
     /**
@@ -1790,6 +1884,22 @@ export type PageCategory = {
 
 export type PageColumnEffects = {
     items: Array<ColumnEffects>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageDispatch = {
+    items: Array<Dispatch>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageDispatchedPicture = {
+    items: Array<DispatchedPicture>;
     /**
      * How many there are in all
      */
@@ -1942,6 +2052,14 @@ export type PageOriginKind = {
 
 export type PageOutColumn = {
     items: Array<OutColumn>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageOutlet = {
+    items: Array<Outlet>;
     /**
      * How many there are in all
      */
@@ -2573,6 +2691,74 @@ export type Reference = {
     until: string | null;
 };
 
+export type RehearseDispatchRequest = {
+    limit?: number;
+    offset?: number;
+    /**
+     * Which pictures are listed; left out for all
+     */
+    only?: 'goes' | 'held' | 'problems';
+    settings: Settings;
+};
+
+export type RehearsedPicture = {
+    code: string;
+    /**
+     * Why it does not go; empty for those that do
+     */
+    held: string;
+    /**
+     * That it goes under
+     */
+    name: string;
+    /**
+     * As it came
+     */
+    path: string;
+    /**
+     * What is wrong with the name: collision, too long, forbidden, reserved, empty
+     */
+    problems: Array<string>;
+    product: number;
+    sku: string;
+    sum: string;
+};
+
+export type RehearsedView = {
+    bytes: number;
+    /**
+     * That a template can name
+     */
+    fields: Array<string>;
+    /**
+     * That are held back
+     */
+    held: number;
+    /**
+     * Those asked for
+     */
+    items: Array<RehearsedPicture>;
+    /**
+     * How many there are of those asked for
+     */
+    matching: number;
+    /**
+     * That go
+     */
+    pictures: number;
+    /**
+     * Names with something wrong, by what it is
+     */
+    problems: {
+        [key: string]: number;
+    };
+    products: number;
+    /**
+     * What is wrong with the template; then nothing is rehearsed
+     */
+    wrong: string;
+};
+
 export type Remedy = {
     do: 'take' | 'empty' | 'keep' | 'leave';
     /**
@@ -2714,6 +2900,7 @@ export type RunDetail = {
      */
     actor: string;
     createdAt: string;
+    dispatch: number;
     /**
      * What it does, in a word or two
      */
@@ -2763,6 +2950,7 @@ export type RunView = {
      */
     actor: string;
     createdAt: string;
+    dispatch: number;
     /**
      * What it does, in a word or two
      */
@@ -2853,6 +3041,15 @@ export type SetMailingRequest = {
     address: string;
 };
 
+export type SetOutletRequest = {
+    name: string;
+    settings: Settings;
+    /**
+     * Of the outlet as it was seen
+     */
+    version: number;
+};
+
 export type SetPlanChangeRequest = {
     leftOut: boolean;
     /**
@@ -2866,6 +3063,30 @@ export type SetAside = {
      * Each takes back what was set aside of one lot
      */
     decisions: Array<number>;
+};
+
+export type Settings = {
+    /**
+     * Path of a category: its products and those below it; empty for all
+     */
+    category: string;
+    /**
+     * How many of each, for first
+     */
+    first: number;
+    /**
+     * The template of names
+     */
+    names: string;
+    pictures: 'all' | 'lead' | 'first';
+    /**
+     * Part of a code, SKU, title or GTIN; empty for all
+     */
+    query: string;
+    /**
+     * Products by code or SKU; none for all
+     */
+    skus: Array<string>;
 };
 
 export type Sheet = {
@@ -3977,6 +4198,70 @@ export type TakeBackDecisionResponses = {
 };
 
 export type TakeBackDecisionResponse = TakeBackDecisionResponses[keyof TakeBackDecisionResponses];
+
+export type ListDispatchesData = {
+    body?: never;
+    path?: never;
+    query?: {
+        /**
+         * Only to this one
+         */
+        outlet?: number;
+        limit?: number;
+    };
+    url: '/api/v1/dispatches';
+};
+
+export type ListDispatchesErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListDispatchesError = ListDispatchesErrors[keyof ListDispatchesErrors];
+
+export type ListDispatchesResponses = {
+    /**
+     * OK
+     */
+    200: PageDispatch;
+};
+
+export type ListDispatchesResponse = ListDispatchesResponses[keyof ListDispatchesResponses];
+
+export type ListDispatchedData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        /**
+         * Behind this one, by number
+         */
+        behind?: number;
+        limit?: number;
+    };
+    url: '/api/v1/dispatches/{id}/pictures';
+};
+
+export type ListDispatchedErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListDispatchedError = ListDispatchedErrors[keyof ListDispatchedErrors];
+
+export type ListDispatchedResponses = {
+    /**
+     * OK
+     */
+    200: PageDispatchedPicture;
+};
+
+export type ListDispatchedResponse = ListDispatchedResponses[keyof ListDispatchedResponses];
 
 export type GetDropFolderData = {
     body?: never;
@@ -5891,6 +6176,189 @@ export type TakeCandidatesResponses = {
 };
 
 export type TakeCandidatesResponse = TakeCandidatesResponses[keyof TakeCandidatesResponses];
+
+export type ListOutletsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/outlets';
+};
+
+export type ListOutletsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListOutletsError = ListOutletsErrors[keyof ListOutletsErrors];
+
+export type ListOutletsResponses = {
+    /**
+     * OK
+     */
+    200: PageOutlet;
+};
+
+export type ListOutletsResponse = ListOutletsResponses[keyof ListOutletsResponses];
+
+export type MakeOutletData = {
+    body: OutletWanted;
+    path?: never;
+    query?: never;
+    url: '/api/v1/outlets';
+};
+
+export type MakeOutletErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type MakeOutletError = MakeOutletErrors[keyof MakeOutletErrors];
+
+export type MakeOutletResponses = {
+    /**
+     * Created
+     */
+    201: Created;
+};
+
+export type MakeOutletResponse = MakeOutletResponses[keyof MakeOutletResponses];
+
+export type RehearseDispatchData = {
+    body: RehearseDispatchRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/outlets/rehearse';
+};
+
+export type RehearseDispatchErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RehearseDispatchError = RehearseDispatchErrors[keyof RehearseDispatchErrors];
+
+export type RehearseDispatchResponses = {
+    /**
+     * OK
+     */
+    200: RehearsedView;
+};
+
+export type RehearseDispatchResponse = RehearseDispatchResponses[keyof RehearseDispatchResponses];
+
+export type RemoveOutletData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/outlets/{id}';
+};
+
+export type RemoveOutletErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type RemoveOutletError = RemoveOutletErrors[keyof RemoveOutletErrors];
+
+export type RemoveOutletResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type RemoveOutletResponse = RemoveOutletResponses[keyof RemoveOutletResponses];
+
+export type GetOutletData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/outlets/{id}';
+};
+
+export type GetOutletErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetOutletError = GetOutletErrors[keyof GetOutletErrors];
+
+export type GetOutletResponses = {
+    /**
+     * OK
+     */
+    200: Outlet;
+};
+
+export type GetOutletResponse = GetOutletResponses[keyof GetOutletResponses];
+
+export type SetOutletData = {
+    body: SetOutletRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/outlets/{id}';
+};
+
+export type SetOutletErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SetOutletError = SetOutletErrors[keyof SetOutletErrors];
+
+export type SetOutletResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type SetOutletResponse = SetOutletResponses[keyof SetOutletResponses];
+
+export type DispatchData = {
+    body: DispatchRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/outlets/{id}/dispatch';
+};
+
+export type DispatchErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type DispatchError = DispatchErrors[keyof DispatchErrors];
+
+export type DispatchResponses = {
+    /**
+     * Accepted
+     */
+    202: Created;
+};
+
+export type DispatchResponse = DispatchResponses[keyof DispatchResponses];
 
 export type PagePicturesData = {
     body: Addressed;

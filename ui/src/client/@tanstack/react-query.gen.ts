@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, bringSheet, browseOrigin, changeCategory, changeClueList, changeProducts, checkStore, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, dropStrays, editSheetRow, fetchOrigin, fetchSheetPictures, firstFile, getCategory, getDropFolder, getFile, getFileHistory, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getPlan, getProduct, getRun, getSheet, getSpace, getToday, getUpkeep, getWaiting, giveUpLot, giveUpSheet, holdFindings, importProducts, importSheet, keepMapping, learnFrom, learnRewriting, listCatalogColumns, listCategories, listClueLists, listFiles, listFindings, listGivenUp, listGone, listGroups, listHeld, listHoldings, listImported, listLimits, listLookupCodes, listLots, listMappings, listMessages, listOriginKinds, listOrigins, listPins, listPlanChanges, listProducts, listPurged, listReceipts, listReferences, listRuns, listSheetRows, listSheets, listSupplierLinks, listUnnamedFiles, lookAtLot, lookAtPage, makePlan, mapSheet, measurePictures, mendSheet, mergeFindings, openHandIn, type Options, orderPictures, pagePictures, pairBySheet, pairLot, pinFiles, planLot, previewClues, previewTarget, proposeSelectors, purge, putFileBack, readLotWith, readMessages, readSheetAgain, refreshPlan, rehearseSheet, removeClueList, removeDropPerson, renewSupplierLink, replan, restoreHeld, restoreLot, restoreSheet, resumeRun, retireGone, revertImport, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setPlanChange, setRights, setUpkeep, spreadPicture, stopRun, sumFindings, sweep, takeBackDecision, takeCandidates, takeDropped, takePictures, teach, tryColumn, tryName, tryRecipe, unpairSheet, unpinFiles, updateOrigin, writeVariants } from '../sdk.gen';
-import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BringSheetData, BringSheetError, BringSheetResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeCategoryData, ChangeCategoryError, ChangeCategoryResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, ChangeProductsData, ChangeProductsError, ChangeProductsResponse, CheckStoreData, CheckStoreError, CheckStoreResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, DropStraysData, DropStraysError, DropStraysResponse, EditSheetRowData, EditSheetRowError, EditSheetRowResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FetchSheetPicturesData, FetchSheetPicturesError, FetchSheetPicturesResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileHistoryData, GetFileHistoryError, GetFileHistoryResponse, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetSheetData, GetSheetError, GetSheetResponse, GetSpaceData, GetSpaceError, GetSpaceResponse, GetTodayData, GetTodayError, GetTodayResponse, GetUpkeepData, GetUpkeepError, GetUpkeepResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, GiveUpSheetData, GiveUpSheetError, GiveUpSheetResponse, HoldFindingsData, HoldFindingsError, HoldFindingsResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, ImportSheetData, ImportSheetError, ImportSheetResponse, KeepMappingData, KeepMappingError, KeepMappingResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCatalogColumnsData, ListCatalogColumnsError, ListCatalogColumnsResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListFilesData, ListFilesError, ListFilesResponse, ListFindingsData, ListFindingsError, ListFindingsResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGoneData, ListGoneError, ListGoneResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListHeldData, ListHeldError, ListHeldResponse, ListHoldingsData, ListHoldingsError, ListHoldingsResponse, ListImportedData, ListImportedError, ListImportedResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMappingsData, ListMappingsError, ListMappingsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListPinsData, ListPinsError, ListPinsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListPurgedData, ListPurgedError, ListPurgedResponse, ListReceiptsData, ListReceiptsError, ListReceiptsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSheetRowsData, ListSheetRowsError, ListSheetRowsResponse, ListSheetsData, ListSheetsError, ListSheetsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, ListUnnamedFilesData, ListUnnamedFilesError, ListUnnamedFilesResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakePlanData, MakePlanError, MakePlanResponse, MapSheetData, MapSheetError, MapSheetResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, MendSheetData, MendSheetError, MendSheetResponse, MergeFindingsData, MergeFindingsError, MergeFindingsResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairBySheetData, PairBySheetError, PairBySheetResponse, PairLotData, PairLotError, PairLotResponse, PinFilesData, PinFilesError, PinFilesResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, PurgeData, PurgeError, PurgeResponse, PutFileBackData, PutFileBackError, PutFileBackResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, ReadSheetAgainData, ReadSheetAgainError, ReadSheetAgainResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RehearseSheetData, RehearseSheetError, RehearseSheetResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreHeldData, RestoreHeldError, RestoreHeldResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, RestoreSheetData, RestoreSheetError, RestoreSheetResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RetireGoneData, RetireGoneError, RetireGoneResponse, RevertImportData, RevertImportError, RevertImportResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, SetUpkeepData, SetUpkeepError, SetUpkeepResponse, SpreadPictureData, SpreadPictureError, SpreadPictureResponse, StopRunData, StopRunError, StopRunResponse, SumFindingsData, SumFindingsError, SumFindingsResponse, SweepData, SweepError, SweepResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryColumnData, TryColumnError, TryColumnResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UnpairSheetData, UnpairSheetError, UnpairSheetResponse, UnpinFilesData, UnpinFilesError, UnpinFilesResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse, WriteVariantsData, WriteVariantsError, WriteVariantsResponse } from '../types.gen';
+import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, bringSheet, browseOrigin, changeCategory, changeClueList, changeProducts, checkStore, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, dispatch, dropStrays, editSheetRow, fetchOrigin, fetchSheetPictures, firstFile, getCategory, getDropFolder, getFile, getFileHistory, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getOutlet, getPlan, getProduct, getRun, getSheet, getSpace, getToday, getUpkeep, getWaiting, giveUpLot, giveUpSheet, holdFindings, importProducts, importSheet, keepMapping, learnFrom, learnRewriting, listCatalogColumns, listCategories, listClueLists, listDispatched, listDispatches, listFiles, listFindings, listGivenUp, listGone, listGroups, listHeld, listHoldings, listImported, listLimits, listLookupCodes, listLots, listMappings, listMessages, listOriginKinds, listOrigins, listOutlets, listPins, listPlanChanges, listProducts, listPurged, listReceipts, listReferences, listRuns, listSheetRows, listSheets, listSupplierLinks, listUnnamedFiles, lookAtLot, lookAtPage, makeOutlet, makePlan, mapSheet, measurePictures, mendSheet, mergeFindings, openHandIn, type Options, orderPictures, pagePictures, pairBySheet, pairLot, pinFiles, planLot, previewClues, previewTarget, proposeSelectors, purge, putFileBack, readLotWith, readMessages, readSheetAgain, refreshPlan, rehearseDispatch, rehearseSheet, removeClueList, removeDropPerson, removeOutlet, renewSupplierLink, replan, restoreHeld, restoreLot, restoreSheet, resumeRun, retireGone, revertImport, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setOutlet, setPlanChange, setRights, setUpkeep, spreadPicture, stopRun, sumFindings, sweep, takeBackDecision, takeCandidates, takeDropped, takePictures, teach, tryColumn, tryName, tryRecipe, unpairSheet, unpinFiles, updateOrigin, writeVariants } from '../sdk.gen';
+import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BringSheetData, BringSheetError, BringSheetResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeCategoryData, ChangeCategoryError, ChangeCategoryResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, ChangeProductsData, ChangeProductsError, ChangeProductsResponse, CheckStoreData, CheckStoreError, CheckStoreResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, DispatchData, DispatchError, DispatchResponse, DropStraysData, DropStraysError, DropStraysResponse, EditSheetRowData, EditSheetRowError, EditSheetRowResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FetchSheetPicturesData, FetchSheetPicturesError, FetchSheetPicturesResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileHistoryData, GetFileHistoryError, GetFileHistoryResponse, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetOutletData, GetOutletError, GetOutletResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetSheetData, GetSheetError, GetSheetResponse, GetSpaceData, GetSpaceError, GetSpaceResponse, GetTodayData, GetTodayError, GetTodayResponse, GetUpkeepData, GetUpkeepError, GetUpkeepResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, GiveUpSheetData, GiveUpSheetError, GiveUpSheetResponse, HoldFindingsData, HoldFindingsError, HoldFindingsResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, ImportSheetData, ImportSheetError, ImportSheetResponse, KeepMappingData, KeepMappingError, KeepMappingResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCatalogColumnsData, ListCatalogColumnsError, ListCatalogColumnsResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListDispatchedData, ListDispatchedError, ListDispatchedResponse, ListDispatchesData, ListDispatchesError, ListDispatchesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListFindingsData, ListFindingsError, ListFindingsResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGoneData, ListGoneError, ListGoneResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListHeldData, ListHeldError, ListHeldResponse, ListHoldingsData, ListHoldingsError, ListHoldingsResponse, ListImportedData, ListImportedError, ListImportedResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMappingsData, ListMappingsError, ListMappingsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListOutletsData, ListOutletsError, ListOutletsResponse, ListPinsData, ListPinsError, ListPinsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListPurgedData, ListPurgedError, ListPurgedResponse, ListReceiptsData, ListReceiptsError, ListReceiptsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSheetRowsData, ListSheetRowsError, ListSheetRowsResponse, ListSheetsData, ListSheetsError, ListSheetsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, ListUnnamedFilesData, ListUnnamedFilesError, ListUnnamedFilesResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakeOutletData, MakeOutletError, MakeOutletResponse, MakePlanData, MakePlanError, MakePlanResponse, MapSheetData, MapSheetError, MapSheetResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, MendSheetData, MendSheetError, MendSheetResponse, MergeFindingsData, MergeFindingsError, MergeFindingsResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairBySheetData, PairBySheetError, PairBySheetResponse, PairLotData, PairLotError, PairLotResponse, PinFilesData, PinFilesError, PinFilesResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, PurgeData, PurgeError, PurgeResponse, PutFileBackData, PutFileBackError, PutFileBackResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, ReadSheetAgainData, ReadSheetAgainError, ReadSheetAgainResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RehearseDispatchData, RehearseDispatchError, RehearseDispatchResponse, RehearseSheetData, RehearseSheetError, RehearseSheetResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RemoveOutletData, RemoveOutletError, RemoveOutletResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreHeldData, RestoreHeldError, RestoreHeldResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, RestoreSheetData, RestoreSheetError, RestoreSheetResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RetireGoneData, RetireGoneError, RetireGoneResponse, RevertImportData, RevertImportError, RevertImportResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetOutletData, SetOutletError, SetOutletResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, SetUpkeepData, SetUpkeepError, SetUpkeepResponse, SpreadPictureData, SpreadPictureError, SpreadPictureResponse, StopRunData, StopRunError, StopRunResponse, SumFindingsData, SumFindingsError, SumFindingsResponse, SweepData, SweepError, SweepResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TeachData, TeachError, TeachResponse, TryColumnData, TryColumnError, TryColumnResponse, TryNameData, TryNameError, TryNameResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UnpairSheetData, UnpairSheetError, UnpairSheetResponse, UnpinFilesData, UnpinFilesError, UnpinFilesResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse, WriteVariantsData, WriteVariantsError, WriteVariantsResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -246,6 +246,42 @@ export const takeBackDecisionMutation = (options?: Partial<Options<TakeBackDecis
     };
     return mutationOptions;
 };
+
+export const listDispatchesQueryKey = (options?: Options<ListDispatchesData>) => createQueryKey('listDispatches', options);
+
+/**
+ * What was handed on, the newest first
+ */
+export const listDispatchesOptions = (options?: Options<ListDispatchesData>) => queryOptions<ListDispatchesResponse, ListDispatchesError, ListDispatchesResponse, ReturnType<typeof listDispatchesQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listDispatches({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listDispatchesQueryKey(options)
+});
+
+export const listDispatchedQueryKey = (options: Options<ListDispatchedData>) => createQueryKey('listDispatched', options);
+
+/**
+ * Pictures of a dispatch: a receipt
+ */
+export const listDispatchedOptions = (options: Options<ListDispatchedData>) => queryOptions<ListDispatchedResponse, ListDispatchedError, ListDispatchedResponse, ReturnType<typeof listDispatchedQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listDispatched({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listDispatchedQueryKey(options)
+});
 
 export const getDropFolderQueryKey = (options?: Options<GetDropFolderData>) => createQueryKey('getDropFolder', options);
 
@@ -1553,6 +1589,127 @@ export const takeCandidatesMutation = (options?: Partial<Options<TakeCandidatesD
     const mutationOptions: UseMutationOptions<TakeCandidatesResponse, TakeCandidatesError, Options<TakeCandidatesData>> = {
         mutationFn: async (fnOptions) => {
             const { data } = await takeCandidates({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const listOutletsQueryKey = (options?: Options<ListOutletsData>) => createQueryKey('listOutlets', options);
+
+/**
+ * Where pictures are handed on to, by name
+ */
+export const listOutletsOptions = (options?: Options<ListOutletsData>) => queryOptions<ListOutletsResponse, ListOutletsError, ListOutletsResponse, ReturnType<typeof listOutletsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listOutlets({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listOutletsQueryKey(options)
+});
+
+/**
+ * Make an outlet
+ */
+export const makeOutletMutation = (options?: Partial<Options<MakeOutletData>>): UseMutationOptions<MakeOutletResponse, MakeOutletError, Options<MakeOutletData>> => {
+    const mutationOptions: UseMutationOptions<MakeOutletResponse, MakeOutletError, Options<MakeOutletData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await makeOutlet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * What would go by settings, under which names, and what would not
+ */
+export const rehearseDispatchMutation = (options?: Partial<Options<RehearseDispatchData>>): UseMutationOptions<RehearseDispatchResponse, RehearseDispatchError, Options<RehearseDispatchData>> => {
+    const mutationOptions: UseMutationOptions<RehearseDispatchResponse, RehearseDispatchError, Options<RehearseDispatchData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await rehearseDispatch({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Forget an outlet; its receipts stay
+ */
+export const removeOutletMutation = (options?: Partial<Options<RemoveOutletData>>): UseMutationOptions<RemoveOutletResponse, RemoveOutletError, Options<RemoveOutletData>> => {
+    const mutationOptions: UseMutationOptions<RemoveOutletResponse, RemoveOutletError, Options<RemoveOutletData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await removeOutlet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const getOutletQueryKey = (options: Options<GetOutletData>) => createQueryKey('getOutlet', options);
+
+/**
+ * One outlet
+ */
+export const getOutletOptions = (options: Options<GetOutletData>) => queryOptions<GetOutletResponse, GetOutletError, GetOutletResponse, ReturnType<typeof getOutletQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getOutlet({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getOutletQueryKey(options)
+});
+
+/**
+ * Change an outlet, as it was seen
+ */
+export const setOutletMutation = (options?: Partial<Options<SetOutletData>>): UseMutationOptions<SetOutletResponse, SetOutletError, Options<SetOutletData>> => {
+    const mutationOptions: UseMutationOptions<SetOutletResponse, SetOutletError, Options<SetOutletData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await setOutlet({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Hand on what an outlet wants
+ */
+export const dispatchMutation = (options?: Partial<Options<DispatchData>>): UseMutationOptions<DispatchResponse, DispatchError, Options<DispatchData>> => {
+    const mutationOptions: UseMutationOptions<DispatchResponse, DispatchError, Options<DispatchData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await dispatch({
                 ...options,
                 ...fnOptions,
                 throwOnError: true

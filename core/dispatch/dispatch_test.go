@@ -1,0 +1,102 @@
+package dispatch
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"time"
+
+	"ambrosa/core/naming"
+	"ambrosa/core/rights"
+)
+
+var now = time.Date(2026, 6, 1, 0, 0, 0, 0, time.UTC)
+
+func cleared(product, variant int64, sku string, place int) Item {
+	return Item{Picture: naming.Picture{SKU: sku, Place: place}, Rights: rights.Rights{State: rights.Cleared}, Product: product,
+		Variant: variant, Ending: "jpg", Bytes: 10}
+}
+
+// TestWhatIsChosenIsNumbered takes all, the leads, and the first two of each.
+func TestWhatIsChosenIsNumbered(t *testing.T) {
+	items := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "A", 2), cleared(1, 7, "A-S", 1), cleared(1, 7, "A-S", 2), cleared(1, 7, "A-S", 3),
+		cleared(2, 0, "B", 1)}
+	for _, c := range []struct {
+		settings Settings
+		want     []string
+	}{
+		{Settings{Pictures: All}, []string{"A 1", "A 2", "A-S 3", "A-S 4", "A-S 5", "B 1"}},
+		{Settings{Pictures: Lead}, []string{"A 1", "A-S 2", "B 1"}},
+		{Settings{Pictures: First, First: 2}, []string{"A 1", "A 2", "A-S 3", "A-S 4", "B 1"}},
+	} {
+		var got []string
+		for _, item := range c.settings.Chosen(items) {
+			got = append(got, fmt.Sprint(item.SKU, " ", item.Number))
+		}
+		if !slices.Equal(got, c.want) {
+			t.Errorf("%s: %q, expected %q", c.settings.Pictures, got, c.want)
+		}
+	}
+	if _, err := (Settings{Pictures: First, Names: "[sku]"}).Template(); !errors.Is(err, ErrFirst) {
+		t.Errorf("the first none of each: %v", err)
+	}
+}
+
+// TestHeldBack says why a picture does not go: its rights, its bytes, its name.
+func TestHeldBack(t *testing.T) {
+	names, err := naming.ParseTemplate("[sku]")
+	if err != nil {
+		t.Fatal(err)
+	}
+	items := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "a", 2), cleared(2, 0, "B", 1), cleared(3, 0, "C", 1)}
+	items[2].State, items[3].Damage = rights.Unknown, "missing"
+	items[2].SKU = "A" // held back, it keeps no name from others
+	outcomes := Rehearse([]Item{items[2], items[0], items[1], items[3]}, names, now)
+	for i, want := range []string{"nobody knows whether it may be used", "", "another one is called a.jpg", "its bytes are missing"} {
+		if outcomes[i].Held != want {
+			t.Errorf("%d is held back by %q, expected %q", i, outcomes[i].Held, want)
+		}
+	}
+	if c := Count(outcomes); c.Pictures != 1 || c.Held != 3 || c.Products != 1 || c.Bytes != 10 || c.Problems[naming.Collision] != 3 {
+		t.Errorf("%+v", c)
+	}
+}
+
+// TestTheGate tries random rights: none that is not cleared, or whose rights have ended, goes,
+// and no two go under one name.
+func TestTheGate(t *testing.T) {
+	names, err := naming.ParseTemplate("[sku]-[place]")
+	if err != nil {
+		t.Fatal(err)
+	}
+	random := rand.New(rand.NewPCG(1, 6))
+	states := []rights.State{rights.Cleared, rights.Restricted, rights.Unknown, "", "cleared "}
+	went := 0
+	for range 1000 {
+		var items []Item
+		for range 100 {
+			item := cleared(int64(random.IntN(9)), 0, fmt.Sprint(random.IntN(9)), random.IntN(9))
+			item.State = states[random.IntN(len(states))]
+			if end := now.AddDate(0, 0, random.IntN(5)-2); random.IntN(2) == 0 {
+				item.Expires = &end
+			}
+			items = append(items, item)
+		}
+		seen := map[string]bool{}
+		for _, o := range Rehearse(items, names, now) {
+			if o.Held != "" {
+				continue
+			}
+			went++
+			if o.State != rights.Cleared || o.Expires != nil && !now.Before(*o.Expires) || seen[naming.Key(o.Name)] {
+				t.Fatalf("%+v went", o)
+			}
+			seen[naming.Key(o.Name)] = true
+		}
+	}
+	if went == 0 {
+		t.Error("nothing went")
+	}
+}

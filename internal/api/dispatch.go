@@ -1,0 +1,229 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+
+	"ambrosa/core/dispatch"
+	"ambrosa/core/naming"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/dispatching"
+	"ambrosa/internal/sheetfile"
+	"ambrosa/internal/store"
+)
+
+// OutletWanted is an outlet as a person wants it.
+type OutletWanted struct {
+	Name     string            `json:"name" minLength:"1" maxLength:"200"`
+	Settings dispatch.Settings `json:"settings"`
+}
+
+// rehearsedPicture is a picture as it would go.
+type rehearsedPicture struct {
+	Product  int64    `json:"product"`
+	Code     string   `json:"code"`
+	SKU      string   `json:"sku"`
+	Sum      string   `json:"sum"`
+	Path     string   `json:"path" doc:"As it came"`
+	Name     string   `json:"name" doc:"That it goes under"`
+	Problems []string `json:"problems" nullable:"false" doc:"What is wrong with the name: collision, too long, forbidden, reserved, empty"`
+	Held     string   `json:"held" doc:"Why it does not go; empty for those that do"`
+}
+
+type rehearsedView struct {
+	dispatch.Totals
+	Fields   []string           `json:"fields" nullable:"false" doc:"That a template can name"`
+	Wrong    string             `json:"wrong" doc:"What is wrong with the template; then nothing is rehearsed"`
+	Items    []rehearsedPicture `json:"items" nullable:"false" doc:"Those asked for"`
+	Matching int                `json:"matching" doc:"How many there are of those asked for"`
+}
+
+// dispatchProblem words what can go wrong beside the usual.
+func dispatchProblem(err error, thing string) error {
+	if words, is := dispatching.Wrong(err); is {
+		return huma.Error422UnprocessableEntity(words)
+	}
+	switch {
+	case errors.Is(err, dispatching.ErrUnderWay):
+		return huma.Error409Conflict("Another dispatch to this outlet is under way. It can be seen among the runs.")
+	case errors.Is(err, store.ErrTaken):
+		return huma.Error409Conflict("Another outlet has that name.")
+	}
+	return problem(err, thing)
+}
+
+func (s *Server) dispatchOperations(api huma.API) {
+	const tags = resource("Dispatch")
+	huma.Register(api, tags.get("list-outlets", "/outlets", "Where pictures are handed on to, by name"),
+		func(ctx context.Context, _ *struct{}) (*Body[Page[store.Outlet]], error) {
+			items, err := s.Store.Outlets(ctx)
+			return pageOf(items, int64(len(items))), problem(err, "outlet")
+		})
+	huma.Register(api, tags.get("get-outlet", "/outlets/{id}", "One outlet"),
+		func(ctx context.Context, in *ByID) (*Body[store.Outlet], error) {
+			found, err := s.Store.Outlet(ctx, in.ID)
+			return &Body[store.Outlet]{found}, problem(err, "outlet")
+		})
+	huma.Register(api, tags.create("make-outlet", "/outlets", "Make an outlet"),
+		func(ctx context.Context, in *struct{ Body OutletWanted }) (*Body[created], error) {
+			id, err := s.Dispatcher.Make(ctx, s.actor(ctx), in.Body.Name, in.Body.Settings)
+			return &Body[created]{created{id}}, dispatchProblem(err, "outlet")
+		})
+	huma.Register(api, tags.set("set-outlet", "/outlets/{id}", "Change an outlet, as it was seen"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				OutletWanted
+				Version int `json:"version" doc:"Of the outlet as it was seen"`
+			}
+		}) (*struct{}, error) {
+			return nil, dispatchProblem(s.Dispatcher.Change(ctx, s.actor(ctx), in.ID, in.Body.Version, in.Body.Name, in.Body.Settings), "outlet")
+		})
+	huma.Register(api, tags.remove("remove-outlet", "/outlets/{id}", "Forget an outlet; its receipts stay"),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.RemoveOutlet(ctx, in.ID), "outlet")
+		})
+	huma.Register(api, tags.post("rehearse-dispatch", "/outlets/rehearse", "What would go by settings, under which names, and what would not"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Settings dispatch.Settings `json:"settings"`
+				Only     string            `json:"only,omitempty" enum:"goes,held,problems" doc:"Which pictures are listed; left out for all"`
+				Offset   int               `json:"offset,omitempty" minimum:"0" maximum:"10000000"`
+				Limit    int               `json:"limit,omitempty" minimum:"0" maximum:"500"`
+			}
+		}) (*Body[rehearsedView], error) {
+			r, err := s.Dispatcher.Rehearse(ctx, in.Body.Settings)
+			view := rehearsedView{Totals: r.Totals, Fields: naming.Fields(), Items: []rehearsedPicture{}}
+			if words, is := dispatching.Wrong(err); is {
+				view.Wrong, view.Problems = words, map[string]int{}
+				return &Body[rehearsedView]{view}, nil
+			}
+			view.list(r.Outcomes, in.Body.Only, in.Body.Offset, in.Body.Limit)
+			return &Body[rehearsedView]{view}, problem(err, "outlet")
+		})
+	huma.Register(api, tags.start("dispatch", "/outlets/{id}/dispatch", "Hand on what an outlet wants"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Version int `json:"version" doc:"Of the outlet as it was seen"`
+			}
+		}) (*Body[created], error) {
+			id, err := s.Dispatcher.Dispatch(ctx, s.actor(ctx), in.ID, in.Body.Version)
+			return &Body[created]{created{id}}, dispatchProblem(err, "outlet")
+		})
+	huma.Register(api, tags.get("list-dispatches", "/dispatches", "What was handed on, the newest first"),
+		func(ctx context.Context, in *struct {
+			Outlet int64 `query:"outlet" doc:"Only to this one"`
+			Limit  int   `query:"limit" minimum:"1" maximum:"500" default:"100"`
+		}) (*Body[Page[store.Dispatch]], error) {
+			items, err := s.Store.Dispatches(ctx, in.Outlet, in.Limit)
+			return pageOf(items, int64(len(items))), problem(err, "dispatch")
+		})
+	huma.Register(api, tags.get("list-dispatched", "/dispatches/{id}/pictures", "Pictures of a dispatch: a receipt"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Behind int `query:"behind" minimum:"0" doc:"Behind this one, by number"`
+			Limit  int `query:"limit" minimum:"1" maximum:"500" default:"200"`
+		}) (*Body[Page[store.DispatchedPicture]], error) {
+			found, err := s.Store.Dispatch(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err, "dispatch")
+			}
+			items, err := s.Store.DispatchedPictures(ctx, in.ID, in.Behind, in.Limit)
+			return pageOf(items, int64(found.Pictures+found.Held)), problem(err, "dispatch")
+		})
+}
+
+// list puts some of the outcomes into the view.
+func (v *rehearsedView) list(outcomes []dispatch.Outcome, only string, offset, limit int) {
+	for _, o := range outcomes {
+		asked := only == "" || only == "goes" && o.Held == "" || only == "held" && o.Held != "" || only == "problems" && len(o.Problems) > 0
+		if !asked {
+			continue
+		}
+		if v.Matching >= offset && len(v.Items) < limit {
+			v.Items = append(v.Items, rehearsedPicture{Product: o.Product, Code: o.Code, SKU: o.SKU, Sum: o.Sum, Path: o.Picture.Name,
+				Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held})
+		}
+		v.Matching++
+	}
+}
+
+// dispatchedColumns are those of a dispatch's receipt.
+var dispatchedColumns = []sheetfile.Column[store.DispatchedPicture]{
+	{Title: "name there", Of: func(p store.DispatchedPicture) any { return p.Name }},
+	{Title: "held back", Of: func(p store.DispatchedPicture) any { return p.Held }},
+	{Title: "SKU", Of: func(p store.DispatchedPicture) any { return p.SKU }},
+	{Title: "product", Of: func(p store.DispatchedPicture) any { return p.Code }},
+	{Title: "place", Of: func(p store.DispatchedPicture) any { return p.Place }},
+	{Title: "view", Of: func(p store.DispatchedPicture) any { return p.View }},
+	{Title: "alternative text", Of: func(p store.DispatchedPicture) any { return p.Alt }},
+	{Title: "as it came", Of: func(p store.DispatchedPicture) any { return p.Path }},
+	{Title: "sha256", Of: func(p store.DispatchedPicture) any { return p.Sum }},
+	{Title: "bytes", Of: func(p store.DispatchedPicture) any { return p.Bytes }},
+}
+
+// exportDispatch writes the receipt of a dispatch as CSV.
+func (s *Server) exportDispatch(c fiber.Ctx) error {
+	id := fiber.Params[int64](c, "id")
+	found, err := s.Store.Dispatch(c.Context(), id)
+	if err != nil {
+		return fiber.NewError(http.StatusNotFound, "There is no such dispatch.")
+	}
+	return s.download(c, found.Outlet+" receipt "+strconv.FormatInt(id, 10), table, func(ctx context.Context, out io.Writer, _ export) error {
+		behind := 0
+		return sheetfile.WriteCSV(out, dispatchedColumns, paged(func() ([]store.DispatchedPicture, error) {
+			page, err := s.Store.DispatchedPictures(ctx, id, behind, exportPage)
+			if len(page) > 0 {
+				behind = page[len(page)-1].N
+			}
+			return page, err
+		}))
+	})
+}
+
+// sendPackage sends the package of a dispatch.
+func (s *Server) sendPackage(c fiber.Ctx) error {
+	id := fiber.Params[int64](c, "id")
+	found, err := s.Store.Dispatch(c.Context(), id)
+	if err != nil || found.EndedAt == nil {
+		return fiber.NewError(http.StatusNotFound, "There is no such package (yet).")
+	}
+	ctx, cancel := untilGone(context.Background(), c.RequestCtx().Conn())
+	content, size, err := s.Blobs.Package(ctx, id)
+	if err != nil {
+		cancel()
+		if errors.Is(err, blob.ErrNotFound) {
+			return fiber.NewError(http.StatusNotFound, "The package is not there any more; its receipt is.")
+		}
+		return err
+	}
+	name := strings.Map(func(r rune) rune {
+		if strings.ContainsRune(`/\:*?"<>|`, r) || r < ' ' {
+			return '-'
+		}
+		return r
+	}, found.Outlet) + " " + found.At.UTC().Format("2006-01-02") + " " + strconv.FormatInt(id, 10) + ".zip"
+	c.Set("Content-Type", "application/zip")
+	c.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
+	return c.SendStream(endsWith{content, cancel}, int(size))
+}
+
+// endsWith is a stream that ends something when it is closed.
+type endsWith struct {
+	io.ReadCloser
+	end func()
+}
+
+func (e endsWith) Close() error {
+	defer e.end()
+	return e.ReadCloser.Close()
+}

@@ -1,0 +1,149 @@
+package store
+
+import (
+	"context"
+	"encoding/hex"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/dispatch"
+	"ambrosa/core/picturespec"
+)
+
+// Dispatch is what was handed on to an outlet at once.
+type Dispatch struct {
+	ID       int64             `json:"id"`
+	OutletID int64             `json:"outletId" doc:"0 for one that is gone"`
+	Outlet   string            `json:"outlet" doc:"Its name then"`
+	Settings dispatch.Settings `json:"settings" doc:"As they were"`
+	Actor    string            `json:"actor"`
+	At       time.Time         `json:"at"`
+	EndedAt  *time.Time        `json:"endedAt" doc:"Left out while it goes on"`
+	Products int               `json:"products"`
+	Pictures int               `json:"pictures" doc:"That went"`
+	Held     int               `json:"held" doc:"That were held back"`
+	Bytes    int64             `json:"bytes" doc:"Of the pictures"`
+	Size     int64             `json:"size" doc:"Of the package, bytes"`
+}
+
+const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
+	bytes, size from dispatch`
+
+// Dispatches returns those of an outlet, or (0) all, the newest first.
+func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
+	return list[Dispatch](ctx, s.Pool, dispatchQuery+` where $1 = 0 or outlet_id = $1 order by id desc limit $2`, outlet, limit)
+}
+
+// Dispatch returns one.
+func (s *Store) Dispatch(ctx context.Context, id int64) (Dispatch, error) {
+	return one[Dispatch](ctx, s.Pool, dispatchQuery+` where id = $1`, id)
+}
+
+// NewDispatch records one that is to be done, as its outlet wants it now.
+func NewDispatch(ctx context.Context, tx pgx.Tx, who acting.Actor, to Outlet) (int64, error) {
+	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, settings, actor) values ($1, $2, $3, $4) returning id`,
+		to.ID, to.Name, to.Settings, who.Name)
+}
+
+// DispatchedPicture is a picture of a dispatch: what it was, how it is called there, or why it
+// did not go.
+type DispatchedPicture struct {
+	N       int    `json:"n"`
+	Product int64  `json:"product"`
+	Code    string `json:"code"`
+	SKU     string `json:"sku"`
+	Title   string `json:"title"`
+	View    string `json:"view"`
+	Place   int    `json:"place"`
+	Alt     string `json:"alt"`
+	File    int64  `json:"file"`
+	Path    string `json:"path" doc:"As it came"`
+	Sum     string `json:"sum" doc:"SHA-256 of its bytes"`
+	Bytes   int64  `json:"bytes"`
+	Name    string `json:"name" doc:"There"`
+	Held    string `json:"held" doc:"Why it did not go; empty for those that did"`
+}
+
+// DispatchedPictures returns some of a dispatch's pictures behind one, by number.
+func (s *Store) DispatchedPictures(ctx context.Context, id int64, behind, limit int) ([]DispatchedPicture, error) {
+	return list[DispatchedPicture](ctx, s.Pool, `select n, product_id as product, code, sku, title, view, place, alt, file_id as file, path,
+			encode(sha256, 'hex') as sum, bytes, name, held
+		from dispatch_picture where dispatch_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
+}
+
+// EndDispatch records what became of a dispatch, picture by picture, once: a run that is done
+// again writes nothing twice.
+func (s *Store) EndDispatch(ctx context.Context, id int64, outcomes []dispatch.Outcome, totals dispatch.Totals, size int64) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update dispatch set ended_at = now(), products = $2, pictures = $3, held = $4, bytes = $5, size = $6
+			where id = $1 and ended_at is null`, id, totals.Products, totals.Pictures, totals.Held, totals.Bytes, size)
+		if err != nil || tag.RowsAffected() == 0 {
+			return err
+		}
+		_, err = tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, []string{"dispatch_id", "n", "product_id", "code", "sku", "title",
+			"view", "place", "alt", "file_id", "path", "sha256", "bytes", "name", "held"},
+			pgx.CopyFromSlice(len(outcomes), func(i int) ([]any, error) {
+				o := outcomes[i]
+				sum, err := hex.DecodeString(o.Sum)
+				return []any{id, i + 1, o.Product, o.Code, o.SKU, o.Title, o.View, o.Place, o.Alt, o.File, o.Picture.Name, sum, o.Bytes, o.Name,
+					o.Held}, err
+			}))
+		if err != nil {
+			return err
+		}
+		return Notify(ctx, tx, Event{Topic: "dispatch", ID: id})
+	})
+}
+
+// ToDispatch returns the pictures of the products that an outlet's settings choose, product by
+// product, its own first, then those of its variants.
+func (s *Store) ToDispatch(ctx context.Context, settings dispatch.Settings) ([]dispatch.Item, error) {
+	where, args := ProductFilter{Query: settings.Query, Category: settings.Category}.where()
+	if len(settings.SKUs) > 0 {
+		where += ` and (lower(p.code) = any(@skus) or exists (select from variant v where v.product_id = p.id and lower(v.sku) = any(@skus)))`
+		args["skus"] = lowered(settings.SKUs)
+	}
+	rows, err := s.Pool.Query(ctx, `
+		select p.id, coalesce(pl.variant_id, 0), p.code, coalesce(nullif(p.ref, ''), p.id::text), coalesce(nullif(c.ref, ''), c.id::text, ''),
+			coalesce(v.sku, w.sku, p.code), coalesce(nullif(v.title, ''), p.title), coalesce(v.options, '[]'), coalesce(v.gtin, w.gtin, ''),
+			pl.view, pl.place, pl.alt, f.id, f.path, encode(f.sha256, 'hex'), f.bytes, coalesce(b.type, ''), coalesce(b.damage, ''), f.rights,
+			f.licence, f.credit, f.expires::timestamptz
+		from product p join placement pl on pl.product_id = p.id join file f on f.id = pl.file_id left join blob b on b.sha256 = f.sha256
+		left join category c on c.id = p.category_id left join variant v on v.id = pl.variant_id
+		left join lateral (select sku, gtin from variant where product_id = p.id and pl.variant_id is null
+			order by position, id limit 1) w on true
+		where `+where+` order by p.code, p.id, v.position nulls first, v.id nulls first, pl.place`, args)
+	if err != nil {
+		return nil, err
+	}
+	var items []dispatch.Item
+	var i dispatch.Item
+	var kind picturespec.Type
+	_, err = pgx.ForEachRow(rows, []any{&i.Product, &i.Variant, &i.Code, &i.Picture.ID, &i.Category, &i.SKU, &i.Title, &i.Options, &i.GTIN,
+		&i.View, &i.Place, &i.Alt, &i.File, &i.Picture.Name, &i.Sum, &i.Bytes, &kind, &i.Damage, &i.State, &i.Licence, &i.Credit, &i.Expires},
+		func() error {
+			i.Ending = kind.Ending()
+			items = append(items, i)
+			i.Options, i.Expires = nil, nil
+			return nil
+		})
+	return items, err
+}
+
+func lowered(texts []string) []string {
+	low := make([]string, 0, len(texts))
+	for _, t := range texts {
+		low = append(low, strings.ToLower(strings.TrimSpace(t)))
+	}
+	return low
+}
+
+// DispatchUnderWay tells whether a dispatch to an outlet waits or goes on.
+func DispatchUnderWay(ctx context.Context, tx pgx.Tx, outlet int64) (busy bool, err error) {
+	err = tx.QueryRow(ctx, `select exists (select from run r join dispatch d on d.id = r.dispatch_id where d.outlet_id = $1
+		and r.state in ('queued', 'running', 'stopping'))`, outlet).Scan(&busy)
+	return busy, err
+}

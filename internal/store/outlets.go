@@ -1,0 +1,72 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/dispatch"
+)
+
+// Outlet is where pictures are handed on to, and how it wants them.
+type Outlet struct {
+	ID        int64             `json:"id"`
+	Name      string            `json:"name"`
+	Kind      string            `json:"kind" enum:"package"`
+	Settings  dispatch.Settings `json:"settings"`
+	Version   int               `json:"version" doc:"Counts its changes"`
+	CreatedAt time.Time         `json:"createdAt"`
+	MadeBy    string            `json:"madeBy"`
+	Last      *time.Time        `json:"last" doc:"When something went there last; left out for never"`
+}
+
+const outletQuery = `select o.id, o.name, o.kind, o.settings, o.version, o.created_at, o.made_by,
+	(select max(ended_at) from dispatch d where d.outlet_id = o.id) as last from outlet o`
+
+// Outlets returns all, by name.
+func (s *Store) Outlets(ctx context.Context) ([]Outlet, error) {
+	return list[Outlet](ctx, s.Pool, outletQuery+` order by lower(o.name)`)
+}
+
+// Outlet returns one.
+func (s *Store) Outlet(ctx context.Context, id int64) (Outlet, error) {
+	return one[Outlet](ctx, s.Pool, outletQuery+` where o.id = $1`, id)
+}
+
+// LockOutlet returns one and keeps others from changing it until the transaction ends.
+func LockOutlet(ctx context.Context, tx pgx.Tx, id int64) (Outlet, error) {
+	return one[Outlet](ctx, tx, outletQuery+` where o.id = $1 for no key update of o`, id)
+}
+
+// NewOutlet makes one. ErrTaken means that another has the name.
+func NewOutlet(ctx context.Context, tx pgx.Tx, who acting.Actor, name string, settings dispatch.Settings) (int64, error) {
+	id, err := number(ctx, tx, `insert into outlet (name, settings, made_by) values ($1, $2, $3) returning id`, name, settings, who.Name)
+	if isDouble(err) {
+		err = ErrTaken
+	}
+	return id, err
+}
+
+// SetOutlet changes one that has a version; ErrChanged means that it has another by now.
+func (s *Store) SetOutlet(ctx context.Context, id int64, version int, name string, settings dispatch.Settings) error {
+	tag, err := s.Pool.Exec(ctx, `update outlet set name = $3, settings = $4, version = version + 1 where id = $1 and version = $2`,
+		id, version, name, settings)
+	if isDouble(err) {
+		return ErrTaken
+	}
+	if err == nil && tag.RowsAffected() == 0 {
+		return ErrChanged
+	}
+	return err
+}
+
+// RemoveOutlet forgets one; what was handed on to it stays known.
+func (s *Store) RemoveOutlet(ctx context.Context, id int64) error {
+	tag, err := s.Pool.Exec(ctx, `delete from outlet where id = $1`, id)
+	if err == nil && tag.RowsAffected() == 0 {
+		return ErrNotFound
+	}
+	return err
+}
