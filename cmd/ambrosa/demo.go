@@ -94,6 +94,9 @@ func demoCommand() *cobra.Command {
 				if err := demo.Upkeep(ctx, a.URL, config.Data, os.Stdout); err != nil {
 					return err
 				}
+				if err := demo.Dispatch(ctx, a.URL, os.Stdout); err != nil {
+					return err
+				}
 				fmt.Printf(
 					"\nAmbrosa is ready: %s\nThe suppliers' archives to try are in %s. Ctrl-C ends everything.\n",
 					a.URL,

@@ -36,10 +36,20 @@ var fields = map[string]func(Picture) string{
 	"category": func(p Picture) string { return p.Category },
 	"title":    func(p Picture) string { return p.Title },
 	"gtin":     func(p Picture) string { return p.GTIN },
+	"options":  optionsOf,
 	"view":     func(p Picture) string { return p.View },
 	"place":    func(p Picture) string { return number(p.Place) },
 	"number":   func(p Picture) string { return number(p.Number) },
 	"name":     func(p Picture) string { return stem(p.Name) },
+}
+
+// optionsOf are the values of all options, in their order.
+func optionsOf(p Picture) string {
+	values := make([]string, 0, len(p.Options))
+	for _, o := range p.Options {
+		values = append(values, o.Value)
+	}
+	return strings.Join(values, " ")
 }
 
 // Fields are the names of what a template can name, in order; beside them "option NAME".
@@ -160,7 +170,7 @@ func parseChoice(text string) (c choice, why string) {
 		words = words[1:]
 		c.value = func(p Picture) string { return optionOf(p, named) }
 	} else if c.value = fields[field]; c.value == nil {
-		return c, fmt.Sprintf("there is no field %q; there are %s and option", field, strings.Join(Fields(), ", "))
+		return c, fmt.Sprintf("there is no field %q; an option of that name is [option %s]", field, field)
 	}
 	for len(words) > 0 {
 		turn, taken, why := parseTurn(words)

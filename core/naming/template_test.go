@@ -26,6 +26,7 @@ func TestTemplates(t *testing.T) {
 		{`[option Size | gtin]`, "04006381333931"},
 		{"[title]", "Größe: Honigglas - süß"},
 		{"[name]", "IMG 4406.final"},
+		{"[options slug]", "ambre"},
 		{"[[[id]]", "[31]"},
 		{"../../[sku]/.. /[category]. ", "HB-10-S/C7"},
 	} {

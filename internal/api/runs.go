@@ -13,7 +13,7 @@ import (
 type RunView struct {
 	store.Run
 	Doing string `json:"doing" doc:"What it does, in a word or two"`
-	Leads string `json:"leads" enum:"lot,plan,origin,sheet,catalog,upkeep" doc:"What a person goes to from it"`
+	Leads string `json:"leads" enum:"lot,plan,origin,sheet,catalog,upkeep,dispatch" doc:"What a person goes to from it"`
 }
 
 func viewOf(r store.Run) RunView {

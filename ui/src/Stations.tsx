@@ -49,6 +49,7 @@ const stationsOf = (waiting: Waiting | undefined): Station[] => [
     waits: waiting?.orphans,
     what: 'files that nothing needs',
   },
+  { to: '/dispatch', name: 'Dispatch', under: ['/dispatch'], what: '' },
 ];
 
 /** The stations, and which of them an address belongs to: −1 for none. */

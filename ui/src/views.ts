@@ -39,6 +39,9 @@ export const views = [
   view(['/sheets'], async () => ({ default: (await import('./sheets/Sheets')).Sheets })),
   view(['/sheets/:id'], async () => ({ default: (await import('./sheets/SheetPage')).SheetPage })),
   view(['/upkeep', '/upkeep/:part'], async () => ({ default: (await import('./upkeep/Upkeep')).Upkeep })),
+  view(['/dispatch', '/dispatch/:id'], async () => ({
+    default: (await import('./dispatch/Dispatch')).Dispatch,
+  })),
   view(['/categories/:id'], async () => ({
     default: (await import('./catalog/CategoryPage')).CategoryPage,
   })),

@@ -2913,7 +2913,7 @@ export type RunDetail = {
     /**
      * What a person goes to from it
      */
-    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog' | 'upkeep';
+    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog' | 'upkeep' | 'dispatch';
     log: Array<RunLine>;
     lot: number;
     lotName: string;
@@ -2963,7 +2963,7 @@ export type RunView = {
     /**
      * What a person goes to from it
      */
-    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog' | 'upkeep';
+    leads: 'lot' | 'plan' | 'origin' | 'sheet' | 'catalog' | 'upkeep' | 'dispatch';
     lot: number;
     lotName: string;
     message: string;

@@ -25,6 +25,7 @@ export function RunLine({ run }: { run: RunView }) {
     sheet: `/sheets/${run.sheet}`,
     catalog: '/catalog',
     upkeep: '/upkeep',
+    dispatch: '/dispatch',
   }[run.leads];
   return (
     <div className="entry">

@@ -70,6 +70,7 @@ const touched: Record<string, string[]> = {
     'getLotSheet',
     'getWaiting',
   ],
+  dispatch: ['listOutlets', 'getOutlet', 'listDispatches'],
   message: ['listMessages', 'getWaiting'],
   category: ['listCategories', 'getCategory', 'previewTarget', 'getPlan', 'listPlanChanges'],
   product: [

@@ -1,0 +1,88 @@
+import { Autocomplete, NativeSelect, NumberInput, TextInput } from '@mantine/core';
+import { useDebouncedValue } from '@mantine/hooks';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { Settings } from '../client';
+import { listCategoriesOptions } from '../client/@tanstack/react-query.gen';
+import css from './Dispatch.module.css';
+import { ready, whichPictures } from './words';
+
+interface Props {
+  settings: Settings;
+  onChange: (to: Settings) => void;
+}
+
+/** Which products, which of their pictures, and under which names. */
+export function Choice({ settings: s, onChange }: Props) {
+  const [asked] = useDebouncedValue(s.category, 150);
+  const [skus, setSkus] = useState(s.skus.join(' '));
+  const categories = useQuery({
+    ...listCategoriesOptions({ query: { q: asked } }),
+    placeholderData: keepPreviousData,
+  });
+  const known = ready.some((r) => r.value === s.names);
+  return (
+    <div className={css.choice}>
+      <Autocomplete
+        size="xs"
+        label="Category"
+        placeholder="all"
+        limit={30}
+        data={[...new Set((categories.data?.items ?? []).map((c) => c.path))]}
+        value={s.category}
+        onChange={(category) => onChange({ ...s, category })}
+      />
+      <TextInput
+        label="Products whose code, SKU, title or GTIN has"
+        placeholder="anything"
+        value={s.query}
+        onChange={(e) => onChange({ ...s, query: e.currentTarget.value })}
+      />
+      <TextInput
+        label="Only these SKUs or codes"
+        placeholder="all; paste a column of them"
+        value={skus}
+        onChange={(e) => {
+          setSkus(e.currentTarget.value);
+          onChange({ ...s, skus: e.currentTarget.value.split(/[\s,;]+/).filter(Boolean) });
+        }}
+      />
+      <div className={css.which}>
+        <NativeSelect
+          label="Pictures of each"
+          data={whichPictures}
+          value={s.pictures}
+          onChange={(e) => {
+            const pictures = e.currentTarget.value as Settings['pictures'];
+            onChange({ ...s, pictures, first: pictures === 'first' ? Math.max(1, s.first) : 0 });
+          }}
+        />
+        {s.pictures === 'first' && (
+          <NumberInput
+            label="How many"
+            min={1}
+            max={1000}
+            allowDecimal={false}
+            value={s.first}
+            onChange={(n) => onChange({ ...s, first: Number(n) })}
+          />
+        )}
+      </div>
+      <TextInput
+        className={css.names}
+        label="Names"
+        description="Fields in brackets, with what is done to them: [title slug de most 40 | sku]"
+        classNames={{ input: 'mono' }}
+        value={s.names}
+        onChange={(e) => onChange({ ...s, names: e.currentTarget.value })}
+      />
+      <NativeSelect
+        label="Ready-made"
+        description="to begin with"
+        data={[...(known ? [] : [{ value: '', label: 'one’s own' }]), ...ready]}
+        value={known ? s.names : ''}
+        onChange={(e) => e.currentTarget.value && onChange({ ...s, names: e.currentTarget.value })}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,99 @@
+import { Button, Modal } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { Dispatch, Outlet } from '../client';
+import { listDispatchedOptions, listDispatchesOptions } from '../client/@tanstack/react-query.gen';
+import { bytes, count, some, when } from '../shared/format';
+import { Picture } from '../shared/Picture';
+import { Empty, Failed } from '../shared/State';
+import css from './Dispatch.module.css';
+
+/** What went to an outlet, and when: each with its package and its receipt. */
+export function Dispatches({ outlet, onRemove }: { outlet: Outlet; onRemove: () => void }) {
+  const dispatches = useQuery(listDispatchesOptions({ query: { outlet: outlet.id } }));
+  const [open, setOpen] = useState(0);
+  const [sure, setSure] = useState(false);
+  if (dispatches.error) return <Failed error={dispatches.error} again={() => void dispatches.refetch()} />;
+  if (!dispatches.data) return null;
+  return (
+    <div className="scroll pad">
+      {dispatches.data.items.length === 0 && <Empty title="Nothing went there yet." />}
+      <section className="sheet" aria-label="What went">
+        {dispatches.data.items.map((d) => (
+          <div key={d.id}>
+            <Line dispatch={d} on={open === d.id} onOpen={() => setOpen(open === d.id ? 0 : d.id)} />
+            {open === d.id && <Receipt dispatch={d} />}
+          </div>
+        ))}
+      </section>
+      <Button variant="subtle" onClick={() => setSure(true)}>
+        Forget this outlet…
+      </Button>
+      <Modal opened={sure} onClose={() => setSure(false)} title={`Forget ${outlet.name}?`}>
+        <p className="flush">What it wants is forgotten. What went there, with its receipts, stays known.</p>
+        <div className="spread">
+          <Button variant="filled" onClick={onRemove}>
+            Forget it
+          </Button>
+          <Button onClick={() => setSure(false)}>Leave it</Button>
+        </div>
+      </Modal>
+    </div>
+  );
+}
+
+function Line({ dispatch: d, on, onOpen }: { dispatch: Dispatch; on: boolean; onOpen: () => void }) {
+  return (
+    <div className={`row pick ${css.dispatch}`}>
+      <button className="link clip" aria-expanded={on} onClick={onOpen}>
+        <strong>{when(d.at)}</strong>, {d.actor}
+      </button>
+      <span className="num">{some(d.pictures, 'picture')}</span>
+      <span className="num quiet">{some(d.products, 'product')}</span>
+      <span className="num">{bytes(d.size)}</span>
+      <span className="quiet clip">
+        {d.endedAt ? d.held > 0 && `${count(d.held)} held back` : 'goes on, or was stopped'}
+      </span>
+      {d.endedAt && (
+        <>
+          <Button component="a" size="compact-xs" variant="filled" href={`/media/packages/${d.id}`}>
+            Package
+          </Button>
+          <Button component="a" size="compact-xs" href={`/media/dispatches/${d.id}`}>
+            Receipt as CSV
+          </Button>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** How many pictures of a receipt are shown; all are in the CSV. */
+const shown = 200;
+
+function Receipt({ dispatch }: { dispatch: Dispatch }) {
+  const pictures = useQuery(listDispatchedOptions({ path: { id: dispatch.id }, query: { limit: shown } }));
+  if (pictures.error) return <Failed error={pictures.error} />;
+  return (
+    <div className={css.receipt}>
+      {pictures.data?.items.map((p) => (
+        <div key={p.n} className={`row ${css.receiptLine}`}>
+          <Picture sum={p.sum} none="–" className="small" />
+          <span className={`mono clip${p.held ? ' quiet' : ''}`} title={p.name}>
+            {p.name}
+          </span>
+          <span className="mono clip">{p.sku}</span>
+          <span className="num quiet">{bytes(p.bytes)}</span>
+          <span className={`clip ${css.held}`} title={p.held}>
+            {p.held && `held back: ${p.held}`}
+          </span>
+        </div>
+      ))}
+      {dispatch.pictures + dispatch.held > shown && (
+        <p className={`quiet ${css.more}`}>
+          and {count(dispatch.pictures + dispatch.held - shown)} more, in the CSV.
+        </p>
+      )}
+    </div>
+  );
+}

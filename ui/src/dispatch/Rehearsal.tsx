@@ -1,0 +1,115 @@
+import { SegmentedControl } from '@mantine/core';
+import { useDebouncedValue } from '@mantine/hooks';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { rehearseDispatch, type RehearsedPicture, type RehearsedView, type Settings } from '../client';
+import { baseName, bytes, count, some } from '../shared/format';
+import { Picture } from '../shared/Picture';
+import { Empty, Failed } from '../shared/State';
+import css from './Dispatch.module.css';
+import { problems, problemsOf } from './words';
+
+/** How many pictures of a rehearsal are listed. */
+const shown = 200;
+
+type Only = '' | 'goes' | 'held' | 'problems';
+
+/** What would go by the settings as they stand, picture by picture. */
+export function Rehearsal({ settings }: { settings: Settings }) {
+  const [only, setOnly] = useState<Only>('');
+  const [asked] = useDebouncedValue(settings, 250);
+  const rehearsed = useQuery({
+    queryKey: ['rehearseDispatch', asked, only],
+    queryFn: async () => {
+      const body = { settings: asked, limit: shown, ...(only && { only }) };
+      return (await rehearseDispatch({ body, throwOnError: true })).data;
+    },
+    placeholderData: keepPreviousData,
+  });
+  if (rehearsed.error) return <Failed error={rehearsed.error} again={() => void rehearsed.refetch()} />;
+  if (!rehearsed.data) return <div className="scroll" />;
+  const view = rehearsed.data;
+  if (view.wrong)
+    return (
+      <div className="pad">
+        <div className="note bad" role="alert">
+          {view.wrong}
+        </div>
+        <p className="quiet">
+          Fields: {view.fields.map((f) => `[${f}]`).join(' ')} [option Colour]. What is done with them: slug,
+          slug de, upper, lower, pad 2, most 40. After | comes what stands there when it is empty.
+        </p>
+      </div>
+    );
+  return (
+    <>
+      <Sums view={view} only={only} onOnly={setOnly} />
+      <div className="scroll" tabIndex={0} role="region" aria-label="Pictures that would go">
+        {view.items.length === 0 && <Empty title="No picture is chosen so." />}
+        {view.items.map((p, i) => (
+          <Line key={`${p.name} ${i}`} picture={p} />
+        ))}
+        {view.matching > shown && (
+          <p className={`quiet ${css.more}`}>and {count(view.matching - shown)} more.</p>
+        )}
+      </div>
+    </>
+  );
+}
+
+interface SumsProps {
+  view: RehearsedView;
+  only: Only;
+  onOnly: (only: Only) => void;
+}
+
+function Sums({ view, only, onOnly }: SumsProps) {
+  const wrong = Object.values(view.problems).reduce((n, one) => n + one, 0);
+  return (
+    <div className={`spread ${css.sums}`} aria-label="What would go">
+      <span>
+        <strong>{some(view.pictures, 'picture')}</strong> of {some(view.products, 'product')},{' '}
+        {bytes(view.bytes)}
+      </span>
+      {wrong > 0 && (
+        <span className={css.warned}>
+          {Object.entries(view.problems)
+            .map(([what, n]) => `${count(n)} ${problems[what] ?? what}`)
+            .join(', ')}
+        </span>
+      )}
+      <SegmentedControl
+        className="push"
+        aria-label="Listed"
+        value={only}
+        onChange={(v) => onOnly(v as Only)}
+        data={[
+          { value: '', label: 'All' },
+          { value: 'goes', label: `Go ${count(view.pictures)}` },
+          { value: 'held', label: `Held back ${count(view.held)}` },
+          { value: 'problems', label: 'Names to look at' },
+        ]}
+      />
+    </div>
+  );
+}
+
+const Line = ({ picture: p }: { picture: RehearsedPicture }) => (
+  <div className={`row ${css.line}`}>
+    <Picture sum={p.sum} none="–" className="small" />
+    <span className={`mono clip${p.held ? ' quiet' : ''}`} title={p.name}>
+      {p.name}
+    </span>
+    <Link className="link mono clip" to={`/products/${p.product}`}>
+      {p.sku}
+    </Link>
+    <span className="quiet mono clip" title={p.path}>
+      {baseName(p.path)}
+    </span>
+    <span className="clip" title={[p.held, problemsOf(p)].join(' ')}>
+      {p.held && <span className={css.held}>held back: {p.held}</span>}
+      {p.problems.length > 0 && <span className={css.warned}> {problemsOf(p)}</span>}
+    </span>
+  </div>
+);
