@@ -21,7 +21,8 @@ func Dispatch(ctx context.Context, address string, out io.Writer) error {
 	}
 	fmt.Fprintln(out, "Handing pictures on to a sample shop …")
 	settings := func(pictures, names string) map[string]any {
-		return map[string]any{"query": "", "category": "", "skus": []string{}, "pictures": pictures, "first": 0, "names": names}
+		return map[string]any{"query": "", "category": "", "skus": []string{}, "pictures": pictures, "first": 0, "names": names,
+			"rename": false, "changed": false}
 	}
 	var shop, printer struct{ ID int64 }
 	if err := s.Post(ctx, "/api/v1/outlets", map[string]any{"name": "Northcomb shop", "settings": settings("all", "[sku]_[place pad 2]")},

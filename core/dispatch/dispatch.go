@@ -26,6 +26,8 @@ type Settings struct {
 	Pictures string   `json:"pictures" enum:"all,lead,first"`
 	First    int      `json:"first" minimum:"0" maximum:"1000" doc:"How many of each, for first"`
 	Names    string   `json:"names" maxLength:"1000" doc:"The template of names"`
+	Rename   bool     `json:"rename" doc:"Pictures get the names of the template; else each keeps the one that it had there"`
+	Changed  bool     `json:"changed" doc:"Only what is new there, or has another name, place or text"`
 }
 
 // ErrFirst means that it is not said how many pictures of each go.
@@ -60,6 +62,25 @@ type Outcome struct {
 	Name     string   // that it goes under
 	Problems []string // of the name, as package naming has them
 	Held     string   // why it does not go; empty for those that do
+	Was      string   // the name that it had there; empty where it is new
+	Same     bool     // it went there before just so
+}
+
+// Goes tells whether it is handed on: it is not held back, and not left out as it is there.
+func (o Outcome) Goes(s Settings) bool { return o.Held == "" && !(s.Changed && o.Same) }
+
+// Key tells a picture of an outlet from others: its bytes, on what shows them.
+type Key struct {
+	Product, Variant int64
+	Sum              string
+}
+
+// Sent is how a picture went to an outlet last.
+type Sent struct {
+	Key
+	Name  string
+	Place int
+	Alt   string
 }
 
 // Chosen returns those of the items that an outlet wants, each with its number among those of
@@ -84,31 +105,53 @@ func (s Settings) Chosen(items []Item) (chosen []Item) {
 	return chosen
 }
 
-// Rehearse says what becomes of chosen items at a time. Held back is what may not be handed
-// on, whose bytes are not whole, and whose name an earlier one has.
-func Rehearse(chosen []Item, names naming.Template, at time.Time) []Outcome {
+// Rehearse says what becomes of chosen items at a time, at an outlet that some went to before.
+// Held back is what may not be handed on, whose bytes are not whole, and whose name an earlier
+// one has. A picture keeps the name that it had, unless it is to get a new one.
+func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, at time.Time) []Outcome {
 	pictures, endings := make([]naming.Picture, len(chosen)), make([]string, len(chosen))
 	for i, item := range chosen {
 		pictures[i], endings[i] = item.Picture, item.Ending
 	}
+	sent := make(map[Key]Sent, len(before))
+	for _, b := range before {
+		sent[b.Key] = b
+	}
 	outcomes := make([]Outcome, len(chosen))
 	taken := map[string]bool{}
+	if !s.Rename { // a name that one keeps is no other's
+		for _, item := range chosen {
+			if b, known := sent[item.key()]; known {
+				taken[naming.Key(b.Name)] = true
+			}
+		}
+	}
 	for i, named := range names.Names(pictures, endings) {
 		o := Outcome{Item: chosen[i], Name: named.Name, Problems: named.Problems}
+		b, known := sent[o.key()]
+		o.Was = b.Name
+		kept := known && !s.Rename
+		if kept {
+			o.Name, o.Problems = b.Name, nil
+			delete(sent, o.key()) // the same once more on one target has a name of its own
+		}
 		switch may, why := o.MayBeHandedOn(at); {
 		case !may:
 			o.Held = why
 		case o.Damage != "":
 			o.Held = "its bytes are " + o.Damage
-		case taken[naming.Key(named.Name)]:
-			o.Held = fmt.Sprintf("another one is called %s", named.Name)
+		case !kept && taken[naming.Key(o.Name)]:
+			o.Held = fmt.Sprintf("another one is called %s", o.Name)
 		default:
-			taken[naming.Key(named.Name)] = true
+			taken[naming.Key(o.Name)] = true
+			o.Same = known && b.Name == o.Name && b.Place == o.Place && b.Alt == o.Alt
 		}
 		outcomes[i] = o
 	}
 	return outcomes
 }
+
+func (i Item) key() Key { return Key{i.Product, i.Variant, i.Sum} }
 
 // Totals counts what becomes of items.
 type Totals struct {
@@ -116,11 +159,14 @@ type Totals struct {
 	Pictures int            `json:"pictures" doc:"That go"`
 	Bytes    int64          `json:"bytes"`
 	Held     int            `json:"held" doc:"That are held back"`
+	New      int            `json:"new" doc:"Of those that go: that never went there"`
+	Renamed  int            `json:"renamed" doc:"Of those that go: that had another name there"`
+	Same     int            `json:"same" doc:"That are there just so"`
 	Problems map[string]int `json:"problems" doc:"Names with something wrong, by what it is"`
 }
 
-// Count counts outcomes.
-func Count(outcomes []Outcome) Totals {
+// Count counts what becomes of items by settings.
+func (s Settings) Count(outcomes []Outcome) Totals {
 	t := Totals{Problems: map[string]int{}}
 	products := map[int64]bool{}
 	for _, o := range outcomes {
@@ -130,6 +176,17 @@ func Count(outcomes []Outcome) Totals {
 		if o.Held != "" {
 			t.Held++
 			continue
+		}
+		if o.Same {
+			t.Same++
+		}
+		if !o.Goes(s) {
+			continue
+		}
+		if o.Was == "" {
+			t.New++
+		} else if o.Was != o.Name {
+			t.Renamed++
 		}
 		t.Pictures++
 		t.Bytes += o.Bytes

@@ -21,7 +21,8 @@ func cleared(product, variant int64, sku string, place int) Item {
 
 // TestWhatIsChosenIsNumbered takes all, the leads, and the first two of each.
 func TestWhatIsChosenIsNumbered(t *testing.T) {
-	items := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "A", 2), cleared(1, 7, "A-S", 1), cleared(1, 7, "A-S", 2), cleared(1, 7, "A-S", 3),
+	items := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "A", 2), cleared(1, 7, "A-S", 1), cleared(1, 7, "A-S", 2),
+		cleared(1, 7, "A-S", 3),
 		cleared(2, 0, "B", 1)}
 	for _, c := range []struct {
 		settings Settings
@@ -53,13 +54,14 @@ func TestHeldBack(t *testing.T) {
 	items := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "a", 2), cleared(2, 0, "B", 1), cleared(3, 0, "C", 1)}
 	items[2].State, items[3].Damage = rights.Unknown, "missing"
 	items[2].SKU = "A" // held back, it keeps no name from others
-	outcomes := Rehearse([]Item{items[2], items[0], items[1], items[3]}, names, now)
+	outcomes := Settings{}.Rehearse([]Item{items[2], items[0], items[1], items[3]}, names, nil, now)
 	for i, want := range []string{"nobody knows whether it may be used", "", "another one is called a.jpg", "its bytes are missing"} {
 		if outcomes[i].Held != want {
 			t.Errorf("%d is held back by %q, expected %q", i, outcomes[i].Held, want)
 		}
 	}
-	if c := Count(outcomes); c.Pictures != 1 || c.Held != 3 || c.Products != 1 || c.Bytes != 10 || c.Problems[naming.Collision] != 3 {
+	if c := (Settings{}).Count(outcomes); c.Pictures != 1 || c.Held != 3 || c.Products != 1 || c.Bytes != 10 ||
+		c.Problems[naming.Collision] != 3 {
 		t.Errorf("%+v", c)
 	}
 }
@@ -85,7 +87,7 @@ func TestTheGate(t *testing.T) {
 			items = append(items, item)
 		}
 		seen := map[string]bool{}
-		for _, o := range Rehearse(items, names, now) {
+		for _, o := range (Settings{}).Rehearse(items, names, nil, now) {
 			if o.Held != "" {
 				continue
 			}
@@ -98,5 +100,52 @@ func TestTheGate(t *testing.T) {
 	}
 	if went == 0 {
 		t.Error("nothing went")
+	}
+}
+
+// TestNamesStay hands the same pictures on again: each keeps its name when the template or its
+// place changes, a new one does not take it, and only what is new or changed goes where that is
+// asked for.
+func TestNamesStay(t *testing.T) {
+	names, err := naming.ParseTemplate("[sku]-[place]")
+	if err != nil {
+		t.Fatal(err)
+	}
+	item := func(sum string, place int) Item {
+		i := cleared(1, 0, "A", place)
+		i.Sum = sum
+		return i
+	}
+	before := []Sent{{Key{1, 0, "x"}, "A-1.jpg", 1, ""}, {Key{1, 0, "y"}, "A-2.jpg", 2, ""}}
+	now1 := []Item{item("z", 1), item("x", 2), item("y", 3)}
+	said := func(s Settings, items []Item) (said []string, totals Totals) {
+		outcomes := s.Rehearse(items, names, before, now)
+		for _, o := range outcomes {
+			if o.Goes(s) {
+				said = append(said, o.Sum+" "+o.Name)
+			} else {
+				said = append(said, o.Sum+" – "+o.Held)
+			}
+		}
+		return said, s.Count(outcomes)
+	}
+	for _, c := range []struct {
+		settings Settings
+		items    []Item
+		want     []string
+		totals   Totals
+	}{
+		{Settings{}, now1, []string{"z – another one is called A-1.jpg", "x A-1.jpg", "y A-2.jpg"}, Totals{Pictures: 2, Held: 1}},
+		{Settings{Rename: true}, now1, []string{"z A-1.jpg", "x A-2.jpg", "y A-3.jpg"}, Totals{Pictures: 3, New: 1, Renamed: 2}},
+		{Settings{Changed: true}, []Item{item("x", 1), item("y", 2), item("z", 3)}, []string{"x – ", "y – ", "z A-3.jpg"},
+			Totals{Pictures: 1, New: 1, Same: 2}},
+		{Settings{Changed: true}, []Item{item("x", 1), item("y", 4)}, []string{"x – ", "y A-2.jpg"}, Totals{Pictures: 1, Same: 1}},
+	} {
+		got, totals := said(c.settings, c.items)
+		totals.Products, totals.Bytes, totals.Problems = 0, 0, nil
+		if !slices.Equal(got, c.want) || totals.Pictures != c.totals.Pictures || totals.Held != c.totals.Held || totals.New != c.totals.New ||
+			totals.Renamed != c.totals.Renamed || totals.Same != c.totals.Same {
+			t.Errorf("%+v: %q %+v, expected %q %+v", c.settings, got, totals, c.want, c.totals)
+		}
 	}
 }

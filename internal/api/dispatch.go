@@ -36,6 +36,8 @@ type rehearsedPicture struct {
 	Name     string   `json:"name" doc:"That it goes under"`
 	Problems []string `json:"problems" nullable:"false" doc:"What is wrong with the name: collision, too long, forbidden, reserved, empty"`
 	Held     string   `json:"held" doc:"Why it does not go; empty for those that do"`
+	Was      string   `json:"was" doc:"The name that it had there; empty where it is new"`
+	Same     bool     `json:"same" doc:"It is there just so"`
 }
 
 type rehearsedView struct {
@@ -95,18 +97,19 @@ func (s *Server) dispatchOperations(api huma.API) {
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Settings dispatch.Settings `json:"settings"`
-				Only     string            `json:"only,omitempty" enum:"goes,held,problems" doc:"Which pictures are listed; left out for all"`
+				Outlet   int64             `json:"outlet,omitempty" doc:"What went there before is known; left out for a new one"`
+				Only     string            `json:"only,omitempty" enum:"goes,held,problems,same" doc:"Which pictures are listed; left out for all"`
 				Offset   int               `json:"offset,omitempty" minimum:"0" maximum:"10000000"`
 				Limit    int               `json:"limit,omitempty" minimum:"0" maximum:"500"`
 			}
 		}) (*Body[rehearsedView], error) {
-			r, err := s.Dispatcher.Rehearse(ctx, in.Body.Settings)
+			r, err := s.Dispatcher.Rehearse(ctx, in.Body.Outlet, in.Body.Settings)
 			view := rehearsedView{Totals: r.Totals, Fields: naming.Fields(), Items: []rehearsedPicture{}}
 			if words, is := dispatching.Wrong(err); is {
 				view.Wrong, view.Problems = words, map[string]int{}
 				return &Body[rehearsedView]{view}, nil
 			}
-			view.list(r.Outcomes, in.Body.Only, in.Body.Offset, in.Body.Limit)
+			view.list(r.Outcomes, in.Body.Settings, in.Body.Only, in.Body.Offset, in.Body.Limit)
 			return &Body[rehearsedView]{view}, problem(err, "outlet")
 		})
 	huma.Register(api, tags.start("dispatch", "/outlets/{id}/dispatch", "Hand on what an outlet wants"),
@@ -143,15 +146,21 @@ func (s *Server) dispatchOperations(api huma.API) {
 }
 
 // list puts some of the outcomes into the view.
-func (v *rehearsedView) list(outcomes []dispatch.Outcome, only string, offset, limit int) {
+func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, only string, offset, limit int) {
+	asked := map[string]func(o dispatch.Outcome) bool{
+		"":         func(dispatch.Outcome) bool { return true },
+		"goes":     func(o dispatch.Outcome) bool { return o.Goes(s) },
+		"held":     func(o dispatch.Outcome) bool { return o.Held != "" },
+		"problems": func(o dispatch.Outcome) bool { return len(o.Problems) > 0 },
+		"same":     func(o dispatch.Outcome) bool { return o.Same },
+	}[only]
 	for _, o := range outcomes {
-		asked := only == "" || only == "goes" && o.Held == "" || only == "held" && o.Held != "" || only == "problems" && len(o.Problems) > 0
-		if !asked {
+		if !asked(o) {
 			continue
 		}
 		if v.Matching >= offset && len(v.Items) < limit {
 			v.Items = append(v.Items, rehearsedPicture{Product: o.Product, Code: o.Code, SKU: o.SKU, Sum: o.Sum, Path: o.Picture.Name,
-				Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held})
+				Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held, Was: o.Was, Same: o.Same})
 		}
 		v.Matching++
 	}
@@ -160,6 +169,7 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, only string, offset, l
 // dispatchedColumns are those of a dispatch's receipt.
 var dispatchedColumns = []sheetfile.Column[store.DispatchedPicture]{
 	{Title: "name there", Of: func(p store.DispatchedPicture) any { return p.Name }},
+	{Title: "name before", Of: func(p store.DispatchedPicture) any { return p.Was }},
 	{Title: "held back", Of: func(p store.DispatchedPicture) any { return p.Held }},
 	{Title: "SKU", Of: func(p store.DispatchedPicture) any { return p.SKU }},
 	{Title: "product", Of: func(p store.DispatchedPicture) any { return p.Code }},

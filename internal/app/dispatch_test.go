@@ -19,7 +19,9 @@ import (
 
 // wants is what an outlet of a test wants.
 func wants(change map[string]any) map[string]any {
-	settings := map[string]any{"query": "", "category": "", "skus": []string{}, "pictures": "all", "first": 0, "names": "[code]/[sku]_[place pad 2]"}
+	settings := map[string]any{"query": "", "category": "", "skus": []string{}, "pictures": "all", "first": 0,
+		"names":  "[code]/[sku]_[place pad 2]",
+		"rename": false, "changed": false}
 	for field, value := range change {
 		settings[field] = value
 	}
@@ -72,8 +74,8 @@ func (l *line) packed(dispatch int64) (files map[string]string, sheet [][]string
 func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 	l := start(t)
 	l.products(3)
-	lot := l.gathered("spring.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-000-A_2.jpg", jpg(t, 2)}, entry{"AT-001-A.jpg", jpg(t, 3)},
-		entry{"AT-002-A.jpg", jpg(t, 4)}))
+	lot := l.gathered("spring.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-000-A_2.jpg", jpg(t, 2)},
+		entry{"AT-001-A.jpg", jpg(t, 3)}, entry{"AT-002-A.jpg", jpg(t, 4)}))
 	l.applied(l.planned(lot.ID, "after"))
 	cleared := func(path, rights string) {
 		_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = $2 where path = $1`, path, rights)
@@ -120,8 +122,9 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 		t.Errorf("handed on: %+v", d)
 	}
 	files, sheet := l.packed(d.ID)
-	want := map[string]string{"AT-000/AT-000-A_01.jpg": l.file(lot.ID, "AT-000-A.jpg").Sum, "AT-000/AT-000-A_02.jpg": l.file(lot.ID, "AT-000-A_2.jpg").Sum}
-	if fmt.Sprint(files) != fmt.Sprint(want) || len(sheet) != 3 || sheet[1][0] != "AT-000/AT-000-A_01.jpg" || sheet[1][1] != "AT-000-A" {
+	want := map[string]string{"AT-000/AT-000-A_01.jpg": l.file(lot.ID, "AT-000-A.jpg").Sum,
+		"AT-000/AT-000-A_02.jpg": l.file(lot.ID, "AT-000-A_2.jpg").Sum}
+	if fmt.Sprint(files) != fmt.Sprint(want) || len(sheet) != 3 || sheet[1][0] != "AT-000/AT-000-A_01.jpg" || sheet[1][2] != "AT-000-A" {
 		t.Errorf("the package has %v, expected %v; its sheet %q", files, want, sheet)
 	}
 	var receipt struct{ Items []store.DispatchedPicture }
@@ -137,10 +140,32 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 		t.Errorf("the receipt: %q", said)
 	}
 	// An outlet that another has changed since is not dispatched to, and one that is gone leaves its receipts.
-	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", made.ID), map[string]any{"name": "The shop", "settings": wants(nil), "version": 1}, nil))
+	body := map[string]any{"name": "The shop", "version": 1, "settings": wants(map[string]any{"changed": true, "names": "new-[sku]-[place]"})}
+	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", made.ID), body, nil))
 	l.refused(l.Put(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", made.ID),
 		map[string]any{"name": "The shop", "settings": wants(nil), "version": 1}, nil), http.StatusConflict)
 	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/outlets/%d/dispatch", made.ID), map[string]any{"version": 1}, nil), http.StatusConflict)
+	// The second time only what is new goes, under the new names; what is there keeps its name.
+	cleared("AT-001-A.jpg", "cleared")
+	second := l.handedOn(made.ID)
+	if files, _ := l.packed(second.ID); second.Pictures != 1 || fmt.Sprint(files) != fmt.Sprint(map[string]string{
+		"new-AT-001-A-1.jpg": l.file(lot.ID, "AT-001-A.jpg").Sum}) {
+		t.Errorf("the second time: %+v with %v", second, files)
+	}
+	if third := l.handedOn(made.ID); third.EndedAt == nil || third.Pictures != 0 || third.Size != 0 {
+		t.Errorf("nothing is new: %+v", third)
+	}
+	// A package is let go past its term; its receipt stays.
+	_, err := l.Store.Pool.Exec(t.Context(), `update dispatch set ended_at = now() - interval '31 days' where id = $1`, second.ID)
+	l.do(err)
+	l.do(l.Runner.Clean(t.Context()))
+	answer, err := http.Get(fmt.Sprintf("%s/media/packages/%d", l.URL, second.ID))
+	l.do(err)
+	l.do(answer.Body.Close())
+	if answer.StatusCode != http.StatusNotFound ||
+		strings.TrimSpace(l.text(`select count(*)::text from dispatch_picture where name = 'new-AT-001-A-1.jpg'`)) != "1" {
+		t.Errorf("past its term the package answers %d, or its receipt is gone", answer.StatusCode)
+	}
 	l.do(l.Call(t.Context(), http.MethodDelete, fmt.Sprintf("/api/v1/outlets/%d", made.ID), "", nil, nil))
 	if again, _ := l.packed(d.ID); len(again) != 2 {
 		t.Errorf("the outlet is gone, and its package has %v", again)

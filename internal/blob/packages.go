@@ -6,6 +6,7 @@ import (
 	"io"
 
 	"gocloud.dev/blob"
+	"gocloud.dev/gcerrors"
 )
 
 func packageKey(id int64) string { return fmt.Sprintf("packages/%d.zip", id) }
@@ -37,6 +38,14 @@ func (c *counter) Write(p []byte) (int, error) {
 	n, err := c.to.Write(p)
 	c.n += int64(n)
 	return n, err
+}
+
+// DropPackage removes a package; one that is not there is gone already.
+func (s *Store) DropPackage(ctx context.Context, id int64) error {
+	if err := s.bucket.Delete(ctx, packageKey(id)); err != nil && gcerrors.Code(err) != gcerrors.NotFound {
+		return fmt.Errorf("drop package %d: %w", id, err)
+	}
+	return nil
 }
 
 // Package returns a package's bytes; the caller closes them. ErrNotFound means that it is not

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -37,6 +38,8 @@ type Objects interface {
 	Open(ctx context.Context, sum blob.Sum) (io.ReadCloser, int64, error)
 	// WritePackage stores what write writes as the package of a number, whole or not at all.
 	WritePackage(ctx context.Context, id int64, write func(io.Writer) error) (size int64, err error)
+	// DropPackage removes a package; one that is not there is gone already.
+	DropPackage(ctx context.Context, id int64) error
 }
 
 // Run is the kind of runs that are queued.
@@ -44,9 +47,6 @@ const Run = "dispatch"
 
 // ErrUnderWay means that another dispatch to the outlet goes on.
 var ErrUnderWay = errors.New("another dispatch to this outlet is under way")
-
-// ErrNothing means that nothing would go.
-var ErrNothing = errors.New("nothing would go")
 
 // Make makes an outlet. The error may be a naming.BadTemplate, dispatch.ErrFirst or store.ErrTaken.
 func (d *Dispatcher) Make(ctx context.Context, who acting.Actor, name string, settings dispatch.Settings) (id int64, err error) {
@@ -76,9 +76,9 @@ type Rehearsed struct {
 	Outcomes []dispatch.Outcome `json:"-"`
 }
 
-// Rehearse says what would go by settings now. The error may be a naming.BadTemplate or
-// dispatch.ErrFirst.
-func (d *Dispatcher) Rehearse(ctx context.Context, settings dispatch.Settings) (r Rehearsed, err error) {
+// Rehearse says what would go by settings now, to an outlet or (0) to a new one. The error may
+// be a naming.BadTemplate or dispatch.ErrFirst.
+func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispatch.Settings) (r Rehearsed, err error) {
 	names, err := settings.Template()
 	if err != nil {
 		return r, err
@@ -87,8 +87,12 @@ func (d *Dispatcher) Rehearse(ctx context.Context, settings dispatch.Settings) (
 	if err != nil {
 		return r, err
 	}
-	r.Outcomes = dispatch.Rehearse(settings.Chosen(items), names, time.Now())
-	r.Totals = dispatch.Count(r.Outcomes)
+	before, err := d.Store.SentTo(ctx, outlet)
+	if err != nil {
+		return r, err
+	}
+	r.Outcomes = settings.Rehearse(settings.Chosen(items), names, before, time.Now())
+	r.Totals = settings.Count(r.Outcomes)
 	return r, nil
 }
 
@@ -121,33 +125,38 @@ func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int6
 }
 
 // Do does a dispatch: everything is judged again at this moment, the package is written whole
-// or not at all, and the receipt once. It can be done again from any point. step hears how many
+// or not at all (where nothing goes there is none), and the receipt once. It can be done again from any point. step hears how many
 // pictures of how many are in.
 func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)) (dispatch.Totals, error) {
 	found, err := d.Store.Dispatch(ctx, id)
 	if err != nil || found.EndedAt != nil {
 		return dispatch.Totals{Products: found.Products, Pictures: found.Pictures, Held: found.Held, Bytes: found.Bytes}, err
 	}
-	r, err := d.Rehearse(ctx, found.Settings)
+	r, err := d.Rehearse(ctx, found.OutletID, found.Settings)
 	if err != nil {
 		return r.Totals, err
 	}
-	if r.Pictures == 0 {
-		return r.Totals, ErrNothing
+	// What is there just so, and is not wanted again, is none of this dispatch.
+	r.Outcomes = slices.DeleteFunc(r.Outcomes, func(o dispatch.Outcome) bool { return o.Held == "" && !o.Goes(found.Settings) })
+	size := int64(0)
+	if r.Pictures > 0 {
+		size, err = d.Blobs.WritePackage(ctx, id, func(out io.Writer) error { return d.pack(ctx, out, &r, step) })
+		if err != nil && !errors.Is(err, errEmpty) {
+			return r.Totals, err
+		}
 	}
-	size, err := d.Blobs.WritePackage(ctx, id, func(out io.Writer) error { return d.pack(ctx, out, &r, step) })
-	if err != nil {
-		return r.Totals, err
-	}
-	r.Totals = dispatch.Count(r.Outcomes)
+	r.Totals = found.Settings.Count(r.Outcomes)
 	return r.Totals, d.Store.EndDispatch(ctx, id, r.Outcomes, r.Totals, size)
 }
 
 // sheetName is what the sheet that goes along is called.
 const sheetName = "pictures.csv"
 
+// errEmpty ends a package that no picture turned out to be in: there is none then.
+var errEmpty = errors.New("nothing is in the package")
+
 // pack writes a package: the pictures that go, and the sheet of them. One whose bytes turn out
-// not to be whole is held back.
+// not to be whole is held back, and known to be so from then on. The error may be errEmpty.
 func (d *Dispatcher) pack(ctx context.Context, out io.Writer, r *Rehearsed, step func(done, of int64)) error {
 	archive := zip.NewWriter(out)
 	done := int64(0)
@@ -162,10 +171,16 @@ func (d *Dispatcher) pack(ctx context.Context, out io.Writer, r *Rehearsed, step
 		}
 		if damage != "" {
 			o.Held = "its bytes are " + damage
+			if err := d.Store.Checked(ctx, []string{o.Sum}, []string{damage}); err != nil {
+				return err
+			}
 			continue
 		}
 		done++
 		step(done, int64(r.Pictures))
+	}
+	if done == 0 {
+		return errEmpty
 	}
 	sheet, err := archive.CreateHeader(&zip.FileHeader{Name: sheetName, Method: zip.Deflate, Modified: time.Now()})
 	if err != nil {
@@ -235,6 +250,7 @@ func (d *Dispatcher) read(ctx context.Context, sum blob.Sum, to io.Writer, size 
 // columns are those of the sheet that goes along: a row a picture.
 var columns = []sheetfile.Column[dispatch.Outcome]{
 	{Title: "Picture", Of: func(o dispatch.Outcome) any { return o.Name }},
+	{Title: "Name before", Of: func(o dispatch.Outcome) any { return o.Was }},
 	{Title: "SKU", Of: func(o dispatch.Outcome) any { return o.SKU }},
 	{Title: "Product", Of: func(o dispatch.Outcome) any { return o.Code }},
 	{Title: "Title", Of: func(o dispatch.Outcome) any { return o.Title }},
@@ -256,6 +272,26 @@ func writeSheet(out io.Writer, outcomes []dispatch.Outcome) error {
 		}
 		return o, false, nil
 	})
+}
+
+// packageTerm is how long packages are kept to be taken; their receipts stay.
+const packageTerm = 30 * 24 * time.Hour
+
+// LetPackagesGo removes the packages that are past their term.
+func (d *Dispatcher) LetPackagesGo(ctx context.Context) error {
+	past, err := d.Store.PackagesPast(ctx, packageTerm)
+	if err != nil {
+		return err
+	}
+	for _, id := range past {
+		if err := d.Blobs.DropPackage(ctx, id); err != nil {
+			return err
+		}
+		if err := d.Store.LetPackageGo(ctx, id); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Wrong tells whether an error is about what a person wrote, and says it in words.

@@ -21,7 +21,7 @@ type Terms struct {
 const cleanEvery = time.Hour
 
 // Clean lets go what is past its term: uploads that did not arrive, with lots
-// that nothing came for, and the bytes of uploads that could not be read whole.
+// that nothing came for, the bytes of uploads that could not be read whole, and packages.
 func (r *Runner) Clean(ctx context.Context) error {
 	late, err := r.Store.LateUploads(ctx, r.Terms.Upload)
 	if err != nil {
@@ -37,6 +37,9 @@ func (r *Runner) Clean(ctx context.Context) error {
 		return err
 	}
 	if err := r.Upkeeper.DropLeaving(ctx); err != nil {
+		return err
+	}
+	if err := r.Dispatcher.LetPackagesGo(ctx); err != nil {
 		return err
 	}
 	return r.cleanUploads(ctx)

@@ -2,7 +2,6 @@ package run
 
 import (
 	"context"
-	"errors"
 	"fmt"
 
 	"ambrosa/internal/dispatching"
@@ -16,13 +15,13 @@ func init() {
 // dispatch hands pictures on to an outlet.
 func (r *Runner) dispatch(ctx context.Context, run store.Run, p *progress) (string, error) {
 	totals, err := r.Dispatcher.Do(ctx, run.DispatchID, p.set)
-	if errors.Is(err, dispatching.ErrNothing) {
-		err = failure{"Nothing would go: none of the pictures that the outlet wants may be handed on, or it wants none."}
-	}
 	if words, is := dispatching.Wrong(err); is {
 		err = failure{words}
 	}
 	said := fmt.Sprintf("%d pictures of %d products are in the package", totals.Pictures, totals.Products)
+	if totals.Pictures == 0 {
+		said = "Nothing went: nothing that is wanted there may be handed on, or it is all there just so"
+	}
 	if totals.Held > 0 {
 		said += fmt.Sprintf("; %d were held back", totals.Held)
 	}

@@ -26,11 +26,12 @@ type Dispatch struct {
 	Pictures int               `json:"pictures" doc:"That went"`
 	Held     int               `json:"held" doc:"That were held back"`
 	Bytes    int64             `json:"bytes" doc:"Of the pictures"`
-	Size     int64             `json:"size" doc:"Of the package, bytes"`
+	Size     int64             `json:"size" doc:"Of the package, bytes; 0 where nothing went"`
+	LetGoAt  *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
 }
 
 const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
-	bytes, size from dispatch`
+	bytes, size, let_go_at from dispatch`
 
 // Dispatches returns those of an outlet, or (0) all, the newest first.
 func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
@@ -64,13 +65,14 @@ type DispatchedPicture struct {
 	Sum     string `json:"sum" doc:"SHA-256 of its bytes"`
 	Bytes   int64  `json:"bytes"`
 	Name    string `json:"name" doc:"There"`
+	Was     string `json:"was" doc:"The name that it had there before; empty where it was new"`
 	Held    string `json:"held" doc:"Why it did not go; empty for those that did"`
 }
 
 // DispatchedPictures returns some of a dispatch's pictures behind one, by number.
 func (s *Store) DispatchedPictures(ctx context.Context, id int64, behind, limit int) ([]DispatchedPicture, error) {
 	return list[DispatchedPicture](ctx, s.Pool, `select n, product_id as product, code, sku, title, view, place, alt, file_id as file, path,
-			encode(sha256, 'hex') as sum, bytes, name, held
+			encode(sha256, 'hex') as sum, bytes, name, was, held
 		from dispatch_picture where dispatch_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
 }
 
@@ -83,13 +85,13 @@ func (s *Store) EndDispatch(ctx context.Context, id int64, outcomes []dispatch.O
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
-		_, err = tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, []string{"dispatch_id", "n", "product_id", "code", "sku", "title",
-			"view", "place", "alt", "file_id", "path", "sha256", "bytes", "name", "held"},
+		_, err = tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, []string{"dispatch_id", "n", "product_id", "variant_id", "code", "sku",
+			"title", "view", "place", "alt", "file_id", "path", "sha256", "bytes", "name", "was", "held"},
 			pgx.CopyFromSlice(len(outcomes), func(i int) ([]any, error) {
 				o := outcomes[i]
 				sum, err := hex.DecodeString(o.Sum)
-				return []any{id, i + 1, o.Product, o.Code, o.SKU, o.Title, o.View, o.Place, o.Alt, o.File, o.Picture.Name, sum, o.Bytes, o.Name,
-					o.Held}, err
+				return []any{id, i + 1, o.Product, o.Variant, o.Code, o.SKU, o.Title, o.View, o.Place, o.Alt, o.File, o.Picture.Name, sum,
+					o.Bytes, o.Name, o.Was, o.Held}, err
 			}))
 		if err != nil {
 			return err
@@ -131,6 +133,33 @@ func (s *Store) ToDispatch(ctx context.Context, settings dispatch.Settings) ([]d
 			return nil
 		})
 	return items, err
+}
+
+// PackagesPast returns the dispatches whose packages are past their term, some at a time.
+func (s *Store) PackagesPast(ctx context.Context, term time.Duration) ([]int64, error) {
+	return numbers(ctx, s.Pool, `select id from dispatch where size > 0 and let_go_at is null
+		and ended_at < now() - make_interval(secs => $1) order by id limit 100`, term.Seconds())
+}
+
+// LetPackageGo records that the package of a dispatch is not there any more.
+func (s *Store) LetPackageGo(ctx context.Context, id int64) error {
+	_, err := s.Pool.Exec(ctx, `update dispatch set let_go_at = now() where id = $1`, id)
+	return err
+}
+
+// SentTo returns how each picture went to an outlet last; of one that is not there (0), none.
+func (s *Store) SentTo(ctx context.Context, outlet int64) ([]dispatch.Sent, error) {
+	rows, err := s.Pool.Query(ctx, `select distinct on (p.product_id, p.variant_id, p.sha256) p.product_id, p.variant_id,
+			encode(p.sha256, 'hex'), p.name, p.place, p.alt
+		from dispatch d join dispatch_picture p on p.dispatch_id = d.id where d.outlet_id = $1 and p.held = ''
+		order by p.product_id, p.variant_id, p.sha256, d.id desc, p.n`, outlet)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (s dispatch.Sent, err error) {
+		err = row.Scan(&s.Product, &s.Variant, &s.Sum, &s.Name, &s.Place, &s.Alt)
+		return s, err
+	})
 }
 
 func lowered(texts []string) []string {

@@ -88,10 +88,6 @@ func list(address string) ([]shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	loose, err := firstFile(address, "loose", "new")
-	if err != nil {
-		return nil, err
-	}
 	paired, err := firstFile(address, "paired", "suits")
 	if err != nil {
 		return nil, err
@@ -131,13 +127,6 @@ func list(address string) ([]shot, error) {
 			ready: rows + " && document.querySelector('.shot')",
 			dark:  true,
 		},
-		{
-			name:  "clues",
-			path:  fmt.Sprintf("/pair/2?file=%d", loose),
-			ready: rows + " && document.querySelector('.group')",
-			press: []string{"c"},
-			then:  "[...document.querySelectorAll('.clue .num')].some(n => Number(n.innerText) > 0)", // the preview is there
-		},
 		{name: "plan", path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
 		{name: "catalog", path: "/catalog?category=Tools", ready: "document.querySelectorAll('.card img').length > 5"},
 		{name: "category", path: "/categories/1", ready: "document.querySelectorAll('.target img').length > 3"},
@@ -166,6 +155,11 @@ func list(address string) ([]shot, error) {
 			then:  "document.querySelectorAll('[role=dialog] figure img').length === 2 && [...document.images].every(i => i.complete)",
 		},
 		{name: "upkeep-space", path: "/upkeep/space", ready: "document.querySelectorAll('[aria-label=Space] .row').length > 3"},
+		{
+			name:  "dispatch",
+			path:  "/dispatch/2",
+			ready: "document.querySelectorAll('.row img').length > 6 && document.querySelector('[aria-label=\"What would go\"]')",
+		},
 		{name: "upkeep-held", path: "/upkeep/held", ready: "document.querySelectorAll('.card img').length > 3"},
 	}, nil
 }

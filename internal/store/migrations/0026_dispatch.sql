@@ -25,13 +25,15 @@ create table dispatch (
     pictures  int not null default 0,
     held      int not null default 0,
     bytes     bigint not null default 0, -- of the pictures
-    size      bigint not null default 0  -- of the package
+    size      bigint not null default 0, -- of the package
+    let_go_at timestamptz                -- when the package was; the receipt stays
 );
 create index dispatch_outlet on dispatch (outlet_id, id desc);
 create table dispatch_picture (
     dispatch_id bigint not null references dispatch on delete cascade,
     n           int not null,
     product_id  bigint not null,
+    variant_id  bigint not null default 0, -- 0 for the product as a whole
     code        text not null,
     sku         text not null,
     title       text not null,
@@ -43,6 +45,7 @@ create table dispatch_picture (
     sha256      bytea not null,
     bytes       bigint not null,
     name        text not null,
+    was         text not null default '', -- the name that it had there before
     held        text not null default '', -- why it did not go
     primary key (dispatch_id, n)
 );

@@ -469,6 +469,10 @@ export type Dispatch = {
     held: number;
     id: number;
     /**
+     * When the package was, past its term; left out while it is there
+     */
+    letGoAt: string | null;
+    /**
      * Its name then
      */
     outlet: string;
@@ -486,7 +490,7 @@ export type Dispatch = {
      */
     settings: Settings;
     /**
-     * Of the package, bytes
+     * Of the package, bytes; 0 where nothing went
      */
     size: number;
 };
@@ -525,6 +529,10 @@ export type DispatchedPicture = {
     sum: string;
     title: string;
     view: string;
+    /**
+     * The name that it had there before; empty where it was new
+     */
+    was: string;
 };
 
 export type DropStraysRequest = {
@@ -2697,7 +2705,11 @@ export type RehearseDispatchRequest = {
     /**
      * Which pictures are listed; left out for all
      */
-    only?: 'goes' | 'held' | 'problems';
+    only?: 'goes' | 'held' | 'problems' | 'same';
+    /**
+     * What went there before is known; left out for a new one
+     */
+    outlet?: number;
     settings: Settings;
 };
 
@@ -2720,8 +2732,16 @@ export type RehearsedPicture = {
      */
     problems: Array<string>;
     product: number;
+    /**
+     * It is there just so
+     */
+    same: boolean;
     sku: string;
     sum: string;
+    /**
+     * The name that it had there; empty where it is new
+     */
+    was: string;
 };
 
 export type RehearsedView = {
@@ -2743,6 +2763,10 @@ export type RehearsedView = {
      */
     matching: number;
     /**
+     * Of those that go: that never went there
+     */
+    new: number;
+    /**
      * That go
      */
     pictures: number;
@@ -2753,6 +2777,14 @@ export type RehearsedView = {
         [key: string]: number;
     };
     products: number;
+    /**
+     * Of those that go: that had another name there
+     */
+    renamed: number;
+    /**
+     * That are there just so
+     */
+    same: number;
     /**
      * What is wrong with the template; then nothing is rehearsed
      */
@@ -3071,6 +3103,10 @@ export type Settings = {
      */
     category: string;
     /**
+     * Only what is new there, or has another name, place or text
+     */
+    changed: boolean;
+    /**
      * How many of each, for first
      */
     first: number;
@@ -3083,6 +3119,10 @@ export type Settings = {
      * Part of a code, SKU, title or GTIN; empty for all
      */
     query: string;
+    /**
+     * Pictures get the names of the template; else each keeps the one that it had there
+     */
+    rename: boolean;
     /**
      * Products by code or SKU; none for all
      */

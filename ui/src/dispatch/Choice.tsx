@@ -1,4 +1,4 @@
-import { Autocomplete, NativeSelect, NumberInput, TextInput } from '@mantine/core';
+import { Autocomplete, NativeSelect, NumberInput, Switch, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -83,6 +83,20 @@ export function Choice({ settings: s, onChange }: Props) {
         value={known ? s.names : ''}
         onChange={(e) => e.currentTarget.value && onChange({ ...s, names: e.currentTarget.value })}
       />
+      <div className={`spread ${css.switches}`}>
+        <Switch
+          size="xs"
+          label="Only what is new or changed there"
+          checked={s.changed}
+          onChange={(e) => onChange({ ...s, changed: e.currentTarget.checked })}
+        />
+        <Switch
+          size="xs"
+          label="New names for what went before, too"
+          checked={s.rename}
+          onChange={(e) => onChange({ ...s, rename: e.currentTarget.checked })}
+        />
+      </div>
     </div>
   );
 }

@@ -56,9 +56,13 @@ function Line({ dispatch: d, on, onOpen }: { dispatch: Dispatch; on: boolean; on
       </span>
       {d.endedAt && (
         <>
-          <Button component="a" size="compact-xs" variant="filled" href={`/media/packages/${d.id}`}>
-            Package
-          </Button>
+          {d.size > 0 && !d.letGoAt ? (
+            <Button component="a" size="compact-xs" variant="filled" href={`/media/packages/${d.id}`}>
+              Package
+            </Button>
+          ) : (
+            <span className="quiet">{d.size > 0 ? 'package past its term' : 'nothing went'}</span>
+          )}
           <Button component="a" size="compact-xs" href={`/media/dispatches/${d.id}`}>
             Receipt as CSV
           </Button>

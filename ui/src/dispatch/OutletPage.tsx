@@ -80,7 +80,7 @@ export function OutletPage({ outlet, settings, name }: Props) {
       {receipts && outlet ? (
         <Dispatches outlet={outlet} onRemove={deeds.remove} />
       ) : (
-        <Rehearsal settings={to} />
+        <Rehearsal settings={to} outlet={outlet?.id} />
       )}
     </section>
   );

@@ -13,16 +13,22 @@ import { problems, problemsOf } from './words';
 /** How many pictures of a rehearsal are listed. */
 const shown = 200;
 
-type Only = '' | 'goes' | 'held' | 'problems';
+type Only = '' | 'goes' | 'held' | 'problems' | 'same';
+
+interface Props {
+  settings: Settings;
+  /** What went there before is known. */
+  outlet: number | undefined;
+}
 
 /** What would go by the settings as they stand, picture by picture. */
-export function Rehearsal({ settings }: { settings: Settings }) {
+export function Rehearsal({ settings, outlet }: Props) {
   const [only, setOnly] = useState<Only>('');
   const [asked] = useDebouncedValue(settings, 250);
   const rehearsed = useQuery({
-    queryKey: ['rehearseDispatch', asked, only],
+    queryKey: ['rehearseDispatch', asked, only, outlet],
     queryFn: async () => {
-      const body = { settings: asked, limit: shown, ...(only && { only }) };
+      const body = { settings: asked, limit: shown, ...(only && { only }), ...(outlet && { outlet }) };
       return (await rehearseDispatch({ body, throwOnError: true })).data;
     },
     placeholderData: keepPreviousData,
@@ -58,6 +64,15 @@ export function Rehearsal({ settings }: { settings: Settings }) {
   );
 }
 
+/** How what goes stands to what went before. */
+function beforeOf(view: RehearsedView): string {
+  const parts = [];
+  if (view.new > 0 && view.new < view.pictures) parts.push(`${count(view.new)} new`);
+  if (view.renamed > 0) parts.push(`${count(view.renamed)} renamed`);
+  if (view.same > 0) parts.push(`${count(view.same)} there just so`);
+  return parts.length > 0 ? `; ${parts.join(', ')}` : '';
+}
+
 interface SumsProps {
   view: RehearsedView;
   only: Only;
@@ -71,6 +86,7 @@ function Sums({ view, only, onOnly }: SumsProps) {
       <span>
         <strong>{some(view.pictures, 'picture')}</strong> of {some(view.products, 'product')},{' '}
         {bytes(view.bytes)}
+        <span className="quiet">{beforeOf(view)}</span>
       </span>
       {wrong > 0 && (
         <span className={css.warned}>
@@ -89,6 +105,7 @@ function Sums({ view, only, onOnly }: SumsProps) {
           { value: 'goes', label: `Go ${count(view.pictures)}` },
           { value: 'held', label: `Held back ${count(view.held)}` },
           { value: 'problems', label: 'Names to look at' },
+          ...(view.same > 0 ? [{ value: 'same', label: `There already ${count(view.same)}` }] : []),
         ]}
       />
     </div>
@@ -109,6 +126,8 @@ const Line = ({ picture: p }: { picture: RehearsedPicture }) => (
     </span>
     <span className="clip" title={[p.held, problemsOf(p)].join(' ')}>
       {p.held && <span className={css.held}>held back: {p.held}</span>}
+      {p.same && <span className="quiet">there just so</span>}
+      {p.was && p.was !== p.name && <span className="quiet">was {p.was}</span>}
       {p.problems.length > 0 && <span className={css.warned}> {problemsOf(p)}</span>}
     </span>
   </div>

@@ -34,4 +34,6 @@ export const fresh: Settings = {
   pictures: 'all',
   first: 0,
   names: '[sku]_[place pad 2]',
+  rename: false,
+  changed: false,
 };
