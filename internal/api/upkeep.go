@@ -272,6 +272,15 @@ func (s *Server) storeOperations(api huma.API) {
 			receipt, n, err := s.Upkeeper.DropStrays(ctx, s.actor(ctx), in.Body.Keys)
 			return &Body[straysDropped]{straysDropped{n, receipt}}, upkeepProblem(err, "stray object")
 		})
+	huma.Register(api, tags.create("take-strays-in", "/store/take-in", "Make a lot of objects that no row names"),
+		func(ctx context.Context, in *struct{ Body straysTaken }) (*Body[created], error) {
+			lot, err := s.Runner.TakeStraysIn(ctx, s.actor(ctx), in.Body.Keys)
+			return &Body[created]{created{lot}}, upkeepProblem(err, "stray object")
+		})
+}
+
+type straysTaken struct {
+	Keys []string `json:"keys" nullable:"false" minItems:"1" maxItems:"1000" doc:"Where they lie"`
 }
 
 type straysDropped struct {

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"net/http"
 	"os"
@@ -223,6 +224,21 @@ func TestTheStoreIsComparedWithItsRows(t *testing.T) {
 		t.Errorf("what arrived is gone: %v", err)
 	}
 	l.refused(l.Post(t.Context(), "/api/v1/store/drop", map[string]any{"keys": []string{"originals/notes.txt"}}, nil), http.StatusNotFound)
+	// What came after a backup is taken in again, as a lot like any other.
+	put("ba/"+abc, "abc") // its row is there by now
+	lost := jpg(t, 77)
+	name := fmt.Sprintf("%x", sha256.Sum256(lost))
+	put(name[:2]+"/"+name, string(lost))
+	l.sweeps("broken")
+	var taken struct{ ID int64 }
+	l.post("/api/v1/store/take-in", map[string]any{"keys": []string{"originals/" + name[:2] + "/" + name, "originals/ba/" + abc}}, &taken)
+	l.until("it to be examined", func() bool { return l.lotNow(taken.ID).State == "ready" })
+	if f := l.file(taken.ID, name[:12]+".jpg"); f.Sum != name {
+		t.Errorf("taken in: %+v", f)
+	}
+	if keys := look(); len(keys) != 0 {
+		t.Errorf("%q are left", keys)
+	}
 	// A store that is not mounted is no loss of everything: the sweep says so, and finds nothing.
 	missing := seen.Missing
 	l.do(os.Rename(originals, originals+" away"))

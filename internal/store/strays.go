@@ -91,6 +91,17 @@ func (s *Store) EndStrays(ctx context.Context, sweep int64) error {
 	return err
 }
 
+// StraysOf returns those of some that are named as blobs are, in the order of their keys.
+func (s *Store) StraysOf(ctx context.Context, keys []string) ([]Stray, error) {
+	return list[Stray](ctx, s.Pool, strayQuery+` where key = any($1) and sha256 is not null order by key`, keys)
+}
+
+// ForgetStrays forgets some, which have rows by now.
+func (s *Store) ForgetStrays(ctx context.Context, keys []string) error {
+	_, err := s.Pool.Exec(ctx, `delete from stray where key = any($1) and sha256 is not null`, keys)
+	return err
+}
+
 // TakeStray gives up one that is to be dropped; ErrNotFound means that it is not known.
 func TakeStray(ctx context.Context, tx pgx.Tx, name string) (Stray, error) {
 	return one[Stray](ctx, tx, `delete from stray where key = $1 returning key, coalesce(encode(sha256, 'hex'), '') as sum, bytes, written,

@@ -3509,6 +3509,13 @@ export type StraysDropped = {
     receipt: number;
 };
 
+export type StraysTaken = {
+    /**
+     * Where they lie
+     */
+    keys: Array<string>;
+};
+
 export type Subfolder = {
     /**
      * Files right in it; -1 where that was not counted
@@ -7812,6 +7819,31 @@ export type DropStraysResponses = {
 };
 
 export type DropStraysResponse = DropStraysResponses[keyof DropStraysResponses];
+
+export type TakeStraysInData = {
+    body: StraysTaken;
+    path?: never;
+    query?: never;
+    url: '/api/v1/store/take-in';
+};
+
+export type TakeStraysInErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TakeStraysInError = TakeStraysInErrors[keyof TakeStraysInErrors];
+
+export type TakeStraysInResponses = {
+    /**
+     * Created
+     */
+    201: Created;
+};
+
+export type TakeStraysInResponse = TakeStraysInResponses[keyof TakeStraysInResponses];
 
 export type ListSupplierLinksData = {
     body?: never;

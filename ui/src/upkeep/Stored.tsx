@@ -1,9 +1,13 @@
 import { Button, Modal, TextInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import type { StoreView, Stray } from '../client';
-import { checkStoreOptions, dropStraysMutation } from '../client/@tanstack/react-query.gen';
+import {
+  checkStoreOptions,
+  dropStraysMutation,
+  takeStraysInMutation,
+} from '../client/@tanstack/react-query.gen';
 import { Choose } from '../shared/Choose';
 import { bytes, count, said, some, when } from '../shared/format';
 import { Empty, Failed } from '../shared/State';
@@ -54,6 +58,12 @@ const Broken = ({ of, any }: { of: 'missing' | 'damaged'; any: boolean }) =>
 function Strays({ store }: { store: StoreView }) {
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [sure, setSure] = useState(false);
+  const navigate = useNavigate();
+  const take = useMutation({
+    ...takeStraysInMutation(),
+    onError: (e) => tell('Nothing is taken in', said(e), true),
+    onSuccess: ({ id }) => void navigate(`/lots/${id}`),
+  });
   if (store.strayCount === 0)
     return <Empty title="Every object in the store has its row.">A sweep compares both.</Empty>;
   const turn = (key: string) =>
@@ -72,12 +82,22 @@ function Strays({ store }: { store: StoreView }) {
           {bytes(store.strayBytes)}.{' '}
           <span className="quiet">
             Where the database came back from a backup, these may be pictures that came after it: they are
-            kept until you drop them.
+            kept until you take them in, or drop them.
           </span>
         </span>
         <Button className="push fixed" onClick={() => setChosen(new Set(store.strays.map((s) => s.key)))}>
           Choose all {count(store.strays.length)}
         </Button>
+        {mine.some((s) => s.sum) && (
+          <Button
+            className="fixed"
+            variant="filled"
+            loading={take.isPending}
+            onClick={() => take.mutate({ body: { keys: mine.map((s) => s.key) } })}
+          >
+            Take in as a lot
+          </Button>
+        )}
         {mine.length > 0 && (
           <Button className="fixed" onClick={() => setSure(true)}>
             Drop {count(mine.length)}…

@@ -1,0 +1,83 @@
+package run
+
+import (
+	"bufio"
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"time"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/picturespec"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/store"
+)
+
+// headLength is how many first bytes tell the type of an object, bytes.
+const headLength = 512
+
+// TakeStraysIn makes a lot of objects that no row names, as those are that came after the last
+// backup of a database: they are examined like any files. It returns the lot; store.ErrNotFound
+// means that none of them is there as a stray.
+func (r *Runner) TakeStraysIn(ctx context.Context, who acting.Actor, keys []string) (lot int64, err error) {
+	strays, err := r.Store.StraysOf(ctx, keys)
+	if err != nil {
+		return 0, err
+	}
+	var uploads []store.Upload
+	for _, s := range strays {
+		u, err := r.copyStray(ctx, s)
+		if errors.Is(err, blob.ErrNotFound) {
+			continue
+		}
+		if err != nil {
+			return 0, err // what was copied is let go with the uploads that nobody knows
+		}
+		uploads = append(uploads, u)
+	}
+	if len(uploads) == 0 {
+		return 0, store.ErrNotFound
+	}
+	name := "Found in the store " + time.Now().Format("2006-01-02 15:04")
+	if lot, err = r.Store.CreateLot(ctx, who, store.NewLot{Name: name, Origin: "upload", Uploads: len(uploads)}); err != nil {
+		return 0, err
+	}
+	for i := range uploads {
+		uploads[i].LotID = lot
+	}
+	if err := r.Store.AddUploads(ctx, uploads); err != nil {
+		return 0, errors.Join(err, r.Receiver.ForgetEmpty(ctx, lot))
+	}
+	if err := r.Receiver.Close(ctx, who, lot); err != nil {
+		return 0, err
+	}
+	return lot, r.Store.ForgetStrays(ctx, keys)
+}
+
+// copyStray copies an object among the uploads, under a name that says its type.
+func (r *Runner) copyStray(ctx context.Context, s store.Stray) (u store.Upload, err error) {
+	sum, err := blob.ParseSum(s.Sum)
+	if err != nil {
+		return u, err
+	}
+	content, size, err := r.Blobs.Open(ctx, sum)
+	if err != nil {
+		return u, err
+	}
+	defer content.Close()
+	from := bufio.NewReaderSize(content, headLength)
+	head, err := from.Peek(headLength)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return u, err
+	}
+	u = store.Upload{ID: "stray-" + rand.Text(), Bytes: size, Path: fmt.Sprintf("%s.%s", s.Sum[:12], picturespec.TypeOf(head).Ending())}
+	file, err := os.OpenFile(r.uploadPath(u), os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return u, err
+	}
+	_, err = io.Copy(file, from)
+	return u, errors.Join(err, file.Close())
+}
