@@ -65,15 +65,20 @@ func BenchmarkUpkeep(b *testing.B) {
 		}
 		return time.Since(begin)
 	}
-	bare()
-	for b.Loop() {
-		theirs, found := bare(), 0
+	find := func() (found int, took time.Duration) {
 		begin := time.Now()
 		must(b, keeper.Find(b.Context(), []string{"orphans"}, store.Upkeep{}, time.Now(), func(store.Swept) error {
 			found++
 			return nil
 		}))
-		ours := time.Since(begin)
+		return found, time.Since(begin)
+	}
+	// Each once, so that both find what they read in memory.
+	bare()
+	find()
+	for b.Loop() {
+		theirs := bare()
+		found, ours := find()
 		if found != 100_000 {
 			b.Fatalf("%d orphans were found", found)
 		}
@@ -82,7 +87,7 @@ func BenchmarkUpkeep(b *testing.B) {
 		b.ReportMetric(theirs.Seconds(), "s-anti-join")
 		b.ReportMetric(ours.Seconds(), "s-find")
 
-		begin = time.Now()
+		begin := time.Now()
 		must(b, to.Post(b.Context(), "/api/v1/sweeps", map[string]any{"kinds": []string{"orphans"}}, nil))
 		p.until("the sweep to end", func() bool {
 			var waiting store.Waiting
