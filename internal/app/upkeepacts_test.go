@@ -251,3 +251,37 @@ func TestTheStoreIsComparedWithItsRows(t *testing.T) {
 		t.Errorf("%d are missing, %d were", seen.Missing, missing)
 	}
 }
+
+// TestWhatIsPastItsTermGoesByItself has the timetable purge what is held past its term; but not
+// when the terms ended while nobody swept, as when the clock is turned on: then only the sweep
+// after the next one takes it.
+func TestWhatIsPastItsTermGoesByItself(t *testing.T) {
+	l := start(t)
+	l.products(1)
+	lot := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"unknown.jpg", jpg(t, 3)}))
+	l.applied(l.planned(lot.ID, "after"))
+	l.sweeps("orphans")
+	l.hold(l.finding("unknown.jpg"))
+	due := func(changes ...string) (files int) {
+		for _, change := range append(changes, `update upkeep_setting set next_sweep = now(), purge_share = 100`) {
+			_, err := l.Store.Pool.Exec(t.Context(), change)
+			l.do(err)
+		}
+		l.do(l.Runner.Upkeeper.Due(t.Context()))
+		l.until("the timetable's runs to end", func() bool { return !l.busy() })
+		l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from file where path = 'unknown.jpg'`).Scan(&files))
+		return files
+	}
+	if due() != 1 {
+		t.Error("it went before its term")
+	}
+	if due(`update holding set until = now() - interval '300 days'`, `update sweep set ended_at = now() - interval '1 year'`) != 1 {
+		t.Error("it went at the first sweep after a year")
+	}
+	if due() != 0 {
+		t.Error("it did not go by itself")
+	}
+	if by := strings.TrimSpace(l.text(`select string_agg(actor || ' ' || files, ', ') from receipt`)); by != "Ambrosa 1" {
+		t.Errorf("the receipts: %q", by)
+	}
+}

@@ -173,7 +173,7 @@ const purgeable = `(c.holdings <> '{}' and h.holding_id = any(c.holdings) or c.h
 // have go, and all files.
 func Purgeable(ctx context.Context, db DB, holdings []int64) (files, all int64, err error) {
 	err = db.QueryRow(ctx, `select (select count(*) from held h join holding o on o.id = h.holding_id
-			cross join (select $1::bigint[] as holdings, now() as due) c where `+purgeable+`),
+			cross join (select coalesce($1::bigint[], '{}') as holdings, now() as due) c where `+purgeable+`),
 		(select count(*) from file where sha256 is not null)`, holdings).Scan(&files, &all)
 	return files, all, err
 }

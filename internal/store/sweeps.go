@@ -86,6 +86,14 @@ func SweepDue(ctx context.Context, tx pgx.Tx) (due bool, err error) {
 	return tag.RowsAffected() > 0, err
 }
 
+// SweptAsUsual tells whether the timetable's last sweeps ended when they should have: not after a
+// long pause, nor after the clock was turned on.
+func SweptAsUsual(ctx context.Context, tx pgx.Tx) (usual bool, err error) {
+	err = tx.QueryRow(ctx, `select exists (select from sweep s, upkeep_setting u
+		where s.ended_at between now() - make_interval(hours => 2 * u.sweep_hours + 1) and now())`).Scan(&usual)
+	return usual, err
+}
+
 // CountAsked counts what a sweep asks, at a time.
 func CountAsked(ctx context.Context, db DB, at time.Time) (Asked, error) {
 	return one[Asked](ctx, db, `select (select count(*) from file where sha256 is not null) as files,

@@ -81,18 +81,24 @@ func (u *Upkeeper) alone(ctx context.Context, tx pgx.Tx, kind string) error {
 	return err
 }
 
-// Due has done what the timetable says: a sweep, and a purge of what is past its term.
+// Due has done what the timetable says: a sweep, and a purge of what is past its term. After a
+// long pause, or when the clock was turned on, terms may have ended that nobody saw ending: then
+// nothing goes by itself before the next sweep, and who looks meanwhile sees what would.
 func (u *Upkeeper) Due(ctx context.Context) error {
 	return u.Store.Within(ctx, func(tx pgx.Tx) error {
 		due, err := store.SweepDue(ctx, tx)
 		if err != nil || !due {
 			return err
 		}
+		usual, err := store.SweptAsUsual(ctx, tx)
+		if err != nil {
+			return err
+		}
 		if _, err := u.sweep(ctx, tx, acting.Ambrosa, Kinds); err != nil && !errors.Is(err, ErrUnderWay) {
 			return err
 		}
 		how, err := u.Store.Upkeep(ctx)
-		if err != nil || !how.Purge {
+		if err != nil || !how.Purge || !usual {
 			return err
 		}
 		files, all, err := store.Purgeable(ctx, tx, nil)
