@@ -54,6 +54,9 @@ func (u *Upkeeper) Merge(ctx context.Context, who acting.Actor, q store.FindingF
 // took its place on a product or category, or behind what stands there where that one does
 // not stand any more. ErrStands means that the file stands there already.
 func (u *Upkeeper) PutBack(ctx context.Context, who acting.Actor, file, instead int64, on catalog.Target) (id int64, err error) {
+	if on, err = store.OwnerOf(ctx, u.Store.Pool, on); err != nil { // of a variant, its product
+		return 0, err
+	}
 	stands, err := u.Store.Shows(ctx, on, file)
 	if err == nil && stands {
 		err = ErrStands
