@@ -117,7 +117,8 @@ func TestTheLargerTwinTakesThePlace(t *testing.T) {
 	}
 	l.refused(l.Post(t.Context(), back, map[string]any{"on": catalog.Product(99999), "instead": was.Now}, nil), http.StatusNotFound)
 	l.refused(l.Post(t.Context(), back, body, nil), http.StatusConflict) // a second person, who saw the same
-	_, other := l.target("AT-000-B")                                     // of a variant its product is meant, and no product that has its number
+	// Of a variant its product is meant, and no product that has its number.
+	_, other := l.target("AT-000-B")
 	body["on"] = catalog.Variant(other)
 	l.refused(l.Post(t.Context(), back, body, nil), http.StatusConflict)
 }
