@@ -21,7 +21,9 @@ func Dispatch(ctx context.Context, address string, out io.Writer) error {
 	}
 	fmt.Fprintln(out, "Handing pictures on to a sample shop …")
 	settings := func(pictures, names string) map[string]any {
-		return map[string]any{"query": "", "category": "", "skus": []string{}, "pictures": pictures, "first": 0, "names": names,
+		rendition := map[string]any{"format": "jpeg", "width": 1600, "height": 1600, "ratio": "1:1", "colour": "", "quality": 0, "most": 0,
+			"metadata": "written"}
+		return map[string]any{"rendition": rendition, "query": "", "category": "", "skus": []string{}, "pictures": pictures, "first": 0, "names": names,
 			"rename": false, "changed": false}
 	}
 	var shop, printer struct{ ID int64 }

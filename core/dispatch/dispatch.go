@@ -5,6 +5,7 @@ package dispatch
 import (
 	"errors"
 	"fmt"
+	"path"
 	"time"
 
 	"ambrosa/core/naming"
@@ -20,23 +21,27 @@ const (
 
 // Settings are what an outlet wants, and how.
 type Settings struct {
-	Query    string   `json:"query" maxLength:"200" doc:"Part of a code, SKU, title or GTIN; empty for all"`
-	Category string   `json:"category" maxLength:"1000" doc:"Path of a category: its products and those below it; empty for all"`
-	SKUs     []string `json:"skus" nullable:"false" maxItems:"50000" doc:"Products by code or SKU; none for all"`
-	Pictures string   `json:"pictures" enum:"all,lead,first"`
-	First    int      `json:"first" minimum:"0" maximum:"1000" doc:"How many of each, for first"`
-	Names    string   `json:"names" maxLength:"1000" doc:"The template of names"`
-	Rename   bool     `json:"rename" doc:"Pictures get the names of the template; else each keeps the one that it had there"`
-	Changed  bool     `json:"changed" doc:"Only what is new there, or has another name, place or text"`
+	Query     string          `json:"query" maxLength:"200" doc:"Part of a code, SKU, title or GTIN; empty for all"`
+	Category  string          `json:"category" maxLength:"1000" doc:"Path of a category: its products and those below it; empty for all"`
+	SKUs      []string        `json:"skus" nullable:"false" maxItems:"50000" doc:"Products by code or SKU; none for all"`
+	Pictures  string          `json:"pictures" enum:"all,lead,first"`
+	First     int             `json:"first" minimum:"0" maximum:"1000" doc:"How many of each, for first"`
+	Rendition RenditionRecipe `json:"rendition"`
+	Names     string          `json:"names" maxLength:"1000" doc:"The template of names"`
+	Rename    bool            `json:"rename" doc:"Pictures get the names of the template; else each keeps the one that it had there"`
+	Changed   bool            `json:"changed" doc:"Only what is new there, or has another name, place or text"`
 }
 
 // ErrFirst means that it is not said how many pictures of each go.
 var ErrFirst = errors.New("say how many pictures of each product go")
 
-// Template reads the template of names. The error is a naming.BadTemplate or ErrFirst.
+// Template reads the template of names. The error is a naming.BadTemplate, a BadRecipe or ErrFirst.
 func (s Settings) Template() (naming.Template, error) {
 	if s.Pictures == First && s.First < 1 {
 		return naming.Template{}, ErrFirst
+	}
+	if err := s.Rendition.Check(); err != nil {
+		return naming.Template{}, err
 	}
 	return naming.ParseTemplate(s.Names)
 }
@@ -54,6 +59,10 @@ type Item struct {
 	Ending  string // of the name that it gets, "jpg"
 	Alt     string
 	Damage  string // of its bytes: missing, damaged, or nothing
+	Width   int    // as shown, pixels; 0 where that is not known
+	Height  int
+	Frames  int
+	Stated  rights.Stated // what it says of its rights itself
 }
 
 // Outcome is what becomes of an item.
@@ -64,6 +73,14 @@ type Outcome struct {
 	Held     string   // why it does not go; empty for those that do
 	Was      string   // the name that it had there; empty where it is new
 	Same     bool     // it went there before just so
+	Made     string   // tells how it is made, and what is written into it; empty for as it came
+	Form     string   // the form that it goes in, in words
+
+	// Of one that went:
+	SentSum   string // SHA-256 of what went, hexadecimal
+	SentBytes int64
+	SentAt    time.Time
+	Answer    string // what the other side said
 }
 
 // Goes tells whether it is handed on: it is not held back, and not left out as it is there.
@@ -81,6 +98,7 @@ type Sent struct {
 	Name  string
 	Place int
 	Alt   string
+	Made  string
 }
 
 // Chosen returns those of the items that an outlet wants, each with its number among those of
@@ -111,7 +129,7 @@ func (s Settings) Chosen(items []Item) (chosen []Item) {
 func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, at time.Time) []Outcome {
 	pictures, endings := make([]naming.Picture, len(chosen)), make([]string, len(chosen))
 	for i, item := range chosen {
-		pictures[i], endings[i] = item.Picture, item.Ending
+		pictures[i], endings[i] = item.Picture, s.Rendition.Ending(item.Ending)
 	}
 	sent := make(map[Key]Sent, len(before))
 	for _, b := range before {
@@ -120,17 +138,18 @@ func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, 
 	outcomes := make([]Outcome, len(chosen))
 	taken := map[string]bool{}
 	if !s.Rename { // a name that one keeps is no other's
-		for _, item := range chosen {
-			if b, known := sent[item.key()]; known {
+		for i, item := range chosen {
+			if b, known := sent[item.key()]; known && sameEnding(b.Name, "."+endings[i]) {
 				taken[naming.Key(b.Name)] = true
 			}
 		}
 	}
 	for i, named := range names.Names(pictures, endings) {
 		o := Outcome{Item: chosen[i], Name: named.Name, Problems: named.Problems}
+		o.Made, o.Form = s.Rendition.of(o.Item)
 		b, known := sent[o.key()]
 		o.Was = b.Name
-		kept := known && !s.Rename
+		kept := known && !s.Rename && sameEnding(b.Name, o.Name)
 		if kept {
 			o.Name, o.Problems = b.Name, nil
 			delete(sent, o.key()) // the same once more on one target has a name of its own
@@ -144,11 +163,16 @@ func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, 
 			o.Held = fmt.Sprintf("another one is called %s", o.Name)
 		default:
 			taken[naming.Key(o.Name)] = true
-			o.Same = known && b.Name == o.Name && b.Place == o.Place && b.Alt == o.Alt
+			o.Same = known && b.Name == o.Name && b.Place == o.Place && b.Alt == o.Alt && b.Made == o.Made
 		}
 		outcomes[i] = o
 	}
 	return outcomes
+}
+
+// sameEnding tells whether a name can be kept: a JPEG is not called picture.png.
+func sameEnding(before, now string) bool {
+	return naming.Key(path.Ext(before)) == naming.Key(path.Ext(now))
 }
 
 func (i Item) key() Key { return Key{i.Product, i.Variant, i.Sum} }
@@ -157,7 +181,7 @@ func (i Item) key() Key { return Key{i.Product, i.Variant, i.Sum} }
 type Totals struct {
 	Products int            `json:"products"`
 	Pictures int            `json:"pictures" doc:"That go"`
-	Bytes    int64          `json:"bytes"`
+	Bytes    int64          `json:"bytes" doc:"As they came, until they went"`
 	Held     int            `json:"held" doc:"That are held back"`
 	New      int            `json:"new" doc:"Of those that go: that never went there"`
 	Renamed  int            `json:"renamed" doc:"Of those that go: that had another name there"`
@@ -190,6 +214,9 @@ func (s Settings) Count(outcomes []Outcome) Totals {
 		}
 		t.Pictures++
 		t.Bytes += o.Bytes
+		if o.SentSum != "" {
+			t.Bytes += o.SentBytes - o.Bytes
+		}
 		products[o.Product] = true
 	}
 	t.Products = len(products)

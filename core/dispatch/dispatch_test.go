@@ -116,7 +116,7 @@ func TestNamesStay(t *testing.T) {
 		i.Sum = sum
 		return i
 	}
-	before := []Sent{{Key{1, 0, "x"}, "A-1.jpg", 1, ""}, {Key{1, 0, "y"}, "A-2.jpg", 2, ""}}
+	before := []Sent{{Key{1, 0, "x"}, "A-1.jpg", 1, "", ""}, {Key{1, 0, "y"}, "A-2.jpg", 2, "", ""}}
 	now1 := []Item{item("z", 1), item("x", 2), item("y", 3)}
 	said := func(s Settings, items []Item) (said []string, totals Totals) {
 		outcomes := s.Rehearse(items, names, before, now)

@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
@@ -38,6 +39,7 @@ type rehearsedPicture struct {
 	Held     string   `json:"held" doc:"Why it does not go; empty for those that do"`
 	Was      string   `json:"was" doc:"The name that it had there; empty where it is new"`
 	Same     bool     `json:"same" doc:"It is there just so"`
+	Form     string   `json:"form" doc:"The form that it goes in, as far as that is known before it is made"`
 }
 
 type rehearsedView struct {
@@ -160,7 +162,7 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, o
 		}
 		if v.Matching >= offset && len(v.Items) < limit {
 			v.Items = append(v.Items, rehearsedPicture{Product: o.Product, Code: o.Code, SKU: o.SKU, Sum: o.Sum, Path: o.Picture.Name,
-				Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held, Was: o.Was, Same: o.Same})
+				Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held, Was: o.Was, Same: o.Same, Form: o.Form})
 		}
 		v.Matching++
 	}
@@ -179,6 +181,19 @@ var dispatchedColumns = []sheetfile.Column[store.DispatchedPicture]{
 	{Title: "as it came", Of: func(p store.DispatchedPicture) any { return p.Path }},
 	{Title: "sha256", Of: func(p store.DispatchedPicture) any { return p.Sum }},
 	{Title: "bytes", Of: func(p store.DispatchedPicture) any { return p.Bytes }},
+	{Title: "form", Of: func(p store.DispatchedPicture) any { return p.Form }},
+	{Title: "sha256 there", Of: func(p store.DispatchedPicture) any { return p.Sent }},
+	{Title: "bytes there", Of: func(p store.DispatchedPicture) any { return p.SentBytes }},
+	{Title: "at", Of: func(p store.DispatchedPicture) any { return moment(p.SentAt) }},
+	{Title: "answer", Of: func(p store.DispatchedPicture) any { return p.Answer }},
+}
+
+// moment is a time as receipts have it (RFC 3339, UTC); empty for none.
+func moment(at *time.Time) string {
+	if at == nil {
+		return ""
+	}
+	return at.UTC().Format(time.RFC3339)
 }
 
 // exportDispatch writes the receipt of a dispatch as CSV.

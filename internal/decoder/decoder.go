@@ -67,6 +67,12 @@ func decode(task picture.Task) (result picture.Result) {
 		}
 		return result
 	}
+	if task.Make != nil {
+		if result.Made, err = makeRendition(content, &result, *task.Make); err != nil {
+			result.Problem = plain(err)
+		}
+		return result
+	}
 	if err := render(content, task.Size, &result); err != nil {
 		result.Problem = plain(err)
 		return result
@@ -172,7 +178,10 @@ func toScreen(image *vips.ImageRef, result *picture.Result) error {
 func plain(err error) string {
 	text, _, _ := strings.Cut(err.Error(), "\n")
 	text = strings.TrimSpace(text)
+	var large tooLarge
 	switch {
+	case errors.As(err, &large):
+		return text
 	case strings.Contains(text, "premature end"), strings.Contains(text, "Premature end"), strings.Contains(text, "truncated"),
 		strings.Contains(text, "unexpected end"), strings.Contains(text, "out of order read"), strings.Contains(text, "end of file"):
 		return "the picture is broken: it ends early"

@@ -45,7 +45,7 @@ func sharp(side int, seed uint64) *image.RGBA {
 	return drawn
 }
 
-func saved(t *testing.T, folder, name string, drawn image.Image) string {
+func saved(t testing.TB, folder, name string, drawn image.Image) string {
 	t.Helper()
 	file, err := os.Create(filepath.Join(folder, name))
 	if err != nil {
@@ -58,7 +58,7 @@ func saved(t *testing.T, folder, name string, drawn image.Image) string {
 	return file.Name()
 }
 
-func command(t *testing.T, name string, args ...string) {
+func command(t testing.TB, name string, args ...string) {
 	t.Helper()
 	if out, err := exec.Command(name, args...).CombinedOutput(); err != nil {
 		t.Fatalf("%s %v: %v: %s", name, args, err, out)

@@ -4,12 +4,8 @@
 package dispatching
 
 import (
-	"archive/zip"
-	"bytes"
 	"context"
-	"crypto/sha256"
 	"errors"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -21,21 +17,35 @@ import (
 	"ambrosa/core/dispatch"
 	"ambrosa/core/naming"
 	"ambrosa/internal/blob"
-	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
 
 // Dispatcher is the use cases of dispatch.
 type Dispatcher struct {
-	Store *store.Store
-	Blobs Objects
-	Runs  store.Queue
+	Store    *store.Store
+	Blobs    Objects
+	Pictures Maker
+	Runs     store.Queue
 }
 
 // Objects is where bytes are stored.
 type Objects interface {
 	// Open returns the bytes of a picture; the caller closes them.
 	Open(ctx context.Context, sum blob.Sum) (io.ReadCloser, int64, error)
+	// Check reads a picture and says what is wrong with it: missing, damaged, or nothing.
+	Check(ctx context.Context, sum blob.Sum) (damage string, err error)
+	// Local returns a path under which a picture can be read, and what to call when that is done.
+	Local(ctx context.Context, sum blob.Sum) (path string, done func(), err error)
+	// SpoolPath is where a file in passing can be written.
+	SpoolPath() (string, error)
+	// SpoolFile hashes a file that lies on this machine.
+	SpoolFile(path string, head int) (blob.Spooled, error)
+	// KeepMade stores a spooled file as what was made of a picture in a way.
+	KeepMade(ctx context.Context, made string, of blob.Sum, f blob.Spooled) error
+	// OpenMade returns what was made of a picture in a way; the caller closes it.
+	OpenMade(ctx context.Context, made string, of blob.Sum) (io.ReadCloser, int64, error)
+	// DropMade removes what was made of a picture in a way.
+	DropMade(ctx context.Context, made string, of blob.Sum) error
 	// WritePackage stores what write writes as the package of a number, whole or not at all.
 	WritePackage(ctx context.Context, id int64, write func(io.Writer) error) (size int64, err error)
 	// DropPackage removes a package; one that is not there is gone already.
@@ -125,8 +135,8 @@ func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int6
 }
 
 // Do does a dispatch: everything is judged again at this moment, the package is written whole
-// or not at all (where nothing goes there is none), and the receipt once. It can be done again from any point. step hears how many
-// pictures of how many are in.
+// or not at all (where nothing goes there is none), and the receipt once. It can be done again
+// from any point. step hears how many pictures of how many are in.
 func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)) (dispatch.Totals, error) {
 	found, err := d.Store.Dispatch(ctx, id)
 	if err != nil || found.EndedAt != nil {
@@ -140,138 +150,13 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	r.Outcomes = slices.DeleteFunc(r.Outcomes, func(o dispatch.Outcome) bool { return o.Held == "" && !o.Goes(found.Settings) })
 	size := int64(0)
 	if r.Pictures > 0 {
-		size, err = d.Blobs.WritePackage(ctx, id, func(out io.Writer) error { return d.pack(ctx, out, &r, step) })
+		size, err = d.Blobs.WritePackage(ctx, id, func(out io.Writer) error { return d.pack(ctx, out, found.Settings, &r, step) })
 		if err != nil && !errors.Is(err, errEmpty) {
 			return r.Totals, err
 		}
 	}
 	r.Totals = found.Settings.Count(r.Outcomes)
 	return r.Totals, d.Store.EndDispatch(ctx, id, r.Outcomes, r.Totals, size)
-}
-
-// sheetName is what the sheet that goes along is called.
-const sheetName = "pictures.csv"
-
-// errEmpty ends a package that no picture turned out to be in: there is none then.
-var errEmpty = errors.New("nothing is in the package")
-
-// pack writes a package: the pictures that go, and the sheet of them. One whose bytes turn out
-// not to be whole is held back, and known to be so from then on. The error may be errEmpty.
-func (d *Dispatcher) pack(ctx context.Context, out io.Writer, r *Rehearsed, step func(done, of int64)) error {
-	archive := zip.NewWriter(out)
-	done := int64(0)
-	for i := range r.Outcomes {
-		o := &r.Outcomes[i]
-		if o.Held != "" {
-			continue
-		}
-		damage, err := d.put(ctx, archive, o)
-		if err != nil {
-			return fmt.Errorf("pack %s: %w", o.Name, err)
-		}
-		if damage != "" {
-			o.Held = "its bytes are " + damage
-			if err := d.Store.Checked(ctx, []string{o.Sum}, []string{damage}); err != nil {
-				return err
-			}
-			continue
-		}
-		done++
-		step(done, int64(r.Pictures))
-	}
-	if done == 0 {
-		return errEmpty
-	}
-	sheet, err := archive.CreateHeader(&zip.FileHeader{Name: sheetName, Method: zip.Deflate, Modified: time.Now()})
-	if err != nil {
-		return err
-	}
-	if err := writeSheet(sheet, r.Outcomes); err != nil {
-		return err
-	}
-	return archive.Close()
-}
-
-// put puts a picture into an archive; damage says that its bytes are missing, or not what they
-// were. They are read before they are put, as what is in an archive cannot be taken out again.
-func (d *Dispatcher) put(ctx context.Context, archive *zip.Writer, o *dispatch.Outcome) (damage string, err error) {
-	sum, err := blob.ParseSum(o.Sum)
-	if err != nil {
-		return "", err
-	}
-	var kept bytes.Buffer
-	if damage, err := d.read(ctx, sum, &kept, o.Bytes); err != nil || damage != "" {
-		return damage, err
-	}
-	// Pictures are packed as they are: they are compressed already.
-	entry, err := archive.CreateHeader(&zip.FileHeader{Name: o.Name, Method: zip.Store, Modified: time.Now()})
-	if err != nil {
-		return "", err
-	}
-	if o.Bytes <= inMemory {
-		_, err = kept.WriteTo(entry)
-		return "", err
-	}
-	damage, err = d.read(ctx, sum, entry, 0)
-	if err == nil && damage != "" {
-		err = fmt.Errorf("its bytes are %s by now", damage)
-	}
-	return "", err
-}
-
-// inMemory is how large a picture is kept in memory while it is looked whether it is whole;
-// larger ones are read twice.
-const inMemory = 32 << 20
-
-// read reads a picture, and says what is wrong with it. Of one that may be kept in memory, or
-// whose size is not asked about, it writes the bytes.
-func (d *Dispatcher) read(ctx context.Context, sum blob.Sum, to io.Writer, size int64) (damage string, err error) {
-	content, _, err := d.Blobs.Open(ctx, sum)
-	switch {
-	case errors.Is(err, blob.ErrNotFound):
-		return "missing", nil
-	case err != nil:
-		return "", err
-	}
-	defer content.Close()
-	hash := sha256.New()
-	if size > inMemory {
-		to = io.Discard
-	}
-	if _, err := io.Copy(io.MultiWriter(hash, to), content); err != nil {
-		return "", err
-	}
-	if blob.Sum(hash.Sum(nil)) != sum {
-		return "damaged", nil
-	}
-	return "", nil
-}
-
-// columns are those of the sheet that goes along: a row a picture.
-var columns = []sheetfile.Column[dispatch.Outcome]{
-	{Title: "Picture", Of: func(o dispatch.Outcome) any { return o.Name }},
-	{Title: "Name before", Of: func(o dispatch.Outcome) any { return o.Was }},
-	{Title: "SKU", Of: func(o dispatch.Outcome) any { return o.SKU }},
-	{Title: "Product", Of: func(o dispatch.Outcome) any { return o.Code }},
-	{Title: "Title", Of: func(o dispatch.Outcome) any { return o.Title }},
-	{Title: "Place", Of: func(o dispatch.Outcome) any { return o.Place }},
-	{Title: "View", Of: func(o dispatch.Outcome) any { return o.View }},
-	{Title: "Alternative text", Of: func(o dispatch.Outcome) any { return o.Alt }},
-	{Title: "Credit", Of: func(o dispatch.Outcome) any { return o.Credit }},
-	{Title: "SHA-256", Of: func(o dispatch.Outcome) any { return o.Sum }},
-}
-
-func writeSheet(out io.Writer, outcomes []dispatch.Outcome) error {
-	at := 0
-	return sheetfile.WriteCSV(out, columns, func() (o dispatch.Outcome, more bool, err error) {
-		for ; at < len(outcomes); at++ {
-			if outcomes[at].Held == "" {
-				at++
-				return outcomes[at-1], true, nil
-			}
-		}
-		return o, false, nil
-	})
 }
 
 // packageTerm is how long packages are kept to be taken; their receipts stay.
@@ -297,7 +182,10 @@ func (d *Dispatcher) LetPackagesGo(ctx context.Context) error {
 // Wrong tells whether an error is about what a person wrote, and says it in words.
 func Wrong(err error) (words string, is bool) {
 	var template naming.BadTemplate
+	var recipe dispatch.BadRecipe
 	switch {
+	case errors.As(err, &recipe):
+		return "The pictures cannot be made so: " + recipe.Error() + ".", true
 	case errors.As(err, &template):
 		return "The template of names cannot be read: " + template.Error() + ".", true
 	case errors.Is(err, dispatch.ErrFirst):

@@ -20,6 +20,7 @@ import (
 	"sync"
 	"time"
 
+	"ambrosa/core/dispatch"
 	"ambrosa/core/picturespec"
 	"ambrosa/core/rights"
 	"ambrosa/internal/contained"
@@ -31,6 +32,24 @@ type Task struct {
 	Size   int                `json:"size"` // the longer side of the rendition, pixels
 	Limits picturespec.Limits `json:"limits"`
 	Codes  bool               `json:"codes,omitempty"` // read the barcodes in it, and nothing else
+	Make   *Making            `json:"make,omitempty"`  // make a rendition to hand on, and nothing else
+}
+
+// Making is a rendition that is asked for.
+type Making struct {
+	To     string                   `json:"to"` // path of the file that it is written to
+	Recipe dispatch.RenditionRecipe `json:"recipe"`
+	Write  rights.Written           `json:"write"`
+}
+
+// Made is a rendition that was made.
+type Made struct {
+	Width         int   `json:"width"` // of the whole, pixels
+	Height        int   `json:"height"`
+	PictureWidth  int   `json:"pictureWidth"` // of the picture on its canvas
+	PictureHeight int   `json:"pictureHeight"`
+	Quality       int   `json:"quality"` // 0 where the format has none
+	Bytes         int64 `json:"bytes"`
 }
 
 // Code is a barcode in a picture.
@@ -62,6 +81,7 @@ type Result struct {
 	Tint          []byte        `json:"tint,omitempty"`      // mean red, green and blue of its quarters, as the fingerprint knows no colours
 	Rendition     []byte        `json:"rendition,omitempty"` // WebP
 	Codes         []Code        `json:"codes,omitempty"`
+	Made          *Made         `json:"made,omitempty"`
 	Problem       string        `json:"problem,omitempty"`
 }
 
@@ -119,6 +139,20 @@ func (p *Pool) Examine(ctx context.Context, path string, size int) (Result, erro
 // Codes reads the barcodes in the picture at path.
 func (p *Pool) Codes(ctx context.Context, path string) (Result, error) {
 	return p.do(ctx, Task{Path: path, Limits: p.limits, Codes: true})
+}
+
+// Make makes a rendition of the picture at path by a recipe, and writes it to the file at to.
+// problem says in the user's words why it cannot be made; err is for what is wrong with the
+// machine, or a context that ended.
+func (p *Pool) Make(ctx context.Context, path string, making Making) (made Made, problem string, err error) {
+	result, err := p.do(ctx, Task{Path: path, Limits: p.limits, Make: &making})
+	if err != nil || result.Problem != "" {
+		return Made{}, result.Problem, err
+	}
+	if result.Made == nil {
+		return Made{}, "nothing came of it", nil
+	}
+	return *result.Made, "", nil
 }
 
 func (p *Pool) do(ctx context.Context, task Task) (Result, error) {

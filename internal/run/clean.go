@@ -21,7 +21,7 @@ type Terms struct {
 const cleanEvery = time.Hour
 
 // Clean lets go what is past its term: uploads that did not arrive, with lots
-// that nothing came for, the bytes of uploads that could not be read whole, and packages.
+// that nothing came for, the bytes of uploads that could not be read whole, packages, and renditions.
 func (r *Runner) Clean(ctx context.Context) error {
 	late, err := r.Store.LateUploads(ctx, r.Terms.Upload)
 	if err != nil {
@@ -40,6 +40,9 @@ func (r *Runner) Clean(ctx context.Context) error {
 		return err
 	}
 	if err := r.Dispatcher.LetPackagesGo(ctx); err != nil {
+		return err
+	}
+	if err := r.Dispatcher.LetRenditionsGo(ctx); err != nil {
 		return err
 	}
 	return r.cleanUploads(ctx)

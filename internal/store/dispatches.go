@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/hex"
 	"strings"
 	"time"
 
@@ -11,6 +10,7 @@ import (
 	"ambrosa/core/acting"
 	"ambrosa/core/dispatch"
 	"ambrosa/core/picturespec"
+	"ambrosa/core/rights"
 )
 
 // Dispatch is what was handed on to an outlet at once.
@@ -67,12 +67,18 @@ type DispatchedPicture struct {
 	Name    string `json:"name" doc:"There"`
 	Was     string `json:"was" doc:"The name that it had there before; empty where it was new"`
 	Held    string `json:"held" doc:"Why it did not go; empty for those that did"`
+
+	Form      string     `json:"form" doc:"The form that it went in"`
+	Sent      string     `json:"sent" doc:"SHA-256 of what went; empty where nothing did"`
+	SentBytes int64      `json:"sentBytes"`
+	SentAt    *time.Time `json:"sentAt" doc:"Left out where nothing went"`
+	Answer    string     `json:"answer" doc:"What the other side said"`
 }
 
 // DispatchedPictures returns some of a dispatch's pictures behind one, by number.
 func (s *Store) DispatchedPictures(ctx context.Context, id int64, behind, limit int) ([]DispatchedPicture, error) {
 	return list[DispatchedPicture](ctx, s.Pool, `select n, product_id as product, code, sku, title, view, place, alt, file_id as file, path,
-			encode(sha256, 'hex') as sum, bytes, name, was, held
+			encode(sha256, 'hex') as sum, bytes, name, was, held, form, coalesce(encode(sent, 'hex'), '') as sent, sent_bytes, sent_at, answer
 		from dispatch_picture where dispatch_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
 }
 
@@ -85,20 +91,45 @@ func (s *Store) EndDispatch(ctx context.Context, id int64, outcomes []dispatch.O
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
-		_, err = tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, []string{"dispatch_id", "n", "product_id", "variant_id", "code", "sku",
-			"title", "view", "place", "alt", "file_id", "path", "sha256", "bytes", "name", "was", "held"},
-			pgx.CopyFromSlice(len(outcomes), func(i int) ([]any, error) {
-				o := outcomes[i]
-				sum, err := hex.DecodeString(o.Sum)
-				return []any{id, i + 1, o.Product, o.Variant, o.Code, o.SKU, o.Title, o.View, o.Place, o.Alt, o.File, o.Picture.Name, sum,
-					o.Bytes, o.Name, o.Was, o.Held}, err
-			}))
-		if err != nil {
+		if _, err = tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(id, 0, outcomes)); err != nil {
+			return err
+		}
+		if _, err = tx.Exec(ctx, standing, id); err != nil {
 			return err
 		}
 		return Notify(ctx, tx, Event{Topic: "dispatch", ID: id})
 	})
 }
+
+var dispatchedColumns = []string{"dispatch_id", "n", "product_id", "variant_id", "code", "sku", "title", "view", "place", "alt", "file_id",
+	"path", "sha256", "bytes", "name", "was", "held", "made", "form", "sent", "sent_bytes", "sent_at", "answer"}
+
+// dispatched are the rows of outcomes, numbered behind a number.
+func dispatched(id int64, behind int, outcomes []dispatch.Outcome) pgx.CopyFromSource {
+	return pgx.CopyFromSlice(len(outcomes), func(i int) ([]any, error) {
+		o := outcomes[i]
+		sums, err := unhexed([]string{o.Sum, o.SentSum})
+		if err != nil {
+			return nil, err
+		}
+		var sent []byte
+		var at *time.Time
+		if o.Held == "" {
+			sent, at = sums[1], &o.SentAt
+		}
+		return []any{id, behind + i + 1, o.Product, o.Variant, o.Code, o.SKU, o.Title, o.View, o.Place, o.Alt, o.File, o.Picture.Name, sums[0],
+			o.Bytes, o.Name, o.Was, o.Held, o.Made, o.Form, sent, o.SentBytes, at, o.Answer}, nil
+	})
+}
+
+// standing records what pictures of a dispatch stand at its outlet from then on.
+const standing = `insert into outlet_picture (outlet_id, product_id, variant_id, sha256, dispatch_id, name, code, sku, place, alt, made)
+	select distinct on (p.product_id, p.variant_id, p.sha256) d.outlet_id, p.product_id, p.variant_id, p.sha256, d.id, p.name, p.code,
+		p.sku, p.place, p.alt, p.made
+	from dispatch d join dispatch_picture p on p.dispatch_id = d.id where d.id = $1 and d.outlet_id is not null and p.sent_at is not null
+	order by p.product_id, p.variant_id, p.sha256, p.n
+	on conflict (outlet_id, product_id, variant_id, sha256) do update set dispatch_id = excluded.dispatch_id, name = excluded.name,
+		code = excluded.code, sku = excluded.sku, place = excluded.place, alt = excluded.alt, made = excluded.made`
 
 // ToDispatch returns the pictures of the products that an outlet's settings choose, product by
 // product, its own first, then those of its variants.
@@ -112,7 +143,8 @@ func (s *Store) ToDispatch(ctx context.Context, settings dispatch.Settings) ([]d
 		select p.id, coalesce(pl.variant_id, 0), p.code, coalesce(nullif(p.ref, ''), p.id::text), coalesce(nullif(c.ref, ''), c.id::text, ''),
 			coalesce(v.sku, w.sku, p.code), coalesce(nullif(v.title, ''), p.title), coalesce(v.options, '[]'), coalesce(v.gtin, w.gtin, ''),
 			pl.view, pl.place, pl.alt, f.id, f.path, encode(f.sha256, 'hex'), f.bytes, coalesce(b.type, ''), coalesce(b.damage, ''), f.rights,
-			f.licence, f.credit, f.expires::timestamptz
+			f.licence, f.credit, f.expires::timestamptz, coalesce(b.width, 0), coalesce(b.height, 0), coalesce(b.frames, 1),
+			coalesce(b.stated, '{}')
 		from product p join placement pl on pl.product_id = p.id join file f on f.id = pl.file_id left join blob b on b.sha256 = f.sha256
 		left join category c on c.id = p.category_id left join variant v on v.id = pl.variant_id
 		left join lateral (select sku, gtin from variant where product_id = p.id and pl.variant_id is null
@@ -125,11 +157,12 @@ func (s *Store) ToDispatch(ctx context.Context, settings dispatch.Settings) ([]d
 	var i dispatch.Item
 	var kind picturespec.Type
 	_, err = pgx.ForEachRow(rows, []any{&i.Product, &i.Variant, &i.Code, &i.Picture.ID, &i.Category, &i.SKU, &i.Title, &i.Options, &i.GTIN,
-		&i.View, &i.Place, &i.Alt, &i.File, &i.Picture.Name, &i.Sum, &i.Bytes, &kind, &i.Damage, &i.State, &i.Licence, &i.Credit, &i.Expires},
+		&i.View, &i.Place, &i.Alt, &i.File, &i.Picture.Name, &i.Sum, &i.Bytes, &kind, &i.Damage, &i.State, &i.Licence, &i.Credit, &i.Expires,
+		&i.Width, &i.Height, &i.Frames, &i.Stated},
 		func() error {
 			i.Ending = kind.Ending()
 			items = append(items, i)
-			i.Options, i.Expires = nil, nil
+			i.Options, i.Expires, i.Stated = nil, nil, rights.Stated{}
 			return nil
 		})
 	return items, err
@@ -149,15 +182,13 @@ func (s *Store) LetPackageGo(ctx context.Context, id int64) error {
 
 // SentTo returns how each picture went to an outlet last; of one that is not there (0), none.
 func (s *Store) SentTo(ctx context.Context, outlet int64) ([]dispatch.Sent, error) {
-	rows, err := s.Pool.Query(ctx, `select distinct on (p.product_id, p.variant_id, p.sha256) p.product_id, p.variant_id,
-			encode(p.sha256, 'hex'), p.name, p.place, p.alt
-		from dispatch d join dispatch_picture p on p.dispatch_id = d.id where d.outlet_id = $1 and p.held = ''
-		order by p.product_id, p.variant_id, p.sha256, d.id desc, p.n`, outlet)
+	rows, err := s.Pool.Query(ctx, `select product_id, variant_id, encode(sha256, 'hex'), name, place, alt, made
+		from outlet_picture where outlet_id = $1`, outlet)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (s dispatch.Sent, err error) {
-		err = row.Scan(&s.Product, &s.Variant, &s.Sum, &s.Name, &s.Place, &s.Alt)
+		err = row.Scan(&s.Product, &s.Variant, &s.Sum, &s.Name, &s.Place, &s.Alt, &s.Made)
 		return s, err
 	})
 }

@@ -504,9 +504,17 @@ export type DispatchRequest = {
 
 export type DispatchedPicture = {
     alt: string;
+    /**
+     * What the other side said
+     */
+    answer: string;
     bytes: number;
     code: string;
     file: number;
+    /**
+     * The form that it went in
+     */
+    form: string;
     /**
      * Why it did not go; empty for those that did
      */
@@ -522,6 +530,15 @@ export type DispatchedPicture = {
     path: string;
     place: number;
     product: number;
+    /**
+     * SHA-256 of what went; empty where nothing did
+     */
+    sent: string;
+    /**
+     * Left out where nothing went
+     */
+    sentAt: string | null;
+    sentBytes: number;
     sku: string;
     /**
      * SHA-256 of its bytes
@@ -2716,6 +2733,10 @@ export type RehearseDispatchRequest = {
 export type RehearsedPicture = {
     code: string;
     /**
+     * The form that it goes in, as far as that is known before it is made
+     */
+    form: string;
+    /**
      * Why it does not go; empty for those that do
      */
     held: string;
@@ -2745,6 +2766,9 @@ export type RehearsedPicture = {
 };
 
 export type RehearsedView = {
+    /**
+     * As they came, until they went
+     */
     bytes: number;
     /**
      * That a template can name
@@ -2839,6 +2863,41 @@ export type Rendition = {
     where: string;
     /**
      * Pixels; 0 where the first bytes do not tell
+     */
+    width: number;
+};
+
+export type RenditionRecipe = {
+    /**
+     * Of the canvas, and behind what can be looked through, as #ffffff; empty for white
+     */
+    colour: string;
+    /**
+     * original: as it came; the rest does not count then
+     */
+    format: 'original' | 'jpeg' | 'webp' | 'png' | 'avif';
+    /**
+     * At most, in pixels; 0 for any
+     */
+    height: number;
+    /**
+     * written: credit, rights and description as IPTC and XMP, nothing else
+     */
+    metadata: 'kept' | 'stripped' | 'written';
+    /**
+     * Bytes at most: the quality is lowered until it fits; 0 for any
+     */
+    most: number;
+    /**
+     * Of JPEG, WebP and AVIF; 0 for what is common
+     */
+    quality: number;
+    /**
+     * Of the canvas that it is put on, as 4:5; empty for no canvas
+     */
+    ratio: string;
+    /**
+     * At most, in pixels; 0 for any
      */
     width: number;
 };
@@ -3123,6 +3182,7 @@ export type Settings = {
      * Pictures get the names of the template; else each keeps the one that it had there
      */
     rename: boolean;
+    rendition: RenditionRecipe;
     /**
      * Products by code or SKU; none for all
      */

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import type { Settings } from '../client';
 import { listCategoriesOptions } from '../client/@tanstack/react-query.gen';
 import css from './Dispatch.module.css';
+import { Form } from './Form';
 import { ready, whichPictures } from './words';
 
 interface Props {
@@ -68,6 +69,7 @@ export function Choice({ settings: s, onChange }: Props) {
           />
         )}
       </div>
+      <Form recipe={s.rendition} onChange={(rendition) => onChange({ ...s, rendition })} />
       <TextInput
         className={css.names}
         label="Names"

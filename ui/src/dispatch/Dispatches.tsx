@@ -87,9 +87,12 @@ function Receipt({ dispatch }: { dispatch: Dispatch }) {
             {p.name}
           </span>
           <span className="mono clip">{p.sku}</span>
-          <span className="num quiet">{bytes(p.bytes)}</span>
+          <span className="num quiet">{bytes(p.sentBytes || p.bytes)}</span>
+          <span className="quiet clip" title={p.form}>
+            {p.form}
+          </span>
           <span className={`clip ${css.held}`} title={p.held}>
-            {p.held && `held back: ${p.held}`}
+            {p.held ? `held back: ${p.held}` : p.answer}
           </span>
         </div>
       ))}

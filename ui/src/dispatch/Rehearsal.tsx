@@ -124,6 +124,9 @@ const Line = ({ picture: p }: { picture: RehearsedPicture }) => (
     <span className="quiet mono clip" title={p.path}>
       {baseName(p.path)}
     </span>
+    <span className="quiet clip" title={p.form}>
+      {p.form}
+    </span>
     <span className="clip" title={[p.held, problemsOf(p)].join(' ')}>
       {p.held && <span className={css.held}>held back: {p.held}</span>}
       {p.same && <span className="quiet">there just so</span>}

@@ -1,4 +1,4 @@
-import type { RehearsedPicture, Settings } from '../client';
+import type { RehearsedPicture, RenditionRecipe, Settings } from '../client';
 
 /** What can be wrong with a name, as a list says it. */
 export const problems: Record<string, string> = {
@@ -26,6 +26,25 @@ export const ready = [
   { value: '[code]/[sku]_[place pad 2]', label: 'A folder a product' },
 ];
 
+/** The formats that pictures go in. */
+export const formats: { value: RenditionRecipe['format']; label: string }[] = [
+  { value: 'original', label: 'they came' },
+  { value: 'jpeg', label: 'JPEG' },
+  { value: 'webp', label: 'WebP' },
+  { value: 'png', label: 'PNG' },
+  { value: 'avif', label: 'AVIF' },
+];
+
+/** Canvases to begin with. */
+export const ratios = ['1:1', '4:5', '3:4', '4:3', '16:9'];
+
+/** What becomes of what a file says of itself. */
+export const metadata: { value: RenditionRecipe['metadata']; label: string }[] = [
+  { value: 'written', label: 'credit, rights, text' },
+  { value: 'stripped', label: 'nothing' },
+  { value: 'kept', label: 'what it said' },
+];
+
 /** What a new outlet begins with. */
 export const fresh: Settings = {
   query: '',
@@ -33,6 +52,16 @@ export const fresh: Settings = {
   skus: [],
   pictures: 'all',
   first: 0,
+  rendition: {
+    format: 'original',
+    width: 1600,
+    height: 1600,
+    ratio: '',
+    colour: '',
+    quality: 0,
+    most: 0,
+    metadata: 'written',
+  },
   names: '[sku]_[place pad 2]',
   rename: false,
   changed: false,
