@@ -143,7 +143,8 @@ func TestFormatsAndCanvas(t *testing.T) {
 			}
 		}
 	}
-	clear, _ := made(t, p, all["glass.png"], dispatch.RenditionRecipe{Format: dispatch.PNG, Ratio: "1:1", Metadata: dispatch.Stripped}, rights.Written{})
+	see := dispatch.RenditionRecipe{Format: dispatch.PNG, Ratio: "1:1", Metadata: dispatch.Stripped}
+	clear, _ := made(t, p, all["glass.png"], see, rights.Written{})
 	if _, _, _, alpha := readPNG(t, clear).At(5, 5).RGBA(); alpha != 0 {
 		t.Error("a canvas without a colour around what can be looked through cannot be looked through")
 	}
@@ -175,7 +176,8 @@ func TestMostBytes(t *testing.T) {
 func TestWrittenAgainstExiftool(t *testing.T) {
 	p := pool(t, "good", picturespec.DefaultLimits)
 	file := saved(t, t.TempDir(), "in.jpg", sharp(80, 7))
-	command(t, "exiftool", "-q", "-overwrite_original", "-Artist=Somebody", "-GPSLatitude=52", "-GPSLatitudeRef=N", "-XMP-dc:Title=Secret", file)
+	command(t, "exiftool", "-q", "-overwrite_original", "-Artist=Somebody", "-GPSLatitude=52", "-GPSLatitudeRef=N", "-XMP-dc:Title=Secret",
+		file)
 	write := rights.Written{Stated: rights.Stated{Creator: "Änne Föhn", Notice: "© 2026 Imkerei Föhn", Credit: "Föhn & Studio",
 		Statement: "https://rights.example/föhn"}, Description: "Ein Glas <Honig>"}
 	for _, format := range []string{dispatch.JPEG, dispatch.WebP, dispatch.PNG, dispatch.AVIF} {
