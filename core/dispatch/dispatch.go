@@ -30,6 +30,7 @@ type Settings struct {
 	Names     string          `json:"names" maxLength:"1000" doc:"The template of names"`
 	Rename    bool            `json:"rename" doc:"Pictures get the names of the template; else each keeps the one that it had there"`
 	Changed   bool            `json:"changed" doc:"Only what is new there, or has another name, place or text"`
+	Remove    bool            `json:"remove" doc:"What is not wanted there any more is taken away there"`
 }
 
 // ErrFirst means that it is not said how many pictures of each go.
@@ -92,9 +93,11 @@ type Key struct {
 	Sum              string
 }
 
-// Sent is how a picture went to an outlet last.
+// Sent is how a picture went to an outlet last: how it stands there.
 type Sent struct {
 	Key
+	Code  string
+	SKU   string
 	Name  string
 	Place int
 	Alt   string
@@ -177,6 +180,32 @@ func sameEnding(before, now string) bool {
 
 func (i Item) key() Key { return Key{i.Product, i.Variant, i.Sum} }
 
+// Sent is how an item stands at an outlet once it went.
+func (o Outcome) Sent() Sent {
+	return Sent{Key: o.key(), Code: o.Code, SKU: o.SKU, Name: o.Name, Place: o.Place, Alt: o.Alt, Made: o.Made}
+}
+
+// Gone returns what stands at an outlet and is not wanted there any more: it is not chosen, may
+// not be handed on now, or has another slot there by now. A slot is where one picture stands:
+// nothing is gone where another one is to stand. What is held back for its name or its bytes
+// stays as it is.
+func Gone(outcomes []Outcome, before []Sent, at time.Time, slot func(Sent) string) (gone []Sent) {
+	wanted, stays := map[string]bool{}, map[Key]bool{}
+	for _, o := range outcomes {
+		if o.Held == "" {
+			wanted[slot(o.Sent())] = true
+		} else if may, _ := o.MayBeHandedOn(at); may {
+			stays[o.key()] = true
+		}
+	}
+	for _, b := range before {
+		if !wanted[slot(b)] && !stays[b.Key] {
+			gone = append(gone, b)
+		}
+	}
+	return gone
+}
+
 // Totals counts what becomes of items.
 type Totals struct {
 	Products int            `json:"products"`
@@ -186,6 +215,7 @@ type Totals struct {
 	New      int            `json:"new" doc:"Of those that go: that never went there"`
 	Renamed  int            `json:"renamed" doc:"Of those that go: that had another name there"`
 	Same     int            `json:"same" doc:"That are there just so"`
+	Gone     int            `json:"gone" doc:"That stand there and are not wanted any more"`
 	Problems map[string]int `json:"problems" doc:"Names with something wrong, by what it is"`
 }
 

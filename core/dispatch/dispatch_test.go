@@ -116,7 +116,7 @@ func TestNamesStay(t *testing.T) {
 		i.Sum = sum
 		return i
 	}
-	before := []Sent{{Key{1, 0, "x"}, "A-1.jpg", 1, "", ""}, {Key{1, 0, "y"}, "A-2.jpg", 2, "", ""}}
+	before := []Sent{{Key: Key{1, 0, "x"}, Name: "A-1.jpg", Place: 1}, {Key: Key{1, 0, "y"}, Name: "A-2.jpg", Place: 2}}
 	now1 := []Item{item("z", 1), item("x", 2), item("y", 3)}
 	said := func(s Settings, items []Item) (said []string, totals Totals) {
 		outcomes := s.Rehearse(items, names, before, now)
@@ -147,5 +147,35 @@ func TestNamesStay(t *testing.T) {
 			totals.Renamed != c.totals.Renamed || totals.Same != c.totals.Same {
 			t.Errorf("%+v: %q %+v, expected %q %+v", c.settings, got, totals, c.want, c.totals)
 		}
+	}
+}
+
+// TestGone: what is gone from the choice, may not go any more, or moved, is gone; what another
+// one takes the slot of is not, and what is held back for its bytes stays.
+func TestGone(t *testing.T) {
+	item := func(sum string, place int, held string) Outcome {
+		o := Outcome{Item: cleared(1, 0, "A", place), Name: sum + ".jpg", Held: held}
+		o.Item.Sum, o.Item.Place = sum, place
+		return o
+	}
+	restricted := item("restricted", 4, "its use is restricted")
+	restricted.State = rights.Restricted
+	outcomes := []Outcome{item("new", 1, ""), item("moved", 3, ""), item("damaged", 2, "its bytes are damaged"), restricted}
+	before := []Sent{}
+	for place, sum := range []string{"", "replaced", "damaged", "left", "restricted", "moved"} {
+		if sum != "" {
+			before = append(before, Sent{Key: Key{1, 0, sum}, Name: sum + ".jpg", Place: place, SKU: "A"})
+		}
+	}
+	gone := func(slot func(Sent) string) (names []string) {
+		for _, s := range Gone(outcomes, before, now, slot) {
+			names = append(names, s.Sum)
+		}
+		return names
+	}
+	byName := gone(func(s Sent) string { return s.Name })
+	byPlace := gone(func(s Sent) string { return fmt.Sprint(s.SKU, s.Place) })
+	if !slices.Equal(byName, []string{"replaced", "left", "restricted"}) || !slices.Equal(byPlace, []string{"restricted", "moved"}) {
+		t.Errorf("gone by name are %v, by place %v", byName, byPlace)
 	}
 }

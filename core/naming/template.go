@@ -26,6 +26,7 @@ type Picture struct {
 	Place    int // from 1, as it stands
 	Number   int // from 1, of its product among the pictures that go
 	Name     string
+	More     map[string]string // fields that are known in one place only, by name
 }
 
 // fields are what a template can name.
@@ -105,8 +106,18 @@ const (
 	mostLength   = 200
 )
 
-// ParseTemplate reads a template. The error is a BadTemplate.
-func ParseTemplate(text string) (t Template, err error) {
+// ParseTemplate reads a template of names. The error is a BadTemplate.
+func ParseTemplate(text string) (Template, error) {
+	t, err := ParseText(text)
+	if err == nil && !slices.ContainsFunc(t.parts, func(p part) bool { return p.choices != nil }) {
+		return Template{}, BadTemplate{1, "a name has to be made of at least one field, as [sku]"}
+	}
+	return t, err
+}
+
+// ParseText reads a template that need not name a field. more are fields beside the usual, as
+// Picture.More has them. The error is a BadTemplate.
+func ParseText(text string, more ...string) (t Template, err error) {
 	if len(text) > mostTemplate {
 		return t, BadTemplate{mostTemplate, "the template is too long"}
 	}
@@ -128,21 +139,18 @@ func ParseTemplate(text string) (t Template, err error) {
 		if end < 0 {
 			return Template{}, BadTemplate{at(rest), "a bracket is not closed"}
 		}
-		choices, why := parseChoices(rest[1:end])
+		choices, why := parseChoices(rest[1:end], more)
 		if why != "" {
 			return Template{}, BadTemplate{at(rest), why}
 		}
 		t.parts, rest = append(t.parts, part{choices: choices}), rest[end+1:]
 	}
-	if !slices.ContainsFunc(t.parts, func(p part) bool { return p.choices != nil }) {
-		return Template{}, BadTemplate{1, "a name has to be made of at least one field, as [sku]"}
-	}
 	return t, nil
 }
 
-func parseChoices(text string) (choices []choice, why string) {
+func parseChoices(text string, more []string) (choices []choice, why string) {
 	for each := range strings.SplitSeq(text, "|") {
-		c, why := parseChoice(strings.TrimSpace(each))
+		c, why := parseChoice(strings.TrimSpace(each), more)
 		if why != "" {
 			return nil, why
 		}
@@ -151,7 +159,7 @@ func parseChoices(text string) (choices []choice, why string) {
 	return choices, ""
 }
 
-func parseChoice(text string) (c choice, why string) {
+func parseChoice(text string, more []string) (c choice, why string) {
 	if len(text) >= 2 && text[0] == '"' && text[len(text)-1] == '"' {
 		constant := text[1 : len(text)-1]
 		return choice{value: func(Picture) string { return constant }}, ""
@@ -169,6 +177,8 @@ func parseChoice(text string) (c choice, why string) {
 		named := words[0]
 		words = words[1:]
 		c.value = func(p Picture) string { return optionOf(p, named) }
+	} else if slices.Contains(more, field) {
+		c.value = func(p Picture) string { return p.More[field] }
 	} else if c.value = fields[field]; c.value == nil {
 		return c, fmt.Sprintf("there is no field %q; an option of that name is [option %s]", field, field)
 	}
@@ -270,14 +280,33 @@ func (t Template) Name(p Picture) (name string, empty bool) {
 	return folders(b.String()), empty
 }
 
-func (p part) value(of Picture) string {
+// Text is what a template makes of a picture as it stands, each value of a field turned by
+// escape. empty tells whether a field was empty that nothing stood for.
+func (t Template) Text(p Picture, escape func(string) string) (text string, empty bool) {
+	var b strings.Builder
+	for _, each := range t.parts {
+		if each.choices == nil {
+			b.WriteString(each.text)
+			continue
+		}
+		value := each.raw(p)
+		empty = empty || value == ""
+		b.WriteString(escape(value))
+	}
+	return b.String(), empty
+}
+
+func (p part) value(of Picture) string { return strings.Map(within, p.raw(of)) }
+
+// raw is the first of a part's choices that is not empty.
+func (p part) raw(of Picture) string {
 	for _, c := range p.choices {
 		value := c.value(of)
 		for _, turn := range c.turns {
 			value = turn(value)
 		}
 		if value = strings.TrimSpace(value); value != "" {
-			return strings.Map(within, value)
+			return value
 		}
 	}
 	return ""

@@ -177,6 +177,17 @@ func (t Type) Ending() string {
 	return "bin"
 }
 
+// TypeOfEnding is the type of a file by the ending of its name, or Unknown.
+func TypeOfEnding(name string) Type {
+	ending := strings.ToLower(name[strings.LastIndexByte(name, '.')+1:])
+	for t, e := range endings {
+		if e == ending {
+			return t
+		}
+	}
+	return Unknown
+}
+
 // TooLarge means that a picture has more pixels than are decoded.
 type TooLarge struct {
 	Width, Height int

@@ -17,6 +17,8 @@ import (
 	"ambrosa/core/naming"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/dispatching"
+	"ambrosa/internal/origin"
+	"ambrosa/internal/outlet/kinds"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
@@ -24,7 +26,15 @@ import (
 // OutletWanted is an outlet as a person wants it.
 type OutletWanted struct {
 	Name     string            `json:"name" minLength:"1" maxLength:"200"`
+	Address  map[string]string `json:"address,omitempty" doc:"Settings of its kind by field; a secret that is left out stays"`
 	Settings dispatch.Settings `json:"settings"`
+}
+
+// outletKind is a kind of outlet, as it is offered.
+type outletKind struct {
+	Name   string         `json:"name"`
+	Label  string         `json:"label"`
+	Fields []origin.Field `json:"fields" nullable:"false"`
 }
 
 // rehearsedPicture is a picture as it would go.
@@ -76,9 +86,22 @@ func (s *Server) dispatchOperations(api huma.API) {
 			found, err := s.Store.Outlet(ctx, in.ID)
 			return &Body[store.Outlet]{found}, problem(err, "outlet")
 		})
-	huma.Register(api, tags.create("make-outlet", "/outlets", "Make an outlet"),
-		func(ctx context.Context, in *struct{ Body OutletWanted }) (*Body[created], error) {
-			id, err := s.Dispatcher.Make(ctx, s.actor(ctx), in.Body.Name, in.Body.Settings)
+	huma.Register(api, tags.get("list-outlet-kinds", "/outlets/kinds", "Kinds of outlets, and what each asks for"),
+		func(context.Context, *struct{}) (*Body[Page[outletKind]], error) {
+			items := make([]outletKind, len(kinds.All))
+			for i, kind := range kinds.All {
+				items[i] = outletKind{kind.Name, kind.Label, orEmpty(kind.Fields)}
+			}
+			return pageOf(items, int64(len(items))), nil
+		})
+	huma.Register(api, tags.create("make-outlet", "/outlets", "Make an outlet; one that is connected to is tried first"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				OutletWanted
+				Kind string `json:"kind" maxLength:"40" doc:"As list-outlet-kinds has them"`
+			}
+		}) (*Body[created], error) {
+			id, err := s.Dispatcher.Make(ctx, s.actor(ctx), in.Body.Kind, in.Body.Name, in.Body.Address, in.Body.Settings)
 			return &Body[created]{created{id}}, dispatchProblem(err, "outlet")
 		})
 	huma.Register(api, tags.set("set-outlet", "/outlets/{id}", "Change an outlet, as it was seen"),
@@ -89,7 +112,12 @@ func (s *Server) dispatchOperations(api huma.API) {
 				Version int `json:"version" doc:"Of the outlet as it was seen"`
 			}
 		}) (*struct{}, error) {
-			return nil, dispatchProblem(s.Dispatcher.Change(ctx, s.actor(ctx), in.ID, in.Body.Version, in.Body.Name, in.Body.Settings), "outlet")
+			return nil, dispatchProblem(s.Dispatcher.Change(ctx, s.actor(ctx), in.ID, in.Body.Version, in.Body.Name, in.Body.Address,
+				in.Body.Settings), "outlet")
+		})
+	huma.Register(api, tags.post("try-outlet", "/outlets/{id}/try", "Connect to an outlet, and tell whether pictures could be put there"),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, dispatchProblem(s.Dispatcher.Try(ctx, in.ID), "outlet")
 		})
 	huma.Register(api, tags.remove("remove-outlet", "/outlets/{id}", "Forget an outlet; its receipts stay"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
@@ -100,7 +128,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 			Body struct {
 				Settings dispatch.Settings `json:"settings"`
 				Outlet   int64             `json:"outlet,omitempty" doc:"What went there before is known; left out for a new one"`
-				Only     string            `json:"only,omitempty" enum:"goes,held,problems,same" doc:"Which pictures are listed; left out for all"`
+				Only     string            `json:"only,omitempty" enum:"goes,held,problems,same,gone" doc:"Which pictures are listed; left out for all"`
 				Offset   int               `json:"offset,omitempty" minimum:"0" maximum:"10000000"`
 				Limit    int               `json:"limit,omitempty" minimum:"0" maximum:"500"`
 			}
@@ -111,7 +139,11 @@ func (s *Server) dispatchOperations(api huma.API) {
 				view.Wrong, view.Problems = words, map[string]int{}
 				return &Body[rehearsedView]{view}, nil
 			}
-			view.list(r.Outcomes, in.Body.Settings, in.Body.Only, in.Body.Offset, in.Body.Limit)
+			if in.Body.Only == "gone" {
+				view.listGone(r.Gone, in.Body.Offset, in.Body.Limit)
+			} else {
+				view.list(r.Outcomes, r.Settings, in.Body.Only, in.Body.Offset, in.Body.Limit)
+			}
 			return &Body[rehearsedView]{view}, problem(err, "outlet")
 		})
 	huma.Register(api, tags.start("dispatch", "/outlets/{id}/dispatch", "Hand on what an outlet wants"),
@@ -143,7 +175,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 				return nil, problem(err, "dispatch")
 			}
 			items, err := s.Store.DispatchedPictures(ctx, in.ID, in.Behind, in.Limit)
-			return pageOf(items, int64(found.Pictures+found.Held)), problem(err, "dispatch")
+			return pageOf(items, int64(found.Pictures+found.Held+found.Removed)), problem(err, "dispatch")
 		})
 }
 
@@ -168,6 +200,14 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, o
 	}
 }
 
+// listGone puts some of what stands there and is not wanted any more into the view.
+func (v *rehearsedView) listGone(gone []dispatch.Sent, offset, limit int) {
+	v.Matching = len(gone)
+	for _, g := range gone[min(offset, len(gone)):min(offset+limit, len(gone))] {
+		v.Items = append(v.Items, rehearsedPicture{Product: g.Product, Code: g.Code, SKU: g.SKU, Sum: g.Sum, Name: g.Name, Problems: []string{}})
+	}
+}
+
 // dispatchedColumns are those of a dispatch's receipt.
 var dispatchedColumns = []sheetfile.Column[store.DispatchedPicture]{
 	{Title: "name there", Of: func(p store.DispatchedPicture) any { return p.Name }},
@@ -185,6 +225,7 @@ var dispatchedColumns = []sheetfile.Column[store.DispatchedPicture]{
 	{Title: "sha256 there", Of: func(p store.DispatchedPicture) any { return p.Sent }},
 	{Title: "bytes there", Of: func(p store.DispatchedPicture) any { return p.SentBytes }},
 	{Title: "at", Of: func(p store.DispatchedPicture) any { return moment(p.SentAt) }},
+	{Title: "removed", Of: func(p store.DispatchedPicture) any { return map[bool]string{true: "removed"}[p.Removed] }},
 	{Title: "answer", Of: func(p store.DispatchedPicture) any { return p.Answer }},
 }
 

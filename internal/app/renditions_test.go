@@ -48,7 +48,7 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared', credit = 'Studio Nord'`)
 	l.do(err)
 	outlet := func(name string, recipe map[string]any) (made struct{ ID int64 }) {
-		l.post("/api/v1/outlets", map[string]any{"name": name, "settings": wants(map[string]any{"rendition": recipe})}, &made)
+		l.post("/api/v1/outlets", map[string]any{"name": name, "kind": "package", "settings": wants(map[string]any{"rendition": recipe})}, &made)
 		return made
 	}
 	goes := func(outlet int64) (files map[string]string) {
@@ -81,10 +81,12 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 	}
 	written := outlet("Four", asJPEG(map[string]any{"metadata": "written"})).ID
 	before := goes(written)
-	_, err = l.Store.Pool.Exec(t.Context(), `update placement set alt = 'A hive tool' where product_id = (select id from product where code = 'AT-000')`)
+	_, err = l.Store.Pool.Exec(t.Context(), `update placement set alt = 'A hive tool' from product p
+		where p.id = placement.product_id and p.code = 'AT-000'`)
 	l.do(err)
 	after := goes(written)
-	if before["AT-000/AT-000-A_01.jpg"] == after["AT-000/AT-000-A_01.jpg"] || before["AT-001/AT-001-A_01.jpg"] != after["AT-001/AT-001-A_01.jpg"] {
+	const changed, same = "AT-000/AT-000-A_01.jpg", "AT-001/AT-001-A_01.jpg"
+	if before[changed] == after[changed] || before[same] != after[same] {
 		t.Errorf("another text of one: %v, then %v", before, after)
 	}
 	// What nobody used for long is let go, and made anew when it is asked for.
@@ -99,7 +101,7 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 	}
 	for what, recipe := range map[string]map[string]any{"a ratio": asJPEG(map[string]any{"ratio": "round"}),
 		"a colour": asJPEG(map[string]any{"colour": "red"}), "a format": asJPEG(map[string]any{"format": "psd"})} {
-		err := l.Post(t.Context(), "/api/v1/outlets", map[string]any{"name": what, "settings": wants(map[string]any{"rendition": recipe})}, nil)
+		err := l.Post(t.Context(), "/api/v1/outlets", map[string]any{"name": what, "kind": "package", "settings": wants(map[string]any{"rendition": recipe})}, nil)
 		l.refused(err, 422)
 	}
 }

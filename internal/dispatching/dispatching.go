@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -17,6 +18,10 @@ import (
 	"ambrosa/core/dispatch"
 	"ambrosa/core/naming"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/origin"
+	"ambrosa/internal/outlet"
+	"ambrosa/internal/outlet/kinds"
+	"ambrosa/internal/outlet/parcel"
 	"ambrosa/internal/store"
 )
 
@@ -25,7 +30,16 @@ type Dispatcher struct {
 	Store    *store.Store
 	Blobs    Objects
 	Pictures Maker
+	Drives   Opener
 	Runs     store.Queue
+}
+
+// Opener connects to outlets, and keeps their secrets.
+type Opener interface {
+	// TakeOutlet puts settings by field into an outlet; what is wrong is an origin.Fault.
+	TakeOutlet(o *store.Outlet, settings map[string]string) error
+	// OpenOutlet connects; what is wrong is an origin.Fault.
+	OpenOutlet(ctx context.Context, o store.Outlet) (outlet.Outlet, error)
 }
 
 // Objects is where bytes are stored.
@@ -58,40 +72,119 @@ const Run = "dispatch"
 // ErrUnderWay means that another dispatch to the outlet goes on.
 var ErrUnderWay = errors.New("another dispatch to this outlet is under way")
 
-// Make makes an outlet. The error may be a naming.BadTemplate, dispatch.ErrFirst or store.ErrTaken.
-func (d *Dispatcher) Make(ctx context.Context, who acting.Actor, name string, settings dispatch.Settings) (id int64, err error) {
+// Make makes an outlet. One that is connected to is tried first; address are the settings of its
+// kind, by field. The error may be a naming.BadTemplate, a dispatch.BadRecipe, dispatch.ErrFirst,
+// store.ErrTaken, or an origin.Fault that says what is wrong with the other side.
+func (d *Dispatcher) Make(
+	ctx context.Context, who acting.Actor, kind, name string, address map[string]string, settings dispatch.Settings,
+) (id int64, err error) {
+	o := store.Outlet{Kind: kind, Name: strings.TrimSpace(name), Settings: wanted(kind, settings)}
 	if _, err := settings.Template(); err != nil {
 		return 0, err
 	}
+	if err := d.take(ctx, &o, address); err != nil {
+		return 0, err
+	}
 	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
-		id, err = store.NewOutlet(ctx, tx, who, strings.TrimSpace(name), settings)
+		id, err = store.NewOutlet(ctx, tx, who, o)
 		return err
 	})
 	return id, err
 }
 
-// Change changes an outlet that has a version; the errors are Make's, and store.ErrChanged.
+// Change changes an outlet that has a version, but for its kind. Where its address changes, it
+// is tried first. The errors are Make's, and store.ErrChanged.
 func (d *Dispatcher) Change(
-	ctx context.Context, _ acting.Actor, id int64, version int, name string, settings dispatch.Settings,
+	ctx context.Context, _ acting.Actor, id int64, version int, name string, address map[string]string, settings dispatch.Settings,
 ) error {
 	if _, err := settings.Template(); err != nil {
 		return err
 	}
-	return d.Store.SetOutlet(ctx, id, version, strings.TrimSpace(name), settings)
+	o, err := d.Store.Outlet(ctx, id)
+	if err != nil {
+		return err
+	}
+	o.Version, o.Name, o.Settings = version, strings.TrimSpace(name), wanted(o.Kind, settings)
+	if err := d.take(ctx, &o, address); err != nil {
+		return err
+	}
+	return d.Store.SetOutlet(ctx, o)
+}
+
+// wanted is what an outlet wants of what a person asked for: to where pictures stand, only what
+// changed goes.
+func wanted(kind string, settings dispatch.Settings) dispatch.Settings {
+	settings.Changed = settings.Changed || kind != parcel.Name
+	return settings
+}
+
+// take puts an address into an outlet, and tries it where that makes a difference.
+func (d *Dispatcher) take(ctx context.Context, o *store.Outlet, address map[string]string) error {
+	before, secrets := o.Address, string(o.Secrets)
+	if err := d.Drives.TakeOutlet(o, address); err != nil {
+		return err
+	}
+	if o.Kind == parcel.Name || maps.Equal(before, o.Address) && secrets == string(o.Secrets) {
+		return nil
+	}
+	pinned, err := d.try(ctx, *o)
+	o.Pinned = pinned
+	return err
+}
+
+// trying is how long an outlet may take to be tried.
+const trying = time.Minute
+
+// try connects to an outlet, and tells whether pictures could be put there.
+func (d *Dispatcher) try(ctx context.Context, o store.Outlet) (pinned string, err error) {
+	ctx, cancel := context.WithTimeout(ctx, trying)
+	defer cancel()
+	to, err := d.Drives.OpenOutlet(ctx, o)
+	if err != nil {
+		return "", err
+	}
+	return to.Pinned(), errors.Join(to.Test(ctx), to.Close())
+}
+
+// Try tells whether pictures could be put at an outlet now; what is wrong is an origin.Fault.
+func (d *Dispatcher) Try(ctx context.Context, id int64) error {
+	o, err := d.Store.Outlet(ctx, id)
+	if err != nil || o.Kind == parcel.Name {
+		return err
+	}
+	_, err = d.try(ctx, o)
+	return err
+}
+
+// slot returns what tells where a picture stands at an outlet.
+func slot(o store.Outlet) func(dispatch.Sent) string {
+	if kind, ok := kinds.Of(o.Kind); ok && kind.Slot != nil {
+		return kind.Slot(o.Address)
+	}
+	return func(s dispatch.Sent) string { return s.Name }
 }
 
 // Rehearsed is what would go.
 type Rehearsed struct {
 	dispatch.Totals
+	Settings dispatch.Settings  `json:"-"` // as they are meant at that outlet
 	Outcomes []dispatch.Outcome `json:"-"`
+	Gone     []dispatch.Sent    `json:"-"` // what stands there and is not wanted any more
 }
 
 // Rehearse says what would go by settings now, to an outlet or (0) to a new one. The error may
-// be a naming.BadTemplate or dispatch.ErrFirst.
+// be a naming.BadTemplate, a dispatch.BadRecipe or dispatch.ErrFirst.
 func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispatch.Settings) (r Rehearsed, err error) {
 	names, err := settings.Template()
 	if err != nil {
 		return r, err
+	}
+	var to store.Outlet
+	if outlet > 0 {
+		if to, err = d.Store.Outlet(ctx, outlet); err != nil {
+			return r, err
+		}
+		settings = wanted(to.Kind, settings)
 	}
 	items, err := d.Store.ToDispatch(ctx, settings)
 	if err != nil {
@@ -101,8 +194,12 @@ func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispat
 	if err != nil {
 		return r, err
 	}
-	r.Outcomes = settings.Rehearse(settings.Chosen(items), names, before, time.Now())
+	now := time.Now()
+	r.Settings = settings
+	r.Outcomes = settings.Rehearse(settings.Chosen(items), names, before, now)
+	r.Gone = dispatch.Gone(r.Outcomes, before, now, slot(to))
 	r.Totals = settings.Count(r.Outcomes)
+	r.Totals.Gone = len(r.Gone)
 	return r, nil
 }
 
@@ -124,6 +221,9 @@ func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int6
 		if busy {
 			return ErrUnderWay
 		}
+		if err := store.CloseDispatches(ctx, tx, outlet); err != nil {
+			return err
+		}
 		id, err := store.NewDispatch(ctx, tx, who, to)
 		if err != nil {
 			return err
@@ -134,29 +234,59 @@ func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int6
 	return run, err
 }
 
-// Do does a dispatch: everything is judged again at this moment, the package is written whole
-// or not at all (where nothing goes there is none), and the receipt once. It can be done again
-// from any point. step hears how many pictures of how many are in.
-func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)) (dispatch.Totals, error) {
-	found, err := d.Store.Dispatch(ctx, id)
-	if err != nil || found.EndedAt != nil {
-		return dispatch.Totals{Products: found.Products, Pictures: found.Pictures, Held: found.Held, Bytes: found.Bytes}, err
+// Done is what a dispatch came to.
+type Done struct {
+	store.Dispatch
+	Refused string // why the other side refused one, of those that it did
+}
+
+// Do does a dispatch: everything is judged again at this moment, and each picture again when it
+// is its turn. A package is written whole or not at all (where nothing goes there is none), and
+// its receipt at the end; what goes to a place that is connected to is in the receipt as it went.
+// It can be done again from any point: nothing goes twice. step hears how many pictures of how
+// many went. The error may be an origin.Fault.
+func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)) (done Done, err error) {
+	done.Dispatch, err = d.Store.Dispatch(ctx, id)
+	if err != nil || done.EndedAt != nil {
+		return done, err
 	}
-	r, err := d.Rehearse(ctx, found.OutletID, found.Settings)
+	r, err := d.Rehearse(ctx, done.OutletID, done.Settings)
 	if err != nil {
-		return r.Totals, err
+		return done, err
 	}
 	// What is there just so, and is not wanted again, is none of this dispatch.
-	r.Outcomes = slices.DeleteFunc(r.Outcomes, func(o dispatch.Outcome) bool { return o.Held == "" && !o.Goes(found.Settings) })
-	size := int64(0)
-	if r.Pictures > 0 {
-		size, err = d.Blobs.WritePackage(ctx, id, func(out io.Writer) error { return d.pack(ctx, out, found.Settings, &r, step) })
-		if err != nil && !errors.Is(err, errEmpty) {
-			return r.Totals, err
-		}
+	r.Outcomes = slices.DeleteFunc(r.Outcomes, func(o dispatch.Outcome) bool { return o.Held == "" && !o.Goes(done.Settings) })
+	if !done.Settings.Remove {
+		r.Gone = nil
 	}
-	r.Totals = found.Settings.Count(r.Outcomes)
-	return r.Totals, d.Store.EndDispatch(ctx, id, r.Outcomes, r.Totals, size)
+	if done.Kind == parcel.Name {
+		err = d.pack(ctx, done.Dispatch, &r, step)
+	} else {
+		done.Refused, err = d.send(ctx, done.Dispatch, &r, step)
+	}
+	if err != nil {
+		return done, err
+	}
+	found, err := d.Store.Dispatch(ctx, id)
+	done.Dispatch = found
+	return done, err
+}
+
+// check tells again, when it is a picture's turn, whether it may go; one that may not is held
+// back.
+func (d *Dispatcher) check(ctx context.Context, o *dispatch.Outcome) error {
+	now, stands, err := d.Store.StillStands(ctx, o.Product, o.Variant, o.File)
+	if err != nil {
+		return err
+	}
+	if !stands {
+		o.Held = "it does not stand there any more"
+		return nil
+	}
+	if may, why := now.MayBeHandedOn(time.Now()); !may {
+		o.Held = why
+	}
+	return nil
 }
 
 // packageTerm is how long packages are kept to be taken; their receipts stay.
@@ -183,7 +313,10 @@ func (d *Dispatcher) LetPackagesGo(ctx context.Context) error {
 func Wrong(err error) (words string, is bool) {
 	var template naming.BadTemplate
 	var recipe dispatch.BadRecipe
+	var fault *origin.Fault
 	switch {
+	case errors.As(err, &fault):
+		return strings.ToUpper(fault.Reason[:1]) + fault.Reason[1:] + ".", true
 	case errors.As(err, &recipe):
 		return "The pictures cannot be made so: " + recipe.Error() + ".", true
 	case errors.As(err, &template):

@@ -6,21 +6,41 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"time"
 
 	"ambrosa/core/dispatch"
 	"ambrosa/internal/sheetfile"
+	"ambrosa/internal/store"
 )
 
-// sheetName is what the sheet that goes along is called.
-const sheetName = "pictures.csv"
+// What goes along with the pictures of a package.
+const (
+	sheetName   = "pictures.csv"
+	renamedName = "renamed.csv" // for redirects: old and new names
+	goneName    = "gone.csv"    // what is not wanted any more
+)
 
-// errEmpty ends a package that no picture turned out to be in: there is none then.
+// errEmpty ends a package that nothing turned out to be in: there is none then.
 var errEmpty = errors.New("nothing is in the package")
 
-// pack writes a package: the pictures that go, and the sheet of them. One whose bytes turn out
-// not to be whole, or that cannot be made, is held back. The error may be errEmpty.
-func (d *Dispatcher) pack(ctx context.Context, out io.Writer, s dispatch.Settings, r *Rehearsed, step func(done, of int64)) error {
+// pack packs what goes, and records what became of it.
+func (d *Dispatcher) pack(ctx context.Context, to store.Dispatch, r *Rehearsed, step func(done, of int64)) (err error) {
+	size := int64(0)
+	if r.Pictures+len(r.Gone) > 0 {
+		size, err = d.Blobs.WritePackage(ctx, to.ID, func(out io.Writer) error { return d.write(ctx, out, to.Settings, r, step) })
+		if err != nil && !errors.Is(err, errEmpty) {
+			return err
+		}
+	}
+	return d.Store.EndDispatch(ctx, to.ID, store.Ending{Outcomes: r.Outcomes, Gone: r.Gone, Size: size,
+		Slot: func(s dispatch.Sent) string { return s.Name }})
+}
+
+// write writes a package: the pictures that go, and the sheets of them. One whose bytes turn out
+// not to be whole, that cannot be made, or may not go any more, is held back. The error may be
+// errEmpty.
+func (d *Dispatcher) write(ctx context.Context, out io.Writer, s dispatch.Settings, r *Rehearsed, step func(done, of int64)) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop() // what is prepared ahead of a package that fails
 	ready, err := d.prepare(ctx, r.Outcomes, s.Rendition)
@@ -46,17 +66,29 @@ func (d *Dispatcher) pack(ctx context.Context, out io.Writer, s dispatch.Setting
 			step(done, int64(r.Pictures))
 		}
 	}
-	if done == 0 {
+	if done == 0 && len(r.Gone) == 0 {
 		return errEmpty
 	}
-	sheet, err := archive.CreateHeader(&zip.FileHeader{Name: sheetName, Method: zip.Deflate, Modified: time.Now()})
-	if err != nil {
+	return errors.Join(writeSheets(archive, r), archive.Close())
+}
+
+// writeSheets writes what goes along: the sheet of the pictures, and those of what has another
+// name and of what is not wanted any more, where there is any.
+func writeSheets(archive *zip.Writer, r *Rehearsed) error {
+	went := func(o dispatch.Outcome) bool { return o.Held == "" }
+	if err := writeSheet(archive, sheetName, columns, r.Outcomes, went); err != nil {
 		return err
 	}
-	if err := writeSheet(sheet, r.Outcomes); err != nil {
-		return err
+	renamed := func(o dispatch.Outcome) bool { return o.Held == "" && o.Was != "" && o.Was != o.Name }
+	if slices.ContainsFunc(r.Outcomes, renamed) {
+		if err := writeSheet(archive, renamedName, renamedColumns, r.Outcomes, renamed); err != nil {
+			return err
+		}
 	}
-	return archive.Close()
+	if len(r.Gone) == 0 {
+		return nil
+	}
+	return writeSheet(archive, goneName, goneColumns, r.Gone, func(dispatch.Sent) bool { return true })
 }
 
 // loaded waits for a picture and reads it through. One that cannot go after all is held back,
@@ -65,6 +97,9 @@ func (d *Dispatcher) loaded(ctx context.Context, ready *preparing, i int, o *dis
 	p, err := ready.of(ctx, i)
 	if err != nil || p.held != "" {
 		o.Held = p.held
+		return l, err
+	}
+	if err := d.check(ctx, o); err != nil || o.Held != "" {
 		return l, err
 	}
 	o.Form = p.form
@@ -113,15 +148,33 @@ var columns = []sheetfile.Column[dispatch.Outcome]{
 	{Title: "SHA-256", Of: func(o dispatch.Outcome) any { return o.SentSum }},
 }
 
-func writeSheet(out io.Writer, outcomes []dispatch.Outcome) error {
+// renamedColumns are those of the sheet for redirects.
+var renamedColumns = []sheetfile.Column[dispatch.Outcome]{
+	{Title: "Old", Of: func(o dispatch.Outcome) any { return o.Was }},
+	{Title: "New", Of: func(o dispatch.Outcome) any { return o.Name }},
+}
+
+// goneColumns are those of the sheet of what is not wanted any more.
+var goneColumns = []sheetfile.Column[dispatch.Sent]{
+	{Title: "Picture", Of: func(s dispatch.Sent) any { return s.Name }},
+	{Title: "SKU", Of: func(s dispatch.Sent) any { return s.SKU }},
+	{Title: "Product", Of: func(s dispatch.Sent) any { return s.Code }},
+}
+
+// writeSheet writes a sheet of some rows into an archive.
+func writeSheet[Row any](archive *zip.Writer, name string, columns []sheetfile.Column[Row], rows []Row, is func(Row) bool) error {
+	out, err := archive.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Now()})
+	if err != nil {
+		return err
+	}
 	at := 0
-	return sheetfile.WriteCSV(out, columns, func() (o dispatch.Outcome, more bool, err error) {
-		for ; at < len(outcomes); at++ {
-			if outcomes[at].Held == "" {
+	return sheetfile.WriteCSV(out, columns, func() (row Row, more bool, err error) {
+		for ; at < len(rows); at++ {
+			if is(rows[at]) {
 				at++
-				return outcomes[at-1], true, nil
+				return rows[at-1], true, nil
 			}
 		}
-		return o, false, nil
+		return row, false, nil
 	})
 }

@@ -24,8 +24,10 @@ type Field struct {
 	Name     string `json:"name"`
 	Label    string `json:"label"`
 	Hint     string `json:"hint"`
-	Type     string `json:"type" enum:"text,secret,secret lines" doc:"Secrets are stored encrypted and never shown again"`
+	Type     string `json:"type" enum:"text,lines,secret,secret lines" doc:"Secrets are stored encrypted and never shown again"`
 	Required bool   `json:"required"`
+
+	Choices []string `json:"choices,omitempty" doc:"What can stand in it; left out for anything"`
 }
 
 // Kind is a kind of origin.
@@ -61,6 +63,20 @@ type Drive interface {
 	// next time (a host key); "" for nothing.
 	Pinned() string
 	Close() error
+}
+
+// Writable is a drive that can be written to, too. Folders above a file are made as they are
+// needed.
+type Writable interface {
+	Drive
+	// Write writes a file of a size, in bytes. When it breaks off, what there is of it may be there.
+	Write(ctx context.Context, path string, content io.ReadSeeker, size int64) error
+	// Move gives a file another name, in the stead of one that has it.
+	Move(ctx context.Context, from, to string) error
+	// Remove removes a file; one that is not there is gone already.
+	Remove(ctx context.Context, path string) error
+	// Whole tells whether a file that is written is there whole or not at all.
+	Whole() bool
 }
 
 // Entry is a file or a folder of a drive.
@@ -118,6 +134,15 @@ func Answered(status int, retryAfter, host string, now time.Time) error {
 		return Faulty(fmt.Sprintf("%s does not let us have it (%d)", host, status), false, nil)
 	}
 	return Faulty(fmt.Sprintf("%s answers with the status %d", host, status), false, nil)
+}
+
+// Said adds to a fault what the other side said.
+func Said(fault error, words string) error {
+	var known *Fault
+	if words == "" || !errors.As(fault, &known) {
+		return fault
+	}
+	return &Fault{Reason: legible.Short(known.Reason+": "+words, maxReason), Again: known.Again, After: known.After, cause: known.cause}
 }
 
 func waitOf(retryAfter string, now time.Time) time.Duration {

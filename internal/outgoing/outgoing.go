@@ -225,7 +225,7 @@ func Explain(err error, host string) (text string, again, ok bool) {
 		return host + " does not speak TLS at that port", false, true
 	case errors.Is(err, ErrSlow):
 		return host + " sends too slowly", true, true
-	case errors.Is(err, syscall.ECONNRESET), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.EPIPE):
+	case errors.Is(err, syscall.ECONNRESET), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), errors.Is(err, syscall.EPIPE):
 		return "the connection to " + host + " broke off", true, true
 	case errors.Is(err, os.ErrDeadlineExceeded), errors.As(err, &network) && network.Timeout():
 		return host + " does not answer", true, true

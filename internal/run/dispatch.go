@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"ambrosa/internal/dispatching"
+	"ambrosa/internal/outlet/parcel"
 	"ambrosa/internal/store"
 )
 
@@ -14,16 +15,33 @@ func init() {
 
 // dispatch hands pictures on to an outlet.
 func (r *Runner) dispatch(ctx context.Context, run store.Run, p *progress) (string, error) {
-	totals, err := r.Dispatcher.Do(ctx, run.DispatchID, p.set)
+	done, err := r.Dispatcher.Do(ctx, run.DispatchID, p.set)
 	if words, is := dispatching.Wrong(err); is {
-		err = failure{words}
+		return "", failure{words + " What went so far is in the receipt, and the run can go on."}
 	}
-	said := fmt.Sprintf("%d pictures of %d products are in the package", totals.Pictures, totals.Products)
-	if totals.Pictures == 0 {
+	if err != nil {
+		return "", err
+	}
+	return handed(done), nil
+}
+
+// handed says what a dispatch came to.
+func handed(done dispatching.Done) string {
+	said := fmt.Sprintf("%d pictures of %d products went", done.Pictures, done.Products)
+	switch {
+	case done.Pictures == 0 && done.Removed == 0:
 		said = "Nothing went: nothing that is wanted there may be handed on, or it is all there just so"
+	case done.Kind == parcel.Name:
+		said = fmt.Sprintf("%d pictures of %d products are in the package", done.Pictures, done.Products)
 	}
-	if totals.Held > 0 {
-		said += fmt.Sprintf("; %d were held back", totals.Held)
+	if done.Removed > 0 && done.Kind != parcel.Name {
+		said += fmt.Sprintf("; %d were taken away there", done.Removed)
 	}
-	return said, err
+	if done.Held > 0 {
+		said += fmt.Sprintf("; %d were held back", done.Held)
+	}
+	if done.Refused != "" {
+		said += ", some as they were refused there: " + done.Refused
+	}
+	return said
 }

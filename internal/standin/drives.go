@@ -147,6 +147,21 @@ func S3(ctx context.Context, address, folder string) (net.Addr, error) {
 // SFTP serves a folder by SFTP, to be read only, until ctx ends. keyFile holds
 // the host's key; it is made when there is none.
 func SFTP(ctx context.Context, address, folder, keyFile string) (net.Addr, error) {
+	return serveSFTP(ctx, address, folder, keyFile, func(root *os.Root) sftp.Handlers {
+		files := readOnly{root}
+		return sftp.Handlers{FileGet: files, FilePut: files, FileCmd: files, FileList: files}
+	})
+}
+
+// WritableSFTP is SFTP, to be written to.
+func WritableSFTP(ctx context.Context, address, folder, keyFile string) (net.Addr, error) {
+	return serveSFTP(ctx, address, folder, keyFile, func(root *os.Root) sftp.Handlers {
+		files := writable{readOnly{root}}
+		return sftp.Handlers{FileGet: files, FilePut: files, FileCmd: files, FileList: files}
+	})
+}
+
+func serveSFTP(ctx context.Context, address, folder, keyFile string, handlers func(*os.Root) sftp.Handlers) (net.Addr, error) {
 	signer, err := hostKey(keyFile)
 	if err != nil {
 		return nil, err
@@ -174,7 +189,7 @@ func SFTP(ctx context.Context, address, folder, keyFile string) (net.Addr, error
 				return
 			}
 			context.AfterFunc(ctx, func() { _ = connection.Close() })
-			go session(connection, config, readOnly{root})
+			go session(connection, config, handlers(root))
 		}
 	}()
 	return listener.Addr(), nil
@@ -201,7 +216,7 @@ func hostKey(file string) (ssh.Signer, error) {
 	return ssh.ParsePrivateKey(content)
 }
 
-func session(connection net.Conn, config *ssh.ServerConfig, files readOnly) {
+func session(connection net.Conn, config *ssh.ServerConfig, handlers sftp.Handlers) {
 	defer connection.Close()
 	_, channels, requests, err := ssh.NewServerConn(connection, config)
 	if err != nil {
@@ -222,7 +237,7 @@ func session(connection net.Conn, config *ssh.ServerConfig, files readOnly) {
 				_ = request.Reply(request.Type == "subsystem" && strings.HasSuffix(string(request.Payload), "sftp"), nil)
 			}
 		}()
-		server := sftp.NewRequestServer(channel, sftp.Handlers{FileGet: files, FilePut: files, FileCmd: files, FileList: files})
+		server := sftp.NewRequestServer(channel, handlers)
 		go func() {
 			_ = server.Serve()
 			_ = server.Close()
@@ -260,6 +275,32 @@ func (r readOnly) Filelist(request *sftp.Request) (sftp.ListerAt, error) {
 	}
 	info, err := file.Stat()
 	return listing{info}, err
+}
+
+// writable takes files below a folder, too.
+type writable struct{ readOnly }
+
+func (w writable) Filewrite(request *sftp.Request) (io.WriterAt, error) {
+	return w.root.OpenFile(inside(request.Filepath), os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o644)
+}
+
+func (w writable) Filecmd(request *sftp.Request) error {
+	switch request.Method {
+	case "Mkdir":
+		return w.root.Mkdir(inside(request.Filepath), 0o755)
+	case "Rename":
+		return w.root.Rename(inside(request.Filepath), inside(request.Target))
+	case "Remove", "Rmdir":
+		return w.root.Remove(inside(request.Filepath))
+	case "Setstat":
+		return nil
+	}
+	return sftp.ErrSSHFxOpUnsupported
+}
+
+// PosixRename renames over a file that is there.
+func (w writable) PosixRename(request *sftp.Request) error {
+	return w.root.Rename(inside(request.Filepath), inside(request.Target))
 }
 
 type listing []os.FileInfo

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"encoding/hex"
+	"errors"
 	"strings"
 	"time"
 
@@ -25,13 +27,15 @@ type Dispatch struct {
 	Products int               `json:"products"`
 	Pictures int               `json:"pictures" doc:"That went"`
 	Held     int               `json:"held" doc:"That were held back"`
+	Removed  int               `json:"removed" doc:"That were taken away there"`
+	Kind     string            `json:"kind" doc:"Of its outlet then"`
 	Bytes    int64             `json:"bytes" doc:"Of the pictures"`
 	Size     int64             `json:"size" doc:"Of the package, bytes; 0 where nothing went"`
 	LetGoAt  *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
 }
 
-const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
-	bytes, size, let_go_at from dispatch`
+const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held, removed,
+	kind, bytes, size, let_go_at from dispatch`
 
 // Dispatches returns those of an outlet, or (0) all, the newest first.
 func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
@@ -45,8 +49,8 @@ func (s *Store) Dispatch(ctx context.Context, id int64) (Dispatch, error) {
 
 // NewDispatch records one that is to be done, as its outlet wants it now.
 func NewDispatch(ctx context.Context, tx pgx.Tx, who acting.Actor, to Outlet) (int64, error) {
-	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, settings, actor) values ($1, $2, $3, $4) returning id`,
-		to.ID, to.Name, to.Settings, who.Name)
+	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, kind, settings, actor) values ($1, $2, $3, $4, $5)
+		returning id`, to.ID, to.Name, to.Kind, to.Settings, who.Name)
 }
 
 // DispatchedPicture is a picture of a dispatch: what it was, how it is called there, or why it
@@ -73,32 +77,128 @@ type DispatchedPicture struct {
 	SentBytes int64      `json:"sentBytes"`
 	SentAt    *time.Time `json:"sentAt" doc:"Left out where nothing went"`
 	Answer    string     `json:"answer" doc:"What the other side said"`
+	Removed   bool       `json:"removed" doc:"It was taken away there"`
 }
 
 // DispatchedPictures returns some of a dispatch's pictures behind one, by number.
 func (s *Store) DispatchedPictures(ctx context.Context, id int64, behind, limit int) ([]DispatchedPicture, error) {
 	return list[DispatchedPicture](ctx, s.Pool, `select n, product_id as product, code, sku, title, view, place, alt, file_id as file, path,
-			encode(sha256, 'hex') as sum, bytes, name, was, held, form, coalesce(encode(sent, 'hex'), '') as sent, sent_bytes, sent_at, answer
+			encode(sha256, 'hex') as sum, bytes, name, was, held, form, coalesce(encode(sent, 'hex'), '') as sent, sent_bytes, sent_at, answer,
+			removed
 		from dispatch_picture where dispatch_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
 }
 
+// Ending is what a dispatch came to.
+type Ending struct {
+	Outcomes []dispatch.Outcome // that are not in the receipt yet
+	Gone     []dispatch.Sent    // that its sheet says are not wanted there any more
+	Totals   dispatch.Totals
+	Size     int64                      // of the package, bytes; 0 for none
+	Slot     func(dispatch.Sent) string // where one stands
+}
+
 // EndDispatch records what became of a dispatch, picture by picture, once: a run that is done
-// again writes nothing twice.
-func (s *Store) EndDispatch(ctx context.Context, id int64, outcomes []dispatch.Outcome, totals dispatch.Totals, size int64) error {
+// again writes nothing twice. What was recorded as it went is counted from what is recorded.
+func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update dispatch set ended_at = now(), products = $2, pictures = $3, held = $4, bytes = $5, size = $6
-			where id = $1 and ended_at is null`, id, totals.Products, totals.Pictures, totals.Held, totals.Bytes, size)
-		if err != nil || tag.RowsAffected() == 0 {
+		var outlet int64
+		var behind int
+		err := tx.QueryRow(ctx, `select coalesce(outlet_id, 0), (select coalesce(max(n), 0) from dispatch_picture where dispatch_id = d.id)
+			from dispatch d where id = $1 and ended_at is null for no key update of d`, id).Scan(&outlet, &behind)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return nil
+		}
+		if err != nil {
 			return err
 		}
-		if _, err = tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(id, 0, outcomes)); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(id, behind, e.Outcomes)); err != nil {
 			return err
 		}
-		if _, err = tx.Exec(ctx, standing, id); err != nil {
+		var sent []dispatch.Sent
+		for _, o := range e.Outcomes {
+			if o.Held == "" {
+				sent = append(sent, o.Sent())
+			}
+		}
+		if err := stand(ctx, tx, outlet, id, sent, e.Slot); err != nil {
+			return err
+		}
+		for i, g := range e.Gone {
+			if err := removed(ctx, tx, outlet, id, behind+len(e.Outcomes)+i+1, g, "the sheet says so"); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.Exec(ctx, closing+` where d.id = $1`, id, e.Size); err != nil {
 			return err
 		}
 		return Notify(ctx, tx, Event{Topic: "dispatch", ID: id})
 	})
+}
+
+// closing ends dispatches, and counts what their receipts say.
+const closing = `update dispatch d set ended_at = now(), size = $2,
+	products = (select count(distinct product_id) from dispatch_picture p where p.dispatch_id = d.id and p.sent_at is not null and not removed),
+	pictures = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and p.sent_at is not null and not removed),
+	held = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and p.held <> ''),
+	removed = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and removed),
+	bytes = (select coalesce(sum(sent_bytes), 0) from dispatch_picture p where p.dispatch_id = d.id and p.sent_at is not null)`
+
+// CloseDispatches ends those of an outlet that broke off and were not gone on with: their
+// receipts say what went.
+func CloseDispatches(ctx context.Context, tx pgx.Tx, outlet int64) error {
+	_, err := tx.Exec(ctx, closing+` where d.outlet_id = $1 and d.ended_at is null`, outlet, 0)
+	return err
+}
+
+// Handed records a picture that went, as it went: in the receipt, and as standing there.
+func (s *Store) Handed(ctx context.Context, d Dispatch, n int, o dispatch.Outcome, slot func(dispatch.Sent) string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		_, err := tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(d.ID, n-1, []dispatch.Outcome{o}))
+		if err != nil {
+			return err
+		}
+		return stand(ctx, tx, d.OutletID, d.ID, []dispatch.Sent{o.Sent()}, slot)
+	})
+}
+
+// Removed records a picture that was taken away at an outlet.
+func (s *Store) Removed(ctx context.Context, d Dispatch, n int, gone dispatch.Sent, answer string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error { return removed(ctx, tx, d.OutletID, d.ID, n, gone, answer) })
+}
+
+func removed(ctx context.Context, tx pgx.Tx, outlet, id int64, n int, g dispatch.Sent, answer string) error {
+	sum, err := hex.DecodeString(g.Sum)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `insert into dispatch_picture (dispatch_id, n, product_id, variant_id, code, sku, title, view, place, alt, file_id,
+			path, sha256, bytes, name, sent_at, answer, removed)
+		values ($1, $2, $3, $4, $5, $6, '', '', $7, $8, 0, '', $9, 0, $10, now(), $11, true)`,
+		id, n, g.Product, g.Variant, g.Code, g.SKU, g.Place, g.Alt, sum, g.Name, answer)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `delete from outlet_picture where outlet_id = $1 and product_id = $2 and variant_id = $3 and sha256 = $4
+		and name = $5`, outlet, g.Product, g.Variant, sum, g.Name)
+	return err
+}
+
+// DispatchedSoFar is how many lines the receipt of a dispatch has.
+func (s *Store) DispatchedSoFar(ctx context.Context, id int64) (int, error) {
+	n, err := number(ctx, s.Pool, `select coalesce(max(n), 0) from dispatch_picture where dispatch_id = $1`, id)
+	return int(n), err
+}
+
+// StillStands returns the rights of a file that stands on a product, or (not 0) on its variant;
+// there is none where it does not any more, or is held for purging.
+func (s *Store) StillStands(ctx context.Context, product, variant, file int64) (found rights.Rights, stands bool, err error) {
+	err = s.Pool.QueryRow(ctx, `select f.rights, f.licence, f.credit, f.expires::timestamptz from file f
+		where f.id = $3 and exists (select from placement where file_id = f.id and product_id = $1 and coalesce(variant_id, 0) = $2)`,
+		product, variant, file).Scan(&found.State, &found.Licence, &found.Credit, &found.Expires)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return found, false, nil
+	}
+	return found, err == nil, err
 }
 
 var dispatchedColumns = []string{"dispatch_id", "n", "product_id", "variant_id", "code", "sku", "title", "view", "place", "alt", "file_id",
@@ -122,14 +222,46 @@ func dispatched(id int64, behind int, outcomes []dispatch.Outcome) pgx.CopyFromS
 	})
 }
 
-// standing records what pictures of a dispatch stand at its outlet from then on.
-const standing = `insert into outlet_picture (outlet_id, product_id, variant_id, sha256, dispatch_id, name, code, sku, place, alt, made)
-	select distinct on (p.product_id, p.variant_id, p.sha256) d.outlet_id, p.product_id, p.variant_id, p.sha256, d.id, p.name, p.code,
-		p.sku, p.place, p.alt, p.made
-	from dispatch d join dispatch_picture p on p.dispatch_id = d.id where d.id = $1 and d.outlet_id is not null and p.sent_at is not null
-	order by p.product_id, p.variant_id, p.sha256, p.n
-	on conflict (outlet_id, product_id, variant_id, sha256) do update set dispatch_id = excluded.dispatch_id, name = excluded.name,
-		code = excluded.code, sku = excluded.sku, place = excluded.place, alt = excluded.alt, made = excluded.made`
+// stand records how pictures stand at an outlet from then on, each in its slot: what was in it
+// before does not stand there any more.
+func stand(ctx context.Context, tx pgx.Tx, outlet, dispatch int64, sent []dispatch.Sent, slot func(dispatch.Sent) string) error {
+	if outlet == 0 { // it was forgotten meanwhile
+		return nil
+	}
+	var rows struct {
+		products, variants []int64
+		sums               [][]byte
+		slots, names       []string
+		codes, skus        []string
+		places             []int
+		alts, made         []string
+	}
+	for _, s := range sent {
+		sum, err := hex.DecodeString(s.Sum)
+		if err != nil {
+			return err
+		}
+		rows.products, rows.variants, rows.sums = append(rows.products, s.Product), append(rows.variants, s.Variant), append(rows.sums, sum)
+		rows.slots, rows.names, rows.codes = append(rows.slots, slot(s)), append(rows.names, s.Name), append(rows.codes, s.Code)
+		rows.skus, rows.places = append(rows.skus, s.SKU), append(rows.places, s.Place)
+		rows.alts, rows.made = append(rows.alts, s.Alt), append(rows.made, s.Made)
+	}
+	if _, err := tx.Exec(ctx, `delete from outlet_picture where outlet_id = $1 and slot = any($2)`, outlet, rows.slots); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, `insert into outlet_picture (outlet_id, dispatch_id, product_id, variant_id, sha256, slot, name, code, sku, place,
+			alt, made)
+		select distinct on (w.product, w.variant, w.sum) $1, $2, w.product, w.variant, w.sum, w.slot, w.name, w.code, w.sku,
+			w.place, w.alt, w.made from unnest($3::bigint[], $4::bigint[], $5::bytea[], $6::text[],
+			$7::text[], $8::text[], $9::text[], $10::int[], $11::text[], $12::text[]) with ordinality
+			as w (product, variant, sum, slot, name, code, sku, place, alt, made, n)
+		order by w.product, w.variant, w.sum, w.n
+		on conflict (outlet_id, product_id, variant_id, sha256) do update set dispatch_id = excluded.dispatch_id, slot = excluded.slot,
+			name = excluded.name, code = excluded.code, sku = excluded.sku, place = excluded.place, alt = excluded.alt, made = excluded.made`,
+		outlet, dispatch, rows.products, rows.variants, rows.sums, rows.slots, rows.names, rows.codes, rows.skus, rows.places, rows.alts,
+		rows.made)
+	return err
+}
 
 // ToDispatch returns the pictures of the products that an outlet's settings choose, product by
 // product, its own first, then those of its variants.
@@ -182,13 +314,13 @@ func (s *Store) LetPackageGo(ctx context.Context, id int64) error {
 
 // SentTo returns how each picture went to an outlet last; of one that is not there (0), none.
 func (s *Store) SentTo(ctx context.Context, outlet int64) ([]dispatch.Sent, error) {
-	rows, err := s.Pool.Query(ctx, `select product_id, variant_id, encode(sha256, 'hex'), name, place, alt, made
+	rows, err := s.Pool.Query(ctx, `select product_id, variant_id, encode(sha256, 'hex'), name, code, sku, place, alt, made
 		from outlet_picture where outlet_id = $1`, outlet)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (s dispatch.Sent, err error) {
-		err = row.Scan(&s.Product, &s.Variant, &s.Sum, &s.Name, &s.Place, &s.Alt, &s.Made)
+		err = row.Scan(&s.Product, &s.Variant, &s.Sum, &s.Name, &s.Code, &s.SKU, &s.Place, &s.Alt, &s.Made)
 		return s, err
 	})
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -14,7 +15,10 @@ import (
 type Outlet struct {
 	ID        int64             `json:"id"`
 	Name      string            `json:"name"`
-	Kind      string            `json:"kind" enum:"package"`
+	Kind      string            `json:"kind" doc:"package, or that of a place that is connected to"`
+	Address   map[string]string `json:"address" doc:"Settings of its kind by field, without the secrets"`
+	Secrets   json.RawMessage   `json:"-"`
+	Pinned    string            `json:"pinned" doc:"What the other side is told by: its host key"`
 	Settings  dispatch.Settings `json:"settings"`
 	Version   int               `json:"version" doc:"Counts its changes"`
 	CreatedAt time.Time         `json:"createdAt"`
@@ -22,7 +26,7 @@ type Outlet struct {
 	Last      *time.Time        `json:"last" doc:"When something went there last; left out for never"`
 }
 
-const outletQuery = `select o.id, o.name, o.kind, o.settings, o.version, o.created_at, o.made_by,
+const outletQuery = `select o.id, o.name, o.kind, o.address, o.secrets, o.pinned, o.settings, o.version, o.created_at, o.made_by,
 	(select max(ended_at) from dispatch d where d.outlet_id = o.id) as last from outlet o`
 
 // Outlets returns all, by name.
@@ -40,25 +44,33 @@ func LockOutlet(ctx context.Context, tx pgx.Tx, id int64) (Outlet, error) {
 	return one[Outlet](ctx, tx, outletQuery+` where o.id = $1 for no key update of o`, id)
 }
 
-// NewOutlet makes one. ErrTaken means that another has the name.
-func NewOutlet(ctx context.Context, tx pgx.Tx, who acting.Actor, name string, settings dispatch.Settings) (int64, error) {
-	id, err := number(ctx, tx, `insert into outlet (name, settings, made_by) values ($1, $2, $3) returning id`, name, settings, who.Name)
+// NewOutlet makes one, as far as a person decides. ErrTaken means that another has the name.
+func NewOutlet(ctx context.Context, tx pgx.Tx, who acting.Actor, o Outlet) (int64, error) {
+	id, err := number(ctx, tx, `insert into outlet (name, kind, address, secrets, pinned, settings, made_by)
+		values ($1, $2, $3, $4, $5, $6, $7) returning id`, o.Name, o.Kind, o.Address, o.Secrets, o.Pinned, o.Settings, who.Name)
 	if isDouble(err) {
 		err = ErrTaken
 	}
 	return id, err
 }
 
-// SetOutlet changes one that has a version; ErrChanged means that it has another by now.
-func (s *Store) SetOutlet(ctx context.Context, id int64, version int, name string, settings dispatch.Settings) error {
-	tag, err := s.Pool.Exec(ctx, `update outlet set name = $3, settings = $4, version = version + 1 where id = $1 and version = $2`,
-		id, version, name, settings)
+// SetOutlet changes one, but for its kind, as its version was; ErrChanged means that it has
+// another by now.
+func (s *Store) SetOutlet(ctx context.Context, o Outlet) error {
+	tag, err := s.Pool.Exec(ctx, `update outlet set name = $3, settings = $4, address = $5, secrets = $6, pinned = $7, version = version + 1
+		where id = $1 and version = $2`, o.ID, o.Version, o.Name, o.Settings, o.Address, o.Secrets, o.Pinned)
 	if isDouble(err) {
 		return ErrTaken
 	}
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrChanged
 	}
+	return err
+}
+
+// PinOutlet remembers what an outlet's other side is told by, unless it is known already.
+func (s *Store) PinOutlet(ctx context.Context, id int64, pinned string) error {
+	_, err := s.Pool.Exec(ctx, `update outlet set pinned = $2 where id = $1 and pinned = ''`, id, pinned)
 	return err
 }
 

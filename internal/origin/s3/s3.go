@@ -126,7 +126,7 @@ func (d *drive) explain(doing, name string, err error) error {
 	case "NoSuchKey", "NotFound":
 		return origin.Faulty("there is no /"+name+" in the bucket "+d.bucket, false, err)
 	case "AccessDenied", "Forbidden":
-		return origin.Faulty("this key may not read the bucket "+d.bucket, false, err)
+		return origin.Faulty("this key may not "+doing+" in the bucket "+d.bucket, false, err)
 	case "InvalidAccessKeyId", "SignatureDoesNotMatch":
 		return origin.Faulty("the access key or the secret key is wrong", false, err)
 	case "SlowDown", "InternalError", "ServiceUnavailable":

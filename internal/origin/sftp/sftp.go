@@ -72,7 +72,7 @@ func open(ctx context.Context, settings map[string]string, guard outgoing.Guard)
 	}
 	_ = connection.SetDeadline(time.Time{})
 	d.ssh = ssh.NewClient(secured, channels, requests)
-	if d.client, err = sftp.NewClient(d.ssh, sftp.UseConcurrentReads(true)); err != nil {
+	if d.client, err = sftp.NewClient(d.ssh, sftp.UseConcurrentReads(true), sftp.UseConcurrentWrites(true)); err != nil {
 		_ = d.ssh.Close()
 		return nil, origin.Faulty(host+" lets this user in, but offers no SFTP", false, err)
 	}
@@ -168,7 +168,7 @@ func (d *drive) explain(doing, name string, err error) error {
 	case errors.Is(err, os.ErrNotExist):
 		return origin.Faulty(fmt.Sprintf("there is no %s at %s", path.Join(d.top, name), d.host), false, err)
 	case errors.Is(err, os.ErrPermission):
-		return origin.Faulty("this user may not read "+path.Join(d.top, name), false, err)
+		return origin.Faulty("this user may not "+doing+" below "+d.top, false, err)
 	case errors.Is(err, sftp.ErrSSHFxConnectionLost), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed):
 		return origin.Faulty("the connection to "+d.host+" broke off", true, err)
 	}

@@ -10,6 +10,7 @@ import (
 	"path"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/studio-b12/gowebdav"
 
@@ -34,6 +35,7 @@ type drive struct {
 	client     *gowebdav.Client
 	transport  *http.Transport
 	host, base string
+	greeting   sync.Once
 }
 
 func open(_ context.Context, settings map[string]string, guard outgoing.Guard) (origin.Drive, error) {
@@ -82,7 +84,7 @@ func do[T any](ctx context.Context, call func() (T, error)) (T, error) {
 func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error) {
 	infos, err := do(ctx, func() ([]os.FileInfo, error) { return d.client.ReadDir("/" + folder) })
 	if err != nil {
-		return nil, d.explain("list "+folder, folder, err)
+		return nil, d.explain("list /"+folder, folder, err)
 	}
 	entries := make([]origin.Entry, 0, len(infos))
 	for _, info := range infos {
@@ -98,7 +100,7 @@ func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error)
 func (d *drive) Read(ctx context.Context, name string) (io.ReadCloser, error) {
 	content, err := do(ctx, func() (io.ReadCloser, error) { return d.client.ReadStream("/" + name) })
 	if err != nil {
-		return nil, d.explain("read "+name, name, err)
+		return nil, d.explain("read /"+name, name, err)
 	}
 	// Closing the body ends a reading that waits.
 	return origin.Content(
@@ -109,6 +111,9 @@ func (d *drive) Read(ctx context.Context, name string) (io.ReadCloser, error) {
 }
 
 func (d *drive) explain(doing, name string, err error) error {
+	if err == nil {
+		return nil
+	}
 	var status gowebdav.StatusError
 	if !errors.As(err, &status) {
 		return origin.Explained(doing, d.host, err)
@@ -117,12 +122,14 @@ func (d *drive) explain(doing, name string, err error) error {
 	case code == http.StatusUnauthorized:
 		return origin.Faulty("the user name or the password is wrong", false, err)
 	case code == http.StatusForbidden:
-		return origin.Faulty("this user may not read /"+name, false, err)
+		return origin.Faulty("this user may not "+doing, false, err)
+	case code == http.StatusInsufficientStorage:
+		return origin.Faulty(d.host+" is full", false, err)
 	case code == http.StatusNotFound:
 		return origin.Faulty("there is no /"+name+" at "+d.host+d.base, false, err)
 	case code == http.StatusMethodNotAllowed, code == http.StatusOK:
 		return origin.Faulty(d.host+" answers, but does not speak WebDAV at this address", false, err)
-	case code == http.StatusTooManyRequests, code >= 500:
+	case code == http.StatusTooManyRequests, code == http.StatusLocked, code >= 500:
 		return origin.Faulty(d.host+" cannot answer now ("+strconv.Itoa(code)+")", true, err)
 	}
 	return origin.Faulty(d.host+" refuses to "+doing+" ("+strconv.Itoa(status.Status)+")", false, err)

@@ -17,9 +17,9 @@ create table rendition (
 );
 create index rendition_used on rendition (used_at);
 
-update outlet set settings = settings || '{"rendition": {"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "",
+update outlet set settings = settings || '{"remove": false, "rendition": {"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "",
     "quality": 0, "most": 0, "metadata": "kept"}}';
-update dispatch set settings = settings || '{"rendition": {"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "",
+update dispatch set settings = settings || '{"remove": false, "rendition": {"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "",
     "quality": 0, "most": 0, "metadata": "kept"}}';
 
 alter table dispatch_picture
@@ -40,6 +40,7 @@ create table outlet_picture (
     variant_id  bigint not null, -- 0 for the product as a whole
     sha256      bytea not null,  -- of the file that it was made of
     dispatch_id bigint not null, -- that it went with last
+    slot        text not null,   -- where one picture stands there: another one in it took its stead
     name        text not null,
     code        text not null,
     sku         text not null,
@@ -48,9 +49,10 @@ create table outlet_picture (
     made        text not null,
     primary key (outlet_id, product_id, variant_id, sha256)
 );
-insert into outlet_picture (outlet_id, product_id, variant_id, sha256, dispatch_id, name, code, sku, place, alt, made)
+create index outlet_picture_slot on outlet_picture (outlet_id, slot);
+insert into outlet_picture (outlet_id, product_id, variant_id, sha256, dispatch_id, slot, name, code, sku, place, alt, made)
     select distinct on (d.outlet_id, p.product_id, p.variant_id, p.sha256) d.outlet_id, p.product_id, p.variant_id, p.sha256, d.id, p.name,
-        p.code, p.sku, p.place, p.alt, p.made
+        p.name, p.code, p.sku, p.place, p.alt, p.made
     from dispatch d join dispatch_picture p on p.dispatch_id = d.id where d.outlet_id is not null and p.held = ''
     order by d.outlet_id, p.product_id, p.variant_id, p.sha256, d.id desc, p.n;
 

@@ -469,6 +469,10 @@ export type Dispatch = {
     held: number;
     id: number;
     /**
+     * Of its outlet then
+     */
+    kind: string;
+    /**
      * When the package was, past its term; left out while it is there
      */
     letGoAt: string | null;
@@ -485,6 +489,10 @@ export type Dispatch = {
      */
     pictures: number;
     products: number;
+    /**
+     * That were taken away there
+     */
+    removed: number;
     /**
      * As they were
      */
@@ -530,6 +538,10 @@ export type DispatchedPicture = {
     path: string;
     place: number;
     product: number;
+    /**
+     * It was taken away there
+     */
+    removed: boolean;
     /**
      * SHA-256 of what went; empty where nothing did
      */
@@ -676,6 +688,10 @@ export type EvidenceCandidate = {
 };
 
 export type Field = {
+    /**
+     * What can stand in it; left out for anything
+     */
+    choices?: Array<string> | null;
     hint: string;
     label: string;
     name: string;
@@ -683,7 +699,7 @@ export type Field = {
     /**
      * Secrets are stored encrypted and never shown again
      */
-    type: 'text' | 'secret' | 'secret lines';
+    type: 'text' | 'lines' | 'secret' | 'secret lines';
 };
 
 export type FieldChange = {
@@ -1561,6 +1577,21 @@ export type Mailing = {
     possible: boolean;
 };
 
+export type MakeOutletRequest = {
+    /**
+     * Settings of its kind by field; a secret that is left out stays
+     */
+    address?: {
+        [key: string]: string;
+    };
+    /**
+     * As list-outlet-kinds has them
+     */
+    kind: string;
+    name: string;
+    settings: Settings;
+};
+
 export type MakePlanRequest = {
     lots: Array<number>;
     way: 'after' | 'before' | 'instead' | 'like for like';
@@ -1878,15 +1909,28 @@ export type OutColumn = {
 };
 
 export type Outlet = {
+    /**
+     * Settings of its kind by field, without the secrets
+     */
+    address: {
+        [key: string]: string;
+    };
     createdAt: string;
     id: number;
-    kind: 'package';
+    /**
+     * package, or that of a place that is connected to
+     */
+    kind: string;
     /**
      * When something went there last; left out for never
      */
     last: string | null;
     madeBy: string;
     name: string;
+    /**
+     * What the other side is told by: its host key
+     */
+    pinned: string;
     settings: Settings;
     /**
      * Counts its changes
@@ -1894,9 +1938,10 @@ export type Outlet = {
     version: number;
 };
 
-export type OutletWanted = {
+export type OutletKind = {
+    fields: Array<Field>;
+    label: string;
     name: string;
-    settings: Settings;
 };
 
 export type PageCategory = {
@@ -2085,6 +2130,14 @@ export type PageOutColumn = {
 
 export type PageOutlet = {
     items: Array<Outlet>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageOutletKind = {
+    items: Array<OutletKind>;
     /**
      * How many there are in all
      */
@@ -2722,7 +2775,7 @@ export type RehearseDispatchRequest = {
     /**
      * Which pictures are listed; left out for all
      */
-    only?: 'goes' | 'held' | 'problems' | 'same';
+    only?: 'goes' | 'held' | 'problems' | 'same' | 'gone';
     /**
      * What went there before is known; left out for a new one
      */
@@ -2774,6 +2827,10 @@ export type RehearsedView = {
      * That a template can name
      */
     fields: Array<string>;
+    /**
+     * That stand there and are not wanted any more
+     */
+    gone: number;
     /**
      * That are held back
      */
@@ -3133,6 +3190,12 @@ export type SetMailingRequest = {
 };
 
 export type SetOutletRequest = {
+    /**
+     * Settings of its kind by field; a secret that is left out stays
+     */
+    address?: {
+        [key: string]: string;
+    };
     name: string;
     settings: Settings;
     /**
@@ -3178,6 +3241,10 @@ export type Settings = {
      * Part of a code, SKU, title or GTIN; empty for all
      */
     query: string;
+    /**
+     * What is not wanted there any more is taken away there
+     */
+    remove: boolean;
     /**
      * Pictures get the names of the template; else each keeps the one that it had there
      */
@@ -6310,7 +6377,7 @@ export type ListOutletsResponses = {
 export type ListOutletsResponse = ListOutletsResponses[keyof ListOutletsResponses];
 
 export type MakeOutletData = {
-    body: OutletWanted;
+    body: MakeOutletRequest;
     path?: never;
     query?: never;
     url: '/api/v1/outlets';
@@ -6333,6 +6400,31 @@ export type MakeOutletResponses = {
 };
 
 export type MakeOutletResponse = MakeOutletResponses[keyof MakeOutletResponses];
+
+export type ListOutletKindsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/outlets/kinds';
+};
+
+export type ListOutletKindsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListOutletKindsError = ListOutletKindsErrors[keyof ListOutletKindsErrors];
+
+export type ListOutletKindsResponses = {
+    /**
+     * OK
+     */
+    200: PageOutletKind;
+};
+
+export type ListOutletKindsResponse = ListOutletKindsResponses[keyof ListOutletKindsResponses];
 
 export type RehearseDispatchData = {
     body: RehearseDispatchRequest;
@@ -6466,6 +6558,33 @@ export type DispatchResponses = {
 };
 
 export type DispatchResponse = DispatchResponses[keyof DispatchResponses];
+
+export type TryOutletData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/outlets/{id}/try';
+};
+
+export type TryOutletErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type TryOutletError = TryOutletErrors[keyof TryOutletErrors];
+
+export type TryOutletResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type TryOutletResponse = TryOutletResponses[keyof TryOutletResponses];
 
 export type PagePicturesData = {
     body: Addressed;
