@@ -4,14 +4,27 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"net"
+	"path/filepath"
+	"strconv"
 	"time"
 
 	"ambrosa/internal/client"
+	"ambrosa/internal/standin"
 )
 
-// Dispatch makes two outlets and hands a package on to the first, once. The seeding is done by
-// Seed.
-func Dispatch(ctx context.Context, address string, out io.Writer) error {
+// Dispatch serves a sample shop on loopback, at a port, until ctx ends, makes outlets, and hands
+// pictures on to the shop once. The seeding is done by Seed.
+func Dispatch(ctx context.Context, address, folder string, port int, out io.Writer) error {
+	shop, err := standin.OpenShop(filepath.Join(folder, "samples", "shop"))
+	if err != nil {
+		return err
+	}
+	at, err := shop.Serve(ctx, net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "A sample shop shows what it is given at http://%s/\n", at)
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
 	defer cancel()
 	s := &seeder{Client: client.Client{Address: address}}
@@ -19,24 +32,35 @@ func Dispatch(ctx context.Context, address string, out io.Writer) error {
 	if err := s.Get(ctx, "/api/v1/outlets", &before); err != nil || before.Total > 0 {
 		return err
 	}
-	fmt.Fprintln(out, "Handing pictures on to a sample shop …")
-	settings := func(pictures, names string) map[string]any {
-		rendition := map[string]any{"format": "jpeg", "width": 1600, "height": 1600, "ratio": "1:1", "colour": "", "quality": 0, "most": 0,
-			"metadata": "written"}
-		return map[string]any{"rendition": rendition, "query": "", "category": "", "skus": []string{}, "pictures": pictures, "first": 0, "names": names,
-			"rename": false, "changed": false}
+	fmt.Fprintln(out, "Handing pictures on to the sample shop …")
+	var made struct{ ID int64 }
+	for _, o := range sampleOutlets("http://" + at.String()) {
+		if err := s.Post(ctx, "/api/v1/outlets", o, &made); err != nil {
+			return fmt.Errorf("make the outlet %s: %w", o["name"], err)
+		}
 	}
-	var shop, printer struct{ ID int64 }
-	if err := s.Post(ctx, "/api/v1/outlets", map[string]any{"name": "Northcomb shop", "settings": settings("all", "[sku]_[place pad 2]")},
-		&shop); err != nil {
-		return err
-	}
-	catalogue := settings("lead", `[category | "other"]/[title slug most 50 | sku]-[options slug | code]`)
-	if err := s.Post(ctx, "/api/v1/outlets", map[string]any{"name": "Printed catalogue", "settings": catalogue}, &printer); err != nil {
-		return err
-	}
-	if err := s.Post(ctx, fmt.Sprintf("/api/v1/outlets/%d/dispatch", shop.ID), map[string]any{"version": 1}, nil); err != nil {
+	// The last one is the shop.
+	if err := s.Post(ctx, fmt.Sprintf("/api/v1/outlets/%d/dispatch", made.ID), map[string]any{"version": 1}, nil); err != nil {
 		return err
 	}
 	return s.idle(ctx)
+}
+
+// sampleOutlets are a package for a printer, and the sample shop.
+func sampleOutlets(shop string) []map[string]any {
+	settings := func(pictures, names, ratio string) map[string]any {
+		rendition := map[string]any{"format": "jpeg", "width": 1600, "height": 1600, "ratio": ratio, "colour": "", "quality": 0, "most": 0,
+			"metadata": "written"}
+		return map[string]any{"rendition": rendition, "query": "", "category": "", "skus": []string{}, "pictures": pictures, "first": 0,
+			"names": names, "rename": false, "changed": false, "remove": true}
+	}
+	picture := shop + "/interface/[sku]/[place]"
+	return []map[string]any{
+		{"name": "Printed catalogue", "kind": "package",
+			"settings": settings("lead", `[category | "other"]/[title slug most 50 | sku]-[options slug | code]`, "")},
+		{"name": "Northcomb shop", "kind": "shop", "settings": settings("all", "[sku]_[place pad 2]", "1:1"),
+			"address": map[string]string{"address": picture, "method": "PUT", "body": "a form (multipart)", "field": "file",
+				"values": "product = [code]\ntitle = [title]\nname = [file]\ntext = [text]", "key": standin.ShopKey, "done": "state = done",
+				"remove": picture, "test": shop + "/interface", "rate": "100"}},
+	}
 }

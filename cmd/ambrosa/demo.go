@@ -77,6 +77,7 @@ func demoCommand() *cobra.Command {
 			for n := range 6 { // the sample drives, the sample supplier's site and barcode service
 				config.Allow = append(config.Allow, at(n))
 			}
+			config.Allow = append(config.Allow, at(8)) // the sample shop
 			if config.SMTP == "" {
 				_, page, err := new(standin.Mailbox).Open(ctx, at(6), at(7))
 				if err != nil {
@@ -94,7 +95,7 @@ func demoCommand() *cobra.Command {
 				if err := demo.Upkeep(ctx, a.URL, config.Data, os.Stdout); err != nil {
 					return err
 				}
-				if err := demo.Dispatch(ctx, a.URL, os.Stdout); err != nil {
+				if err := demo.Dispatch(ctx, a.URL, config.Data, drives+8, os.Stdout); err != nil {
 					return err
 				}
 				fmt.Printf(

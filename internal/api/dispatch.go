@@ -86,7 +86,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 			found, err := s.Store.Outlet(ctx, in.ID)
 			return &Body[store.Outlet]{found}, problem(err, "outlet")
 		})
-	huma.Register(api, tags.get("list-outlet-kinds", "/outlets/kinds", "Kinds of outlets, and what each asks for"),
+	huma.Register(api, tags.get("list-outlet-kinds", "/outlet-kinds", "Kinds of outlets, and what each asks for"),
 		func(context.Context, *struct{}) (*Body[Page[outletKind]], error) {
 			items := make([]outletKind, len(kinds.All))
 			for i, kind := range kinds.All {

@@ -21,12 +21,18 @@ import (
 func wants(change map[string]any) map[string]any {
 	settings := map[string]any{"query": "", "category": "", "skus": []string{}, "pictures": "all", "first": 0,
 		"names":  "[code]/[sku]_[place pad 2]",
-		"rename": false, "changed": false, "remove": false, "rendition": map[string]any{"format": "original", "width": 0, "height": 0, "ratio": "",
-			"colour": "", "quality": 0, "most": 0, "metadata": "kept"}}
+		"rename": false, "changed": false, "remove": false,
+		"rendition": map[string]any{"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "", "quality": 0, "most": 0,
+			"metadata": "kept"}}
 	for field, value := range change {
 		settings[field] = value
 	}
 	return settings
+}
+
+// aPackage is an outlet whose pictures are packed.
+func aPackage(name string, settings map[string]any) map[string]any {
+	return map[string]any{"name": name, "kind": "package", "settings": settings}
 }
 
 // handedOn has an outlet's pictures handed on and returns the dispatch.
@@ -87,11 +93,11 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 	}
 	cleared("AT-001-A.jpg", "restricted")
 	var made struct{ ID int64 }
-	l.post("/api/v1/outlets", map[string]any{"name": "The shop", "kind": "package", "settings": wants(nil)}, &made)
+	l.post("/api/v1/outlets", aPackage("The shop", wants(nil)), &made)
 	for what, status := range map[string]int{"The Shop": http.StatusConflict, "": http.StatusUnprocessableEntity} {
-		l.refused(l.Post(t.Context(), "/api/v1/outlets", map[string]any{"name": what, "kind": "package", "settings": wants(nil)}, nil), status)
+		l.refused(l.Post(t.Context(), "/api/v1/outlets", aPackage(what, wants(nil)), nil), status)
 	}
-	l.refused(l.Post(t.Context(), "/api/v1/outlets", map[string]any{"name": "B", "kind": "package", "settings": wants(map[string]any{"names": "[sku"})}, nil),
+	l.refused(l.Post(t.Context(), "/api/v1/outlets", aPackage("B", wants(map[string]any{"names": "[sku"})), nil),
 		http.StatusUnprocessableEntity)
 	var seen struct {
 		Pictures, Held, Matching int

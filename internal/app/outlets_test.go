@@ -227,8 +227,8 @@ func TestAShopIsGivenWhatChanged(t *testing.T) {
 	l.do(err)
 	bad := shopAddress(at.String())
 	bad["key"] = "Bearer wrong"
-	l.refused(l.Post(t.Context(), "/api/v1/outlets", map[string]any{"name": "x", "kind": "shop", "address": bad, "settings": wants(nil)}, nil),
-		http.StatusUnprocessableEntity)
+	wrong := map[string]any{"name": "x", "kind": "shop", "address": bad, "settings": wants(nil)}
+	l.refused(l.Post(t.Context(), "/api/v1/outlets", wrong, nil), http.StatusUnprocessableEntity)
 	outlet := l.outlet("shop", shopAddress(at.String()), map[string]any{"remove": true, "names": "[sku]-[place]"})
 	if text := l.text(`select address::text || secrets::text from outlet`); strings.Contains(text, "clover") {
 		t.Errorf("the key stands in the database: %s", text)
@@ -246,12 +246,14 @@ func TestAShopIsGivenWhatChanged(t *testing.T) {
 	}
 	busy.Store(2)
 	first := l.handedOn(outlet)
-	want := []string{"AT-000-A/1 AT-000-A-1.jpg AT-000-A.jpg", "AT-000-A/2 AT-000-A-2.jpg AT-000-A_2.jpg", "AT-001-A/1 AT-001-A-1.jpg AT-001-A.jpg"}
+	want := []string{"AT-000-A/1 AT-000-A-1.jpg AT-000-A.jpg", "AT-000-A/2 AT-000-A-2.jpg AT-000-A_2.jpg",
+		"AT-001-A/1 AT-001-A-1.jpg AT-001-A.jpg"}
 	if first.Pictures != 3 || shop.Puts != 3 || !slices.Equal(has(), want) {
 		t.Errorf("%+v after %d puts: %q", first, shop.Puts, has())
 	}
 	// The two change places: both go, nothing is removed. One that is refused says why.
-	_, err = l.Store.Pool.Exec(t.Context(), `update placement set place = 3 - place where product_id = (select id from product where code = 'AT-000')`)
+	_, err = l.Store.Pool.Exec(t.Context(), `update placement set place = 3 - place
+		where product_id = (select id from product where code = 'AT-000')`)
 	l.do(err)
 	second := l.handedOn(outlet)
 	if second.Pictures != 2 || second.Removed != 0 || len(has()) != 3 || !strings.HasSuffix(has()[0], "AT-000-A_2.jpg") {
@@ -279,7 +281,8 @@ func TestAShopIsGivenWhatChanged(t *testing.T) {
 // path is the path of the file of a lot that has these bytes.
 func (l *line) path(lot int64, content []byte) string {
 	sum := sha256.Sum256(content)
-	return strings.TrimSpace(l.text(fmt.Sprintf(`select coalesce(max(path), 'others') from file where lot_id = %d and sha256 = '\x%x'`, lot, sum)))
+	return strings.TrimSpace(l.text(fmt.Sprintf(`select coalesce(max(path), 'others') from file where lot_id = %d and sha256 = '\x%x'`,
+		lot, sum)))
 }
 
 // TestOutletsThatCannotBe are refused when they are made, with what is wrong.
@@ -326,7 +329,8 @@ func TestOutletsThatCannotBe(t *testing.T) {
 		"removes elsewhere": {"shop", shop(away.URL, "remove=http://other.example/[sku]/[place]"), "leads elsewhere"},
 		"no address":        {"shop", map[string]string{}, "missing"},
 	} {
-		err := l.Post(t.Context(), "/api/v1/outlets", map[string]any{"name": what, "kind": c.kind, "address": c.address, "settings": wants(nil)}, nil)
+		body := map[string]any{"name": what, "kind": c.kind, "address": c.address, "settings": wants(nil)}
+		err := l.Post(t.Context(), "/api/v1/outlets", body, nil)
 		if err == nil || !strings.Contains(err.Error(), "422") || !strings.Contains(err.Error(), c.words) {
 			t.Errorf("%s: %v", what, err)
 		}
@@ -345,7 +349,8 @@ func TestTwoAtOnce(t *testing.T) {
 	answers := make(chan error, 6)
 	for range cap(answers) {
 		go func() {
-			answers <- l.Post(context.WithoutCancel(t.Context()), fmt.Sprintf("/api/v1/outlets/%d/dispatch", outlet), map[string]any{"version": 1}, nil)
+			to := fmt.Sprintf("/api/v1/outlets/%d/dispatch", outlet)
+			answers <- l.Post(context.WithoutCancel(t.Context()), to, map[string]any{"version": 1}, nil)
 		}()
 	}
 	taken := 0

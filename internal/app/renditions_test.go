@@ -48,7 +48,7 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared', credit = 'Studio Nord'`)
 	l.do(err)
 	outlet := func(name string, recipe map[string]any) (made struct{ ID int64 }) {
-		l.post("/api/v1/outlets", map[string]any{"name": name, "kind": "package", "settings": wants(map[string]any{"rendition": recipe})}, &made)
+		l.post("/api/v1/outlets", aPackage(name, wants(map[string]any{"rendition": recipe})), &made)
 		return made
 	}
 	goes := func(outlet int64) (files map[string]string) {
@@ -69,7 +69,8 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 	}
 	first := goes(outlet("One", asJPEG(nil)).ID)
 	made := l.renditions()
-	if second := goes(outlet("Two", asJPEG(nil)).ID); fmt.Sprint(first) != fmt.Sprint(second) || fmt.Sprint(made) != fmt.Sprint(l.renditions()) {
+	second := goes(outlet("Two", asJPEG(nil)).ID)
+	if fmt.Sprint(first) != fmt.Sprint(second) || fmt.Sprint(made) != fmt.Sprint(l.renditions()) {
 		t.Error("the same form was made twice, or came out otherwise")
 	}
 	for path := range made {
@@ -101,7 +102,7 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 	}
 	for what, recipe := range map[string]map[string]any{"a ratio": asJPEG(map[string]any{"ratio": "round"}),
 		"a colour": asJPEG(map[string]any{"colour": "red"}), "a format": asJPEG(map[string]any{"format": "psd"})} {
-		err := l.Post(t.Context(), "/api/v1/outlets", map[string]any{"name": what, "kind": "package", "settings": wants(map[string]any{"rendition": recipe})}, nil)
+		err := l.Post(t.Context(), "/api/v1/outlets", aPackage(what, wants(map[string]any{"rendition": recipe})), nil)
 		l.refused(err, 422)
 	}
 }

@@ -200,7 +200,9 @@ func (s *Shop) page(w http.ResponseWriter, _ *http.Request) {
 	_ = shopPage.Execute(w, shelves)
 }
 
-var shopPage = template.Must(template.New("shop").Funcs(template.FuncMap{"path": url.PathEscape, "kB": func(b []byte) int { return len(b) / 1000 }}).
+var shopWords = template.FuncMap{"path": url.PathEscape, "kB": func(b []byte) int { return len(b) / 1000 }}
+
+var shopPage = template.Must(template.New("shop").Funcs(shopWords).
 	Parse(`<!doctype html><html lang="en"><title>Northcomb shop (sample)</title>
 <style>body{font:15px/1.5 system-ui;margin:0 auto;max-width:1100px;padding:24px;background:#fbfaf7;color:#222}
 h1{font-size:22px}section{border-top:1px solid #ddd;padding:14px 0}h2{font-size:16px;margin:0 0 8px}

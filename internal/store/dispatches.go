@@ -34,8 +34,8 @@ type Dispatch struct {
 	LetGoAt  *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
 }
 
-const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held, removed,
-	kind, bytes, size, let_go_at from dispatch`
+const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
+	removed, kind, bytes, size, let_go_at from dispatch`
 
 // Dispatches returns those of an outlet, or (0) all, the newest first.
 func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
@@ -137,7 +137,8 @@ func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {
 
 // closing ends dispatches, and counts what their receipts say.
 const closing = `update dispatch d set ended_at = now(), size = $2,
-	products = (select count(distinct product_id) from dispatch_picture p where p.dispatch_id = d.id and p.sent_at is not null and not removed),
+	products = (select count(distinct product_id) from dispatch_picture p
+		where p.dispatch_id = d.id and p.sent_at is not null and not removed),
 	pictures = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and p.sent_at is not null and not removed),
 	held = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and p.held <> ''),
 	removed = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and removed),

@@ -103,7 +103,8 @@ type shop struct {
 func read(settings map[string]string) (*shop, error) {
 	s := &shop{method: settings["method"], body: settings["body"], field: settings["field"], keyHeader: settings["keyHeader"],
 		key: settings["key"], test: settings["test"]}
-	for to, otherwise := range map[*string]string{&s.method: http.MethodPut, &s.body: asBody, &s.field: "file", &s.keyHeader: "Authorization"} {
+	usual := map[*string]string{&s.method: http.MethodPut, &s.body: asBody, &s.field: "file", &s.keyHeader: "Authorization"}
+	for to, otherwise := range usual {
 		if *to == "" {
 			*to = otherwise
 		}
@@ -355,8 +356,8 @@ func (s *shop) ask(request *http.Request) (answer string, err error) {
 	short := legible.Short(oneLine(string(said)), mostSaid)
 	switch {
 	case code >= 300 && code < 400:
-		return "", origin.Faulty(fmt.Sprintf("%s leads to another address (%d), which is not followed: a picture goes where it was sent", s.host, code),
-			false, nil)
+		return "", origin.Faulty(fmt.Sprintf("%s leads to another address (%d), which is not followed: a picture goes where it was sent",
+			s.host, code), false, nil)
 	case code >= 400:
 		fault := origin.Answered(code, response.Header.Get("Retry-After"), s.host, time.Now())
 		return "", origin.Said(fault, short)

@@ -634,6 +634,11 @@ export const takeCandidates = <ThrowOnError extends boolean = false>(options: Op
 });
 
 /**
+ * Kinds of outlets, and what each asks for
+ */
+export const listOutletKinds = <ThrowOnError extends boolean = false>(options?: Options<ListOutletKindsData, ThrowOnError>) => (options?.client ?? client).get<ListOutletKindsResponses, ListOutletKindsErrors, ThrowOnError>({ url: '/api/v1/outlet-kinds', ...options });
+
+/**
  * Where pictures are handed on to, by name
  */
 export const listOutlets = <ThrowOnError extends boolean = false>(options?: Options<ListOutletsData, ThrowOnError>) => (options?.client ?? client).get<ListOutletsResponses, ListOutletsErrors, ThrowOnError>({ url: '/api/v1/outlets', ...options });
@@ -649,11 +654,6 @@ export const makeOutlet = <ThrowOnError extends boolean = false>(options: Option
         ...options.headers
     }
 });
-
-/**
- * Kinds of outlets, and what each asks for
- */
-export const listOutletKinds = <ThrowOnError extends boolean = false>(options?: Options<ListOutletKindsData, ThrowOnError>) => (options?.client ?? client).get<ListOutletKindsResponses, ListOutletKindsErrors, ThrowOnError>({ url: '/api/v1/outlets/kinds', ...options });
 
 /**
  * What would go by settings, under which names, and what would not

@@ -6351,6 +6351,31 @@ export type TakeCandidatesResponses = {
 
 export type TakeCandidatesResponse = TakeCandidatesResponses[keyof TakeCandidatesResponses];
 
+export type ListOutletKindsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/outlet-kinds';
+};
+
+export type ListOutletKindsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListOutletKindsError = ListOutletKindsErrors[keyof ListOutletKindsErrors];
+
+export type ListOutletKindsResponses = {
+    /**
+     * OK
+     */
+    200: PageOutletKind;
+};
+
+export type ListOutletKindsResponse = ListOutletKindsResponses[keyof ListOutletKindsResponses];
+
 export type ListOutletsData = {
     body?: never;
     path?: never;
@@ -6400,31 +6425,6 @@ export type MakeOutletResponses = {
 };
 
 export type MakeOutletResponse = MakeOutletResponses[keyof MakeOutletResponses];
-
-export type ListOutletKindsData = {
-    body?: never;
-    path?: never;
-    query?: never;
-    url: '/api/v1/outlets/kinds';
-};
-
-export type ListOutletKindsErrors = {
-    /**
-     * Error
-     */
-    default: ErrorModel;
-};
-
-export type ListOutletKindsError = ListOutletKindsErrors[keyof ListOutletKindsErrors];
-
-export type ListOutletKindsResponses = {
-    /**
-     * OK
-     */
-    200: PageOutletKind;
-};
-
-export type ListOutletKindsResponse = ListOutletKindsResponses[keyof ListOutletKindsResponses];
 
 export type RehearseDispatchData = {
     body: RehearseDispatchRequest;

@@ -11,10 +11,12 @@ import { ready, whichPictures } from './words';
 interface Props {
   settings: Settings;
   onChange: (to: Settings) => void;
+  /** Pictures stand there from one time to the next: only what changed goes. */
+  stands: boolean;
 }
 
 /** Which products, which of their pictures, and under which names. */
-export function Choice({ settings: s, onChange }: Props) {
+export function Choice({ settings: s, onChange, stands }: Props) {
   const [asked] = useDebouncedValue(s.category, 150);
   const [skus, setSkus] = useState(s.skus.join(' '));
   const categories = useQuery({
@@ -86,17 +88,29 @@ export function Choice({ settings: s, onChange }: Props) {
         onChange={(e) => e.currentTarget.value && onChange({ ...s, names: e.currentTarget.value })}
       />
       <div className={`spread ${css.switches}`}>
-        <Switch
-          size="xs"
-          label="Only what is new or changed there"
-          checked={s.changed}
-          onChange={(e) => onChange({ ...s, changed: e.currentTarget.checked })}
-        />
+        {!stands && (
+          <Switch
+            size="xs"
+            label="Only what is new or changed there"
+            checked={s.changed}
+            onChange={(e) => onChange({ ...s, changed: e.currentTarget.checked })}
+          />
+        )}
         <Switch
           size="xs"
           label="New names for what went before, too"
           checked={s.rename}
           onChange={(e) => onChange({ ...s, rename: e.currentTarget.checked })}
+        />
+        <Switch
+          size="xs"
+          label={
+            stands
+              ? 'What is not wanted any more is taken away there'
+              : 'With a sheet of what is not wanted any more'
+          }
+          checked={s.remove}
+          onChange={(e) => onChange({ ...s, remove: e.currentTarget.checked })}
         />
       </div>
     </div>

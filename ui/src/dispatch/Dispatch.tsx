@@ -50,7 +50,7 @@ export function Dispatch() {
         <div className={css.body}>
           <nav className={css.outlets} aria-label="Outlets">
             {all.map((o) => (
-              <Line key={o.id} outlet={o} />
+              <Line key={o.id} outlet={o} on={id === undefined && o === all[0]} />
             ))}
           </nav>
           <AtHand id={id ?? (all[0] ? String(all[0].id) : 'new')} />
@@ -60,8 +60,9 @@ export function Dispatch() {
   );
 }
 
-const Line = ({ outlet: o }: { outlet: Outlet }) => (
-  <NavLink to={`/dispatch/${o.id}`} className={css.outlet}>
+/** An outlet in the list; the first is at hand where none is named. */
+const Line = ({ outlet: o, on }: { outlet: Outlet; on: boolean }) => (
+  <NavLink to={`/dispatch/${o.id}`} className={`${css.outlet}${on ? ` ${css.atHand}` : ''}`}>
     <strong className="clip">{o.name}</strong>
     <span className="quiet small">{o.last ? `last ${when(o.last)}` : 'nothing went yet'}</span>
   </NavLink>

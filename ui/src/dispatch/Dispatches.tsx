@@ -42,6 +42,12 @@ export function Dispatches({ outlet, onRemove }: { outlet: Outlet; onRemove: () 
   );
 }
 
+/** What did not go, and what was taken away. */
+const besides = (d: Dispatch) =>
+  [d.held > 0 && `${count(d.held)} held back`, d.removed > 0 && `${count(d.removed)} taken away`]
+    .filter(Boolean)
+    .join(', ');
+
 function Line({ dispatch: d, on, onOpen }: { dispatch: Dispatch; on: boolean; onOpen: () => void }) {
   return (
     <div className={`row pick ${css.dispatch}`}>
@@ -50,13 +56,13 @@ function Line({ dispatch: d, on, onOpen }: { dispatch: Dispatch; on: boolean; on
       </button>
       <span className="num">{some(d.pictures, 'picture')}</span>
       <span className="num quiet">{some(d.products, 'product')}</span>
-      <span className="num">{bytes(d.size)}</span>
-      <span className="quiet clip">
-        {d.endedAt ? d.held > 0 && `${count(d.held)} held back` : 'goes on, or was stopped'}
-      </span>
+      <span className="num">{bytes(d.size || d.bytes)}</span>
+      <span className="quiet clip">{d.endedAt ? besides(d) : 'goes on, or was stopped'}</span>
       {d.endedAt && (
         <>
-          {d.size > 0 && !d.letGoAt ? (
+          {d.kind !== 'package' ? (
+            <span />
+          ) : d.size > 0 && !d.letGoAt ? (
             <Button component="a" size="compact-xs" variant="filled" href={`/media/packages/${d.id}`}>
               Package
             </Button>
@@ -92,7 +98,7 @@ function Receipt({ dispatch }: { dispatch: Dispatch }) {
             {p.form}
           </span>
           <span className={`clip ${css.held}`} title={p.held}>
-            {p.held ? `held back: ${p.held}` : p.answer}
+            {p.held ? `held back: ${p.held}` : p.removed ? `taken away: ${p.answer}` : p.answer}
           </span>
         </div>
       ))}

@@ -28,6 +28,7 @@ export function Form({ recipe: r, onChange }: Props) {
           <Pixels label="Width at most" value={r.width} onChange={(width) => set({ width })} />
           <Pixels label="Height at most" value={r.height} onChange={(height) => set({ height })} />
           <Autocomplete
+            size="xs"
             label="On a canvas of"
             placeholder="no canvas"
             data={ratios}
@@ -35,6 +36,7 @@ export function Form({ recipe: r, onChange }: Props) {
             onChange={(ratio) => set({ ratio })}
           />
           <ColorInput
+            size="xs"
             label="Its colour"
             placeholder="#ffffff"
             value={r.colour}

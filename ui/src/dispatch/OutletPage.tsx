@@ -15,6 +15,7 @@ import { Choice } from './Choice';
 import { Dispatches } from './Dispatches';
 import css from './Dispatch.module.css';
 import { Rehearsal } from './Rehearsal';
+import { useKinds, Where } from './Where';
 
 interface Props {
   /** The outlet as it is kept; none for a new one. */
@@ -23,12 +24,20 @@ interface Props {
   name: string;
 }
 
-/** An outlet: what it wants, what would go, and what went. */
+type Shown = 'goes' | 'where' | 'went';
+
+/** An outlet: what it wants, where it is, what would go, and what went. */
 export function OutletPage({ outlet, settings, name }: Props) {
   const [to, setTo] = useState(settings);
   const [called, setCalled] = useState(name);
-  const [receipts, setReceipts] = useState(false);
-  const changed = called.trim() !== name || JSON.stringify(to) !== JSON.stringify(settings);
+  const [kind, setKind] = useState(outlet?.kind ?? 'package');
+  const [address, setAddress] = useState<Record<string, string>>(outlet?.address ?? {});
+  const [shown, setShown] = useState<Shown>('goes');
+  const label = useKinds().find((k) => k.name === kind)?.label;
+  const changed =
+    called.trim() !== name ||
+    JSON.stringify(to) !== JSON.stringify(settings) ||
+    (outlet && JSON.stringify(address) !== JSON.stringify(outlet.address));
   const deeds = useOutlet(outlet);
   return (
     <section className={css.outletPage} aria-label={name || 'New outlet'}>
@@ -45,43 +54,56 @@ export function OutletPage({ outlet, settings, name }: Props) {
           {(changed || !outlet) && (
             <Button
               variant="filled"
-              loading={deeds.busy}
+              loading={deeds.keeping}
               disabled={!called.trim()}
-              onClick={() => deeds.keep(called.trim(), to)}
+              onClick={() => deeds.keep(called.trim(), kind, address, to)}
             >
-              Keep it
+              {kind === 'package' ? 'Keep it' : 'Try and keep it'}
             </Button>
           )}
           {outlet && (
-            <>
-              <Button
-                variant={changed ? 'default' : 'filled'}
-                disabled={changed}
-                title={changed ? 'Keep what you changed first' : undefined}
-                loading={deeds.busy}
-                onClick={deeds.dispatch}
-              >
-                Hand on now
-              </Button>
-              <SegmentedControl
-                aria-label="Shown"
-                value={receipts ? 'went' : 'goes'}
-                onChange={(v) => setReceipts(v === 'went')}
-                data={[
-                  { value: 'goes', label: 'What would go' },
-                  { value: 'went', label: 'What went' },
-                ]}
-              />
-            </>
+            <Button
+              variant={changed ? 'default' : 'filled'}
+              disabled={changed}
+              title={changed ? 'Keep what you changed first' : undefined}
+              loading={deeds.going}
+              onClick={deeds.dispatch}
+            >
+              Hand on now
+            </Button>
           )}
+          <SegmentedControl
+            aria-label="Shown"
+            value={shown}
+            onChange={(v) => setShown(v as Shown)}
+            data={[
+              { value: 'goes', label: 'What would go' },
+              { value: 'where', label: label ? `Where: ${label}` : 'Where' },
+              ...(outlet ? [{ value: 'went', label: 'What went' }] : []),
+            ]}
+          />
         </div>
-        {!receipts && <Choice settings={to} onChange={setTo} />}
+        {deeds.wrong && (
+          <div className="note bad" role="alert">
+            {deeds.wrong}
+          </div>
+        )}
+        {shown === 'goes' && <Choice settings={to} onChange={setTo} stands={kind !== 'package'} />}
+        {shown === 'where' && (
+          <Where
+            outlet={outlet}
+            kind={kind}
+            onKind={(k) => {
+              setKind(k);
+              setAddress({});
+            }}
+            address={address}
+            onChange={setAddress}
+          />
+        )}
       </div>
-      {receipts && outlet ? (
-        <Dispatches outlet={outlet} onRemove={deeds.remove} />
-      ) : (
-        <Rehearsal settings={to} outlet={outlet?.id} />
-      )}
+      {shown === 'went' && outlet && <Dispatches outlet={outlet} onRemove={deeds.remove} />}
+      {shown === 'goes' && <Rehearsal settings={to} outlet={outlet?.id} />}
     </section>
   );
 }
@@ -94,16 +116,18 @@ function useOutlet(outlet: Outlet | undefined) {
     tell('Nothing changed', said(e), true);
     void client.invalidateQueries();
   };
+  const [wrong, setWrong] = useState('');
+  const refused = (e: unknown) => setWrong(said(e));
   const kept = () => void client.invalidateQueries();
   const make = useMutation({
     ...makeOutletMutation(),
-    onError: failed,
+    onError: refused,
     onSuccess: ({ id }) => {
       kept();
       void navigate(`/dispatch/${id}`);
     },
   });
-  const set = useMutation({ ...setOutletMutation(), onError: failed, onSuccess: kept });
+  const set = useMutation({ ...setOutletMutation(), onError: refused, onSuccess: kept });
   const go = useMutation({ ...dispatchMutation(), onError: failed, onSuccess: kept });
   const remove = useMutation({
     ...removeOutletMutation(),
@@ -114,11 +138,15 @@ function useOutlet(outlet: Outlet | undefined) {
     },
   });
   return {
-    busy: make.isPending || set.isPending || go.isPending,
-    keep: (name: string, settings: Settings) =>
-      outlet
-        ? set.mutate({ path: { id: outlet.id }, body: { name, settings, version: outlet.version } })
-        : make.mutate({ body: { name, settings } }),
+    wrong,
+    keeping: make.isPending || set.isPending,
+    going: go.isPending,
+    keep: (name: string, kind: string, address: Record<string, string>, settings: Settings) => {
+      setWrong('');
+      if (outlet)
+        set.mutate({ path: { id: outlet.id }, body: { name, address, settings, version: outlet.version } });
+      else make.mutate({ body: { name, kind, address, settings } });
+    },
     dispatch: () => outlet && go.mutate({ path: { id: outlet.id }, body: { version: outlet.version } }),
     remove: () => outlet && remove.mutate({ path: { id: outlet.id } }),
   };

@@ -13,7 +13,7 @@ import { problems, problemsOf } from './words';
 /** How many pictures of a rehearsal are listed. */
 const shown = 200;
 
-type Only = '' | 'goes' | 'held' | 'problems' | 'same';
+type Only = '' | 'goes' | 'held' | 'problems' | 'same' | 'gone';
 
 interface Props {
   settings: Settings;
@@ -105,6 +105,7 @@ function Sums({ view, only, onOnly }: SumsProps) {
           { value: 'goes', label: `Go ${count(view.pictures)}` },
           { value: 'held', label: `Held back ${count(view.held)}` },
           { value: 'problems', label: 'Names to look at' },
+          ...(view.gone > 0 ? [{ value: 'gone', label: `Not wanted ${count(view.gone)}` }] : []),
           ...(view.same > 0 ? [{ value: 'same', label: `There already ${count(view.same)}` }] : []),
         ]}
       />

@@ -65,4 +65,5 @@ export const fresh: Settings = {
   names: '[sku]_[place pad 2]',
   rename: false,
   changed: false,
+  remove: false,
 };

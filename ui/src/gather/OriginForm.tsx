@@ -1,22 +1,15 @@
-import {
-  Button,
-  Modal,
-  NumberInput,
-  PasswordInput,
-  SegmentedControl,
-  Textarea,
-  TextInput,
-} from '@mantine/core';
+import { Button, Modal, NumberInput, SegmentedControl, Textarea, TextInput } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import type { Origin, Field, OriginInput } from '../client';
+import type { Origin, OriginInput } from '../client';
 import {
   createOriginMutation,
   listOriginKindsOptions,
   updateOriginMutation,
 } from '../client/@tanstack/react-query.gen';
 import { said, some } from '../shared/format';
+import { Setting } from '../shared/Setting';
 import { TermsFields, termsInWords } from './Terms';
 
 const lines = (text: string) =>
@@ -227,53 +220,6 @@ function Patterns({
       value={value.join('\n')}
       onChange={(e) => onChange(e.currentTarget.value.split('\n'))}
       onBlur={(e) => onChange(lines(e.currentTarget.value))}
-    />
-  );
-}
-
-function Setting({
-  field,
-  kept,
-  value,
-  onChange,
-}: {
-  field: Field;
-  kept: boolean;
-  value: string;
-  onChange: (value: string) => void;
-}) {
-  if (field.type === 'secret') {
-    return (
-      <PasswordInput
-        label={field.label}
-        value={value}
-        onChange={(e) => onChange(e.currentTarget.value)}
-        placeholder={kept ? 'as it was' : field.hint}
-        autoComplete="new-password"
-      />
-    );
-  }
-  if (field.type === 'secret lines') {
-    return (
-      <Textarea
-        label={field.label}
-        value={value}
-        onChange={(e) => onChange(e.currentTarget.value)}
-        placeholder={kept ? 'as it was' : field.hint}
-        autosize
-        minRows={1}
-        maxRows={5}
-        styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)' } }}
-      />
-    );
-  }
-  return (
-    <TextInput
-      label={field.label}
-      required={field.required}
-      value={value}
-      onChange={(e) => onChange(e.currentTarget.value)}
-      placeholder={field.hint}
     />
   );
 }

@@ -1599,6 +1599,24 @@ export const takeCandidatesMutation = (options?: Partial<Options<TakeCandidatesD
     return mutationOptions;
 };
 
+export const listOutletKindsQueryKey = (options?: Options<ListOutletKindsData>) => createQueryKey('listOutletKinds', options);
+
+/**
+ * Kinds of outlets, and what each asks for
+ */
+export const listOutletKindsOptions = (options?: Options<ListOutletKindsData>) => queryOptions<ListOutletKindsResponse, ListOutletKindsError, ListOutletKindsResponse, ReturnType<typeof listOutletKindsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listOutletKinds({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listOutletKindsQueryKey(options)
+});
+
 export const listOutletsQueryKey = (options?: Options<ListOutletsData>) => createQueryKey('listOutlets', options);
 
 /**
@@ -1633,24 +1651,6 @@ export const makeOutletMutation = (options?: Partial<Options<MakeOutletData>>): 
     };
     return mutationOptions;
 };
-
-export const listOutletKindsQueryKey = (options?: Options<ListOutletKindsData>) => createQueryKey('listOutletKinds', options);
-
-/**
- * Kinds of outlets, and what each asks for
- */
-export const listOutletKindsOptions = (options?: Options<ListOutletKindsData>) => queryOptions<ListOutletKindsResponse, ListOutletKindsError, ListOutletKindsResponse, ReturnType<typeof listOutletKindsQueryKey>>({
-    queryFn: async ({ queryKey, signal }) => {
-        const { data } = await listOutletKinds({
-            ...options,
-            ...queryKey[0],
-            signal,
-            throwOnError: true
-        });
-        return data;
-    },
-    queryKey: listOutletKindsQueryKey(options)
-});
 
 /**
  * What would go by settings, under which names, and what would not

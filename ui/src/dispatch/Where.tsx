@@ -1,0 +1,76 @@
+import { Button, NativeSelect } from '@mantine/core';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import type { Outlet, OutletKind } from '../client';
+import { listOutletKindsOptions, tryOutletMutation } from '../client/@tanstack/react-query.gen';
+import { said } from '../shared/format';
+import { Setting } from '../shared/Setting';
+import css from './Dispatch.module.css';
+
+/** The kinds of outlets, as they are offered. */
+export function useKinds(): OutletKind[] {
+  return useQuery({ ...listOutletKindsOptions(), staleTime: Infinity }).data?.items ?? [];
+}
+
+interface Props {
+  outlet: Outlet | undefined;
+  kind: string;
+  onKind: (kind: string) => void;
+  address: Record<string, string>;
+  onChange: (to: Record<string, string>) => void;
+}
+
+/** Where pictures go: the kind of the outlet, and what it asks for. */
+export function Where({ outlet, kind, onKind, address, onChange }: Props) {
+  const kinds = useKinds();
+  const known = kinds.find((k) => k.name === kind);
+  return (
+    <div className={css.where} role="group" aria-label="Where it goes">
+      {!outlet && (
+        <NativeSelect
+          label="Kind"
+          data={kinds.map((k) => ({ value: k.name, label: k.label }))}
+          value={kind}
+          onChange={(e) => onKind(e.currentTarget.value)}
+        />
+      )}
+      {known?.fields.map((field) => (
+        <Setting
+          key={field.name}
+          field={field}
+          kept={outlet !== undefined}
+          value={address[field.name] ?? ''}
+          onChange={(value) => onChange({ ...address, [field.name]: value })}
+        />
+      ))}
+      {known && known.fields.length === 0 && (
+        <p className="quiet flush">
+          Pictures are packed with a sheet beside them. The package is taken from “What went”.
+        </p>
+      )}
+      {known && known.fields.length > 0 && (
+        <p className={`quiet flush ${css.whole}`}>
+          It is tried before it is kept: nothing stays there of it. In addresses and values, fields in
+          brackets stand for what a picture is: [sku] [place] [text] [file] …
+        </p>
+      )}
+      {outlet && known && known.fields.length > 0 && <Try outlet={outlet} />}
+    </div>
+  );
+}
+
+function Try({ outlet }: { outlet: Outlet }) {
+  const trying = useMutation(tryOutletMutation());
+  return (
+    <div className={`spread ${css.whole}`}>
+      <Button loading={trying.isPending} onClick={() => trying.mutate({ path: { id: outlet.id } })}>
+        Try it as it is kept
+      </Button>
+      {trying.isSuccess && <span role="status">It answers as it should.</span>}
+      {trying.error && (
+        <span className={css.warned} role="alert">
+          {said(trying.error)}
+        </span>
+      )}
+    </div>
+  );
+}
