@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"time"
 
+	"ambrosa/core/dispatch"
 	"ambrosa/internal/client"
 	"ambrosa/internal/standin"
 )
@@ -48,11 +49,13 @@ func Dispatch(ctx context.Context, address, folder string, port int, out io.Writ
 
 // sampleOutlets are a package for a printer, and the sample shop.
 func sampleOutlets(shop string) []map[string]any {
+	sheet := dispatch.UsualSheet()
+	sheet.Format, sheet.Size = dispatch.Workbook, 90
 	settings := func(pictures, names, ratio string) map[string]any {
 		rendition := map[string]any{"format": "jpeg", "width": 1600, "height": 1600, "ratio": ratio, "colour": "", "quality": 0, "most": 0,
 			"metadata": "written"}
 		return map[string]any{"rendition": rendition, "query": "", "category": "", "skus": []string{}, "pictures": pictures, "first": 0,
-			"names": names, "rename": false, "changed": false, "remove": true}
+			"names": names, "rename": false, "changed": false, "remove": true, "sheet": sheet}
 	}
 	picture := shop + "/interface/[sku]/[place]"
 	return []map[string]any{

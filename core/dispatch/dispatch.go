@@ -31,17 +31,22 @@ type Settings struct {
 	Rename    bool            `json:"rename" doc:"Pictures get the names of the template; else each keeps the one that it had there"`
 	Changed   bool            `json:"changed" doc:"Only what is new there, or has another name, place or text"`
 	Remove    bool            `json:"remove" doc:"What is not wanted there any more is taken away there"`
+	Sheet     SheetSettings   `json:"sheet" doc:"That goes along with a package"`
 }
 
 // ErrFirst means that it is not said how many pictures of each go.
 var ErrFirst = errors.New("say how many pictures of each product go")
 
-// Template reads the template of names. The error is a naming.BadTemplate, a BadRecipe or ErrFirst.
+// Template reads the template of names. The error is a naming.BadTemplate, a
+// BadRecipe, a BadColumn or ErrFirst.
 func (s Settings) Template() (naming.Template, error) {
 	if s.Pictures == First && s.First < 1 {
 		return naming.Template{}, ErrFirst
 	}
 	if err := s.Rendition.Check(); err != nil {
+		return naming.Template{}, err
+	}
+	if _, err := s.Sheet.Table(); err != nil {
 		return naming.Template{}, err
 	}
 	return naming.ParseTemplate(s.Names)

@@ -58,6 +58,8 @@ type rehearsedView struct {
 	Wrong    string             `json:"wrong" doc:"What is wrong with the template; then nothing is rehearsed"`
 	Items    []rehearsedPicture `json:"items" nullable:"false" doc:"Those asked for"`
 	Matching int                `json:"matching" doc:"How many there are of those asked for"`
+	Header   []string           `json:"header" nullable:"false" doc:"Of the sheet that goes along, where that is asked for"`
+	Rows     [][]string         `json:"rows" nullable:"false" doc:"The first of its rows"`
 }
 
 // dispatchProblem words what can go wrong beside the usual.
@@ -128,20 +130,24 @@ func (s *Server) dispatchOperations(api huma.API) {
 			Body struct {
 				Settings dispatch.Settings `json:"settings"`
 				Outlet   int64             `json:"outlet,omitempty" doc:"What went there before is known; left out for a new one"`
-				Only     string            `json:"only,omitempty" enum:"goes,held,problems,same,gone" doc:"Which pictures are listed; left out for all"`
+				Only     string            `json:"only,omitempty" enum:"goes,held,problems,same,gone,sheet" doc:"What is listed; left out for all"`
 				Offset   int               `json:"offset,omitempty" minimum:"0" maximum:"10000000"`
 				Limit    int               `json:"limit,omitempty" minimum:"0" maximum:"500"`
 			}
 		}) (*Body[rehearsedView], error) {
 			r, err := s.Dispatcher.Rehearse(ctx, in.Body.Outlet, in.Body.Settings)
-			view := rehearsedView{Totals: r.Totals, Fields: naming.Fields(), Items: []rehearsedPicture{}}
+			view := rehearsedView{Totals: r.Totals, Fields: naming.Fields(), Items: []rehearsedPicture{},
+				Header: []string{}, Rows: [][]string{}}
 			if words, is := dispatching.Wrong(err); is {
 				view.Wrong, view.Problems = words, map[string]int{}
 				return &Body[rehearsedView]{view}, nil
 			}
-			if in.Body.Only == "gone" {
+			switch in.Body.Only {
+			case "gone":
 				view.listGone(r.Gone, in.Body.Offset, in.Body.Limit)
-			} else {
+			case "sheet":
+				view.listRows(r.Outcomes, r.Settings, in.Body.Limit)
+			default:
 				view.list(r.Outcomes, r.Settings, in.Body.Only, in.Body.Offset, in.Body.Limit)
 			}
 			return &Body[rehearsedView]{view}, problem(err, "outlet")
@@ -197,6 +203,19 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, o
 				Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held, Was: o.Was, Same: o.Same, Form: o.Form})
 		}
 		v.Matching++
+	}
+}
+
+// listRows puts the first rows of the sheet that goes along into the view.
+func (v *rehearsedView) listRows(outcomes []dispatch.Outcome, s dispatch.Settings, limit int) {
+	table, err := s.Sheet.Table()
+	if err != nil {
+		return // it was read before
+	}
+	header, rows := table.Rows(outcomes)
+	v.Header, v.Matching = orEmpty(header), len(rows)
+	for _, row := range rows[:min(limit, len(rows))] {
+		v.Rows = append(v.Rows, orEmpty(row.Cells))
 	}
 }
 

@@ -141,7 +141,8 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	a.Runner.Decider = &deciding.Decider{Store: a.Store, Engine: index}
 	a.Runner.Importer = &importing.Importer{Store: a.Store, Runs: a.Runner}
 	a.Runner.Upkeeper = &upkeeping.Upkeeper{Store: a.Store, Blobs: a.blobs, Runs: a.Runner, Plans: a.Runner.Planner}
-	a.Runner.Dispatcher = &dispatching.Dispatcher{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Drives: opener, Runs: a.Runner}
+	a.Runner.Dispatcher = &dispatching.Dispatcher{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Drives: opener, Readers: readers,
+		Runs: a.Runner}
 	a.Runner.Receiver = &receiving.Receiver{Store: a.Store, Runs: a.Runner, Pending: c.Limits.Pending}
 	if c.SMTP != "" {
 		if c.Pages == "" {

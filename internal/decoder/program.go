@@ -24,6 +24,8 @@ func Main(arguments []string) error {
 		return archive.ServeCount(arguments[1], os.Stdout)
 	case arguments[0] == "cells" && len(arguments) == 3:
 		return sheetfile.ServeCells(arguments[1], arguments[2], os.Stdout)
+	case arguments[0] == "append" && len(arguments) == 3:
+		return sheetfile.ServeAppend(arguments[1], arguments[2], os.Stdin, os.Stdout)
 	}
 	return fmt.Errorf("%q is nothing that is read", arguments)
 }

@@ -18,6 +18,7 @@ import (
 	"ambrosa/core/dispatch"
 	"ambrosa/core/naming"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outlet"
 	"ambrosa/internal/outlet/kinds"
@@ -31,6 +32,7 @@ type Dispatcher struct {
 	Blobs    Objects
 	Pictures Maker
 	Drives   Opener
+	Readers  contained.Program // of foreign workbooks
 	Runs     store.Queue
 }
 
@@ -60,6 +62,8 @@ type Objects interface {
 	OpenMade(ctx context.Context, made string, of blob.Sum) (io.ReadCloser, int64, error)
 	// DropMade removes what was made of a picture in a way.
 	DropMade(ctx context.Context, made string, of blob.Sum) error
+	// Rendition returns the rendition of a picture of a size that is shown.
+	Rendition(ctx context.Context, sum blob.Sum, size int) ([]byte, error)
 	// WritePackage stores what write writes as the package of a number, whole or not at all.
 	WritePackage(ctx context.Context, id int64, write func(io.Writer) error) (size int64, err error)
 	// DropPackage removes a package; one that is not there is gone already.
@@ -314,7 +318,10 @@ func Wrong(err error) (words string, is bool) {
 	var template naming.BadTemplate
 	var recipe dispatch.BadRecipe
 	var fault *origin.Fault
+	var column dispatch.BadColumn
 	switch {
+	case errors.As(err, &column):
+		return "The sheet cannot be written: " + column.Error() + ".", true
 	case errors.As(err, &fault):
 		return strings.ToUpper(fault.Reason[:1]) + fault.Reason[1:] + ".", true
 	case errors.As(err, &recipe):

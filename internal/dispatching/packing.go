@@ -14,9 +14,8 @@ import (
 	"ambrosa/internal/store"
 )
 
-// What goes along with the pictures of a package.
+// What goes along with the pictures of a package, beside its sheet.
 const (
-	sheetName   = "pictures.csv"
 	renamedName = "renamed.csv" // for redirects: old and new names
 	goneName    = "gone.csv"    // what is not wanted any more
 )
@@ -69,15 +68,20 @@ func (d *Dispatcher) write(ctx context.Context, out io.Writer, s dispatch.Settin
 	if done == 0 && len(r.Gone) == 0 {
 		return errEmpty
 	}
-	return errors.Join(writeSheets(archive, r), archive.Close())
+	return errors.Join(d.writeSheets(ctx, archive, s, r), archive.Close())
 }
 
 // writeSheets writes what goes along: the sheet of the pictures, and those of what has another
 // name and of what is not wanted any more, where there is any.
-func writeSheets(archive *zip.Writer, r *Rehearsed) error {
-	went := func(o dispatch.Outcome) bool { return o.Held == "" }
-	if err := writeSheet(archive, sheetName, columns, r.Outcomes, went); err != nil {
-		return err
+func (d *Dispatcher) writeSheets(ctx context.Context, archive *zip.Writer, s dispatch.Settings, r *Rehearsed) error {
+	if s.Sheet.Format == dispatch.CSV || s.Sheet.Format == dispatch.Workbook {
+		out, err := archive.CreateHeader(&zip.FileHeader{Name: "pictures." + s.Sheet.Format, Method: zip.Deflate, Modified: time.Now()})
+		if err == nil {
+			err = d.writeTable(ctx, out, s.Sheet, r.Outcomes)
+		}
+		if err != nil {
+			return err
+		}
 	}
 	renamed := func(o dispatch.Outcome) bool { return o.Held == "" && o.Was != "" && o.Was != o.Name }
 	if slices.ContainsFunc(r.Outcomes, renamed) {
@@ -131,21 +135,6 @@ func put(ctx context.Context, archive *zip.Writer, o *dispatch.Outcome, l payloa
 	}
 	o.SentSum, o.SentBytes, o.SentAt = l.sum.String(), l.size, time.Now()
 	return nil
-}
-
-// columns are those of the sheet that goes along: a row a picture.
-var columns = []sheetfile.Column[dispatch.Outcome]{
-	{Title: "Picture", Of: func(o dispatch.Outcome) any { return o.Name }},
-	{Title: "Name before", Of: func(o dispatch.Outcome) any { return o.Was }},
-	{Title: "SKU", Of: func(o dispatch.Outcome) any { return o.SKU }},
-	{Title: "Product", Of: func(o dispatch.Outcome) any { return o.Code }},
-	{Title: "Title", Of: func(o dispatch.Outcome) any { return o.Title }},
-	{Title: "Place", Of: func(o dispatch.Outcome) any { return o.Place }},
-	{Title: "View", Of: func(o dispatch.Outcome) any { return o.View }},
-	{Title: "Alternative text", Of: func(o dispatch.Outcome) any { return o.Alt }},
-	{Title: "Credit", Of: func(o dispatch.Outcome) any { return o.Credit }},
-	{Title: "Form", Of: func(o dispatch.Outcome) any { return o.Form }},
-	{Title: "SHA-256", Of: func(o dispatch.Outcome) any { return o.SentSum }},
 }
 
 // renamedColumns are those of the sheet for redirects.

@@ -30,11 +30,16 @@ const maxPictures = 5_000
 // WriteCSV writes rows as CSV (RFC 4180), with a byte order mark, by which
 // spreadsheet programs know UTF-8. next returns false behind the last row.
 func WriteCSV[T any](out io.Writer, columns []Column[T], next func() (T, bool, error)) error {
+	return WriteSeparated(out, ',', columns, next)
+}
+
+// WriteSeparated is WriteCSV with another character between cells.
+func WriteSeparated[T any](out io.Writer, between rune, columns []Column[T], next func() (T, bool, error)) error {
 	if _, err := io.WriteString(out, "\ufeff"); err != nil {
 		return err
 	}
 	rows := csv.NewWriter(out)
-	rows.UseCRLF = true
+	rows.Comma, rows.UseCRLF = between, true
 	line := make([]string, len(columns))
 	for i, c := range columns {
 		line[i] = c.Title
@@ -75,7 +80,13 @@ func harmless(value any) any {
 // as thumbnail returns one (WebP); rows beyond the first 5,000 have none. What it
 // holds in memory does not grow with the rows beyond that.
 func WriteXLSX[T any](out io.Writer, name string, columns []Column[T], next func() (T, bool, error),
-	thumbnail func(T) ([]byte, error)) (err error) {
+	thumbnail func(T) ([]byte, error)) error {
+	return WriteBook(out, name, columns, next, thumbnail, pictureSide)
+}
+
+// WriteBook is WriteXLSX with thumbnails of a side, in pixels.
+func WriteBook[T any](out io.Writer, name string, columns []Column[T], next func() (T, bool, error),
+	thumbnail func(T) ([]byte, error), side int) (err error) {
 	book := excelize.NewFile()
 	defer func() { err = errors.Join(err, book.Close()) }()
 	if err := book.SetSheetName("Sheet1", name); err != nil {
@@ -85,7 +96,7 @@ func WriteXLSX[T any](out io.Writer, name string, columns []Column[T], next func
 	if err != nil {
 		return err
 	}
-	w := &listBook[T]{name: name, book: book, rows: rows, columns: columns, thumbnail: thumbnail}
+	w := &listBook[T]{name: name, book: book, rows: rows, columns: columns, thumbnail: thumbnail, side: side}
 	if thumbnail != nil {
 		w.shift = 1
 	}
@@ -129,11 +140,9 @@ const (
 	widest    = 64
 )
 
-// Heights, in points: of a line of text, and of a thumbnail.
 const (
-	lineHeight    = 15
-	pictureHeight = 60
-	pictureSide   = 76 // pixels
+	lineHeight  = 15 // of a line of text, points
+	pictureSide = 76 // of thumbnails where nothing else is said, pixels
 )
 
 func firstRows[T any](next func() (T, bool, error)) (rows []T, err error) {
@@ -157,6 +166,7 @@ type listBook[T any] struct {
 	shift     int // columns before those: one for thumbnails
 	wrapped   int // style
 	thumbnail func(T) ([]byte, error)
+	side      int // of thumbnails, pixels
 }
 
 // begin writes the header, as wide as the first rows need.
@@ -169,7 +179,7 @@ func (w *listBook[T]) begin(first []T) error {
 		return err
 	}
 	if w.shift > 0 {
-		if err := w.rows.SetColWidth(1, 1, 11); err != nil {
+		if err := w.rows.SetColWidth(1, 1, columnOf(w.side)); err != nil {
 			return err
 		}
 	}
@@ -210,8 +220,8 @@ func (w *listBook[T]) add(row int, value T) error {
 		if err != nil {
 			return err
 		}
-		if picture = asJPEG(small); picture != nil {
-			height = max(height, pictureHeight)
+		if picture = AsJPEG(small, w.side); picture != nil {
+			height = max(height, heightOf(w.side))
 		}
 	}
 	at, err := excelize.CoordinatesToCellName(1, row)
@@ -234,8 +244,9 @@ func cutText(text string) string {
 	return string(runes[:min(len(runes), excelize.TotalCellChars)])
 }
 
-// asJPEG makes a picture for a cell of a thumbnail; nil where there is none.
-func asJPEG(thumbnail []byte) []byte {
+// AsJPEG makes a picture for a cell of a thumbnail (WebP), with a longer side in pixels; nil
+// where there is none.
+func AsJPEG(thumbnail []byte, side int) []byte {
 	if len(thumbnail) == 0 {
 		return nil
 	}
@@ -243,7 +254,6 @@ func asJPEG(thumbnail []byte) []byte {
 	if err != nil {
 		return nil
 	}
-	const side = pictureSide
 	w, h := whole.Bounds().Dx(), whole.Bounds().Dy()
 	longer := max(w, h, 1)
 	small := image.NewRGBA(image.Rect(0, 0, max(1, w*side/longer), max(1, h*side/longer)))

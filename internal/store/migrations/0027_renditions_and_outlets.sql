@@ -17,10 +17,18 @@ create table rendition (
 );
 create index rendition_used on rendition (used_at);
 
-update outlet set settings = settings || '{"remove": false, "rendition": {"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "",
-    "quality": 0, "most": 0, "metadata": "kept"}}';
-update dispatch set settings = settings || '{"remove": false, "rendition": {"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "",
-    "quality": 0, "most": 0, "metadata": "kept"}}';
+create temporary table had as select '{"remove": false,
+    "rendition": {"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "", "quality": 0, "most": 0, "metadata": "kept"},
+    "sheet": {"format": "csv", "separator": "comma", "rows": "picture", "base": "", "between": "|", "size": 0, "columns": [
+        {"header": "Picture", "value": "[file]", "many": "first"}, {"header": "Name before", "value": "[before]", "many": "first"},
+        {"header": "SKU", "value": "[sku]", "many": "first"}, {"header": "Product", "value": "[code]", "many": "first"},
+        {"header": "Title", "value": "[title]", "many": "first"}, {"header": "Place", "value": "[place]", "many": "first"},
+        {"header": "View", "value": "[view]", "many": "first"}, {"header": "Alternative text", "value": "[text]", "many": "first"},
+        {"header": "Credit", "value": "[credit]", "many": "first"}, {"header": "Form", "value": "[form]", "many": "first"},
+        {"header": "SHA-256", "value": "[sum]", "many": "first"}]}}'::jsonb as settings;
+update outlet set settings = outlet.settings || had.settings from had;
+update dispatch set settings = dispatch.settings || had.settings from had;
+drop table had;
 
 alter table dispatch_picture
     add column made       text not null default '',     -- how it was made, empty for as it came

@@ -2773,9 +2773,9 @@ export type RehearseDispatchRequest = {
     limit?: number;
     offset?: number;
     /**
-     * Which pictures are listed; left out for all
+     * What is listed; left out for all
      */
-    only?: 'goes' | 'held' | 'problems' | 'same' | 'gone';
+    only?: 'goes' | 'held' | 'problems' | 'same' | 'gone' | 'sheet';
     /**
      * What went there before is known; left out for a new one
      */
@@ -2832,6 +2832,10 @@ export type RehearsedView = {
      */
     gone: number;
     /**
+     * Of the sheet that goes along, where that is asked for
+     */
+    header: Array<string>;
+    /**
      * That are held back
      */
     held: number;
@@ -2862,6 +2866,10 @@ export type RehearsedView = {
      * Of those that go: that had another name there
      */
     renamed: number;
+    /**
+     * The first of its rows
+     */
+    rows: Array<Array<string> | null>;
     /**
      * That are there just so
      */
@@ -3251,6 +3259,10 @@ export type Settings = {
     rename: boolean;
     rendition: RenditionRecipe;
     /**
+     * That goes along with a package
+     */
+    sheet: SheetSettings;
+    /**
      * Products by code or SKU; none for all
      */
     skus: Array<string>;
@@ -3326,6 +3338,18 @@ export type Sheet = {
      */
     worksheet: string;
     worksheets: Array<Worksheet>;
+};
+
+export type SheetColumn = {
+    header: string;
+    /**
+     * Where a row is about several pictures
+     */
+    many: 'first' | 'columns' | 'joined';
+    /**
+     * A text with fields in brackets: [sku], [file], [address], [text], …
+     */
+    value: string;
 };
 
 export type SheetLine = {
@@ -3452,6 +3476,31 @@ export type SheetPage = {
      */
     worksheet: string;
     worksheets: Array<Worksheet>;
+};
+
+export type SheetSettings = {
+    /**
+     * Stands before a picture's name in its address
+     */
+    base: string;
+    /**
+     * Stands between what is in one cell
+     */
+    between: string;
+    columns: Array<SheetColumn>;
+    format: 'none' | 'csv' | 'xlsx';
+    /**
+     * What a row is about
+     */
+    rows: 'picture' | 'sku' | 'product';
+    /**
+     * Of a CSV's cells
+     */
+    separator: 'comma' | 'semicolon' | 'tab' | 'bar';
+    /**
+     * Longer side of the pictures in a workbook's cells, pixels; 0 for none
+     */
+    size: number;
 };
 
 export type SheetTotals = {

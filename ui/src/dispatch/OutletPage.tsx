@@ -15,6 +15,7 @@ import { Choice } from './Choice';
 import { Dispatches } from './Dispatches';
 import css from './Dispatch.module.css';
 import { Rehearsal } from './Rehearsal';
+import { Sheet, SheetPreview } from './Sheet';
 import { useKinds, Where } from './Where';
 
 interface Props {
@@ -24,7 +25,7 @@ interface Props {
   name: string;
 }
 
-type Shown = 'goes' | 'where' | 'went';
+type Shown = 'goes' | 'sheet' | 'where' | 'went';
 
 /** An outlet: what it wants, where it is, what would go, and what went. */
 export function OutletPage({ outlet, settings, name }: Props) {
@@ -78,6 +79,7 @@ export function OutletPage({ outlet, settings, name }: Props) {
             onChange={(v) => setShown(v as Shown)}
             data={[
               { value: 'goes', label: 'What would go' },
+              { value: 'sheet', label: 'Sheet' },
               { value: 'where', label: label ? `Where: ${label}` : 'Where' },
               ...(outlet ? [{ value: 'went', label: 'What went' }] : []),
             ]}
@@ -89,6 +91,9 @@ export function OutletPage({ outlet, settings, name }: Props) {
           </div>
         )}
         {shown === 'goes' && <Choice settings={to} onChange={setTo} stands={kind !== 'package'} />}
+        {shown === 'sheet' && (
+          <Sheet settings={to} onChange={setTo} outlet={outlet} changed={Boolean(changed)} />
+        )}
         {shown === 'where' && (
           <Where
             outlet={outlet}
@@ -103,6 +108,7 @@ export function OutletPage({ outlet, settings, name }: Props) {
         )}
       </div>
       {shown === 'went' && outlet && <Dispatches outlet={outlet} onRemove={deeds.remove} />}
+      {shown === 'sheet' && <SheetPreview settings={to} outlet={outlet?.id} />}
       {shown === 'goes' && <Rehearsal settings={to} outlet={outlet?.id} />}
     </section>
   );

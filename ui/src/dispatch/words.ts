@@ -1,4 +1,4 @@
-import type { RehearsedPicture, RenditionRecipe, Settings } from '../client';
+import type { RehearsedPicture, RenditionRecipe, Settings, SheetColumn, SheetSettings } from '../client';
 
 /** What can be wrong with a name, as a list says it. */
 export const problems: Record<string, string> = {
@@ -45,6 +45,55 @@ export const metadata: { value: RenditionRecipe['metadata']; label: string }[] =
   { value: 'kept', label: 'what it said' },
 ];
 
+/** The forms of a sheet that goes along. */
+export const sheetFormats: { value: SheetSettings['format']; label: string }[] = [
+  { value: 'csv', label: 'CSV' },
+  { value: 'xlsx', label: 'XLSX workbook' },
+  { value: 'none', label: 'no sheet' },
+];
+
+/** What a row of it is about. */
+export const sheetRows: { value: SheetSettings['rows']; label: string }[] = [
+  { value: 'picture', label: 'a picture' },
+  { value: 'sku', label: 'a SKU' },
+  { value: 'product', label: 'a product' },
+];
+
+export const separators: { value: SheetSettings['separator']; label: string }[] = [
+  { value: 'comma', label: 'comma' },
+  { value: 'semicolon', label: 'semicolon' },
+  { value: 'tab', label: 'tab' },
+  { value: 'bar', label: 'bar |' },
+];
+
+/** How a column has what several pictures of a row say. */
+export const sheetMany: { value: SheetColumn['many']; label: string }[] = [
+  { value: 'first', label: 'of the first' },
+  { value: 'columns', label: 'in columns 1 … n' },
+  { value: 'joined', label: 'in one cell' },
+];
+
+/** Columns to add. */
+export const readyColumns: SheetColumn[] = (
+  [
+    ['SKU', '[sku]'],
+    ['Product', '[code]'],
+    ['Title', '[title]'],
+    ['Options', '[options]'],
+    ['GTIN', '[gtin]'],
+    ['Picture', '[file]'],
+    ['Address', '[address]'],
+    ['Alternative text', '[text]'],
+    ['Place', '[place]'],
+    ['View', '[view]'],
+    ['Lead', '[lead]'],
+    ['Credit', '[credit]'],
+    ['Form', '[form]'],
+    ['Name before', '[before]'],
+    ['SHA-256', '[sum]'],
+  ] as const
+).map(([header, value]) => ({ header, value, many: 'first' }));
+
 /** What a new outlet begins with. */
 export const fresh: Settings = {
   query: '',
@@ -66,4 +115,17 @@ export const fresh: Settings = {
   rename: false,
   changed: false,
   remove: false,
+  sheet: {
+    format: 'csv',
+    separator: 'comma',
+    rows: 'picture',
+    columns: readyColumns.filter((c) =>
+      ['SKU', 'Product', 'Title', 'Picture', 'Alternative text', 'Place', 'View', 'Credit'].includes(
+        c.header,
+      ),
+    ),
+    base: '',
+    between: '|',
+    size: 0,
+  },
 };

@@ -1,0 +1,101 @@
+package dispatching
+
+import (
+	"context"
+	"errors"
+	"io"
+
+	"ambrosa/core/dispatch"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/sheetfile"
+	"ambrosa/internal/store"
+)
+
+// writeTable writes the sheet of pictures that go.
+func (d *Dispatcher) writeTable(ctx context.Context, out io.Writer, s dispatch.SheetSettings, outcomes []dispatch.Outcome) error {
+	table, err := s.Table()
+	if err != nil {
+		return err
+	}
+	header, rows := table.Rows(outcomes)
+	columns := make([]sheetfile.Column[dispatch.Row], len(header))
+	for i, title := range header {
+		columns[i] = sheetfile.Column[dispatch.Row]{Title: title, Of: func(r dispatch.Row) any { return r.Cells[i] }}
+	}
+	next := each(rows)
+	if s.Format != dispatch.Workbook {
+		return sheetfile.WriteSeparated(out, dispatch.Separators[s.Separator], columns, next)
+	}
+	var thumbnail func(dispatch.Row) ([]byte, error)
+	if s.Size > 0 {
+		thumbnail = func(r dispatch.Row) ([]byte, error) { return d.thumbnail(ctx, r.Of.Sum) }
+	}
+	return sheetfile.WriteBook(out, "Pictures", columns, next, thumbnail, s.Size)
+}
+
+func each[Row any](rows []Row) func() (Row, bool, error) {
+	return func() (row Row, more bool, err error) {
+		if len(rows) == 0 {
+			return row, false, nil
+		}
+		row, rows = rows[0], rows[1:]
+		return row, true, nil
+	}
+}
+
+// thumbnail is the small rendition of a picture, as WebP; nil where there is none.
+func (d *Dispatcher) thumbnail(ctx context.Context, text string) ([]byte, error) {
+	sum, err := blob.ParseSum(text)
+	if err != nil {
+		return nil, err
+	}
+	small, err := d.Blobs.Rendition(ctx, sum, blob.ThumbnailSize)
+	if errors.Is(err, blob.ErrNotFound) {
+		return nil, nil
+	}
+	return small, err
+}
+
+// Sheet writes the sheet of all that may go by settings, to an outlet or (0) to a new one,
+// without handing anything on. The errors are Rehearse's.
+func (d *Dispatcher) Sheet(ctx context.Context, out io.Writer, outlet int64, settings dispatch.Settings) error {
+	r, err := d.Rehearse(ctx, outlet, settings)
+	if err != nil {
+		return err
+	}
+	return d.writeTable(ctx, out, settings.Sheet, r.Outcomes)
+}
+
+// Append puts the rows of an outlet's sheet below what stands in the workbook at path, and writes it to
+// the file at to. The errors are Rehearse's, and a *sheetfile.Refused.
+func (d *Dispatcher) Append(
+	ctx context.Context, path, to, worksheet, from string, outlet store.Outlet,
+) (sheetfile.Put, error) {
+	settings := outlet.Settings
+	r, err := d.Rehearse(ctx, outlet.ID, settings)
+	if err != nil {
+		return sheetfile.Put{}, err
+	}
+	table, err := settings.Sheet.Table()
+	if err != nil {
+		return sheetfile.Put{}, err
+	}
+	header, rows := table.Rows(r.Outcomes)
+	next := each(rows)
+	spec := sheetfile.Below{Worksheet: worksheet, From: from, Header: header, Side: settings.Sheet.Size}
+	return sheetfile.Append(ctx, d.Readers, path, to, spec, func() (below sheetfile.BelowRow, more bool, err error) {
+		row, more, err := next()
+		if err != nil || !more {
+			return below, false, err
+		}
+		below.Cells = row.Cells
+		if spec.Side > 0 {
+			small, err := d.thumbnail(ctx, row.Of.Sum)
+			if err != nil {
+				return below, false, err
+			}
+			below.Picture = sheetfile.AsJPEG(small, spec.Side)
+		}
+		return below, true, nil
+	})
+}
