@@ -50,7 +50,8 @@ func TestTheWorkbookGoesToAColleague(t *testing.T) {
 		t.Errorf("%d: %v with %d pictures", code, rows, pictures)
 	}
 	append := func(content []byte) ([]byte, int) {
-		return answered(http.Post(fmt.Sprintf("%s/media/outlets/%d/append", l.URL, made.ID), "application/octet-stream", bytes.NewReader(content)))
+		to := fmt.Sprintf("%s/media/outlets/%d/append", l.URL, made.ID)
+		return answered(http.Post(to, "application/octet-stream", bytes.NewReader(content)))
 	}
 	below, code := append(alone)
 	if code != http.StatusOK {
