@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"time"
 
+	"ambrosa/core/coverage"
 	"ambrosa/core/dispatch"
 	"ambrosa/internal/client"
 	"ambrosa/internal/standin"
@@ -44,7 +45,25 @@ func Dispatch(ctx context.Context, address, folder string, port int, out io.Writ
 	if err := s.Post(ctx, fmt.Sprintf("/api/v1/outlets/%d/dispatch", made.ID), map[string]any{"version": 1}, nil); err != nil {
 		return err
 	}
-	return s.idle(ctx)
+	if err := s.idle(ctx); err != nil {
+		return err
+	}
+	return s.cover(ctx)
+}
+
+// cover sets a shot list for the catalog, and asks a studio for what one category lacks.
+func (s *seeder) cover(ctx context.Context) error {
+	shots := coverage.List{{View: "front", Count: 1, Least: 600, Background: "white"}, {View: "side", Count: 1}, {View: "detail", Count: 1},
+		{View: "in use", Count: 1, Background: "outdoors"}}
+	if err := s.Put(ctx, "/api/v1/shot-lists", map[string]any{"path": "", "shots": shots, "version": 0}, nil); err != nil {
+		return err
+	}
+	var covered struct{ Categories []struct{ Path string } }
+	if err := s.Get(ctx, "/api/v1/coverage?limit=1&only=missing", &covered); err != nil || len(covered.Categories) == 0 {
+		return err
+	}
+	category := covered.Categories[len(covered.Categories)-1].Path
+	return s.Post(ctx, "/api/v1/requests", map[string]any{"name": "Studio, winter session", "category": category}, nil)
 }
 
 // sampleOutlets are a package for a printer, and the sample shop.

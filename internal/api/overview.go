@@ -9,12 +9,13 @@ import (
 )
 
 type today struct {
-	Waiting    store.Waiting        `json:"waiting"`
-	Lots       []store.Lot          `json:"lots" nullable:"false" doc:"Lots that are not applied yet, those with undecided files first"`
-	Runs       []RunView            `json:"runs" nullable:"false" doc:"Runs that stopped or failed, and those under way"`
-	Categories []store.Category     `json:"categories" nullable:"false" doc:"Where products have no picture, the most first"`
-	Upkeep     store.OrphansWaiting `json:"upkeep" doc:"What upkeep found, and what is about to go"`
-	Applied    []store.Lot          `json:"applied" nullable:"false" doc:"The lots applied last"`
+	Waiting    store.Waiting          `json:"waiting"`
+	Lots       []store.Lot            `json:"lots" nullable:"false" doc:"Lots that are not applied yet, those with undecided files first"`
+	Runs       []RunView              `json:"runs" nullable:"false" doc:"Runs that stopped or failed, and those under way"`
+	Categories []store.Category       `json:"categories" nullable:"false" doc:"Where products have no picture, the most first"`
+	Upkeep     store.OrphansWaiting   `json:"upkeep" doc:"What upkeep found, and what is about to go"`
+	Fallen     []store.FallenCategory `json:"fallen" nullable:"false" doc:"Categories whose coverage is less than a week ago"`
+	Applied    []store.Lot            `json:"applied" nullable:"false" doc:"The lots applied last"`
 }
 
 func (s *Server) overviewOperations(api huma.API) {
@@ -69,6 +70,13 @@ func (s *Server) today(ctx context.Context) (found today, err error) {
 			found.Runs = append(found.Runs, viewOf(r))
 		}
 	}
-	found.Categories, err = s.Store.BareCategories(ctx, 8)
+	if found.Categories, err = s.Store.BareCategories(ctx, 8); err != nil {
+		return found, err
+	}
+	if err := s.Coverer.Count(ctx); err != nil {
+		return found, err
+	}
+	fallen, err := s.Store.FallenCoverage(ctx, 7, 5)
+	found.Fallen = orEmpty(fallen)
 	return found, err
 }

@@ -25,6 +25,7 @@ import (
 
 	"ambrosa/core/acting"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/covering"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/drives"
@@ -51,6 +52,7 @@ type Server struct {
 	Receiver   *receiving.Receiver
 	Importer   *importing.Importer
 	Upkeeper   *upkeeping.Upkeeper
+	Coverer    *covering.Coverer
 	Dispatcher *dispatching.Dispatcher
 	Drives     *drives.Opener
 	Workshop   *workshop.Workshop
@@ -148,6 +150,7 @@ func (s *Server) operations() huma.API {
 	s.messageOperations(api)
 	s.upkeepOperations(api)
 	s.dispatchOperations(api)
+	s.coverageOperations(api)
 	s.eventOperations(api)
 	describe(api.OpenAPI())
 	return api

@@ -23,6 +23,7 @@ import (
 	"ambrosa/internal/api"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/covering"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/drives"
@@ -143,6 +144,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	a.Runner.Upkeeper = &upkeeping.Upkeeper{Store: a.Store, Blobs: a.blobs, Runs: a.Runner, Plans: a.Runner.Planner}
 	a.Runner.Dispatcher = &dispatching.Dispatcher{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Drives: opener, Readers: readers,
 		Runs: a.Runner}
+	a.Runner.Coverer = &covering.Coverer{Store: a.Store}
 	a.Runner.Receiver = &receiving.Receiver{Store: a.Store, Runs: a.Runner, Pending: c.Limits.Pending}
 	if c.SMTP != "" {
 		if c.Pages == "" {
@@ -166,6 +168,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Receiver:   a.Runner.Receiver,
 		Importer:   a.Runner.Importer,
 		Upkeeper:   a.Runner.Upkeeper,
+		Coverer:    a.Runner.Coverer,
 		Dispatcher: a.Runner.Dispatcher,
 		Drives:     opener,
 		Workshop:   a.workshop,

@@ -21,7 +21,8 @@ type Terms struct {
 const cleanEvery = time.Hour
 
 // Clean lets go what is past its term: uploads that did not arrive, with lots
-// that nothing came for, the bytes of uploads that could not be read whole, packages, and renditions.
+// that nothing came for, the bytes of uploads that could not be read whole, packages, and
+// renditions; and it keeps what coverage comes to today.
 func (r *Runner) Clean(ctx context.Context) error {
 	late, err := r.Store.LateUploads(ctx, r.Terms.Upload)
 	if err != nil {
@@ -43,6 +44,9 @@ func (r *Runner) Clean(ctx context.Context) error {
 		return err
 	}
 	if err := r.Dispatcher.LetRenditionsGo(ctx); err != nil {
+		return err
+	}
+	if err := r.Coverer.KeepDay(ctx); err != nil {
 		return err
 	}
 	return r.cleanUploads(ctx)

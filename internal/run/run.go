@@ -20,6 +20,7 @@ import (
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/covering"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/drives"
@@ -47,12 +48,14 @@ type Runner struct {
 	Upkeeper *upkeeping.Upkeeper
 	// Dispatcher hands pictures on.
 	Dispatcher *dispatching.Dispatcher
-	Drives     *drives.Opener
-	Mail       *mail.Sender // nil when messages do not go by mail
-	Uploads    string       // folder that complete uploads lie in, by id
-	Limits     archive.Limits
-	Terms      Terms
-	Log        *slog.Logger
+	// Coverer counts how far products have their pictures.
+	Coverer *covering.Coverer
+	Drives  *drives.Opener
+	Mail    *mail.Sender // nil when messages do not go by mail
+	Uploads string       // folder that complete uploads lie in, by id
+	Limits  archive.Limits
+	Terms   Terms
+	Log     *slog.Logger
 
 	client  *river.Client[pgx.Tx]
 	release func()

@@ -268,6 +268,13 @@ export type ChosenPicture = {
     name: string;
 };
 
+export type CloseRequestRequest = {
+    /**
+     * It is waited for again
+     */
+    open: boolean;
+};
+
 export type ClueList = {
     clues: Array<ClueSetting>;
     /**
@@ -387,6 +394,87 @@ export type ColumnEffects = {
      */
     column: number;
     effects: Array<Effect>;
+};
+
+export type Covered = {
+    /**
+     * That are there, and smaller than they should be
+     */
+    below: number;
+    categories: Array<CoveredCategory>;
+    /**
+     * What it came to, day by day
+     */
+    days: Array<CoveredDay>;
+    /**
+     * Of them, that are there as they should be
+     */
+    filled: number;
+    items: Array<CoveredProduct>;
+    /**
+     * All shot lists
+     */
+    lists: Array<ShotList>;
+    /**
+     * Products that are listed, page by page
+     */
+    matching: number;
+    /**
+     * That are not there
+     */
+    missing: number;
+    products: number;
+    /**
+     * Pictures
+     */
+    wanted: number;
+};
+
+export type CoveredCategory = {
+    /**
+     * That are there, and smaller than they should be
+     */
+    below: number;
+    /**
+     * Of them, that are there as they should be
+     */
+    filled: number;
+    /**
+     * 0 for products without a category
+     */
+    id: number;
+    /**
+     * That are not there
+     */
+    missing: number;
+    path: string;
+    products: number;
+    /**
+     * Pictures
+     */
+    wanted: number;
+};
+
+export type CoveredDay = {
+    day: string;
+    filled: number;
+    wanted: number;
+};
+
+export type CoveredProduct = {
+    below: Array<number>;
+    code: string;
+    /**
+     * By shot of its list
+     */
+    have: Array<number>;
+    id: number;
+    list: number;
+    /**
+     * Of its lead; empty for none
+     */
+    sum: string;
+    title: string;
 };
 
 export type CreateLotRequest = {
@@ -685,6 +773,15 @@ export type EvidenceCandidate = {
     score: number;
     title?: string;
     variant?: number;
+};
+
+export type FallenCategory = {
+    /**
+     * Part that was filled
+     */
+    before: number;
+    now: number;
+    path: string;
 };
 
 export type Field = {
@@ -1597,6 +1694,15 @@ export type MakePlanRequest = {
     way: 'after' | 'before' | 'instead' | 'like for like';
 };
 
+export type MakeRequestRequest = {
+    category?: string;
+    /**
+     * Whom it is for, or what
+     */
+    name: string;
+    q?: string;
+};
+
 export type Mapping = {
     columns: Array<Column>;
     /**
@@ -2206,6 +2312,14 @@ export type PageReference = {
     total: number;
 };
 
+export type PageRequestShot = {
+    items: Array<RequestShot>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
 export type PageRunView = {
     items: Array<RunView>;
     /**
@@ -2216,6 +2330,14 @@ export type PageRunView = {
 
 export type PageSheet = {
     items: Array<Sheet>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageShotRequest = {
+    items: Array<ShotRequest>;
     /**
      * How many there are in all
      */
@@ -2982,6 +3104,31 @@ export type Report = {
     step: string;
 };
 
+export type RequestShot = {
+    background: string;
+    /**
+     * Left out while it is waited for
+     */
+    cameAt: string | null;
+    /**
+     * Longer side at least, pixels; 0 for any
+     */
+    least: number;
+    n: number;
+    /**
+     * That the file should have
+     */
+    name: string;
+    /**
+     * Of its view
+     */
+    nth: number;
+    product: number;
+    sku: string;
+    title: string;
+    view: string;
+};
+
 export type RestoreHeldRequest = {
     /**
      * Left out for all of them
@@ -3218,6 +3365,18 @@ export type SetPlanChangeRequest = {
      * Empty for the plan's way
      */
     way: 'after' | 'before' | 'instead' | 'like for like' | '';
+};
+
+export type SetShotListRequest = {
+    /**
+     * Of the category; empty for the whole catalog
+     */
+    path: string;
+    shots: Array<Wanted>;
+    /**
+     * Of the list as it was seen; 0 where there was none
+     */
+    version: number;
 };
 
 export type SetAside = {
@@ -3525,6 +3684,45 @@ export type Shot = {
     before: string;
     others: Array<string>;
     text: string;
+};
+
+export type ShotList = {
+    at: string;
+    by: string;
+    /**
+     * 0 for the whole catalog
+     */
+    category: number;
+    id: number;
+    /**
+     * Of the category; empty for the whole catalog
+     */
+    path: string;
+    shots: Array<Wanted>;
+    /**
+     * Counts its changes
+     */
+    version: number;
+};
+
+export type ShotRequest = {
+    actor: string;
+    at: string;
+    /**
+     * Of them, that came and stand where they should
+     */
+    came: number;
+    /**
+     * That it was made of; empty for the whole catalog
+     */
+    category: string;
+    /**
+     * When nobody waited for the rest any more; left out while somebody does
+     */
+    closedAt: string | null;
+    id: number;
+    name: string;
+    shots: number;
 };
 
 export type Shown = {
@@ -3909,6 +4107,10 @@ export type Today = {
      */
     categories: Array<Category>;
     /**
+     * Categories whose coverage is less than a week ago
+     */
+    fallen: Array<FallenCategory>;
+    /**
      * Lots that are not applied yet, those with undecided files first
      */
     lots: Array<Lot>;
@@ -4087,6 +4289,22 @@ export type Waiting = {
      * Contested and loose files
      */
     undecided: number;
+};
+
+export type Wanted = {
+    /**
+     * Told to who takes it
+     */
+    background: string;
+    /**
+     * Pictures of it
+     */
+    count: number;
+    /**
+     * Longer side at least, in pixels; 0 for any
+     */
+    least: number;
+    view: string;
 };
 
 export type Warning = {
@@ -4394,6 +4612,46 @@ export type ChangeClueListResponses = {
 };
 
 export type ChangeClueListResponse = ChangeClueListResponses[keyof ChangeClueListResponses];
+
+export type GetCoverageData = {
+    body?: never;
+    path?: never;
+    query?: {
+        offset?: number;
+        limit?: number;
+        /**
+         * Its products and those below it
+         */
+        category?: string;
+        /**
+         * Part of a code, SKU, title or GTIN
+         */
+        q?: string;
+        /**
+         * Which products are listed; left out for all
+         */
+        only?: 'missing' | 'below';
+    };
+    url: '/api/v1/coverage';
+};
+
+export type GetCoverageErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetCoverageError = GetCoverageErrors[keyof GetCoverageErrors];
+
+export type GetCoverageResponses = {
+    /**
+     * OK
+     */
+    200: Covered;
+};
+
+export type GetCoverageResponse = GetCoverageResponses[keyof GetCoverageResponses];
 
 export type TakeBackDecisionData = {
     body?: never;
@@ -7241,6 +7499,116 @@ export type ListPurgedResponses = {
 
 export type ListPurgedResponse = ListPurgedResponses[keyof ListPurgedResponses];
 
+export type ListRequestsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/requests';
+};
+
+export type ListRequestsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListRequestsError = ListRequestsErrors[keyof ListRequestsErrors];
+
+export type ListRequestsResponses = {
+    /**
+     * OK
+     */
+    200: PageShotRequest;
+};
+
+export type ListRequestsResponse = ListRequestsResponses[keyof ListRequestsResponses];
+
+export type MakeRequestData = {
+    body: MakeRequestRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/requests';
+};
+
+export type MakeRequestErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type MakeRequestError = MakeRequestErrors[keyof MakeRequestErrors];
+
+export type MakeRequestResponses = {
+    /**
+     * Created
+     */
+    201: Created;
+};
+
+export type MakeRequestResponse = MakeRequestResponses[keyof MakeRequestResponses];
+
+export type CloseRequestData = {
+    body: CloseRequestRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/requests/{id}/close';
+};
+
+export type CloseRequestErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type CloseRequestError = CloseRequestErrors[keyof CloseRequestErrors];
+
+export type CloseRequestResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type CloseRequestResponse = CloseRequestResponses[keyof CloseRequestResponses];
+
+export type ListRequestShotsData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        /**
+         * Behind this one, by number
+         */
+        behind?: number;
+        limit?: number;
+    };
+    url: '/api/v1/requests/{id}/shots';
+};
+
+export type ListRequestShotsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListRequestShotsError = ListRequestShotsErrors[keyof ListRequestShotsErrors];
+
+export type ListRequestShotsResponses = {
+    /**
+     * OK
+     */
+    200: PageRequestShot;
+};
+
+export type ListRequestShotsResponse = ListRequestShotsResponses[keyof ListRequestShotsResponses];
+
 export type ListRunsData = {
     body?: never;
     path?: never;
@@ -7968,6 +8336,31 @@ export type ListUnnamedFilesResponses = {
 };
 
 export type ListUnnamedFilesResponse = ListUnnamedFilesResponses[keyof ListUnnamedFilesResponses];
+
+export type SetShotListData = {
+    body: SetShotListRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/shot-lists';
+};
+
+export type SetShotListErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SetShotListError = SetShotListErrors[keyof SetShotListErrors];
+
+export type SetShotListResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type SetShotListResponse = SetShotListResponses[keyof SetShotListResponses];
 
 export type GetSpaceData = {
     body?: never;

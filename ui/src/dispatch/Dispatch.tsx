@@ -3,6 +3,8 @@ import { useQuery } from '@tanstack/react-query';
 import { Link, NavLink, useParams } from 'react-router';
 import type { Outlet } from '../client';
 import { getOutletOptions, listOutletsOptions, listRunsOptions } from '../client/@tanstack/react-query.gen';
+import { Coverage } from '../coverage/Coverage';
+import { Requests } from '../coverage/Requests';
 import { when } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
@@ -42,20 +44,23 @@ export function Dispatch() {
           <RunLine run={working} />
         </div>
       )}
-      {all.length === 0 && id !== 'new' ? (
-        <Empty title="There is no outlet yet.">
-          An outlet knows which pictures go, and what they are called there: a shop, a marketplace, a printer.
-        </Empty>
-      ) : (
-        <div className={css.body}>
-          <nav className={css.outlets} aria-label="Outlets">
-            {all.map((o) => (
-              <Line key={o.id} outlet={o} on={id === undefined && o === all[0]} />
-            ))}
-          </nav>
-          <AtHand id={id ?? (all[0] ? String(all[0].id) : 'new')} />
-        </div>
-      )}
+      <div className={css.body}>
+        <nav className={css.outlets} aria-label="Outlets">
+          {all.map((o) => (
+            <Line key={o.id} outlet={o} on={id === undefined && o === all[0]} />
+          ))}
+          <hr className={css.between} />
+          <NavLink to="/dispatch/coverage" className={css.outlet}>
+            <strong>Coverage</strong>
+            <span className="quiet small">what products lack</span>
+          </NavLink>
+          <NavLink to="/dispatch/requests" className={css.outlet}>
+            <strong>Requests</strong>
+            <span className="quiet small">what was asked for</span>
+          </NavLink>
+        </nav>
+        <AtHand id={id ?? String(all[0]?.id ?? '')} />
+      </div>
     </>
   );
 }
@@ -69,7 +74,15 @@ const Line = ({ outlet: o, on }: { outlet: Outlet; on: boolean }) => (
 );
 
 function AtHand({ id }: { id: string }) {
-  const outlet = useQuery({ ...getOutletOptions({ path: { id: Number(id) } }), enabled: id !== 'new' });
+  const outlet = useQuery({ ...getOutletOptions({ path: { id: Number(id) } }), enabled: Number(id) > 0 });
+  if (id === '')
+    return (
+      <Empty title="There is no outlet yet.">
+        An outlet knows which pictures go, and what they are called there: a shop, a marketplace, a printer.
+      </Empty>
+    );
+  if (id === 'coverage') return <Coverage />;
+  if (id === 'requests') return <Requests />;
   if (id === 'new') return <OutletPage key="new" settings={fresh} name="" />;
   if (outlet.error) return <Failed error={outlet.error} again={() => void outlet.refetch()} />;
   if (!outlet.data) return <div />;

@@ -1,7 +1,7 @@
 import { Button } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import type { Lot, OrphansWaiting } from '../client';
+import type { FallenCategory, Lot, OrphansWaiting } from '../client';
 import { getTodayOptions, listMessagesOptions } from '../client/@tanstack/react-query.gen';
 import { bytes, count, some, when } from '../shared/format';
 import { Letter } from '../shared/Messages';
@@ -70,6 +70,7 @@ export function Today() {
         </div>
         <div className="columns">
           <Waiting upkeep={today.data.upkeep} />
+          <Fallen categories={today.data.fallen} />
           <section className="sheet">
             <h2 className="spread">
               Products without a picture{' '}
@@ -137,6 +138,29 @@ function Waiting({ upkeep }: { upkeep: OrphansWaiting }) {
           <span className="num">{bytes(upkeep.frees)}</span>
         </Link>
       )}
+    </section>
+  );
+}
+
+/** Categories whose coverage is less than a week ago; nothing where there is none. */
+function Fallen({ categories }: { categories: FallenCategory[] }) {
+  if (categories.length === 0) return null;
+  return (
+    <section className="sheet">
+      <h2>Coverage that fell within a week</h2>
+      {categories.map((c) => (
+        <Link
+          key={c.path}
+          className={`row ${css.category}`}
+          to={`/dispatch/coverage?category=${encodeURIComponent(c.path)}`}
+        >
+          <span className="clip">{c.path || 'no category'}</span>
+          <span className="num">
+            <span className="quiet">{Math.round(100 * c.before)} → </span>
+            {Math.round(100 * c.now)} %
+          </span>
+        </Link>
+      ))}
     </section>
   );
 }

@@ -3,8 +3,8 @@
 import { type InfiniteData, infiniteQueryOptions, queryOptions, type UseMutationOptions } from '@tanstack/react-query';
 
 import { client } from '../client.gen';
-import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, bringSheet, browseOrigin, changeCategory, changeClueList, changeProducts, checkStore, closeLot, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, dispatch, dropStrays, editSheetRow, fetchOrigin, fetchSheetPictures, firstFile, getCategory, getDropFolder, getFile, getFileHistory, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getOutlet, getPlan, getProduct, getRun, getSheet, getSpace, getToday, getUpkeep, getWaiting, giveUpLot, giveUpSheet, holdFindings, importProducts, importSheet, keepMapping, learnFrom, learnRewriting, listCatalogColumns, listCategories, listClueLists, listDispatched, listDispatches, listFiles, listFindings, listGivenUp, listGone, listGroups, listHeld, listHoldings, listImported, listLimits, listLookupCodes, listLots, listMappings, listMessages, listOriginKinds, listOrigins, listOutletKinds, listOutlets, listPins, listPlanChanges, listProducts, listPurged, listReceipts, listReferences, listRuns, listSheetRows, listSheets, listSupplierLinks, listUnnamedFiles, lookAtLot, lookAtPage, makeOutlet, makePlan, mapSheet, measurePictures, mendSheet, mergeFindings, openHandIn, type Options, orderPictures, pagePictures, pairBySheet, pairLot, pinFiles, planLot, previewClues, previewTarget, proposeSelectors, purge, putFileBack, readLotWith, readMessages, readSheetAgain, refreshPlan, rehearseDispatch, rehearseSheet, removeClueList, removeDropPerson, removeOutlet, renewSupplierLink, replan, restoreHeld, restoreLot, restoreSheet, resumeRun, retireGone, revertImport, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setOutlet, setPlanChange, setRights, setUpkeep, spreadPicture, stopRun, sumFindings, sweep, takeBackDecision, takeCandidates, takeDropped, takePictures, takeStraysIn, teach, tryColumn, tryName, tryOutlet, tryRecipe, unpairSheet, unpinFiles, updateOrigin, writeVariants } from '../sdk.gen';
-import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BringSheetData, BringSheetError, BringSheetResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeCategoryData, ChangeCategoryError, ChangeCategoryResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, ChangeProductsData, ChangeProductsError, ChangeProductsResponse, CheckStoreData, CheckStoreError, CheckStoreResponse, CloseLotData, CloseLotError, CloseLotResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, DispatchData, DispatchError, DispatchResponse, DropStraysData, DropStraysError, DropStraysResponse, EditSheetRowData, EditSheetRowError, EditSheetRowResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FetchSheetPicturesData, FetchSheetPicturesError, FetchSheetPicturesResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileHistoryData, GetFileHistoryError, GetFileHistoryResponse, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetOutletData, GetOutletError, GetOutletResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetSheetData, GetSheetError, GetSheetResponse, GetSpaceData, GetSpaceError, GetSpaceResponse, GetTodayData, GetTodayError, GetTodayResponse, GetUpkeepData, GetUpkeepError, GetUpkeepResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, GiveUpSheetData, GiveUpSheetError, GiveUpSheetResponse, HoldFindingsData, HoldFindingsError, HoldFindingsResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, ImportSheetData, ImportSheetError, ImportSheetResponse, KeepMappingData, KeepMappingError, KeepMappingResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCatalogColumnsData, ListCatalogColumnsError, ListCatalogColumnsResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListDispatchedData, ListDispatchedError, ListDispatchedResponse, ListDispatchesData, ListDispatchesError, ListDispatchesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListFindingsData, ListFindingsError, ListFindingsResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGoneData, ListGoneError, ListGoneResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListHeldData, ListHeldError, ListHeldResponse, ListHoldingsData, ListHoldingsError, ListHoldingsResponse, ListImportedData, ListImportedError, ListImportedResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMappingsData, ListMappingsError, ListMappingsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListOutletKindsData, ListOutletKindsError, ListOutletKindsResponse, ListOutletsData, ListOutletsError, ListOutletsResponse, ListPinsData, ListPinsError, ListPinsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListPurgedData, ListPurgedError, ListPurgedResponse, ListReceiptsData, ListReceiptsError, ListReceiptsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSheetRowsData, ListSheetRowsError, ListSheetRowsResponse, ListSheetsData, ListSheetsError, ListSheetsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, ListUnnamedFilesData, ListUnnamedFilesError, ListUnnamedFilesResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakeOutletData, MakeOutletError, MakeOutletResponse, MakePlanData, MakePlanError, MakePlanResponse, MapSheetData, MapSheetError, MapSheetResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, MendSheetData, MendSheetError, MendSheetResponse, MergeFindingsData, MergeFindingsError, MergeFindingsResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairBySheetData, PairBySheetError, PairBySheetResponse, PairLotData, PairLotError, PairLotResponse, PinFilesData, PinFilesError, PinFilesResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, PurgeData, PurgeError, PurgeResponse, PutFileBackData, PutFileBackError, PutFileBackResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, ReadSheetAgainData, ReadSheetAgainError, ReadSheetAgainResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RehearseDispatchData, RehearseDispatchError, RehearseDispatchResponse, RehearseSheetData, RehearseSheetError, RehearseSheetResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RemoveOutletData, RemoveOutletError, RemoveOutletResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreHeldData, RestoreHeldError, RestoreHeldResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, RestoreSheetData, RestoreSheetError, RestoreSheetResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RetireGoneData, RetireGoneError, RetireGoneResponse, RevertImportData, RevertImportError, RevertImportResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetOutletData, SetOutletError, SetOutletResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, SetUpkeepData, SetUpkeepError, SetUpkeepResponse, SpreadPictureData, SpreadPictureError, SpreadPictureResponse, StopRunData, StopRunError, StopRunResponse, SumFindingsData, SumFindingsError, SumFindingsResponse, SweepData, SweepError, SweepResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TakeStraysInData, TakeStraysInError, TakeStraysInResponse, TeachData, TeachError, TeachResponse, TryColumnData, TryColumnError, TryColumnResponse, TryNameData, TryNameError, TryNameResponse, TryOutletData, TryOutletError, TryOutletResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UnpairSheetData, UnpairSheetError, UnpairSheetResponse, UnpinFilesData, UnpinFilesError, UnpinFilesResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse, WriteVariantsData, WriteVariantsError, WriteVariantsResponse } from '../types.gen';
+import { acceptTogether, addClueList, addDropPerson, addSupplierLink, applyPlan, arrangeCategory, arrangeProduct, askLookup, bringSheet, browseOrigin, changeCategory, changeClueList, changeProducts, checkStore, closeLot, closeRequest, countMarks, createLot, createOrigin, decideFile, decideTogether, declineCandidates, deleteOrigin, dispatch, dropStrays, editSheetRow, fetchOrigin, fetchSheetPictures, firstFile, getCategory, getCoverage, getDropFolder, getFile, getFileHistory, getHandIn, getLookup, getLot, getLotClues, getLotSheet, getMailing, getOrigin, getOutlet, getPlan, getProduct, getRun, getSheet, getSpace, getToday, getUpkeep, getWaiting, giveUpLot, giveUpSheet, holdFindings, importProducts, importSheet, keepMapping, learnFrom, learnRewriting, listCatalogColumns, listCategories, listClueLists, listDispatched, listDispatches, listFiles, listFindings, listGivenUp, listGone, listGroups, listHeld, listHoldings, listImported, listLimits, listLookupCodes, listLots, listMappings, listMessages, listOriginKinds, listOrigins, listOutletKinds, listOutlets, listPins, listPlanChanges, listProducts, listPurged, listReceipts, listReferences, listRequests, listRequestShots, listRuns, listSheetRows, listSheets, listSupplierLinks, listUnnamedFiles, lookAtLot, lookAtPage, makeOutlet, makePlan, makeRequest, mapSheet, measurePictures, mendSheet, mergeFindings, openHandIn, type Options, orderPictures, pagePictures, pairBySheet, pairLot, pinFiles, planLot, previewClues, previewTarget, proposeSelectors, purge, putFileBack, readLotWith, readMessages, readSheetAgain, refreshPlan, rehearseDispatch, rehearseSheet, removeClueList, removeDropPerson, removeOutlet, renewSupplierLink, replan, restoreHeld, restoreLot, restoreSheet, resumeRun, retireGone, revertImport, revertPlan, revokeSupplierLink, scan, search, setAside, setAsideOfPlan, setMailing, setOutlet, setPlanChange, setRights, setShotList, setUpkeep, spreadPicture, stopRun, sumFindings, sweep, takeBackDecision, takeCandidates, takeDropped, takePictures, takeStraysIn, teach, tryColumn, tryName, tryOutlet, tryRecipe, unpairSheet, unpinFiles, updateOrigin, writeVariants } from '../sdk.gen';
+import type { AcceptTogetherData, AcceptTogetherError, AcceptTogetherResponse, AddClueListData, AddClueListError, AddClueListResponse, AddDropPersonData, AddDropPersonError, AddDropPersonResponse, AddSupplierLinkData, AddSupplierLinkError, AddSupplierLinkResponse, ApplyPlanData, ApplyPlanError, ApplyPlanResponse, ArrangeCategoryData, ArrangeCategoryError, ArrangeCategoryResponse, ArrangeProductData, ArrangeProductError, ArrangeProductResponse, AskLookupData, AskLookupError, AskLookupResponse, BringSheetData, BringSheetError, BringSheetResponse, BrowseOriginData, BrowseOriginError, BrowseOriginResponse, ChangeCategoryData, ChangeCategoryError, ChangeCategoryResponse, ChangeClueListData, ChangeClueListError, ChangeClueListResponse, ChangeProductsData, ChangeProductsError, ChangeProductsResponse, CheckStoreData, CheckStoreError, CheckStoreResponse, CloseLotData, CloseLotError, CloseLotResponse, CloseRequestData, CloseRequestError, CloseRequestResponse, CountMarksData, CountMarksError, CountMarksResponse, CreateLotData, CreateLotError, CreateLotResponse, CreateOriginData, CreateOriginError, CreateOriginResponse, DecideFileData, DecideFileError, DecideFileResponse, DecideTogetherData, DecideTogetherError, DecideTogetherResponse, DeclineCandidatesData, DeclineCandidatesError, DeclineCandidatesResponse, DeleteOriginData, DeleteOriginError, DeleteOriginResponse, DispatchData, DispatchError, DispatchResponse, DropStraysData, DropStraysError, DropStraysResponse, EditSheetRowData, EditSheetRowError, EditSheetRowResponse, FetchOriginData, FetchOriginError, FetchOriginResponse, FetchSheetPicturesData, FetchSheetPicturesError, FetchSheetPicturesResponse, FirstFileData, FirstFileError, FirstFileResponse, GetCategoryData, GetCategoryError, GetCategoryResponse, GetCoverageData, GetCoverageError, GetCoverageResponse, GetDropFolderData, GetDropFolderError, GetDropFolderResponse, GetFileData, GetFileError, GetFileHistoryData, GetFileHistoryError, GetFileHistoryResponse, GetFileResponse, GetHandInData, GetHandInError, GetHandInResponse, GetLookupData, GetLookupError, GetLookupResponse, GetLotCluesData, GetLotCluesError, GetLotCluesResponse, GetLotData, GetLotError, GetLotResponse, GetLotSheetData, GetLotSheetError, GetLotSheetResponse, GetMailingData, GetMailingError, GetMailingResponse, GetOriginData, GetOriginError, GetOriginResponse, GetOutletData, GetOutletError, GetOutletResponse, GetPlanData, GetPlanError, GetPlanResponse, GetProductData, GetProductError, GetProductResponse, GetRunData, GetRunError, GetRunResponse, GetSheetData, GetSheetError, GetSheetResponse, GetSpaceData, GetSpaceError, GetSpaceResponse, GetTodayData, GetTodayError, GetTodayResponse, GetUpkeepData, GetUpkeepError, GetUpkeepResponse, GetWaitingData, GetWaitingError, GetWaitingResponse, GiveUpLotData, GiveUpLotError, GiveUpLotResponse, GiveUpSheetData, GiveUpSheetError, GiveUpSheetResponse, HoldFindingsData, HoldFindingsError, HoldFindingsResponse, ImportProductsData, ImportProductsError, ImportProductsResponse, ImportSheetData, ImportSheetError, ImportSheetResponse, KeepMappingData, KeepMappingError, KeepMappingResponse, LearnFromData, LearnFromError, LearnFromResponse, LearnRewritingData, LearnRewritingError, LearnRewritingResponse, ListCatalogColumnsData, ListCatalogColumnsError, ListCatalogColumnsResponse, ListCategoriesData, ListCategoriesError, ListCategoriesResponse, ListClueListsData, ListClueListsError, ListClueListsResponse, ListDispatchedData, ListDispatchedError, ListDispatchedResponse, ListDispatchesData, ListDispatchesError, ListDispatchesResponse, ListFilesData, ListFilesError, ListFilesResponse, ListFindingsData, ListFindingsError, ListFindingsResponse, ListGivenUpData, ListGivenUpError, ListGivenUpResponse, ListGoneData, ListGoneError, ListGoneResponse, ListGroupsData, ListGroupsError, ListGroupsResponse, ListHeldData, ListHeldError, ListHeldResponse, ListHoldingsData, ListHoldingsError, ListHoldingsResponse, ListImportedData, ListImportedError, ListImportedResponse, ListLimitsData, ListLimitsError, ListLimitsResponse, ListLookupCodesData, ListLookupCodesError, ListLookupCodesResponse, ListLotsData, ListLotsError, ListLotsResponse, ListMappingsData, ListMappingsError, ListMappingsResponse, ListMessagesData, ListMessagesError, ListMessagesResponse, ListOriginKindsData, ListOriginKindsError, ListOriginKindsResponse, ListOriginsData, ListOriginsError, ListOriginsResponse, ListOutletKindsData, ListOutletKindsError, ListOutletKindsResponse, ListOutletsData, ListOutletsError, ListOutletsResponse, ListPinsData, ListPinsError, ListPinsResponse, ListPlanChangesData, ListPlanChangesError, ListPlanChangesResponse, ListProductsData, ListProductsError, ListProductsResponse, ListPurgedData, ListPurgedError, ListPurgedResponse, ListReceiptsData, ListReceiptsError, ListReceiptsResponse, ListReferencesData, ListReferencesError, ListReferencesResponse, ListRequestsData, ListRequestsError, ListRequestShotsData, ListRequestShotsError, ListRequestShotsResponse, ListRequestsResponse, ListRunsData, ListRunsError, ListRunsResponse, ListSheetRowsData, ListSheetRowsError, ListSheetRowsResponse, ListSheetsData, ListSheetsError, ListSheetsResponse, ListSupplierLinksData, ListSupplierLinksError, ListSupplierLinksResponse, ListUnnamedFilesData, ListUnnamedFilesError, ListUnnamedFilesResponse, LookAtLotData, LookAtLotError, LookAtLotResponse, LookAtPageData, LookAtPageError, LookAtPageResponse, MakeOutletData, MakeOutletError, MakeOutletResponse, MakePlanData, MakePlanError, MakePlanResponse, MakeRequestData, MakeRequestError, MakeRequestResponse, MapSheetData, MapSheetError, MapSheetResponse, MeasurePicturesData, MeasurePicturesError, MeasurePicturesResponse, MendSheetData, MendSheetError, MendSheetResponse, MergeFindingsData, MergeFindingsError, MergeFindingsResponse, OpenHandInData, OpenHandInError, OpenHandInResponse, OrderPicturesData, OrderPicturesError, OrderPicturesResponse, PagePicturesData, PagePicturesError, PagePicturesResponse, PairBySheetData, PairBySheetError, PairBySheetResponse, PairLotData, PairLotError, PairLotResponse, PinFilesData, PinFilesError, PinFilesResponse, PlanLotData, PlanLotError, PlanLotResponse, PreviewCluesData, PreviewCluesError, PreviewCluesResponse, PreviewTargetData, PreviewTargetError, PreviewTargetResponse, ProposeSelectorsData, ProposeSelectorsError, ProposeSelectorsResponse, PurgeData, PurgeError, PurgeResponse, PutFileBackData, PutFileBackError, PutFileBackResponse, ReadLotWithData, ReadLotWithError, ReadLotWithResponse, ReadMessagesData, ReadMessagesError, ReadMessagesResponse, ReadSheetAgainData, ReadSheetAgainError, ReadSheetAgainResponse, RefreshPlanData, RefreshPlanError, RefreshPlanResponse, RehearseDispatchData, RehearseDispatchError, RehearseDispatchResponse, RehearseSheetData, RehearseSheetError, RehearseSheetResponse, RemoveClueListData, RemoveClueListError, RemoveClueListResponse, RemoveDropPersonData, RemoveDropPersonError, RemoveDropPersonResponse, RemoveOutletData, RemoveOutletError, RemoveOutletResponse, RenewSupplierLinkData, RenewSupplierLinkError, RenewSupplierLinkResponse, ReplanData, ReplanError, ReplanResponse, RestoreHeldData, RestoreHeldError, RestoreHeldResponse, RestoreLotData, RestoreLotError, RestoreLotResponse, RestoreSheetData, RestoreSheetError, RestoreSheetResponse, ResumeRunData, ResumeRunError, ResumeRunResponse, RetireGoneData, RetireGoneError, RetireGoneResponse, RevertImportData, RevertImportError, RevertImportResponse, RevertPlanData, RevertPlanError, RevertPlanResponse, RevokeSupplierLinkData, RevokeSupplierLinkError, RevokeSupplierLinkResponse, ScanData, ScanError, ScanResponse, SearchData, SearchError, SearchResponse, SetAsideData, SetAsideError, SetAsideOfPlanData, SetAsideOfPlanError, SetAsideOfPlanResponse, SetAsideResponse, SetMailingData, SetMailingError, SetMailingResponse, SetOutletData, SetOutletError, SetOutletResponse, SetPlanChangeData, SetPlanChangeError, SetPlanChangeResponse, SetRightsData, SetRightsError, SetRightsResponse, SetShotListData, SetShotListError, SetShotListResponse, SetUpkeepData, SetUpkeepError, SetUpkeepResponse, SpreadPictureData, SpreadPictureError, SpreadPictureResponse, StopRunData, StopRunError, StopRunResponse, SumFindingsData, SumFindingsError, SumFindingsResponse, SweepData, SweepError, SweepResponse, TakeBackDecisionData, TakeBackDecisionError, TakeBackDecisionResponse, TakeCandidatesData, TakeCandidatesError, TakeCandidatesResponse, TakeDroppedData, TakeDroppedError, TakeDroppedResponse, TakePicturesData, TakePicturesError, TakePicturesResponse, TakeStraysInData, TakeStraysInError, TakeStraysInResponse, TeachData, TeachError, TeachResponse, TryColumnData, TryColumnError, TryColumnResponse, TryNameData, TryNameError, TryNameResponse, TryOutletData, TryOutletError, TryOutletResponse, TryRecipeData, TryRecipeError, TryRecipeResponse, UnpairSheetData, UnpairSheetError, UnpairSheetResponse, UnpinFilesData, UnpinFilesError, UnpinFilesResponse, UpdateOriginData, UpdateOriginError, UpdateOriginResponse, WriteVariantsData, WriteVariantsError, WriteVariantsResponse } from '../types.gen';
 
 export type QueryKey<TOptions extends Options> = [
     Pick<TOptions, 'baseUrl' | 'body' | 'headers' | 'path' | 'query'> & {
@@ -229,6 +229,80 @@ export const changeClueListMutation = (options?: Partial<Options<ChangeClueListD
     };
     return mutationOptions;
 };
+
+export const getCoverageQueryKey = (options?: Options<GetCoverageData>) => createQueryKey('getCoverage', options);
+
+/**
+ * How far products have the pictures that their shot lists want
+ */
+export const getCoverageOptions = (options?: Options<GetCoverageData>) => queryOptions<GetCoverageResponse, GetCoverageError, GetCoverageResponse, ReturnType<typeof getCoverageQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await getCoverage({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getCoverageQueryKey(options)
+});
+
+const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'headers' | 'path' | 'query'>>(queryKey: QueryKey<Options>, page: K) => {
+    const params = { ...queryKey[0] };
+    if (page.body) {
+        params.body = {
+            ...queryKey[0].body as any,
+            ...page.body as any
+        };
+    }
+    if (page.headers) {
+        params.headers = {
+            ...queryKey[0].headers,
+            ...page.headers
+        };
+    }
+    if (page.path) {
+        params.path = {
+            ...queryKey[0].path as any,
+            ...page.path as any
+        };
+    }
+    if (page.query) {
+        params.query = {
+            ...queryKey[0].query as any,
+            ...page.query as any
+        };
+    }
+    return params as unknown as typeof page;
+};
+
+export const getCoverageInfiniteQueryKey = (options?: Options<GetCoverageData>): QueryKey<Options<GetCoverageData>> => createQueryKey('getCoverage', options, true);
+
+/**
+ * How far products have the pictures that their shot lists want
+ */
+export const getCoverageInfiniteOptions = (options?: Options<GetCoverageData>) => infiniteQueryOptions<GetCoverageResponse, GetCoverageError, InfiniteData<GetCoverageResponse>, QueryKey<Options<GetCoverageData>>, number | Pick<QueryKey<Options<GetCoverageData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+// @ts-ignore
+{
+    queryFn: async ({ pageParam, queryKey, signal }) => {
+        // @ts-ignore
+        const page: Pick<QueryKey<Options<GetCoverageData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+            query: {
+                offset: pageParam
+            }
+        };
+        const params = createInfiniteParams(queryKey, page);
+        const { data } = await getCoverage({
+            ...options,
+            ...params,
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: getCoverageInfiniteQueryKey(options)
+});
 
 /**
  * Bring files back as they were before they were decided on
@@ -475,35 +549,6 @@ export const listFindingsOptions = (options?: Options<ListFindingsData>) => quer
     },
     queryKey: listFindingsQueryKey(options)
 });
-
-const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'headers' | 'path' | 'query'>>(queryKey: QueryKey<Options>, page: K) => {
-    const params = { ...queryKey[0] };
-    if (page.body) {
-        params.body = {
-            ...queryKey[0].body as any,
-            ...page.body as any
-        };
-    }
-    if (page.headers) {
-        params.headers = {
-            ...queryKey[0].headers,
-            ...page.headers
-        };
-    }
-    if (page.path) {
-        params.path = {
-            ...queryKey[0].path as any,
-            ...page.path as any
-        };
-    }
-    if (page.query) {
-        params.query = {
-            ...queryKey[0].query as any,
-            ...page.query as any
-        };
-    }
-    return params as unknown as typeof page;
-};
 
 export const listFindingsInfiniteQueryKey = (options?: Options<ListFindingsData>): QueryKey<Options<ListFindingsData>> => createQueryKey('listFindings', options, true);
 
@@ -2190,6 +2235,76 @@ export const listPurgedOptions = (options: Options<ListPurgedData>) => queryOpti
     queryKey: listPurgedQueryKey(options)
 });
 
+export const listRequestsQueryKey = (options?: Options<ListRequestsData>) => createQueryKey('listRequests', options);
+
+/**
+ * Pictures that somebody was asked for, the newest first
+ */
+export const listRequestsOptions = (options?: Options<ListRequestsData>) => queryOptions<ListRequestsResponse, ListRequestsError, ListRequestsResponse, ReturnType<typeof listRequestsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listRequests({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listRequestsQueryKey(options)
+});
+
+/**
+ * Ask for what is missing now
+ */
+export const makeRequestMutation = (options?: Partial<Options<MakeRequestData>>): UseMutationOptions<MakeRequestResponse, MakeRequestError, Options<MakeRequestData>> => {
+    const mutationOptions: UseMutationOptions<MakeRequestResponse, MakeRequestError, Options<MakeRequestData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await makeRequest({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+/**
+ * Wait for the rest of a request no more, or again
+ */
+export const closeRequestMutation = (options?: Partial<Options<CloseRequestData>>): UseMutationOptions<CloseRequestResponse, CloseRequestError, Options<CloseRequestData>> => {
+    const mutationOptions: UseMutationOptions<CloseRequestResponse, CloseRequestError, Options<CloseRequestData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await closeRequest({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
+
+export const listRequestShotsQueryKey = (options: Options<ListRequestShotsData>) => createQueryKey('listRequestShots', options);
+
+/**
+ * The pictures of a request
+ */
+export const listRequestShotsOptions = (options: Options<ListRequestShotsData>) => queryOptions<ListRequestShotsResponse, ListRequestShotsError, ListRequestShotsResponse, ReturnType<typeof listRequestShotsQueryKey>>({
+    queryFn: async ({ queryKey, signal }) => {
+        const { data } = await listRequestShots({
+            ...options,
+            ...queryKey[0],
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listRequestShotsQueryKey(options)
+});
+
 export const listRunsQueryKey = (options?: Options<ListRunsData>) => createQueryKey('listRuns', options);
 
 /**
@@ -2667,6 +2782,23 @@ export const listUnnamedFilesOptions = (options: Options<ListUnnamedFilesData>) 
     },
     queryKey: listUnnamedFilesQueryKey(options)
 });
+
+/**
+ * Set the shot list of a category, as it was seen; an empty one is forgotten
+ */
+export const setShotListMutation = (options?: Partial<Options<SetShotListData>>): UseMutationOptions<SetShotListResponse, SetShotListError, Options<SetShotListData>> => {
+    const mutationOptions: UseMutationOptions<SetShotListResponse, SetShotListError, Options<SetShotListData>> = {
+        mutationFn: async (fnOptions) => {
+            const { data } = await setShotList({
+                ...options,
+                ...fnOptions,
+                throwOnError: true
+            });
+            return data;
+        }
+    };
+    return mutationOptions;
+};
 
 export const getSpaceQueryKey = (options?: Options<GetSpaceData>) => createQueryKey('getSpace', options);
 

@@ -1,0 +1,171 @@
+// Package covering is the use cases of coverage: what pictures products should have, how far they
+// have them, and what is asked for. How it is counted is in core/coverage.
+package covering
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/coverage"
+	"ambrosa/internal/store"
+)
+
+// Coverer is the use cases of coverage.
+type Coverer struct{ Store *store.Store }
+
+// atOnce is how many products are counted at a time.
+const atOnce = 2000
+
+// Count counts what changed since it was counted.
+func (c *Coverer) Count(ctx context.Context) error {
+	for {
+		stale, err := c.Store.StaleCoverage(ctx, atOnce)
+		if err != nil || len(stale) == 0 {
+			return err
+		}
+		products := make([]int64, len(stale))
+		for i, s := range stale {
+			products[i] = s.Product
+		}
+		pictures, err := c.Store.Covering(ctx, products)
+		if err != nil {
+			return err
+		}
+		counted := make([]store.Counted, len(stale))
+		for i, s := range stale {
+			counted[i] = store.Counted{Stale: s, Cells: s.Shots.Cover(pictures[s.Product])}
+		}
+		if err := c.Store.SetCoverage(ctx, counted); err != nil || len(stale) < atOnce {
+			return err
+		}
+	}
+}
+
+// KeepDay keeps what coverage comes to today, to be seen over time.
+func (c *Coverer) KeepDay(ctx context.Context) error {
+	if err := c.Count(ctx); err != nil {
+		return err
+	}
+	return c.Store.KeepCoverageDay(ctx)
+}
+
+// Covered is coverage, as a filter chooses it.
+type Covered struct {
+	coverage.Totals
+	Products   int                     `json:"products"`
+	Matching   int                     `json:"matching" doc:"Products that are listed, page by page"`
+	Lists      []store.ShotList        `json:"lists" nullable:"false" doc:"All shot lists"`
+	Categories []store.CoveredCategory `json:"categories" nullable:"false"`
+	Items      []store.CoveredProduct  `json:"items" nullable:"false"`
+	Days       []store.CoveredDay      `json:"days" nullable:"false" doc:"What it came to, day by day"`
+}
+
+// days are how far back coverage is shown.
+const days = 90
+
+// Covered counts what changed, and returns what a filter chooses. Totals and categories are of
+// all that is chosen, whatever of it is listed.
+func (c *Coverer) Covered(ctx context.Context, f store.CoverageFilter) (found Covered, err error) {
+	if err := c.Count(ctx); err != nil {
+		return found, err
+	}
+	if found.Lists, err = c.Store.ShotLists(ctx); err != nil {
+		return found, err
+	}
+	all := f
+	all.Only = ""
+	if found.Categories, err = c.Store.CoveredCategories(ctx, all); err != nil {
+		return found, err
+	}
+	for _, one := range found.Categories {
+		found.Products += one.Products
+		found.Wanted += one.Wanted
+		found.Filled += one.Filled
+		found.Below += one.Below
+		found.Missing += one.Missing
+	}
+	found.Matching = found.Products
+	if f.Only != "" {
+		listed, err := c.Store.CoveredCategories(ctx, f)
+		if err != nil {
+			return found, err
+		}
+		found.Matching = 0
+		for _, one := range listed {
+			found.Matching += one.Products
+		}
+	}
+	if found.Items, err = c.Store.CoveredProducts(ctx, f); err != nil {
+		return found, err
+	}
+	found.Days, err = c.Store.CoverageDays(ctx, f.Category, days)
+	return found, err
+}
+
+// SetList sets the shot list of a category, as it was seen; an empty one is forgotten. The error
+// may be a coverage.BadList, store.ErrChanged or store.ErrNotFound.
+func (c *Coverer) SetList(ctx context.Context, who acting.Actor, path string, shots coverage.List, version int) error {
+	if len(shots) == 0 {
+		if version == 0 {
+			return nil
+		}
+		return c.Store.RemoveShotList(ctx, path, version)
+	}
+	for i := range shots {
+		shots[i].View = strings.ToLower(strings.TrimSpace(shots[i].View))
+	}
+	if err := shots.Check(); err != nil {
+		return err
+	}
+	return c.Store.SetShotList(ctx, who, path, shots, version)
+}
+
+// ErrNothing means that nothing is missing that could be asked for.
+var ErrNothing = errors.New("nothing is missing")
+
+// Request makes a request of what is missing now, and of what is smaller than it should be, as a
+// filter chooses it. It may be ErrNothing.
+func (c *Coverer) Request(ctx context.Context, who acting.Actor, name string, f store.CoverageFilter) (id int64, err error) {
+	if err := c.Count(ctx); err != nil {
+		return 0, err
+	}
+	lists, err := c.Store.ShotLists(ctx)
+	if err != nil {
+		return 0, err
+	}
+	shots := map[int64]coverage.List{}
+	for _, l := range lists {
+		shots[l.ID] = l.Shots
+	}
+	wanting, err := c.Store.Wanting(ctx, f)
+	if err != nil {
+		return 0, err
+	}
+	var asked []store.RequestShot
+	for _, w := range wanting {
+		asked = append(asked, lacking(w, shots[w.List])...)
+	}
+	if len(asked) == 0 {
+		return 0, ErrNothing
+	}
+	err = c.Store.Within(ctx, func(tx pgx.Tx) error {
+		id, err = store.NewRequest(ctx, tx, who, name, f.Category, asked)
+		return err
+	})
+	return id, err
+}
+
+// lacking are the pictures of a list that a product lacks.
+func lacking(w store.Wanting, shots coverage.List) (asked []store.RequestShot) {
+	for i, s := range shots[:min(len(shots), len(w.Have))] {
+		for n := int(w.Have[i]) + 1; n <= s.Count; n++ {
+			asked = append(asked, store.RequestShot{Product: w.Product, SKU: w.SKU, Title: w.Title, View: s.View, Nth: n, Least: s.Least,
+				Background: s.Background, Name: coverage.Name(w.SKU, s.View, n)})
+		}
+	}
+	return asked
+}

@@ -1,0 +1,268 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/acting"
+	"ambrosa/core/coverage"
+)
+
+// ShotList is what pictures the products of a category should have, with those below it.
+type ShotList struct {
+	ID       int64         `json:"id"`
+	Category int64         `json:"category" doc:"0 for the whole catalog"`
+	Path     string        `json:"path" doc:"Of the category; empty for the whole catalog"`
+	Shots    coverage.List `json:"shots" nullable:"false"`
+	Version  int           `json:"version" doc:"Counts its changes"`
+	By       string        `json:"by"`
+	At       time.Time     `json:"at"`
+}
+
+// ShotLists returns all, by path.
+func (s *Store) ShotLists(ctx context.Context) ([]ShotList, error) {
+	return list[ShotList](ctx, s.Pool, `select l.id, coalesce(l.category_id, 0) as category, coalesce(c.path, '') as path, l.shots, l.version,
+		l.by, l.at from shot_list l left join category c on c.id = l.category_id order by c.path nulls first`)
+}
+
+// SetShotList sets the list of a category, by its path ("" for the whole catalog), that has a
+// version; 0 for one that has none yet. ErrChanged means that it is another by now, ErrNotFound
+// that there is no such category.
+func (s *Store) SetShotList(ctx context.Context, who acting.Actor, path string, shots coverage.List, version int) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		category, err := categoryOf(ctx, tx, path)
+		if err != nil {
+			return err
+		}
+		if version == 0 {
+			_, err := tx.Exec(ctx, `insert into shot_list (category_id, shots, by) values ($1, $2, $3)`, category, shots, who.Name)
+			if isDouble(err) {
+				err = ErrChanged
+			}
+			return err
+		}
+		tag, err := tx.Exec(ctx, `update shot_list set shots = $2, by = $3, at = now(), version = version + 1
+			where category_id is not distinct from $1 and version = $4`, category, shots, who.Name, version)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrChanged
+		}
+		return err
+	})
+}
+
+// RemoveShotList forgets the list of a category that has a version: the one above it counts then.
+func (s *Store) RemoveShotList(ctx context.Context, path string, version int) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		category, err := categoryOf(ctx, tx, path)
+		if err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, `delete from shot_list where category_id is not distinct from $1 and version = $2`, category, version)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrChanged
+		}
+		return err
+	})
+}
+
+// categoryOf is the number of a category; nil for no path.
+func categoryOf(ctx context.Context, tx pgx.Tx, path string) (*int64, error) {
+	if path == "" {
+		return nil, nil
+	}
+	id, err := number(ctx, tx, `select id from category where path = $1`, path)
+	return &id, err
+}
+
+// wants says which list counts for each category: the nearest above.
+const wants = `wants as materialized (
+	select c.id as category, l.id as list, l.version, l.shots from category c cross join lateral (
+		select l.id, l.version, l.shots from shot_list l left join category a on a.id = l.category_id
+		where l.category_id is null or c.path = a.path or starts_with(c.path, a.path || ' / ')
+		order by length(a.path) desc nulls last limit 1) l
+	union all select 0, id, version, shots from shot_list where category_id is null)`
+
+// Stale is a product whose coverage is to be counted (again).
+type Stale struct {
+	Product     int64
+	Category    int64
+	Version     int64
+	List        int64 // 0 where no list counts for it
+	ListVersion int
+	Shots       coverage.List
+}
+
+// StaleCoverage returns products whose coverage is not what it was counted for, some at a time.
+func (s *Store) StaleCoverage(ctx context.Context, limit int) ([]Stale, error) {
+	return list[Stale](ctx, s.Pool, `with `+wants+`
+		select p.id as product, coalesce(p.category_id, 0) as category, p.version, coalesce(w.list, 0) as list,
+			coalesce(w.version, 0) as list_version, coalesce(w.shots, '[]') as shots
+		from product p left join wants w on w.category = coalesce(p.category_id, 0) left join coverage c on c.product_id = p.id
+		where case when w.list is null then c.product_id is not null
+			else c.product_id is null or c.version <> p.version or c.category_id <> coalesce(p.category_id, 0) or c.list_id <> w.list
+				or c.list_version <> w.version end
+		order by p.id limit $1`, limit)
+}
+
+// Covering returns the pictures of products and their variants, in the order of their places.
+func (s *Store) Covering(ctx context.Context, products []int64) (map[int64][]coverage.Picture, error) {
+	rows, err := s.Pool.Query(ctx, `select pl.product_id, pl.view, greatest(b.width, b.height)
+		from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256 left join variant v on v.id = pl.variant_id
+		where pl.product_id = any($1) order by pl.product_id, v.position nulls first, v.id nulls first, pl.place`, products)
+	if err != nil {
+		return nil, err
+	}
+	found := map[int64][]coverage.Picture{}
+	var product int64
+	var p coverage.Picture
+	_, err = pgx.ForEachRow(rows, []any{&product, &p.View, &p.Longer}, func() error {
+		found[product] = append(found[product], p)
+		return nil
+	})
+	return found, err
+}
+
+// Counted is a product's coverage, as it was counted.
+type Counted struct {
+	Stale
+	Cells []coverage.Cell
+}
+
+// SetCoverage keeps what was counted, and ticks off what was asked for and came. Products come in
+// the order of their numbers.
+func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		batch := &pgx.Batch{}
+		var products []int64
+		var views []string
+		var have []int
+		for _, c := range counted {
+			if c.List == 0 {
+				batch.Queue(`delete from coverage where product_id = $1`, c.Product)
+				continue
+			}
+			sum := c.Shots.Sum(c.Cells)
+			haves, belows := make([]int16, len(c.Cells)), make([]int16, len(c.Cells))
+			for i, cell := range c.Cells {
+				haves[i], belows[i] = int16(cell.Have), int16(cell.Below)
+				if cell.Have > 0 {
+					products, views, have = append(products, c.Product), append(views, c.Shots[i].View), append(have, cell.Have)
+				}
+			}
+			batch.Queue(`insert into coverage (product_id, category_id, version, list_id, list_version, have, below, wanted, filled, low, missing)
+				select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11 where exists (select from product where id = $1)
+				on conflict (product_id) do update set category_id = excluded.category_id, version = excluded.version,
+					list_id = excluded.list_id, list_version = excluded.list_version, have = excluded.have, below = excluded.below,
+					wanted = excluded.wanted, filled = excluded.filled, low = excluded.low, missing = excluded.missing`,
+				c.Product, c.Category, c.Version, c.List, c.ListVersion, haves, belows, sum.Wanted, sum.Filled, sum.Below, sum.Missing)
+		}
+		batch.Queue(`update request_shot s set came_at = now() from unnest($1::bigint[], $2::text[], $3::int[]) as h (product, view, have)
+			where s.product_id = h.product and lower(s.view) = lower(h.view) and s.nth <= h.have and s.came_at is null`, products, views, have)
+		return tx.SendBatch(ctx, batch).Close()
+	})
+}
+
+// CoverageFilter chooses products whose coverage is counted.
+type CoverageFilter struct {
+	Category string // path: its products and those below it; "" for all
+	Query    string // part of a code, SKU, title or GTIN
+	Only     string // "missing", "below", or "" for all
+	Offset   int
+	Limit    int
+}
+
+func (f CoverageFilter) where() (string, pgx.NamedArgs) {
+	where, args := ProductFilter{Query: f.Query, Category: f.Category, Offset: f.Offset, Limit: f.Limit}.where()
+	switch f.Only {
+	case "missing":
+		where += ` and k.missing > 0`
+	case "below":
+		where += ` and k.low > 0`
+	}
+	return where, args
+}
+
+// CoveredCategory is a category's own products, and how far they have what is wanted.
+type CoveredCategory struct {
+	ID       int64  `json:"id" doc:"0 for products without a category"`
+	Path     string `json:"path"`
+	Products int    `json:"products"`
+	coverage.Totals
+}
+
+// CoveredCategories returns the categories whose products have a list, as a filter has them, by
+// path.
+func (s *Store) CoveredCategories(ctx context.Context, f CoverageFilter) ([]CoveredCategory, error) {
+	where, args := f.where()
+	return list[CoveredCategory](ctx, s.Pool, `
+		select k.category_id as id, coalesce(c.path, '') as path, count(*)::int as products, sum(k.wanted)::int as wanted,
+			sum(k.filled)::int as filled, sum(k.low)::int as below, sum(k.missing)::int as missing
+		from coverage k join product p on p.id = k.product_id left join category c on c.id = k.category_id
+		where `+where+` group by k.category_id, c.path order by c.path nulls first`, args)
+}
+
+// CoveredProduct is a product's coverage.
+type CoveredProduct struct {
+	ID    int64   `json:"id"`
+	Code  string  `json:"code"`
+	Title string  `json:"title"`
+	Sum   string  `json:"sum" doc:"Of its lead; empty for none"`
+	List  int64   `json:"list"`
+	Have  []int16 `json:"have" nullable:"false" doc:"By shot of its list"`
+	Below []int16 `json:"below" nullable:"false"`
+}
+
+// CoveredProducts returns a page of products, by code.
+func (s *Store) CoveredProducts(ctx context.Context, f CoverageFilter) ([]CoveredProduct, error) {
+	where, args := f.where()
+	return list[CoveredProduct](ctx, s.Pool, `
+		with page as (select p.id, p.code, p.title, k.list_id as list, k.have, k.below from coverage k join product p on p.id = k.product_id
+			where `+where+` order by p.code, p.id offset @offset limit @limit)
+		select page.id, page.code, page.title, coalesce(encode(l.sha256, 'hex'), '') as sum, page.list, page.have, page.below from page
+		left join lateral (select f.sha256 from placement pl join file f on f.id = pl.file_id left join variant v on v.id = pl.variant_id
+			where pl.product_id = page.id order by v.position nulls first, v.id nulls first, pl.place limit 1) l on true
+		order by page.code, page.id`, args)
+}
+
+// CoveredDay is what coverage came to on a day.
+type CoveredDay struct {
+	Day    time.Time `json:"day"`
+	Wanted int       `json:"wanted"`
+	Filled int       `json:"filled"`
+}
+
+// CoverageDays returns what coverage came to, below a category ("" for all), day by day.
+func (s *Store) CoverageDays(ctx context.Context, category string, days int) ([]CoveredDay, error) {
+	return list[CoveredDay](ctx, s.Pool, `select d.day::timestamptz as day, sum(d.wanted)::int as wanted, sum(d.filled)::int as filled
+		from coverage_day d left join category c on c.id = d.category_id
+		where d.day > current_date - $2::int and ($1 = '' or c.path = $1 or starts_with(c.path, $1 || ' / '))
+		group by d.day order by d.day`, category, days)
+}
+
+// KeepCoverageDay keeps what coverage comes to today.
+func (s *Store) KeepCoverageDay(ctx context.Context) error {
+	_, err := s.Pool.Exec(ctx, `insert into coverage_day (day, category_id, products, wanted, filled, low)
+		select current_date, category_id, count(*), sum(wanted), sum(filled), sum(low) from coverage group by category_id
+		on conflict (day, category_id) do update set products = excluded.products, wanted = excluded.wanted, filled = excluded.filled,
+			low = excluded.low`)
+	return err
+}
+
+// FallenCategory is a category whose products have less of what is wanted than they had.
+type FallenCategory struct {
+	Path   string  `json:"path"`
+	Before float64 `json:"before" doc:"Part that was filled"`
+	Now    float64 `json:"now"`
+}
+
+// FallenCoverage returns categories whose coverage fell since some days ago, the most first.
+func (s *Store) FallenCoverage(ctx context.Context, days, limit int) ([]FallenCategory, error) {
+	return list[FallenCategory](ctx, s.Pool, `
+		with before as (select distinct on (category_id) category_id, filled::float / nullif(wanted, 0) as part from coverage_day
+			where day < current_date and day >= current_date - $1::int order by category_id, day),
+		today as (select category_id, sum(filled)::float / nullif(sum(wanted), 0) as part from coverage group by category_id)
+		select coalesce(c.path, '') as path, b.part as before, t.part as now from before b join today t using (category_id)
+		left join category c on c.id = category_id where t.part < b.part - 0.005 order by b.part - t.part desc limit $2`, days, limit)
+}

@@ -1,0 +1,185 @@
+import { Autocomplete, Button, SegmentedControl, TextInput } from '@mantine/core';
+import { useDebouncedValue } from '@mantine/hooks';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
+import type { Covered, CoveredCategory } from '../client';
+import { getCoverageOptions, listCategoriesOptions } from '../client/@tanstack/react-query.gen';
+import { count, some } from '../shared/format';
+import { Empty, Failed } from '../shared/State';
+import { Ask } from './Ask';
+import css from './Coverage.module.css';
+import { Days } from './Days';
+import { Matrix } from './Matrix';
+import { ShotListEditor } from './ShotListEditor';
+import { listFor, percent } from './words';
+
+/** How many products are listed at a time. */
+const page = 100;
+
+type Only = '' | 'missing' | 'below';
+
+/** How far products have the pictures that their shot lists want. */
+export function Coverage() {
+  const [asked, setAsked] = useSearchParams();
+  const category = asked.get('category') ?? '';
+  const [query, setQuery] = useState('');
+  const [only, setOnly] = useState<Only>('missing');
+  const [offset, setOffset] = useState(0);
+  const [q] = useDebouncedValue(query, 250);
+  const choose = (path: string) => {
+    setOffset(0);
+    setAsked(path ? { category: path } : {}, { replace: true });
+  };
+  const coverage = useQuery({
+    ...getCoverageOptions({ query: { category, q, offset, limit: page, ...(only && { only }) } }),
+    placeholderData: keepPreviousData,
+  });
+  if (coverage.error) return <Failed error={coverage.error} again={() => void coverage.refetch()} />;
+  if (!coverage.data) return <div />;
+  const c = coverage.data;
+  return (
+    <section className={css.page} aria-label="Coverage">
+      <Head
+        coverage={c}
+        category={category}
+        onCategory={choose}
+        query={query}
+        onQuery={(text) => {
+          setOffset(0);
+          setQuery(text);
+        }}
+      />
+      {c.lists.length === 0 ? (
+        <Empty title="No shot list says yet what pictures products should have.">
+          Set one for the whole catalog, or choose a category first. Those below it inherit it.
+        </Empty>
+      ) : (
+        <>
+          <Sums coverage={c} only={only} onOnly={(to) => (setOffset(0), setOnly(to))} />
+          <div className={css.body}>
+            <nav className={css.categories} aria-label="By category">
+              {c.categories.map((one) => (
+                <CategoryBar key={one.id} category={one} on={one.path === category} onPick={choose} />
+              ))}
+            </nav>
+            <Matrix coverage={c} offset={offset} page={page} onOffset={setOffset} />
+          </div>
+        </>
+      )}
+    </section>
+  );
+}
+
+interface HeadProps {
+  coverage: Covered;
+  category: string;
+  onCategory: (path: string) => void;
+  query: string;
+  onQuery: (text: string) => void;
+}
+
+/** What is chosen, and what can be done with it. */
+function Head({ coverage: c, category, onCategory, query, onQuery }: HeadProps) {
+  const [typed, setTyped] = useState(category);
+  const [listing, setListing] = useState(false);
+  const [asking, setAsking] = useState(false);
+  const [text] = useDebouncedValue(typed, 150);
+  const categories = useQuery({
+    ...listCategoriesOptions({ query: { q: text } }),
+    placeholderData: keepPreviousData,
+  });
+  const own = listFor(c.lists, category);
+  return (
+    <div className={css.head}>
+      <Autocomplete
+        size="xs"
+        className="grow"
+        aria-label="Category"
+        placeholder="All categories"
+        limit={30}
+        data={[...new Set((categories.data?.items ?? []).map((one) => one.path))]}
+        value={typed}
+        onChange={(to) => {
+          setTyped(to);
+          if (to === '') onCategory('');
+        }}
+        onOptionSubmit={onCategory}
+      />
+      <TextInput
+        className="grow"
+        aria-label="Products whose code, SKU, title or GTIN has"
+        placeholder="Code, SKU, title or GTIN"
+        value={query}
+        onChange={(e) => onQuery(e.currentTarget.value)}
+      />
+      <Button onClick={() => setListing(true)}>
+        {own && own.path === category ? 'Shot list…' : 'Set a shot list…'}
+      </Button>
+      <Button variant="filled" disabled={c.missing + c.below === 0} onClick={() => setAsking(true)}>
+        Ask for what is missing…
+      </Button>
+      {listing && <ShotListEditor path={category} list={own} onClose={() => setListing(false)} />}
+      {asking && <Ask coverage={c} category={category} query={query} onClose={() => setAsking(false)} />}
+    </div>
+  );
+}
+
+interface SumsProps {
+  coverage: Covered;
+  only: Only;
+  onOnly: (to: Only) => void;
+}
+
+function Sums({ coverage: c, only, onOnly }: SumsProps) {
+  return (
+    <div className={`spread ${css.sums}`} aria-label="What is there">
+      <span>
+        <strong>{percent(c.filled, c.wanted)}</strong> of {some(c.wanted, 'picture')} of{' '}
+        {some(c.products, 'product')} are there
+        <span className="quiet">
+          ; {count(c.missing)} missing, {count(c.below)} too small
+        </span>
+      </span>
+      <Days days={c.days} />
+      <SegmentedControl
+        className="push"
+        aria-label="Listed"
+        value={only}
+        onChange={(to) => onOnly(to as Only)}
+        data={[
+          { value: '', label: 'All products' },
+          { value: 'missing', label: 'With something missing' },
+          { value: 'below', label: 'Too small' },
+        ]}
+      />
+    </div>
+  );
+}
+
+interface BarProps {
+  category: CoveredCategory;
+  on: boolean;
+  onPick: (path: string) => void;
+}
+
+/** A category's own products, as a bar; a press chooses it, or all again. */
+function CategoryBar({ category: c, on, onPick }: BarProps) {
+  return (
+    <button className={css.category} aria-pressed={on} onClick={() => onPick(on ? '' : c.path)}>
+      <span className="clip" title={c.path}>
+        {c.path || 'no category'}
+      </span>
+      <span className="num">{percent(c.filled, c.wanted)}</span>
+      <svg className={css.bar} viewBox="0 0 100 4" preserveAspectRatio="none" aria-hidden="true">
+        <rect className={css.filled} width={part(c.filled, c.wanted)} height="4" />
+        <rect className={css.below} x={part(c.filled, c.wanted)} width={part(c.below, c.wanted)} height="4" />
+      </svg>
+      <span className="quiet small">
+        {some(c.products, 'product')}, {count(c.missing)} missing
+      </span>
+    </button>
+  );
+}
+
+const part = (n: number, of: number) => (of > 0 ? (100 * n) / of : 0);
