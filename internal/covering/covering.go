@@ -4,8 +4,12 @@ package covering
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
+	"fmt"
 	"strings"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -20,34 +24,85 @@ type Coverer struct{ Store *store.Store }
 // atOnce is how many products are counted at a time.
 const atOnce = 2000
 
+// margin is how long before the last count a change may have begun that was not seen by it.
+const margin = 15 * time.Minute
+
 // Count counts what changed since it was counted.
-func (c *Coverer) Count(ctx context.Context) error {
-	for {
-		stale, err := c.Store.StaleCoverage(ctx, atOnce)
+func (c *Coverer) Count(ctx context.Context) error { return c.countSince(ctx, false) }
+
+// countSince counts what changed since the last time, or (all) looks at everything.
+func (c *Coverer) countSince(ctx context.Context, all bool) error {
+	lists, err := c.Store.ListsOf(ctx)
+	if err != nil {
+		return err
+	}
+	last, err := c.Store.CoverageCount(ctx)
+	if err != nil {
+		return err
+	}
+	now, err := c.Store.Clock(ctx)
+	if err != nil {
+		return err
+	}
+	next := store.CoverageCount{CountedAt: now, Lists: told(lists)}
+	since := last.CountedAt.Add(-margin)
+	if all || next.Lists != last.Lists {
+		since = time.Time{}
+	}
+	if err := c.countAll(ctx, lists, since); err != nil {
+		return err
+	}
+	return c.Store.SetCoverageCount(ctx, next)
+}
+
+// told is equal for the same lists of the same categories.
+func told(lists []store.ListOf) string {
+	sum := sha256.New()
+	for _, l := range lists {
+		fmt.Fprintln(sum, l.Category, l.List, l.Version)
+	}
+	return hex.EncodeToString(sum.Sum(nil))
+}
+
+// countAll counts what is stale of the products that changed since a time.
+func (c *Coverer) countAll(ctx context.Context, lists []store.ListOf, since time.Time) error {
+	of := make(map[int64]store.ListOf, len(lists))
+	for _, l := range lists {
+		of[l.Category] = l
+	}
+	for behind := int64(0); ; {
+		stale, err := c.Store.StaleCoverage(ctx, lists, since, behind, atOnce)
 		if err != nil || len(stale) == 0 {
 			return err
 		}
-		products := make([]int64, len(stale))
-		for i, s := range stale {
-			products[i] = s.Product
-		}
-		pictures, err := c.Store.Covering(ctx, products)
-		if err != nil {
+		if err := c.count(ctx, stale, of); err != nil || len(stale) < atOnce {
 			return err
 		}
-		counted := make([]store.Counted, len(stale))
-		for i, s := range stale {
-			counted[i] = store.Counted{Stale: s, Cells: s.Shots.Cover(pictures[s.Product])}
-		}
-		if err := c.Store.SetCoverage(ctx, counted); err != nil || len(stale) < atOnce {
-			return err
-		}
+		behind = stale[len(stale)-1].Product
 	}
+}
+
+// count counts products.
+func (c *Coverer) count(ctx context.Context, stale []store.Stale, of map[int64]store.ListOf) error {
+	products := make([]int64, len(stale))
+	for i, s := range stale {
+		products[i] = s.Product
+	}
+	pictures, err := c.Store.Covering(ctx, products)
+	if err != nil {
+		return err
+	}
+	counted := make([]store.Counted, len(stale))
+	for i, s := range stale {
+		list := of[s.Category]
+		counted[i] = store.Counted{Stale: s, ListOf: list, Cells: list.Shots.Cover(pictures[s.Product])}
+	}
+	return c.Store.SetCoverage(ctx, counted)
 }
 
 // KeepDay keeps what coverage comes to today, to be seen over time.
 func (c *Coverer) KeepDay(ctx context.Context) error {
-	if err := c.Count(ctx); err != nil {
+	if err := c.countSince(ctx, true); err != nil {
 		return err
 	}
 	return c.Store.KeepCoverageDay(ctx)
@@ -76,28 +131,16 @@ func (c *Coverer) Covered(ctx context.Context, f store.CoverageFilter) (found Co
 	if found.Lists, err = c.Store.ShotLists(ctx); err != nil {
 		return found, err
 	}
-	all := f
-	all.Only = ""
-	if found.Categories, err = c.Store.CoveredCategories(ctx, all); err != nil {
+	if found.Categories, err = c.Store.CoveredCategories(ctx, f); err != nil {
 		return found, err
 	}
 	for _, one := range found.Categories {
 		found.Products += one.Products
+		found.Matching += one.Listed
 		found.Wanted += one.Wanted
 		found.Filled += one.Filled
 		found.Below += one.Below
 		found.Missing += one.Missing
-	}
-	found.Matching = found.Products
-	if f.Only != "" {
-		listed, err := c.Store.CoveredCategories(ctx, f)
-		if err != nil {
-			return found, err
-		}
-		found.Matching = 0
-		for _, one := range listed {
-			found.Matching += one.Products
-		}
 	}
 	if found.Items, err = c.Store.CoveredProducts(ctx, f); err != nil {
 		return found, err

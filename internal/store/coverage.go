@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"errors"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -76,34 +78,74 @@ func categoryOf(ctx context.Context, tx pgx.Tx, path string) (*int64, error) {
 	return &id, err
 }
 
-// wants says which list counts for each category: the nearest above.
-const wants = `wants as materialized (
-	select c.id as category, l.id as list, l.version, l.shots from category c cross join lateral (
-		select l.id, l.version, l.shots from shot_list l left join category a on a.id = l.category_id
-		where l.category_id is null or c.path = a.path or starts_with(c.path, a.path || ' / ')
-		order by length(a.path) desc nulls last limit 1) l
-	union all select 0, id, version, shots from shot_list where category_id is null)`
+// ListOf is the list that counts for a category: the nearest above.
+type ListOf struct {
+	Category int64 // 0 for products without one
+	List     int64
+	Version  int
+	Shots    coverage.List
+}
+
+// ListsOf returns the lists that count, category by category; one for which none does is not
+// among them.
+func (s *Store) ListsOf(ctx context.Context) ([]ListOf, error) {
+	return list[ListOf](ctx, s.Pool, `
+		select c.id as category, l.id as list, l.version, l.shots from category c cross join lateral (
+			select l.id, l.version, l.shots from shot_list l left join category a on a.id = l.category_id
+			where l.category_id is null or c.path = a.path or starts_with(c.path, a.path || ' / ')
+			order by length(a.path) desc nulls last limit 1) l
+		union all select 0, id, version, shots from shot_list where category_id is null order by 1`)
+}
 
 // Stale is a product whose coverage is to be counted (again).
 type Stale struct {
-	Product     int64
-	Category    int64
-	Version     int64
-	List        int64 // 0 where no list counts for it
-	ListVersion int
-	Shots       coverage.List
+	Product  int64
+	Category int64
+	Version  int64
 }
 
-// StaleCoverage returns products whose coverage is not what it was counted for, some at a time.
-func (s *Store) StaleCoverage(ctx context.Context, limit int) ([]Stale, error) {
-	return list[Stale](ctx, s.Pool, `with `+wants+`
-		select p.id as product, coalesce(p.category_id, 0) as category, p.version, coalesce(w.list, 0) as list,
-			coalesce(w.version, 0) as list_version, coalesce(w.shots, '[]') as shots
-		from product p left join wants w on w.category = coalesce(p.category_id, 0) left join coverage c on c.product_id = p.id
-		where case when w.list is null then c.product_id is not null
-			else c.product_id is null or c.version <> p.version or c.category_id <> coalesce(p.category_id, 0) or c.list_id <> w.list
-				or c.list_version <> w.version end
-		order by p.id limit $1`, limit)
+// CoverageCount is when coverage was counted last, and what tells by which lists.
+type CoverageCount struct {
+	CountedAt time.Time
+	Lists     string
+}
+
+// CoverageCount returns when it was counted last; the zero one where it never was.
+func (s *Store) CoverageCount(ctx context.Context) (CoverageCount, error) {
+	found, err := one[CoverageCount](ctx, s.Pool, `select counted_at, lists from coverage_count`)
+	if errors.Is(err, ErrNotFound) {
+		err = nil
+	}
+	return found, err
+}
+
+// SetCoverageCount keeps when it was counted last.
+func (s *Store) SetCoverageCount(ctx context.Context, c CoverageCount) error {
+	_, err := s.Pool.Exec(ctx, `insert into coverage_count (counted_at, lists) values ($1, $2)
+		on conflict (one) do update set counted_at = excluded.counted_at, lists = excluded.lists`, c.CountedAt, c.Lists)
+	return err
+}
+
+// Clock is the database's time.
+func (s *Store) Clock(ctx context.Context) (at time.Time, err error) {
+	err = s.Pool.QueryRow(ctx, `select clock_timestamp()`).Scan(&at)
+	return at, err
+}
+
+// StaleCoverage returns products behind one, by number, that changed since a time (the zero one
+// for ever), and whose coverage is not what it was counted for, some at a time; of is which lists
+// count.
+func (s *Store) StaleCoverage(ctx context.Context, of []ListOf, since time.Time, behind int64, limit int) ([]Stale, error) {
+	categories, lists, versions := make([]int64, len(of)), make([]int64, len(of)), make([]int, len(of))
+	for i, l := range of {
+		categories[i], lists[i], versions[i] = l.Category, l.List, l.Version
+	}
+	return list[Stale](ctx, s.Pool, `
+		select p.id as product, coalesce(p.category_id, 0) as category, p.version from product p left join coverage c on c.product_id = p.id
+		where p.id > $4 and p.updated_at >= $6 and case when c.product_id is null then coalesce(p.category_id, 0) = any($1)
+			else c.version <> p.version or c.category_id <> coalesce(p.category_id, 0)
+				or not ((c.category_id, c.list_id, c.list_version) in (select * from unnest($1::bigint[], $2::bigint[], $3::int[]))) end
+		order by p.id limit $5`, categories, lists, versions, behind, limit, since)
 }
 
 // Covering returns the pictures of products and their variants, in the order of their places.
@@ -127,40 +169,54 @@ func (s *Store) Covering(ctx context.Context, products []int64) (map[int64][]cov
 // Counted is a product's coverage, as it was counted.
 type Counted struct {
 	Stale
-	Cells []coverage.Cell
+	ListOf // with no list where none counts
+	Cells  []coverage.Cell
 }
 
 // SetCoverage keeps what was counted, and ticks off what was asked for and came. Products come in
 // the order of their numbers.
 func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		batch := &pgx.Batch{}
-		var products []int64
-		var views []string
-		var have []int
-		for _, c := range counted {
-			if c.List == 0 {
-				batch.Queue(`delete from coverage where product_id = $1`, c.Product)
-				continue
-			}
-			sum := c.Shots.Sum(c.Cells)
-			haves, belows := make([]int16, len(c.Cells)), make([]int16, len(c.Cells))
-			for i, cell := range c.Cells {
-				haves[i], belows[i] = int16(cell.Have), int16(cell.Below)
-				if cell.Have > 0 {
-					products, views, have = append(products, c.Product), append(views, c.Shots[i].View), append(have, cell.Have)
-				}
-			}
-			batch.Queue(`insert into coverage (product_id, category_id, version, list_id, list_version, have, below, wanted, filled, low, missing)
-				select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11 where exists (select from product where id = $1)
-				on conflict (product_id) do update set category_id = excluded.category_id, version = excluded.version,
-					list_id = excluded.list_id, list_version = excluded.list_version, have = excluded.have, below = excluded.below,
-					wanted = excluded.wanted, filled = excluded.filled, low = excluded.low, missing = excluded.missing`,
-				c.Product, c.Category, c.Version, c.List, c.ListVersion, haves, belows, sum.Wanted, sum.Filled, sum.Below, sum.Missing)
+	var gone, products []int64
+	var views []string
+	var have []int
+	var rows [][]any
+	for _, c := range counted {
+		if c.List == 0 {
+			gone = append(gone, c.Product)
+			continue
 		}
-		batch.Queue(`update request_shot s set came_at = now() from unnest($1::bigint[], $2::text[], $3::int[]) as h (product, view, have)
+		sum := c.Shots.Sum(c.Cells)
+		haves, belows := make([]int16, len(c.Cells)), make([]int16, len(c.Cells))
+		for i, cell := range c.Cells {
+			haves[i], belows[i] = int16(cell.Have), int16(cell.Below)
+			if cell.Have > 0 {
+				products, views, have = append(products, c.Product), append(views, c.Shots[i].View), append(have, cell.Have)
+			}
+		}
+		rows = append(rows, []any{c.Product, c.Stale.Category, c.Stale.Version, c.List, c.ListOf.Version, haves, belows, sum.Wanted, sum.Filled,
+			sum.Below, sum.Missing})
+	}
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `create temporary table counted (like coverage) on commit drop`)
+		if err != nil {
+			return err
+		}
+		columns := []string{"product_id", "category_id", "version", "list_id", "list_version", "have", "below", "wanted", "filled", "low", "missing"}
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"counted"}, columns, pgx.CopyFromRows(rows)); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `delete from coverage where product_id = any($1)`, gone); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `insert into coverage select c.* from counted c join product p on p.id = c.product_id order by product_id
+			on conflict (product_id) do update set category_id = excluded.category_id, version = excluded.version,
+				list_id = excluded.list_id, list_version = excluded.list_version, have = excluded.have, below = excluded.below,
+				wanted = excluded.wanted, filled = excluded.filled, low = excluded.low, missing = excluded.missing`); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update request_shot s set came_at = now() from unnest($1::bigint[], $2::text[], $3::int[]) as h (product, view, have)
 			where s.product_id = h.product and lower(s.view) = lower(h.view) and s.nth <= h.have and s.came_at is null`, products, views, have)
-		return tx.SendBatch(ctx, batch).Close()
+		return err
 	})
 }
 
@@ -189,18 +245,26 @@ type CoveredCategory struct {
 	ID       int64  `json:"id" doc:"0 for products without a category"`
 	Path     string `json:"path"`
 	Products int    `json:"products"`
+	Listed   int    `json:"listed" doc:"Of them, that are listed by what is missing or too small"`
 	coverage.Totals
 }
 
-// CoveredCategories returns the categories whose products have a list, as a filter has them, by
-// path.
+// CoveredCategories returns the categories whose products have a list, as a filter has them but
+// for what is listed, by path.
 func (s *Store) CoveredCategories(ctx context.Context, f CoverageFilter) ([]CoveredCategory, error) {
+	listed := map[string]string{"": "true", "missing": "k.missing > 0", "below": "k.low > 0"}[f.Only]
+	f.Only = ""
 	where, args := f.where()
+	from := "coverage k join product p on p.id = k.product_id"
+	if f.Query == "" { // what is counted knows its category itself
+		from, where = "coverage k", strings.ReplaceAll(where, "p.category_id", "k.category_id")
+	}
 	return list[CoveredCategory](ctx, s.Pool, `
-		select k.category_id as id, coalesce(c.path, '') as path, count(*)::int as products, sum(k.wanted)::int as wanted,
-			sum(k.filled)::int as filled, sum(k.low)::int as below, sum(k.missing)::int as missing
-		from coverage k join product p on p.id = k.product_id left join category c on c.id = k.category_id
-		where `+where+` group by k.category_id, c.path order by c.path nulls first`, args)
+		select k.*, coalesce(c.path, '') as path from (
+			select k.category_id as id, count(*)::int as products, count(*) filter (where `+listed+`)::int as listed,
+				sum(k.wanted)::int as wanted, sum(k.filled)::int as filled, sum(k.low)::int as below, sum(k.missing)::int as missing
+			from `+from+` where `+where+` group by k.category_id) k
+		left join category c on c.id = k.id order by c.path nulls first`, args)
 }
 
 // CoveredProduct is a product's coverage.

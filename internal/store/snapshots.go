@@ -302,7 +302,7 @@ func (w *productWriter) movePictures(moved []int64) error {
 
 // RecountPictures counts the pictures of products again, and their versions up.
 func RecountPictures(ctx context.Context, tx pgx.Tx, products []int64) error {
-	_, err := tx.Exec(ctx, `update product p set version = version + 1,
+	_, err := tx.Exec(ctx, `update product p set version = version + 1, updated_at = now(),
 		pictures = (select count(*) from placement where product_id = p.id) where id = any($1)`, products)
 	return err
 }

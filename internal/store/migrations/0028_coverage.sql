@@ -27,6 +27,13 @@ create table coverage (
     missing      int not null
 );
 
+-- When it was counted last, and by which lists: what did not change since is not looked at again.
+create table coverage_count (
+    one        boolean primary key default true check (one),
+    counted_at timestamptz not null,
+    lists      text not null
+);
+
 -- What it came to, day by day.
 create table coverage_day (
     day         date not null,
@@ -64,4 +71,4 @@ create table request_shot (
 create index request_shot_open on request_shot (product_id) where came_at is null;
 
 -- +goose Down
-drop table request_shot, request, coverage_day, coverage, shot_list;
+drop table request_shot, request, coverage_day, coverage_count, coverage, shot_list;

@@ -444,6 +444,10 @@ export type CoveredCategory = {
      */
     id: number;
     /**
+     * Of them, that are listed by what is missing or too small
+     */
+    listed: number;
+    /**
      * That are not there
      */
     missing: number;
