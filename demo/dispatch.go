@@ -74,7 +74,7 @@ func sampleOutlets(shop string) []map[string]any {
 		rendition := map[string]any{"format": "jpeg", "width": 1600, "height": 1600, "ratio": ratio, "colour": "", "quality": 0, "most": 0,
 			"metadata": "written"}
 		return map[string]any{"rendition": rendition, "query": "", "category": "", "skus": []string{}, "pictures": pictures, "first": 0,
-			"names": names, "rename": false, "changed": false, "remove": true, "sheet": sheet}
+			"names": names, "rename": false, "changed": false, "remove": true, "sheet": sheet, "language": ""}
 	}
 	picture := shop + "/interface/[sku]/[place]"
 	return []map[string]any{

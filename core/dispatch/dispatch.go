@@ -31,6 +31,7 @@ type Settings struct {
 	Rename    bool            `json:"rename" doc:"Pictures get the names of the template; else each keeps the one that it had there"`
 	Changed   bool            `json:"changed" doc:"Only what is new there, or has another name, place or text"`
 	Remove    bool            `json:"remove" doc:"What is not wanted there any more is taken away there"`
+	Language  string          `json:"language" maxLength:"20" pattern:"^[a-zA-Z-]*$" doc:"Of the texts, as de; empty for the usual one"`
 	Sheet     SheetSettings   `json:"sheet" doc:"That goes along with a package"`
 }
 

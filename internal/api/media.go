@@ -29,6 +29,7 @@ func (s *Server) media() {
 	s.app.Get("/media/dispatches/:id", s.exportDispatch)
 	s.app.Get("/media/packages/:id", s.sendPackage)
 	s.app.Get("/media/requests/:id", s.exportRequest)
+	s.app.Get("/media/texts", s.exportTexts)
 	s.app.Get("/media/outlets/:id/sheet", s.exportSheet)
 	s.app.Post("/media/outlets/:id/append", s.appendSheet)
 	s.app.Get("/media/catalog/template", s.exportTemplate)

@@ -36,6 +36,7 @@ import (
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
+	"ambrosa/internal/texting"
 	"ambrosa/internal/upkeeping"
 	"ambrosa/internal/workshop"
 )
@@ -53,6 +54,7 @@ type Server struct {
 	Importer   *importing.Importer
 	Upkeeper   *upkeeping.Upkeeper
 	Coverer    *covering.Coverer
+	Texter     *texting.Texter
 	Dispatcher *dispatching.Dispatcher
 	Drives     *drives.Opener
 	Workshop   *workshop.Workshop
@@ -151,6 +153,7 @@ func (s *Server) operations() huma.API {
 	s.upkeepOperations(api)
 	s.dispatchOperations(api)
 	s.coverageOperations(api)
+	s.textOperations(api)
 	s.eventOperations(api)
 	describe(api.OpenAPI())
 	return api

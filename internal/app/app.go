@@ -37,6 +37,7 @@ import (
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/store"
+	"ambrosa/internal/texting"
 	"ambrosa/internal/upkeeping"
 	"ambrosa/internal/vault"
 	"ambrosa/internal/workshop"
@@ -169,6 +170,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Importer:   a.Runner.Importer,
 		Upkeeper:   a.Runner.Upkeeper,
 		Coverer:    a.Runner.Coverer,
+		Texter:     &texting.Texter{Store: a.Store},
 		Dispatcher: a.Runner.Dispatcher,
 		Drives:     opener,
 		Workshop:   a.workshop,

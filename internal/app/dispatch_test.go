@@ -22,7 +22,7 @@ import (
 func wants(change map[string]any) map[string]any {
 	settings := map[string]any{"query": "", "category": "", "skus": []string{}, "pictures": "all", "first": 0,
 		"names":  "[code]/[sku]_[place pad 2]",
-		"rename": false, "changed": false, "remove": false, "sheet": dispatch.UsualSheet(),
+		"rename": false, "changed": false, "remove": false, "sheet": dispatch.UsualSheet(), "language": "",
 		"rendition": map[string]any{"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "", "quality": 0, "most": 0,
 			"metadata": "kept"}}
 	for field, value := range change {

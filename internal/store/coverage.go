@@ -201,7 +201,8 @@ func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
 		if err != nil {
 			return err
 		}
-		columns := []string{"product_id", "category_id", "version", "list_id", "list_version", "have", "below", "wanted", "filled", "low", "missing"}
+		columns := []string{"product_id", "category_id", "version", "list_id", "list_version", "have", "below", "wanted", "filled", "low",
+			"missing"}
 		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"counted"}, columns, pgx.CopyFromRows(rows)); err != nil {
 			return err
 		}
@@ -214,7 +215,8 @@ func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
 				wanted = excluded.wanted, filled = excluded.filled, low = excluded.low, missing = excluded.missing`); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update request_shot s set came_at = now() from unnest($1::bigint[], $2::text[], $3::int[]) as h (product, view, have)
+		_, err = tx.Exec(ctx, `update request_shot s set came_at = now()
+			from unnest($1::bigint[], $2::text[], $3::int[]) as h (product, view, have)
 			where s.product_id = h.product and lower(s.view) = lower(h.view) and s.nth <= h.have and s.came_at is null`, products, views, have)
 		return err
 	})

@@ -19,7 +19,8 @@ func BenchmarkCoverage(b *testing.B) {
 		`insert into product (code, title, category_id) select 'P' || n, 'Product ' || n, 1 + n % 500 from generate_series(1, 100000) n`,
 		`insert into lot (name, state) values ('studio', 'applied')`,
 		`insert into upload (id, lot_id, path, bytes) values ('u', (select max(id) from lot), 'a.zip', 1)`,
-		`insert into blob (sha256, bytes, width, height) select sha256(n::text::bytea), 50000, 1000 + n % 2000, 800 from generate_series(1, 10000) n`,
+		`insert into blob (sha256, bytes, width, height) select sha256(n::text::bytea), 50000, 1000 + n % 2000, 800
+			from generate_series(1, 10000) n`,
 		`insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict) select (select max(id) from lot), 'u', n, n || '.jpg', 50000,
 			sha256(n::text::bytea), 'loose' from generate_series(1, 10000) n`,
 		`insert into placement (product_id, file_id, place, view) select 1 + n % 100000, 1 + n % 10000, 1 + n / 100000,

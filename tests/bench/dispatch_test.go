@@ -143,7 +143,7 @@ func BenchmarkPackage(b *testing.B) {
 		must(b, to.Post(b.Context(), "/api/v1/outlets", map[string]any{"name": name, "settings": map[string]any{"query": "", "category": "",
 			"skus": []string{}, "pictures": "all", "first": 0, "names": "[sku]_[place pad 2]", "rename": false, "changed": true,
 			"rendition": map[string]any{"format": "jpeg", "width": 1600, "height": 1600, "ratio": "", "colour": "", "quality": 85, "most": 0,
-				"metadata": "written"}, "remove": false, "sheet": dispatch.UsualSheet()}}, &made))
+				"metadata": "written"}, "remove": false, "sheet": dispatch.UsualSheet(), "language": ""}}, &made))
 		return made
 	}
 	for b.Loop() {

@@ -17,7 +17,7 @@ create table rendition (
 );
 create index rendition_used on rendition (used_at);
 
-create temporary table had as select '{"remove": false,
+create temporary table had as select '{"remove": false, "language": "",
     "rendition": {"format": "original", "width": 0, "height": 0, "ratio": "", "colour": "", "quality": 0, "most": 0, "metadata": "kept"},
     "sheet": {"format": "csv", "separator": "comma", "rows": "picture", "base": "", "between": "|", "size": 0, "columns": [
         {"header": "Picture", "value": "[file]", "many": "first"}, {"header": "Name before", "value": "[before]", "many": "first"},

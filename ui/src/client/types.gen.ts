@@ -698,6 +698,11 @@ export type Edit = {
     read: string;
 };
 
+export type Edited = {
+    placement: number;
+    text: string;
+};
+
 export type Effect = {
     after: Array<string>;
     before: string;
@@ -1446,6 +1451,37 @@ export type Judgement = {
 
 export type KeepMappingRequest = {
     name: string;
+};
+
+export type KeepTextsRequest = {
+    /**
+     * Path: its products and those below it
+     */
+    category?: string;
+    /**
+     * What a person wrote instead
+     */
+    edited?: Array<Edited> | null;
+    /**
+     * As pt-BR; none for the usual one
+     */
+    language?: string;
+    /**
+     * Missing texts are drafted, or drafts, too
+     */
+    over?: 'missing' | 'drafts';
+    /**
+     * Part of a code, SKU, title or GTIN
+     */
+    q?: string;
+    /**
+     * How many drafts were seen
+     */
+    seen: number;
+    /**
+     * By view; left out where nothing is drafted
+     */
+    templates?: Array<TextTemplate> | null;
 };
 
 export type KeptMapping = {
@@ -2424,6 +2460,29 @@ export type PictureChange = {
     view: string;
 };
 
+export type PictureText = {
+    by: '' | 'draft' | 'person';
+    place: number;
+    placement: number;
+    /**
+     * missing, same, long, begins, code
+     */
+    problems: Array<string>;
+    product: number;
+    sku: string;
+    sum: string;
+    /**
+     * As it is
+     */
+    text: string;
+    title: string;
+    /**
+     * What is drafted; empty where it stays
+     */
+    to: string;
+    view: string;
+};
+
 export type PinFilesRequest = {
     because: string;
     files: Array<number>;
@@ -3108,6 +3167,35 @@ export type Report = {
     step: string;
 };
 
+export type ReportTextsRequest = {
+    /**
+     * Path: its products and those below it
+     */
+    category?: string;
+    /**
+     * As pt-BR; none for the usual one
+     */
+    language?: string;
+    limit?: number;
+    offset?: number;
+    /**
+     * What is listed; left out for all
+     */
+    only?: 'missing' | 'same' | 'long' | 'begins' | 'code' | 'drafted';
+    /**
+     * Missing texts are drafted, or drafts, too
+     */
+    over?: 'missing' | 'drafts';
+    /**
+     * Part of a code, SKU, title or GTIN
+     */
+    q?: string;
+    /**
+     * By view; left out where nothing is drafted
+     */
+    templates?: Array<TextTemplate> | null;
+};
+
 export type RequestShot = {
     background: string;
     /**
@@ -3403,6 +3491,10 @@ export type Settings = {
      * How many of each, for first
      */
     first: number;
+    /**
+     * Of the texts, as de; empty for the usual one
+     */
+    language: string;
     /**
      * The template of names
      */
@@ -4099,6 +4191,53 @@ export type Taught = {
 export type TaughtExample = {
     code: string;
     path: string;
+};
+
+export type TextKeeping = {
+    actor: string;
+    at: string;
+    id: number;
+    language: string;
+    texts: number;
+    /**
+     * When they were taken back; left out while they stand
+     */
+    undoneAt: string | null;
+};
+
+export type TextTemplate = {
+    template: string;
+    /**
+     * Empty for all that have none of their own
+     */
+    view: string;
+};
+
+export type TextsView = {
+    /**
+     * By what is wrong; drafted for those that would change
+     */
+    counts: {
+        [key: string]: number;
+    };
+    items: Array<PictureText>;
+    /**
+     * Drafts that were kept together, the newest first
+     */
+    keepings: Array<TextKeeping>;
+    /**
+     * How many there are of those asked for
+     */
+    matching: number;
+    pictures: number;
+    /**
+     * That were used last in this language
+     */
+    templates: Array<TextTemplate>;
+    /**
+     * What is wrong with a template; then nothing is drafted
+     */
+    wrong: string;
 };
 
 export type Today = {
@@ -8598,6 +8737,83 @@ export type SweepResponses = {
 };
 
 export type SweepResponse = SweepResponses[keyof SweepResponses];
+
+export type KeepTextsData = {
+    body: KeepTextsRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/texts/keep';
+};
+
+export type KeepTextsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type KeepTextsError = KeepTextsErrors[keyof KeepTextsErrors];
+
+export type KeepTextsResponses = {
+    /**
+     * Created
+     */
+    201: Created;
+};
+
+export type KeepTextsResponse = KeepTextsResponses[keyof KeepTextsResponses];
+
+export type UndoTextsData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/texts/keepings/{id}/undo';
+};
+
+export type UndoTextsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type UndoTextsError = UndoTextsErrors[keyof UndoTextsErrors];
+
+export type UndoTextsResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type UndoTextsResponse = UndoTextsResponses[keyof UndoTextsResponses];
+
+export type ReportTextsData = {
+    body: ReportTextsRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/texts/report';
+};
+
+export type ReportTextsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ReportTextsError = ReportTextsErrors[keyof ReportTextsErrors];
+
+export type ReportTextsResponses = {
+    /**
+     * OK
+     */
+    200: TextsView;
+};
+
+export type ReportTextsResponse = ReportTextsResponses[keyof ReportTextsResponses];
 
 export type GetTodayData = {
     body?: never;

@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Settings } from '../client';
 import { listCategoriesOptions } from '../client/@tanstack/react-query.gen';
+import { languages } from '../texts/words';
 import css from './Dispatch.module.css';
 import { Form } from './Form';
 import { ready, whichPictures } from './words';
@@ -88,6 +89,16 @@ export function Choice({ settings: s, onChange, stands }: Props) {
         onChange={(e) => e.currentTarget.value && onChange({ ...s, names: e.currentTarget.value })}
       />
       <div className={`spread ${css.switches}`}>
+        <Autocomplete
+          size="xs"
+          className={css.language}
+          aria-label="Language of the texts"
+          placeholder="texts: usual"
+          data={languages}
+          maxLength={20}
+          value={s.language}
+          onChange={(language) => onChange({ ...s, language: language.replace(/[^a-zA-Z-]/g, '') })}
+        />
         {!stands && (
           <Switch
             size="xs"

@@ -8,6 +8,7 @@ import { Requests } from '../coverage/Requests';
 import { when } from '../shared/format';
 import { active, RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
+import { Texts } from '../texts/Texts';
 import { OutletPage } from './OutletPage';
 import css from './Dispatch.module.css';
 import { fresh } from './words';
@@ -50,6 +51,10 @@ export function Dispatch() {
             <Line key={o.id} outlet={o} on={id === undefined && o === all[0]} />
           ))}
           <hr className={css.between} />
+          <NavLink to="/dispatch/texts" className={css.outlet}>
+            <strong>Texts</strong>
+            <span className="quiet small">what pictures say aloud</span>
+          </NavLink>
           <NavLink to="/dispatch/coverage" className={css.outlet}>
             <strong>Coverage</strong>
             <span className="quiet small">what products lack</span>
@@ -83,6 +88,7 @@ function AtHand({ id }: { id: string }) {
     );
   if (id === 'coverage') return <Coverage />;
   if (id === 'requests') return <Requests />;
+  if (id === 'texts') return <Texts />;
   if (id === 'new') return <OutletPage key="new" settings={fresh} name="" />;
   if (outlet.error) return <Failed error={outlet.error} again={() => void outlet.refetch()} />;
   if (!outlet.data) return <div />;

@@ -115,6 +115,7 @@ export const fresh: Settings = {
   rename: false,
   changed: false,
   remove: false,
+  language: '',
   sheet: {
     format: 'csv',
     separator: 'comma',
