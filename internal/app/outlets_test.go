@@ -366,3 +366,49 @@ func TestTwoAtOnce(t *testing.T) {
 		t.Errorf("%d were taken, %d pictures were put", taken, shop.Puts)
 	}
 }
+
+// TestWhatEndsMeanwhileDoesNotGo: while a dispatch goes on, the rights of some end and others are
+// taken off their product: what had not gone by then does not go, and the receipt says why.
+func TestWhatEndsMeanwhileDoesNotGo(t *testing.T) {
+	l := start(t, func(c *Config) { c.Allow = []string{"127.0.0.1:*"} })
+	const all = 24
+	l.products(all)
+	var files []entry
+	for n := range all {
+		files = append(files, entry{fmt.Sprintf("AT-%03d-A.jpg", n), jpg(t, n+1)})
+	}
+	lot := l.gathered("spring.zip", zipped(t, files...))
+	l.applied(l.planned(lot.ID, "after"))
+	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
+	l.do(err)
+	shop, err := standin.OpenShop(t.TempDir())
+	l.do(err)
+	var ended atomic.Bool
+	shop.Before = func(_ http.ResponseWriter, r *http.Request) bool {
+		if r.Method == http.MethodPut && !ended.Swap(true) {
+			_, err := l.Store.Pool.Exec(context.WithoutCancel(t.Context()), `update file set expires = '2020-01-01' where path < 'AT-012'`)
+			if err == nil {
+				_, err = l.Store.Pool.Exec(context.WithoutCancel(t.Context()), `delete from placement where product_id in (
+					select id from product where code >= 'AT-012')`)
+			}
+			if err != nil {
+				t.Error(err)
+			}
+		}
+		return false
+	}
+	at, err := shop.Serve(t.Context(), "127.0.0.1:0")
+	l.do(err)
+	d := l.handedOn(l.outlet("shop", shopAddress(at.String()), nil))
+	reasons := map[string]int{}
+	for _, said := range l.receipt(d.ID) {
+		if len(said) != 64 {
+			reasons[said]++
+		}
+	}
+	// Four go side by side, so some were on their way.
+	if d.Pictures != len(shop.Pictures()) || d.Pictures > 8 || d.Pictures+d.Held != all || len(reasons) != 2 ||
+		reasons["its rights ended on 1 January 2020"] < 4 || reasons["it does not stand there any more"] != 12 {
+		t.Errorf("%+v, the shop has %d: %v", d, len(shop.Pictures()), reasons)
+	}
+}

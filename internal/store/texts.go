@@ -111,7 +111,8 @@ func toldTexts(ctx context.Context, tx pgx.Tx, texts []NewText) error {
 		seen_by text, text text, by text) on commit drop`); err != nil {
 		return err
 	}
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"told_text"}, []string{"placement", "product", "variant", "sum", "seen", "seen_by", "text", "by"},
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"told_text"},
+		[]string{"placement", "product", "variant", "sum", "seen", "seen_by", "text", "by"},
 		pgx.CopyFromSlice(len(texts), func(i int) ([]any, error) {
 			t := texts[i]
 			sum, err := hex.DecodeString(t.Sum)
