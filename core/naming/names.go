@@ -1,7 +1,11 @@
 package naming
 
 import (
+	"hash/maphash"
+	"runtime"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"unicode/utf8"
 )
 
@@ -24,27 +28,68 @@ type Named struct {
 	Problems []string `json:"problems,omitempty"`
 }
 
+// atOnce is how many names one of those who make them makes at a time.
+const atOnce = 4096
+
 // Names makes the names of pictures, each with its ending ("jpg"), in their order.
 func (t Template) Names(pictures []Picture, endings []string) []Named {
 	names := make([]Named, len(pictures))
-	first := make(map[string]int, len(pictures))
-	for i, p := range pictures {
-		stem, empty := t.Name(p)
-		n := Named{Name: stem + "." + endings[i]}
-		if empty || stem == "" {
-			n.Problems = append(n.Problems, EmptyPart)
-		}
-		n.Problems = append(n.Problems, problems(stem, n.Name)...)
-		names[i] = n
-		key := Key(n.Name)
-		if before, taken := first[key]; taken {
-			names[i].collides()
-			names[before].collides()
-		} else {
-			first[key] = i
-		}
+	var makers sync.WaitGroup
+	var next atomic.Int64
+	for range runtime.GOMAXPROCS(0) {
+		makers.Go(func() {
+			for {
+				from := int(next.Add(atOnce)) - atOnce
+				if from >= len(pictures) {
+					return
+				}
+				for i := from; i < min(from+atOnce, len(pictures)); i++ {
+					names[i] = t.named(pictures[i], endings[i])
+				}
+			}
+		})
 	}
+	makers.Wait()
+	collide(names)
 	return names
+}
+
+func (t Template) named(p Picture, ending string) Named {
+	stem, empty := t.Name(p)
+	n := Named{Name: stem + "." + ending}
+	if empty || stem == "" {
+		n.Problems = append(n.Problems, EmptyPart)
+	}
+	n.Problems = append(n.Problems, problems(stem, n.Name)...)
+	return n
+}
+
+// collide says of names that others have them, too. Names are looked up by a hash of theirs; the
+// few that share one without being the same are looked up whole.
+func collide(names []Named) {
+	seed := maphash.MakeSeed()
+	first := make(map[uint64]int, len(names))
+	var rest map[string]int
+	for i := range names {
+		key := Key(names[i].Name)
+		hash := maphash.String(seed, key)
+		before, taken := first[hash]
+		if !taken {
+			first[hash] = i
+			continue
+		}
+		if Key(names[before].Name) != key {
+			if rest == nil {
+				rest = map[string]int{}
+			}
+			if before, taken = rest[key]; !taken {
+				rest[key] = i
+				continue
+			}
+		}
+		names[i].collides()
+		names[before].collides()
+	}
 }
 
 // Key is equal for names that some file system does not tell apart.

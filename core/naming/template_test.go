@@ -7,6 +7,8 @@ import (
 	"testing"
 	"unicode/utf8"
 
+	"github.com/gosimple/slug"
+
 	"ambrosa/core/catalog"
 )
 
@@ -140,4 +142,20 @@ func FuzzTemplate(f *testing.F) {
 			t.Fatalf("%q of %q", name, text)
 		}
 	})
+}
+
+// TestSlugged: plain texts are made a slug of as slug.Make does.
+func TestSlugged(t *testing.T) {
+	dice := rand.New(rand.NewPCG(7, 8))
+	const alphabet = "aBz09 -_ÄéЖ&."
+	runes := []rune(alphabet)
+	for n := range 50_000 {
+		var text []rune
+		for range dice.IntN(14) {
+			text = append(text, runes[dice.IntN(len(runes)-n%2*5)])
+		}
+		if got, want := slugged(string(text)), slug.Make(string(text)); got != want {
+			t.Fatalf("%q is %q, by the library %q", string(text), got, want)
+		}
+	}
 }

@@ -170,6 +170,15 @@ func (s *Server) dispatchOperations(api huma.API) {
 			items, err := s.Store.Dispatches(ctx, in.Outlet, in.Limit)
 			return pageOf(items, int64(len(items))), problem(err, "dispatch")
 		})
+	huma.Register(api, tags.get("list-handed-on", "/handed-on", "What of a product, or of a file, went to outlets, the newest first"),
+		func(ctx context.Context, in *struct {
+			Product int64 `query:"product" doc:"One of the two"`
+			File    int64 `query:"file"`
+			Limit   int   `query:"limit" minimum:"1" maximum:"500" default:"100"`
+		}) (*Body[Page[store.HandedOn]], error) {
+			items, err := s.Store.HandedOn(ctx, in.Product, in.File, in.Limit)
+			return pageOf(items, int64(len(items))), problem(err, "dispatch")
+		})
 	huma.Register(api, tags.get("list-dispatched", "/dispatches/{id}/pictures", "Pictures of a dispatch: a receipt"),
 		func(ctx context.Context, in *struct {
 			ByID

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -45,12 +46,16 @@ type putSaid struct {
 // appendMemory bounds the process that puts rows into a foreign workbook, bytes.
 const appendMemory = 1 << 30
 
+// sparing is from how much memory on it looks for what it does not need any more at once, bytes.
+const sparing = 120 << 20
+
 // ServeAppend is the process that puts rows, told on in, into the workbook at path, and writes
 // it to the file at to. What else stands in the workbook stays as it is.
 func ServeAppend(path, to string, in io.Reader, out io.Writer) error {
 	if err := contained.Limit(appendMemory, childProcessor); err != nil {
 		return err
 	}
+	debug.SetMemoryLimit(sparing)
 	put, err := putBelow(path, to, in)
 	var refused *Refused
 	if err != nil && !errors.As(err, &refused) {

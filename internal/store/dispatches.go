@@ -97,6 +97,32 @@ type Ending struct {
 	Slot     func(dispatch.Sent) string // where one stands
 }
 
+// HandedOn is a picture that went to an outlet, or was taken away there.
+type HandedOn struct {
+	Dispatch int64     `json:"dispatch"`
+	Outlet   string    `json:"outlet" doc:"Its name then"`
+	At       time.Time `json:"at"`
+	Name     string    `json:"name" doc:"There"`
+	Sum      string    `json:"sum" doc:"Of the file that it was made of"`
+	Form     string    `json:"form"`
+	Removed  bool      `json:"removed" doc:"It was taken away there"`
+	Stands   bool      `json:"stands" doc:"It stands there still, as far as is known"`
+}
+
+// HandedOn returns what of a product, or (0) of a file, went to outlets, and when, the newest
+// first.
+func (s *Store) HandedOn(ctx context.Context, product, file int64, limit int) ([]HandedOn, error) {
+	column, id := "product_id", product
+	if product == 0 {
+		column, id = "file_id", file
+	}
+	return list[HandedOn](ctx, s.Pool, `select d.id as dispatch, d.outlet, p.sent_at as at, p.name, encode(p.sha256, 'hex') as sum, p.form,
+			p.removed, not p.removed and exists (select from outlet_picture o where o.outlet_id = d.outlet_id and o.dispatch_id = d.id
+				and o.product_id = p.product_id and o.variant_id = p.variant_id and o.sha256 = p.sha256) as stands
+		from dispatch_picture p join dispatch d on d.id = p.dispatch_id where p.`+column+` = $1 and p.sent_at is not null
+		order by p.sent_at desc, d.id desc, p.n limit $2`, id, limit)
+}
+
 // EndDispatch records what became of a dispatch, picture by picture, once: a run that is done
 // again writes nothing twice. What was recorded as it went is counted from what is recorded.
 func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {

@@ -3,11 +3,13 @@ package journeys
 import (
 	"archive/zip"
 	"bytes"
+	"fmt"
 	"io"
 	"net/http"
 	"strconv"
 	"testing"
 
+	"ambrosa/internal/standin"
 	"ambrosa/tests/browser"
 )
 
@@ -42,4 +44,93 @@ func TestFromNoOutletToAReceipt(t *testing.T) {
 	if went := v.count("select count(*) from dispatch_picture where held = ''"); went < 50 || len(archive.File) != went+1 {
 		t.Errorf("%d pictures went, the package has %d files", went, len(archive.File))
 	}
+}
+
+// label presses a choice that stands in a label.
+func (v *visitor) label(text string) {
+	v.t.Helper()
+	v.sees(fmt.Sprintf(`(() => {
+		const found = [...document.querySelectorAll('label')].find((l) => l.innerText.trim().startsWith(%q))
+		found?.click()
+		return found !== undefined
+	})()`, text))
+}
+
+// choose takes a value of the selection with a label.
+func (v *visitor) choose(label, value string) {
+	v.t.Helper()
+	v.sees(fmt.Sprintf(`(() => {
+		const of = [...document.querySelectorAll('label')].find((l) => l.innerText.trim() === %q)
+		const select = of && document.getElementById(of.htmlFor)
+		if (!select || ![...select.options].some((o) => o.value === %[2]q)) return false
+		select.value = %[2]q
+		select.dispatchEvent(new Event('change', { bubbles: true }))
+		return true
+	})()`, label, value))
+}
+
+// TestTheShopShowsWhatItWasGiven describes the sample shop as an outlet, is told that the key is
+// wrong, hands on, and finds in the shop what the receipt says; another lead alone goes then.
+func TestTheShopShowsWhatItWasGiven(t *testing.T) {
+	v := visit(t, browser.Options{})
+	shop, err := standin.OpenShop(t.TempDir())
+	v.do(err)
+	at, err := shop.Serve(t.Context(), "127.0.0.1:0")
+	v.do(err)
+	v.open("/dispatch/new")
+	v.fill("Name of the outlet", "Own shop")
+	v.label("Where")
+	v.choose("Kind", "shop")
+	picture := "http://" + at.String() + "/interface/[sku]/[place]"
+	v.fill("Address of a picture", picture)
+	v.choose("The file goes in", "a form (multipart)")
+	v.fill("Other fields, one a line", "text = [text]")
+	v.fill("Address to try the key with", "http://"+at.String()+"/interface")
+	v.fill("It is done when the answer says", "state = done")
+	v.click("Try and keep it")
+	v.says("does not let us have it (401): {\"state\":\"the key is missing or wrong\"}")
+	v.fill("Key", standin.ShopKey)
+	v.click("Try and keep it")
+	v.until("the outlet to be kept", func() bool { return v.count("select count(*) from outlet where kind = 'shop'") == 1 })
+	v.click("Hand on now")
+	v.until("it to be handed on", func() bool { return v.count("select count(*) from dispatch where ended_at is not null") == 1 })
+	went := v.count("select count(*) from dispatch_picture where sent is not null")
+	if has := shop.Pictures(); went < 50 || len(has) != went || has[0].Text == "" {
+		t.Errorf("%d went, the shop has %d", went, len(has))
+	}
+	v.rows(`update placement set alt = 'Another text' where id = (select min(p.id) from placement p join file f on f.id = p.file_id
+		where f.rights = 'cleared' and p.product_id is not null) returning id`)
+	v.open("/dispatch")
+	v.says("1 picture of 1 product")
+	v.click("Hand on now")
+	v.until("it to be handed on again", func() bool { return v.count("select count(*) from dispatch where ended_at is not null") == 2 })
+	if shop.Puts != went+1 {
+		t.Errorf("one changed, and %d went", shop.Puts-went)
+	}
+}
+
+// TestFromCoverageToARequest sets a shot list, sees what is missing, and asks for it; texts are
+// drafted in a language, kept, and taken back.
+func TestFromCoverageToARequest(t *testing.T) {
+	v := visit(t, browser.Options{})
+	v.open("/dispatch/coverage")
+	v.says("No shot list says yet")
+	v.click("Set a shot list")
+	v.confirm("Keep the list")
+	v.sees(`document.querySelectorAll('[aria-label="Products by views"] td').length > 10`)
+	v.click("Ask for what is missing")
+	v.fill("Whom, or what it is for", "Studio")
+	v.confirm("Make the request")
+	v.says("Studio")
+	missing := v.count("select sum(wanted - filled) from coverage")
+	if asked := v.count("select count(*) from request_shot where name like '%_front.jpg'"); asked == 0 || asked != missing {
+		t.Errorf("%d are missing, %d were asked for", missing, asked)
+	}
+	v.open("/dispatch/texts")
+	v.fill("Language", "de")
+	v.click("Draft texts")
+	v.click("Keep ")
+	v.until("the texts to be kept", func() bool { return v.count("select count(*) from alt_text where language = 'de'") > 50 })
+	v.click("Take them back")
+	v.until("the texts to be taken back", func() bool { return v.count("select count(*) from alt_text") == 0 })
 }

@@ -147,20 +147,24 @@ func list(address string) ([]shot, error) {
 			dark:  true,
 		},
 		{name: "upkeep", path: "/upkeep", ready: "document.querySelectorAll('.card img').length > 9 && document.querySelector('aside li img')"},
-		{
-			name:  "upkeep-beside",
-			path:  "/upkeep?reason=replaced",
-			ready: "document.querySelectorAll('.card img').length > 9 && document.querySelector('aside li img')",
-			press: []string{" "},
-			then:  "document.querySelectorAll('[role=dialog] figure img').length === 2 && [...document.images].every(i => i.complete)",
-		},
 		{name: "upkeep-space", path: "/upkeep/space", ready: "document.querySelectorAll('[aria-label=Space] .row').length > 3"},
 		{
 			name:  "dispatch",
 			path:  "/dispatch/2",
 			ready: "document.querySelectorAll('.row img').length > 6 && document.querySelector('[aria-label=\"What would go\"]')",
 		},
-		{name: "upkeep-held", path: "/upkeep/held", ready: "document.querySelectorAll('.card img').length > 3"},
+		{
+			name:  "receipt",
+			path:  "/dispatch/2",
+			ready: "[...document.querySelectorAll('[aria-label=Shown] label')].some(l => l.innerText === 'What went' && (l.click(), true))",
+			click: `[aria-label="What went"] button[aria-expanded]`,
+			then:  "document.querySelectorAll('[aria-label=\"What went\"] img').length > 6",
+		},
+		{
+			name:  "coverage",
+			path:  "/dispatch/coverage?category=Smokers",
+			ready: "document.querySelectorAll('[aria-label=\"Products by views\"] img').length > 2",
+		},
 	}, nil
 }
 

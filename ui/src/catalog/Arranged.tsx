@@ -8,6 +8,7 @@ import { Spread } from './Spread';
 import { Targets } from './Targets';
 import { useArrange } from './arrange';
 import { useDropped } from './dropped';
+import { HandedOn } from '../dispatch/HandedOn';
 import type { Owner } from './owner';
 
 type Dialog = 'large' | 'alt' | 'compare' | 'spread' | '';
@@ -96,6 +97,7 @@ export function Arranged({
             />
           )}
           <History owner={owner} />
+          {owner.kind === 'product' && <HandedOn product={owner.id} />}
           {after}
         </aside>
       </div>

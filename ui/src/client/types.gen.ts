@@ -1252,6 +1252,32 @@ export type HandRows = {
     was?: Array<Array<string> | null> | null;
 };
 
+export type HandedOn = {
+    at: string;
+    dispatch: number;
+    form: string;
+    /**
+     * There
+     */
+    name: string;
+    /**
+     * Its name then
+     */
+    outlet: string;
+    /**
+     * It was taken away there
+     */
+    removed: boolean;
+    /**
+     * It stands there still, as far as is known
+     */
+    stands: boolean;
+    /**
+     * Of the file that it was made of
+     */
+    sum: string;
+};
+
 export type HeldFile = {
     bytes: number;
     file: number;
@@ -2140,6 +2166,14 @@ export type PageFound = {
 
 export type PageGroup = {
     items: Array<Group>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageHandedOn = {
+    items: Array<HandedOn>;
     /**
      * How many there are in all
      */
@@ -5410,6 +5444,38 @@ export type OpenHandInResponses = {
 };
 
 export type OpenHandInResponse = OpenHandInResponses[keyof OpenHandInResponses];
+
+export type ListHandedOnData = {
+    body?: never;
+    path?: never;
+    query?: {
+        /**
+         * One of the two
+         */
+        product?: number;
+        file?: number;
+        limit?: number;
+    };
+    url: '/api/v1/handed-on';
+};
+
+export type ListHandedOnErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListHandedOnError = ListHandedOnErrors[keyof ListHandedOnErrors];
+
+export type ListHandedOnResponses = {
+    /**
+     * OK
+     */
+    200: PageHandedOn;
+};
+
+export type ListHandedOnResponse = ListHandedOnResponses[keyof ListHandedOnResponses];
 
 export type ListHoldingsData = {
     body?: never;

@@ -4,6 +4,7 @@ import { Link } from 'react-router';
 import type { File } from '../client';
 import { bytes } from '../shared/format';
 import { large, original } from '../shared/Picture';
+import { HandedOn } from '../dispatch/HandedOn';
 import { Needs, Places, useHistory } from '../upkeep/History';
 import { Marks } from './Marks';
 import { HeldBack, RightsForm } from './Rights';
@@ -117,6 +118,7 @@ function WhereItStands({ file }: { file: number }) {
       <h3 className="stephead">{needs.length > 0 ? 'Needed' : 'Needed by nothing'}</h3>
       <Needs needs={needs} />
       <Places stood={stood} />
+      <HandedOn file={file} />
     </>
   );
 }
