@@ -105,6 +105,8 @@ func (n *Named) collides() {
 // Naming Files, Paths, and Namespaces; from memory).
 var devices = map[string]bool{"con": true, "prn": true, "aux": true, "nul": true}
 
+const longestDevice = 4
+
 func init() {
 	for _, n := range "123456789" {
 		devices["com"+string(n)], devices["lpt"+string(n)] = true, true
@@ -118,8 +120,8 @@ func problems(stem, name string) (found []string) {
 	long, reserved := false, false
 	for part := range strings.SplitSeq(name, "/") {
 		long = long || len(part) > MostBytes
-		base, _, _ := strings.Cut(strings.ToLower(part), ".")
-		reserved = reserved || devices[base]
+		base, _, _ := strings.Cut(part, ".")
+		reserved = reserved || len(base) <= longestDevice && devices[strings.ToLower(base)]
 	}
 	if long || !utf8.ValidString(name) {
 		found = append(found, TooLong)

@@ -274,12 +274,15 @@ func most(s string, n int) string {
 	if len(s) <= n {
 		return s
 	}
-	runes := []rune(s)
-	if len(runes) <= n {
-		return s
+	cut, next := s[:n], rune(s[n])
+	if strings.IndexFunc(s[:n+1], func(r rune) bool { return r >= utf8.RuneSelf }) >= 0 {
+		runes := []rune(s)
+		if len(runes) <= n {
+			return s
+		}
+		cut, next = string(runes[:n]), runes[n]
 	}
-	cut := string(runes[:n])
-	if isBetween := strings.ContainsRune("- _.,", runes[n]); !isBetween {
+	if isBetween := strings.ContainsRune("- _.,", next); !isBetween {
 		if end := strings.LastIndexAny(cut, "- _"); end > 0 {
 			cut = cut[:end]
 		}
@@ -287,11 +290,15 @@ func most(s string, n int) string {
 	return strings.TrimRight(cut, "- _.,")
 }
 
+// usual is about how long names are, bytes.
+const usual = 48
+
 // Name is what a template makes of a picture, without ending. Slashes in the template make
 // folders; in values they, and what cannot be in any name, become a hyphen. empty tells
 // whether a field was empty that nothing stood for.
 func (t Template) Name(p Picture) (name string, empty bool) {
 	var b strings.Builder
+	b.Grow(usual)
 	for _, each := range t.parts {
 		if each.choices == nil {
 			b.WriteString(each.text)
