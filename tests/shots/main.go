@@ -162,8 +162,8 @@ func list(address string) ([]shot, error) {
 		},
 		{
 			name:  "coverage",
-			path:  "/dispatch/coverage?category=Smokers",
-			ready: "document.querySelectorAll('[aria-label=\"Products by views\"] img').length > 2",
+			path:  "/dispatch/coverage?category=Hives",
+			ready: "document.querySelectorAll('[aria-label=\"Products by views\"] td').length > 10",
 		},
 	}, nil
 }
