@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"io"
 	"net/http"
@@ -24,17 +25,18 @@ import (
 )
 
 // OutletWanted is an outlet as a person wants it.
-type OutletWanted struct {
-	Name     string            `json:"name" minLength:"1" maxLength:"200"`
-	Address  map[string]string `json:"address,omitempty" doc:"Settings of its kind by field; a secret that is left out stays"`
-	Settings dispatch.Settings `json:"settings"`
-}
+type OutletWanted dispatching.Wanted
 
 // outletKind is a kind of outlet, as it is offered.
 type outletKind struct {
 	Name   string         `json:"name"`
 	Label  string         `json:"label"`
 	Fields []origin.Field `json:"fields" nullable:"false"`
+}
+
+// packageLink is where a package is taken by whoever has it.
+type packageLink struct {
+	Path string `json:"path" doc:"Behind the address of this Ambrosa; it is told this once"`
 }
 
 // rehearsedPicture is a picture as it would go.
@@ -103,7 +105,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 				Kind string `json:"kind" maxLength:"40" doc:"As list-outlet-kinds has them"`
 			}
 		}) (*Body[created], error) {
-			id, err := s.Dispatcher.Make(ctx, s.actor(ctx), in.Body.Kind, in.Body.Name, in.Body.Address, in.Body.Settings)
+			id, err := s.Dispatcher.Make(ctx, s.actor(ctx), in.Body.Kind, dispatching.Wanted(in.Body.OutletWanted))
 			return &Body[created]{created{id}}, dispatchProblem(err, "outlet")
 		})
 	huma.Register(api, tags.set("set-outlet", "/outlets/{id}", "Change an outlet, as it was seen"),
@@ -114,8 +116,8 @@ func (s *Server) dispatchOperations(api huma.API) {
 				Version int `json:"version" doc:"Of the outlet as it was seen"`
 			}
 		}) (*struct{}, error) {
-			return nil, dispatchProblem(s.Dispatcher.Change(ctx, s.actor(ctx), in.ID, in.Body.Version, in.Body.Name, in.Body.Address,
-				in.Body.Settings), "outlet")
+			wanted := dispatching.Wanted(in.Body.OutletWanted)
+			return nil, dispatchProblem(s.Dispatcher.Change(ctx, s.actor(ctx), in.ID, in.Body.Version, wanted), "outlet")
 		})
 	huma.Register(api, tags.post("try-outlet", "/outlets/{id}/try", "Connect to an outlet, and tell whether pictures could be put there"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
@@ -169,6 +171,17 @@ func (s *Server) dispatchOperations(api huma.API) {
 		}) (*Body[Page[store.Dispatch]], error) {
 			items, err := s.Store.Dispatches(ctx, in.Outlet, in.Limit)
 			return pageOf(items, int64(len(items))), problem(err, "dispatch")
+		})
+	huma.Register(api, tags.post("give-package-link", "/dispatches/{id}/link", "Give out a link to a package, in the stead of one before"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Days int `json:"days" minimum:"1" maximum:"30" doc:"How long it leads there"`
+			}
+		}) (*Body[packageLink], error) {
+			token := rand.Text()
+			err := s.Store.GiveLink(ctx, in.ID, token, in.Body.Days)
+			return &Body[packageLink]{packageLink{"/packages/" + token}}, problem(err, "package")
 		})
 	huma.Register(api, tags.get("list-handed-on", "/handed-on", "What of a product, or of a file, went to outlets, the newest first"),
 		func(ctx context.Context, in *struct {
@@ -286,11 +299,24 @@ func (s *Server) exportDispatch(c fiber.Ctx) error {
 
 // sendPackage sends the package of a dispatch.
 func (s *Server) sendPackage(c fiber.Ctx) error {
-	id := fiber.Params[int64](c, "id")
-	found, err := s.Store.Dispatch(c.Context(), id)
+	found, err := s.Store.Dispatch(c.Context(), fiber.Params[int64](c, "id"))
 	if err != nil || found.EndedAt == nil {
 		return fiber.NewError(http.StatusNotFound, "There is no such package (yet).")
 	}
+	return s.send(c, found)
+}
+
+// sendLinked sends a package to whoever has a link to it, until that ends.
+func (s *Server) sendLinked(c fiber.Ctx) error {
+	found, err := s.Store.LinkedDispatch(c.Context(), strings.Clone(c.Params("token")))
+	if err != nil {
+		return fiber.NewError(http.StatusNotFound, "This link leads to no package: it may have ended. Ask who gave it to you for another.")
+	}
+	return s.send(c, found)
+}
+
+func (s *Server) send(c fiber.Ctx, found store.Dispatch) error {
+	id := found.ID
 	ctx, cancel := untilGone(context.Background(), c.RequestCtx().Conn())
 	content, size, err := s.Blobs.Package(ctx, id)
 	if err != nil {

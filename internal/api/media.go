@@ -28,6 +28,7 @@ func (s *Server) media() {
 	s.app.Get("/media/receipts/:id", s.exportReceipt)
 	s.app.Get("/media/dispatches/:id", s.exportDispatch)
 	s.app.Get("/media/packages/:id", s.sendPackage)
+	s.app.Get("/packages/:token", s.sendLinked)
 	s.app.Get("/media/requests/:id", s.exportRequest)
 	s.app.Get("/media/texts", s.exportTexts)
 	s.app.Get("/media/outlets/:id/sheet", s.exportSheet)

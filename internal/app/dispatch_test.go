@@ -147,6 +147,26 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 		"AT-002-A.jpg: its bytes are missing"}) {
 		t.Errorf("the receipt: %q", said)
 	}
+	// A package is taken by a link, as long as it lasts, and by no other.
+	link := func() (path string) {
+		var given struct{ Path string }
+		l.post(fmt.Sprintf("/api/v1/dispatches/%d/link", d.ID), map[string]any{"days": 7}, &given)
+		return given.Path
+	}
+	code := func(path string) int {
+		answer, err := http.Get(l.URL + path)
+		l.do(err)
+		l.do(answer.Body.Close())
+		return answer.StatusCode
+	}
+	old := link()
+	now := link()
+	if code(old) != http.StatusNotFound || code(now) != http.StatusOK || code("/packages/ABC") != http.StatusNotFound {
+		t.Errorf("links answer %d and %d", code(old), code(now))
+	}
+	if _, err := l.Store.Pool.Exec(t.Context(), `update dispatch set link_until = now()`); err != nil || code(now) != http.StatusNotFound {
+		t.Errorf("a link that ended answers %d, %v", code(now), err)
+	}
 	// An outlet that another has changed since is not dispatched to, and one that is gone leaves its receipts.
 	body := map[string]any{"name": "The shop", "version": 1, "settings": wants(map[string]any{"changed": true, "names": "new-[sku]-[place]"})}
 	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", made.ID), body, nil))

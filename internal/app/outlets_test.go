@@ -412,3 +412,32 @@ func TestWhatEndsMeanwhileDoesNotGo(t *testing.T) {
 		t.Errorf("%+v, the shop has %d: %v", d, len(shop.Pictures()), reasons)
 	}
 }
+
+// TestAnOutletGoesByItself: one with a timetable goes when its time has come, once, and says when
+// it goes next; one by hand does not.
+func TestAnOutletGoesByItself(t *testing.T) {
+	l, _ := toHandOn(t)
+	var due, byHand struct{ ID int64 }
+	timed := aPackage("Nightly", wants(nil))
+	timed["everyMinutes"] = 1440
+	l.post("/api/v1/outlets", timed, &due)
+	l.post("/api/v1/outlets", aPackage("By hand", wants(nil)), &byHand)
+	l.do(l.Runner.Dispatcher.Due(t.Context()))
+	if n := strings.TrimSpace(l.text(`select count(*)::text from dispatch`)); n != "0" {
+		t.Errorf("%s went before their time", n)
+	}
+	_, err := l.Store.Pool.Exec(t.Context(), `update outlet set next_at = now() - interval '1 minute' where every_minutes > 0`)
+	l.do(err)
+	for range 3 {
+		l.do(l.Runner.Dispatcher.Due(t.Context()))
+	}
+	l.until("it to be handed on", func() bool {
+		return strings.TrimSpace(l.text(`select count(*)::text from dispatch where ended_at is not null`)) == "1"
+	})
+	var shown store.Outlet
+	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", due.ID), &shown))
+	got := l.text(`select outlet || ' ' || actor from dispatch`)
+	if !strings.HasPrefix(got, "Nightly") || shown.NextAt == nil || shown.Last == nil {
+		t.Errorf("%q, %+v", got, shown)
+	}
+}

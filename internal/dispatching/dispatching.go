@@ -76,17 +76,25 @@ const Run = "dispatch"
 // ErrUnderWay means that another dispatch to the outlet goes on.
 var ErrUnderWay = errors.New("another dispatch to this outlet is under way")
 
-// Make makes an outlet. One that is connected to is tried first; address are the settings of its
-// kind, by field. The error may be a naming.BadTemplate, a dispatch.BadRecipe, dispatch.ErrFirst,
-// store.ErrTaken, or an origin.Fault that says what is wrong with the other side.
+// Wanted is an outlet as a person wants it.
+type Wanted struct {
+	Name     string            `json:"name" minLength:"1" maxLength:"200"`
+	Address  map[string]string `json:"address,omitempty" doc:"By field; a secret that is left out stays"`
+	Settings dispatch.Settings `json:"settings"`
+	Every    int               `json:"everyMinutes,omitempty" minimum:"0" maximum:"525600" doc:"0: by hand only"`
+}
+
+// Make makes an outlet. One that is connected to is tried first. The error may be a
+// naming.BadTemplate, a dispatch.BadRecipe, a dispatch.BadColumn, dispatch.ErrFirst, store.ErrTaken,
+// or an origin.Fault that says what is wrong with the other side.
 func (d *Dispatcher) Make(
-	ctx context.Context, who acting.Actor, kind, name string, address map[string]string, settings dispatch.Settings,
+	ctx context.Context, who acting.Actor, kind string, w Wanted,
 ) (id int64, err error) {
-	o := store.Outlet{Kind: kind, Name: strings.TrimSpace(name), Settings: wanted(kind, settings)}
-	if _, err := settings.Template(); err != nil {
+	o := store.Outlet{Kind: kind, Name: strings.TrimSpace(w.Name), Settings: wanted(kind, w.Settings), Every: w.Every}
+	if _, err := w.Settings.Template(); err != nil {
 		return 0, err
 	}
-	if err := d.take(ctx, &o, address); err != nil {
+	if err := d.take(ctx, &o, w.Address); err != nil {
 		return 0, err
 	}
 	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
@@ -99,17 +107,17 @@ func (d *Dispatcher) Make(
 // Change changes an outlet that has a version, but for its kind. Where its address changes, it
 // is tried first. The errors are Make's, and store.ErrChanged.
 func (d *Dispatcher) Change(
-	ctx context.Context, _ acting.Actor, id int64, version int, name string, address map[string]string, settings dispatch.Settings,
+	ctx context.Context, _ acting.Actor, id int64, version int, w Wanted,
 ) error {
-	if _, err := settings.Template(); err != nil {
+	if _, err := w.Settings.Template(); err != nil {
 		return err
 	}
 	o, err := d.Store.Outlet(ctx, id)
 	if err != nil {
 		return err
 	}
-	o.Version, o.Name, o.Settings = version, strings.TrimSpace(name), wanted(o.Kind, settings)
-	if err := d.take(ctx, &o, address); err != nil {
+	o.Version, o.Name, o.Settings, o.Every = version, strings.TrimSpace(w.Name), wanted(o.Kind, w.Settings), w.Every
+	if err := d.take(ctx, &o, w.Address); err != nil {
 		return err
 	}
 	return d.Store.SetOutlet(ctx, o)
@@ -218,24 +226,52 @@ func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int6
 		if to.Version != version {
 			return store.ErrChanged
 		}
-		busy, err := store.DispatchUnderWay(ctx, tx, outlet)
-		if err != nil {
-			return err
-		}
-		if busy {
-			return ErrUnderWay
-		}
-		if err := store.CloseDispatches(ctx, tx, outlet); err != nil {
-			return err
-		}
-		id, err := store.NewDispatch(ctx, tx, who, to)
-		if err != nil {
-			return err
-		}
-		run, err = d.Runs.Queue(ctx, tx, who, Run, store.About{Dispatch: id})
+		run, err = d.begin(ctx, tx, who, to)
 		return err
 	})
 	return run, err
+}
+
+// begin queues a dispatch to an outlet that is locked.
+func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to store.Outlet) (run int64, err error) {
+	busy, err := store.DispatchUnderWay(ctx, tx, to.ID)
+	if err != nil {
+		return 0, err
+	}
+	if busy {
+		return 0, ErrUnderWay
+	}
+	if err := store.CloseDispatches(ctx, tx, to.ID); err != nil {
+		return 0, err
+	}
+	id, err := store.NewDispatch(ctx, tx, who, to)
+	if err != nil {
+		return 0, err
+	}
+	return d.Runs.Queue(ctx, tx, who, Run, store.About{Dispatch: id})
+}
+
+// Due begins what is to go by itself now. An outlet to which something is under way waits for its
+// next time.
+func (d *Dispatcher) Due(ctx context.Context) error {
+	for {
+		err := d.Store.Within(ctx, func(tx pgx.Tx) error {
+			to, err := store.DueOutlet(ctx, tx)
+			if err != nil {
+				return err
+			}
+			if _, err = d.begin(ctx, tx, acting.Ambrosa, to); errors.Is(err, ErrUnderWay) {
+				err = nil
+			}
+			return err
+		})
+		if errors.Is(err, store.ErrNotFound) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+	}
 }
 
 // Done is what a dispatch came to.

@@ -126,7 +126,8 @@ func TestKills(t *testing.T) {
 	const pictures = 600
 	sums := stock(t, d, folder, pictures)
 	settings := dispatch.Settings{Pictures: dispatch.All, Names: "[sku]"}
-	outlet, err := d.Make(t.Context(), acting.Specialist, "webdav", "drive", map[string]string{"address": server.URL}, settings)
+	outlet, err := d.Make(t.Context(), acting.Specialist, "webdav", Wanted{Name: "drive", Address: map[string]string{"address": server.URL},
+		Settings: settings})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -45,6 +45,9 @@ type sending struct {
 // fit to go on with.
 func (d *Dispatcher) send(ctx context.Context, to store.Dispatch, r *Rehearsed, step func(done, of int64)) (refused string, err error) {
 	o, err := d.Store.Outlet(ctx, to.OutletID)
+	if errors.Is(err, store.ErrNotFound) {
+		return "", origin.Faulty("the outlet "+to.Outlet+" was forgotten meanwhile", false, err)
+	}
 	if err != nil {
 		return "", err
 	}

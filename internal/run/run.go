@@ -141,6 +141,9 @@ func (r *Runner) rescueNowAndThen(ctx context.Context) {
 			if err := r.fetchDue(ctx); err != nil && ctx.Err() == nil {
 				r.Log.Warn("fetch what is due", "error", err)
 			}
+			if err := r.Dispatcher.Due(ctx); err != nil && ctx.Err() == nil {
+				r.Log.Warn("hand on what is due", "error", err)
+			}
 			if err := r.Upkeeper.Due(ctx); err != nil && ctx.Err() == nil {
 				r.Log.Warn("sweep and purge what is due", "error", err)
 			}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"strings"
@@ -17,25 +18,26 @@ import (
 
 // Dispatch is what was handed on to an outlet at once.
 type Dispatch struct {
-	ID       int64             `json:"id"`
-	OutletID int64             `json:"outletId" doc:"0 for one that is gone"`
-	Outlet   string            `json:"outlet" doc:"Its name then"`
-	Settings dispatch.Settings `json:"settings" doc:"As they were"`
-	Actor    string            `json:"actor"`
-	At       time.Time         `json:"at"`
-	EndedAt  *time.Time        `json:"endedAt" doc:"Left out while it goes on"`
-	Products int               `json:"products"`
-	Pictures int               `json:"pictures" doc:"That went"`
-	Held     int               `json:"held" doc:"That were held back"`
-	Removed  int               `json:"removed" doc:"That were taken away there"`
-	Kind     string            `json:"kind" doc:"Of its outlet then"`
-	Bytes    int64             `json:"bytes" doc:"Of the pictures"`
-	Size     int64             `json:"size" doc:"Of the package, bytes; 0 where nothing went"`
-	LetGoAt  *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
+	ID        int64             `json:"id"`
+	OutletID  int64             `json:"outletId" doc:"0 for one that is gone"`
+	Outlet    string            `json:"outlet" doc:"Its name then"`
+	Settings  dispatch.Settings `json:"settings" doc:"As they were"`
+	Actor     string            `json:"actor"`
+	At        time.Time         `json:"at"`
+	EndedAt   *time.Time        `json:"endedAt" doc:"Left out while it goes on"`
+	Products  int               `json:"products"`
+	Pictures  int               `json:"pictures" doc:"That went"`
+	Held      int               `json:"held" doc:"That were held back"`
+	Removed   int               `json:"removed" doc:"That were taken away there"`
+	Kind      string            `json:"kind" doc:"Of its outlet then"`
+	Bytes     int64             `json:"bytes" doc:"Of the pictures"`
+	Size      int64             `json:"size" doc:"Of the package, bytes; 0 where nothing went"`
+	LinkUntil *time.Time        `json:"linkUntil" doc:"Until when its package is taken by a link that was given out; left out for none"`
+	LetGoAt   *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
 }
 
 const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
-	removed, kind, bytes, size, let_go_at from dispatch`
+	removed, kind, bytes, size, link_until, let_go_at from dispatch`
 
 // Dispatches returns those of an outlet, or (0) all, the newest first.
 func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
@@ -95,6 +97,25 @@ type Ending struct {
 	Totals   dispatch.Totals
 	Size     int64                      // of the package, bytes; 0 for none
 	Slot     func(dispatch.Sent) string // where one stands
+}
+
+// GiveLink has the package of a dispatch taken by a link with a token, of which only a sum is kept,
+// for some days; the one that was given out before is none any more. ErrNotFound means that there
+// is no such package.
+func (s *Store) GiveLink(ctx context.Context, id int64, token string, days int) error {
+	sum := sha256.Sum256([]byte(token))
+	tag, err := s.Pool.Exec(ctx, `update dispatch set link = $2, link_until = now() + make_interval(days => $3)
+		where id = $1 and size > 0 and let_go_at is null`, id, sum[:], days)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
+}
+
+// LinkedDispatch returns the dispatch whose package a link leads to, as long as it does.
+func (s *Store) LinkedDispatch(ctx context.Context, token string) (Dispatch, error) {
+	sum := sha256.Sum256([]byte(token))
+	return one[Dispatch](ctx, s.Pool, dispatchQuery+` where link = $1 and link_until > now()`, sum[:])
 }
 
 // HandedOn is a picture that went to an outlet, or was taken away there.

@@ -20,13 +20,16 @@ type Outlet struct {
 	Secrets   json.RawMessage   `json:"-"`
 	Pinned    string            `json:"pinned" doc:"What the other side is told by: its host key"`
 	Settings  dispatch.Settings `json:"settings"`
+	Every     int               `json:"everyMinutes" doc:"0: by hand only"`
+	NextAt    *time.Time        `json:"nextAt" doc:"When it goes by itself next; left out for never"`
 	Version   int               `json:"version" doc:"Counts its changes"`
 	CreatedAt time.Time         `json:"createdAt"`
 	MadeBy    string            `json:"madeBy"`
 	Last      *time.Time        `json:"last" doc:"When something went there last; left out for never"`
 }
 
-const outletQuery = `select o.id, o.name, o.kind, o.address, o.secrets, o.pinned, o.settings, o.version, o.created_at, o.made_by,
+const outletQuery = `select o.id, o.name, o.kind, o.address, o.secrets, o.pinned, o.settings, o.every_minutes as every, o.next_at,
+	o.version, o.created_at, o.made_by,
 	(select max(ended_at) from dispatch d where d.outlet_id = o.id) as last from outlet o`
 
 // Outlets returns all, by name.
@@ -44,10 +47,25 @@ func LockOutlet(ctx context.Context, tx pgx.Tx, id int64) (Outlet, error) {
 	return one[Outlet](ctx, tx, outletQuery+` where o.id = $1 for no key update of o`, id)
 }
 
+// nextAfter is when an outlet goes by itself next, of so many minutes ($7); never for 0.
+const nextAfter = `case when $7 > 0 then now() + make_interval(mins => $7) end`
+
+// DueOutlet returns one that is to go by itself now, locked, and says when it goes the next time.
+// ErrNotFound means that none is.
+func DueOutlet(ctx context.Context, tx pgx.Tx) (Outlet, error) {
+	id, err := number(ctx, tx, `update outlet set next_at = now() + make_interval(mins => every_minutes) where id = (
+		select id from outlet where next_at <= now() and every_minutes > 0 order by next_at, id limit 1 for update skip locked) returning id`)
+	if err != nil {
+		return Outlet{}, err
+	}
+	return LockOutlet(ctx, tx, id)
+}
+
 // NewOutlet makes one, as far as a person decides. ErrTaken means that another has the name.
 func NewOutlet(ctx context.Context, tx pgx.Tx, who acting.Actor, o Outlet) (int64, error) {
-	id, err := number(ctx, tx, `insert into outlet (name, kind, address, secrets, pinned, settings, made_by)
-		values ($1, $2, $3, $4, $5, $6, $7) returning id`, o.Name, o.Kind, o.Address, o.Secrets, o.Pinned, o.Settings, who.Name)
+	id, err := number(ctx, tx, `insert into outlet (name, kind, address, secrets, pinned, settings, every_minutes, next_at, made_by)
+		values ($1, $2, $3, $4, $5, $6, $7, `+nextAfter+`, $8) returning id`, o.Name, o.Kind, o.Address, o.Secrets, o.Pinned, o.Settings,
+		o.Every, who.Name)
 	if isDouble(err) {
 		err = ErrTaken
 	}
@@ -57,8 +75,9 @@ func NewOutlet(ctx context.Context, tx pgx.Tx, who acting.Actor, o Outlet) (int6
 // SetOutlet changes one, but for its kind, as its version was; ErrChanged means that it has
 // another by now.
 func (s *Store) SetOutlet(ctx context.Context, o Outlet) error {
-	tag, err := s.Pool.Exec(ctx, `update outlet set name = $3, settings = $4, address = $5, secrets = $6, pinned = $7, version = version + 1
-		where id = $1 and version = $2`, o.ID, o.Version, o.Name, o.Settings, o.Address, o.Secrets, o.Pinned)
+	tag, err := s.Pool.Exec(ctx, `update outlet set name = $3, settings = $4, address = $5, secrets = $6, every_minutes = $7,
+		pinned = $8, next_at = case when every_minutes = $7 then next_at else `+nextAfter+` end, version = version + 1
+		where id = $1 and version = $2`, o.ID, o.Version, o.Name, o.Settings, o.Address, o.Secrets, o.Every, o.Pinned)
 	if isDouble(err) {
 		return ErrTaken
 	}

@@ -162,7 +162,7 @@ func list(address string) ([]shot, error) {
 		},
 		{
 			name:  "coverage",
-			path:  "/dispatch/coverage?category=Hives",
+			path:  "/dispatch/coverage?category=Candles",
 			ready: "document.querySelectorAll('[aria-label=\"Products by views\"] td').length > 10",
 		},
 	}, nil

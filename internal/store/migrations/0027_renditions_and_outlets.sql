@@ -69,14 +69,20 @@ alter table outlet drop constraint outlet_kind_check;
 alter table outlet
     add column address jsonb not null default '{}', -- settings of its kind, by field
     add column secrets jsonb not null default '{}', -- sealed
-    add column pinned  text not null default '';
+    add column pinned  text not null default '',
+    add column every_minutes int not null default 0, -- 0: by hand only
+    add column next_at timestamptz;
+create index outlet_due on outlet (next_at) where next_at is not null;
 alter table dispatch
     add column kind    text not null default 'package',
-    add column removed int not null default 0;
+    add column removed int not null default 0,
+    add column link bytea unique,       -- SHA-256 of what the address of its package ends in, that was given out
+    add column link_until timestamptz;
 
 -- +goose Down
-alter table dispatch drop column kind, drop column removed;
-alter table outlet drop column address, drop column secrets, drop column pinned;
+alter table dispatch drop column kind, drop column removed, drop column link, drop column link_until;
+alter table outlet drop column address, drop column secrets, drop column pinned, drop column every_minutes,
+    drop column next_at;
 update outlet set kind = 'package';
 alter table outlet add constraint outlet_kind_check check (kind in ('package'));
 drop table outlet_picture;

@@ -569,6 +569,10 @@ export type Dispatch = {
      */
     letGoAt: string | null;
     /**
+     * Until when its package is taken by a link that was given out; left out for none
+     */
+    linkUntil: string | null;
+    /**
      * Its name then
      */
     outlet: string;
@@ -1154,6 +1158,13 @@ export type Found = {
     sum: string;
     title: string;
     variant?: number;
+};
+
+export type GivePackageLinkRequest = {
+    /**
+     * How long it leads there
+     */
+    days: number;
 };
 
 export type Gone = {
@@ -1742,11 +1753,15 @@ export type Mailing = {
 
 export type MakeOutletRequest = {
     /**
-     * Settings of its kind by field; a secret that is left out stays
+     * By field; a secret that is left out stays
      */
     address?: {
         [key: string]: string;
     };
+    /**
+     * 0: by hand only
+     */
+    everyMinutes?: number;
     /**
      * As list-outlet-kinds has them
      */
@@ -2088,6 +2103,10 @@ export type Outlet = {
         [key: string]: string;
     };
     createdAt: string;
+    /**
+     * 0: by hand only
+     */
+    everyMinutes: number;
     id: number;
     /**
      * package, or that of a place that is connected to
@@ -2099,6 +2118,10 @@ export type Outlet = {
     last: string | null;
     madeBy: string;
     name: string;
+    /**
+     * When it goes by itself next; left out for never
+     */
+    nextAt: string | null;
     /**
      * What the other side is told by: its host key
      */
@@ -2114,6 +2137,13 @@ export type OutletKind = {
     fields: Array<Field>;
     label: string;
     name: string;
+};
+
+export type PackageLink = {
+    /**
+     * Behind the address of this Ambrosa; it is told this once
+     */
+    path: string;
 };
 
 export type PageCategory = {
@@ -3472,11 +3502,15 @@ export type SetMailingRequest = {
 
 export type SetOutletRequest = {
     /**
-     * Settings of its kind by field; a secret that is left out stays
+     * By field; a secret that is left out stays
      */
     address?: {
         [key: string]: string;
     };
+    /**
+     * 0: by hand only
+     */
+    everyMinutes?: number;
     name: string;
     settings: Settings;
     /**
@@ -4887,6 +4921,33 @@ export type ListDispatchesResponses = {
 };
 
 export type ListDispatchesResponse = ListDispatchesResponses[keyof ListDispatchesResponses];
+
+export type GivePackageLinkData = {
+    body: GivePackageLinkRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/dispatches/{id}/link';
+};
+
+export type GivePackageLinkErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GivePackageLinkError = GivePackageLinkErrors[keyof GivePackageLinkErrors];
+
+export type GivePackageLinkResponses = {
+    /**
+     * OK
+     */
+    200: PackageLink;
+};
+
+export type GivePackageLinkResponse = GivePackageLinkResponses[keyof GivePackageLinkResponses];
 
 export type ListDispatchedData = {
     body?: never;

@@ -7,6 +7,7 @@ import { bytes, count, some, when } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import css from './Dispatch.module.css';
+import { PackageLink } from './PackageLink';
 
 /** What went to an outlet, and when: each with its package and its receipt. */
 export function Dispatches({ outlet, onRemove }: { outlet: Outlet; onRemove: () => void }) {
@@ -69,6 +70,7 @@ function Line({ dispatch: d, on, onOpen }: { dispatch: Dispatch; on: boolean; on
           ) : (
             <span className="quiet">{d.size > 0 ? 'package past its term' : 'nothing went'}</span>
           )}
+          {d.kind === 'package' && d.size > 0 && !d.letGoAt && <PackageLink dispatch={d} />}
           <Button component="a" size="compact-xs" href={`/media/dispatches/${d.id}`}>
             Receipt as CSV
           </Button>

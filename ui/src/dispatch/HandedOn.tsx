@@ -42,14 +42,12 @@ function Time({ all }: { all: Handed[] }) {
         {some(all.length, 'picture')} {words} <strong>{first.outlet}</strong>, {when(first.at)}
         {!first.removed && !stands && <span className="quiet">; replaced since</span>}
       </span>
-      <ul className="mono small quiet flush">
-        {all.slice(0, named).map((h) => (
-          <li key={h.name} className="clip" title={`${h.name} ${h.form}`}>
-            {h.name}
-          </li>
-        ))}
-        {all.length > named && <li>and {all.length - named} more</li>}
-      </ul>
+      {all.slice(0, named).map((h) => (
+        <div key={h.name} className="mono small quiet clip" title={`${h.name} ${h.form}`}>
+          {h.name}
+        </div>
+      ))}
+      {all.length > named && <div className="small quiet">and {all.length - named} more</div>}
     </div>
   );
 }

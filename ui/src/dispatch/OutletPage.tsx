@@ -2,7 +2,7 @@ import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import type { Outlet, Settings } from '../client';
+import type { Outlet, SetOutletData, Settings } from '../client';
 import {
   dispatchMutation,
   makeOutletMutation,
@@ -25,6 +25,9 @@ interface Props {
   name: string;
 }
 
+/** An outlet as a person wants it. */
+type OutletInput = Omit<SetOutletData['body'], 'version'>;
+
 type Shown = 'goes' | 'sheet' | 'where' | 'went';
 
 /** An outlet: what it wants, where it is, what would go, and what went. */
@@ -33,12 +36,13 @@ export function OutletPage({ outlet, settings, name }: Props) {
   const [called, setCalled] = useState(name);
   const [kind, setKind] = useState(outlet?.kind ?? 'package');
   const [address, setAddress] = useState<Record<string, string>>(outlet?.address ?? {});
+  const [every, setEvery] = useState(outlet?.everyMinutes ?? 0);
   const [shown, setShown] = useState<Shown>('goes');
   const label = useKinds().find((k) => k.name === kind)?.label;
   const changed =
     called.trim() !== name ||
     JSON.stringify(to) !== JSON.stringify(settings) ||
-    (outlet && JSON.stringify(address) !== JSON.stringify(outlet.address));
+    (outlet && (every !== outlet.everyMinutes || JSON.stringify(address) !== JSON.stringify(outlet.address)));
   const deeds = useOutlet(outlet);
   return (
     <section className={css.outletPage} aria-label={name || 'New outlet'}>
@@ -57,7 +61,9 @@ export function OutletPage({ outlet, settings, name }: Props) {
               variant="filled"
               loading={deeds.keeping}
               disabled={!called.trim()}
-              onClick={() => deeds.keep(called.trim(), kind, address, to)}
+              onClick={() =>
+                deeds.keep({ name: called.trim(), address, settings: to, everyMinutes: every }, kind)
+              }
             >
               {kind === 'package' ? 'Keep it' : 'Try and keep it'}
             </Button>
@@ -104,6 +110,8 @@ export function OutletPage({ outlet, settings, name }: Props) {
             }}
             address={address}
             onChange={setAddress}
+            every={every}
+            onEvery={setEvery}
           />
         )}
       </div>
@@ -147,11 +155,10 @@ function useOutlet(outlet: Outlet | undefined) {
     wrong,
     keeping: make.isPending || set.isPending,
     going: go.isPending,
-    keep: (name: string, kind: string, address: Record<string, string>, settings: Settings) => {
+    keep: (wanted: OutletInput, kind: string) => {
       setWrong('');
-      if (outlet)
-        set.mutate({ path: { id: outlet.id }, body: { name, address, settings, version: outlet.version } });
-      else make.mutate({ body: { name, kind, address, settings } });
+      if (outlet) set.mutate({ path: { id: outlet.id }, body: { ...wanted, version: outlet.version } });
+      else make.mutate({ body: { ...wanted, kind } });
     },
     dispatch: () => outlet && go.mutate({ path: { id: outlet.id }, body: { version: outlet.version } }),
     remove: () => outlet && remove.mutate({ path: { id: outlet.id } }),

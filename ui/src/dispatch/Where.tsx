@@ -2,7 +2,8 @@ import { Button, NativeSelect } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import type { Outlet, OutletKind } from '../client';
 import { listOutletKindsOptions, tryOutletMutation } from '../client/@tanstack/react-query.gen';
-import { said } from '../shared/format';
+import { timetables } from '../gather/Terms';
+import { said, when } from '../shared/format';
 import { Setting } from '../shared/Setting';
 import css from './Dispatch.module.css';
 
@@ -17,10 +18,13 @@ interface Props {
   onKind: (kind: string) => void;
   address: Record<string, string>;
   onChange: (to: Record<string, string>) => void;
+  /** Minutes between the times that it goes by itself; 0 for never. */
+  every: number;
+  onEvery: (minutes: number) => void;
 }
 
 /** Where pictures go: the kind of the outlet, and what it asks for. */
-export function Where({ outlet, kind, onKind, address, onChange }: Props) {
+export function Where({ outlet, kind, onKind, address, onChange, every, onEvery }: Props) {
   const kinds = useKinds();
   const known = kinds.find((k) => k.name === kind);
   return (
@@ -33,6 +37,13 @@ export function Where({ outlet, kind, onKind, address, onChange }: Props) {
           onChange={(e) => onKind(e.currentTarget.value)}
         />
       )}
+      <NativeSelect
+        label="It goes"
+        description={outlet?.nextAt && every > 0 ? `next ${when(outlet.nextAt)}` : undefined}
+        data={timetables}
+        value={String(every)}
+        onChange={(e) => onEvery(Number(e.currentTarget.value))}
+      />
       {known?.fields.map((field) => (
         <Setting
           key={field.name}

@@ -1,7 +1,8 @@
 import { NativeSelect, TextInput } from '@mantine/core';
 import type { OriginInput } from '../client';
 
-const timetables = [
+/** How often what goes by itself does. */
+export const timetables = [
   { value: '0', label: 'by hand only' },
   { value: '60', label: 'every hour' },
   { value: '360', label: 'every six hours' },
