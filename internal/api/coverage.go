@@ -55,8 +55,7 @@ func (s *Server) coverageOperations(api huma.API) {
 		})
 	huma.Register(api, tags.get("list-requests", "/requests", "Pictures that somebody was asked for, the newest first"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.ShotRequest]], error) {
-			err := s.Coverer.Count(ctx)
-			if err != nil {
+			if _, err := s.Coverer.Count(ctx); err != nil {
 				return nil, problem(err, "request")
 			}
 			items, err := s.Store.Requests(ctx)

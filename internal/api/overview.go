@@ -73,7 +73,7 @@ func (s *Server) today(ctx context.Context) (found today, err error) {
 	if found.Categories, err = s.Store.BareCategories(ctx, 8); err != nil {
 		return found, err
 	}
-	if err := s.Coverer.Count(ctx); err != nil {
+	if _, err := s.Coverer.Count(ctx); err != nil {
 		return found, err
 	}
 	fallen, err := s.Store.FallenCoverage(ctx, 7, 5)

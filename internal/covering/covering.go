@@ -27,32 +27,39 @@ const atOnce = 2000
 // margin is how long before the last count a change may have begun that was not seen by it.
 const margin = 15 * time.Minute
 
-// Count counts what changed since it was counted.
-func (c *Coverer) Count(ctx context.Context) error { return c.countSince(ctx, false) }
+// whileWaited is how many products are counted at most while a person waits.
+const whileWaited = 20_000
 
-// countSince counts what changed since the last time, or (all) looks at everything.
-func (c *Coverer) countSince(ctx context.Context, all bool) error {
+// Count counts what changed since it was counted, as far as that can be waited for. finished tells
+// whether that was all: the next call goes on.
+func (c *Coverer) Count(ctx context.Context) (finished bool, err error) {
+	return c.countSince(ctx, false, whileWaited)
+}
+
+// countSince counts what changed since the last time, or (all) looks at everything; most products
+// at most, or (0) any number.
+func (c *Coverer) countSince(ctx context.Context, all bool, most int) (finished bool, err error) {
 	lists, err := c.Store.ListsOf(ctx)
 	if err != nil {
-		return err
+		return false, err
 	}
 	last, err := c.Store.CoverageCount(ctx)
 	if err != nil {
-		return err
+		return false, err
 	}
 	now, err := c.Store.Clock(ctx)
 	if err != nil {
-		return err
+		return false, err
 	}
 	next := store.CoverageCount{CountedAt: now, Lists: told(lists)}
 	since := last.CountedAt.Add(-margin)
 	if all || next.Lists != last.Lists {
 		since = time.Time{}
 	}
-	if err := c.countAll(ctx, lists, since); err != nil {
-		return err
+	if finished, err = c.countAll(ctx, lists, since, most); err != nil || !finished {
+		return finished, err
 	}
-	return c.Store.SetCoverageCount(ctx, next)
+	return true, c.Store.SetCoverageCount(ctx, next)
 }
 
 // told is equal for the same lists of the same categories.
@@ -64,22 +71,29 @@ func told(lists []store.ListOf) string {
 	return hex.EncodeToString(sum.Sum(nil))
 }
 
-// countAll counts what is stale of the products that changed since a time.
-func (c *Coverer) countAll(ctx context.Context, lists []store.ListOf, since time.Time) error {
+// countAll counts what is stale of the products that changed since a time, most at most.
+func (c *Coverer) countAll(ctx context.Context, lists []store.ListOf, since time.Time, most int) (finished bool, err error) {
 	of := make(map[int64]store.ListOf, len(lists))
 	for _, l := range lists {
 		of[l.Category] = l
 	}
-	for behind := int64(0); ; {
+	behind := int64(0)
+	for done := 0; most == 0 || done < most; done += atOnce {
 		stale, err := c.Store.StaleCoverage(ctx, lists, since, behind, atOnce)
-		if err != nil || len(stale) == 0 {
-			return err
+		if err != nil {
+			return false, err
 		}
-		if err := c.count(ctx, stale, of); err != nil || len(stale) < atOnce {
-			return err
+		if len(stale) > 0 {
+			if err := c.count(ctx, stale, of); err != nil {
+				return false, err
+			}
+			behind = stale[len(stale)-1].Product
 		}
-		behind = stale[len(stale)-1].Product
+		if len(stale) < atOnce {
+			return true, nil
+		}
 	}
+	return false, nil
 }
 
 // count counts products.
@@ -102,7 +116,7 @@ func (c *Coverer) count(ctx context.Context, stale []store.Stale, of map[int64]s
 
 // KeepDay keeps what coverage comes to today, to be seen over time.
 func (c *Coverer) KeepDay(ctx context.Context) error {
-	if err := c.countSince(ctx, true); err != nil {
+	if _, err := c.countSince(ctx, true, 0); err != nil {
 		return err
 	}
 	return c.Store.KeepCoverageDay(ctx)
@@ -116,6 +130,7 @@ type Covered struct {
 	Lists      []store.ShotList        `json:"lists" nullable:"false" doc:"All shot lists"`
 	Categories []store.CoveredCategory `json:"categories" nullable:"false"`
 	Items      []store.CoveredProduct  `json:"items" nullable:"false"`
+	Counting   bool                    `json:"counting" doc:"Some of it is not counted yet: asked again, more is"`
 	Days       []store.CoveredDay      `json:"days" nullable:"false" doc:"What it came to, day by day"`
 }
 
@@ -125,9 +140,11 @@ const days = 90
 // Covered counts what changed, and returns what a filter chooses. Totals and categories are of
 // all that is chosen, whatever of it is listed.
 func (c *Coverer) Covered(ctx context.Context, f store.CoverageFilter) (found Covered, err error) {
-	if err := c.Count(ctx); err != nil {
+	finished, err := c.Count(ctx)
+	if err != nil {
 		return found, err
 	}
+	found.Counting = !finished
 	if found.Lists, err = c.Store.ShotLists(ctx); err != nil {
 		return found, err
 	}
@@ -173,7 +190,7 @@ var ErrNothing = errors.New("nothing is missing")
 // Request makes a request of what is missing now, and of what is smaller than it should be, as a
 // filter chooses it. It may be ErrNothing.
 func (c *Coverer) Request(ctx context.Context, who acting.Actor, name string, f store.CoverageFilter) (id int64, err error) {
-	if err := c.Count(ctx); err != nil {
+	if _, err := c.countSince(ctx, false, 0); err != nil {
 		return 0, err
 	}
 	lists, err := c.Store.ShotLists(ctx)

@@ -403,6 +403,10 @@ export type Covered = {
     below: number;
     categories: Array<CoveredCategory>;
     /**
+     * Some of it is not counted yet: asked again, more is
+     */
+    counting: boolean;
+    /**
      * What it came to, day by day
      */
     days: Array<CoveredDay>;

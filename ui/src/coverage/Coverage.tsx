@@ -34,6 +34,8 @@ export function Coverage() {
   const coverage = useQuery({
     ...getCoverageOptions({ query: { category, q, offset, limit: page, ...(only && { only }) } }),
     placeholderData: keepPreviousData,
+    // After a large import, what changed is counted bit by bit.
+    refetchInterval: (q) => (q.state.data?.counting ? 1000 : false),
   });
   if (coverage.error) return <Failed error={coverage.error} again={() => void coverage.refetch()} />;
   if (!coverage.data) return <div />;
@@ -138,7 +140,7 @@ function Sums({ coverage: c, only, onOnly }: SumsProps) {
         <strong>{percent(c.filled, c.wanted)}</strong> of {some(c.wanted, 'picture')} of{' '}
         {some(c.products, 'product')} are there
         <span className="quiet">
-          ; {count(c.missing)} missing, {count(c.below)} too small
+          ; {count(c.missing)} missing, {count(c.below)} too small{c.counting && '; being counted …'}
         </span>
       </span>
       <Days days={c.days} />
