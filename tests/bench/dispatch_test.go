@@ -15,7 +15,6 @@ import (
 	"testing"
 	"time"
 
-	"ambrosa/core/dispatch"
 	"ambrosa/internal/client"
 )
 
@@ -140,10 +139,9 @@ func BenchmarkPackage(b *testing.B) {
 	originals := studio(p, pictures)
 	to := client.Client{Address: p.address}
 	outlet := func(name string) (made struct{ ID int64 }) {
-		must(b, to.Post(b.Context(), "/api/v1/outlets", map[string]any{"name": name, "settings": map[string]any{"query": "", "category": "",
-			"skus": []string{}, "pictures": "all", "first": 0, "names": "[sku]_[place pad 2]", "rename": false, "changed": true,
+		must(b, to.Post(b.Context(), "/api/v1/outlets", map[string]any{"name": name, "kind": "package", "settings": plain(map[string]any{
 			"rendition": map[string]any{"format": "jpeg", "width": 1600, "height": 1600, "ratio": "", "colour": "", "quality": 85, "most": 0,
-				"metadata": "written"}, "remove": false, "sheet": dispatch.UsualSheet(), "language": ""}}, &made))
+				"metadata": "written"}})}, &made))
 		return made
 	}
 	for b.Loop() {
