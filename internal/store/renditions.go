@@ -69,7 +69,7 @@ func (s *Store) KeepRendition(ctx context.Context, r Rendition) error {
 // some at a time.
 func (s *Store) RenditionsPast(ctx context.Context, term time.Duration) ([]Rendition, error) {
 	return list[Rendition](ctx, s.Pool, renditionQuery+` r where used_at < now() - make_interval(secs => $1)
-		or used_at < now() - interval '1 day' and not exists (select from blob b where b.sha256 = r.sha256) limit 1000`, term.Seconds())
+		or used_at < now() - interval '1 hour' and not exists (select from blob b where b.sha256 = r.sha256) limit 1000`, term.Seconds())
 }
 
 // LetRenditionGo forgets one that was not used since it was found past its term; drop removes
@@ -80,7 +80,7 @@ func (s *Store) LetRenditionGo(ctx context.Context, r Rendition, drop func(conte
 		return err
 	}
 	return s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from rendition where made = $1 and sha256 = $2 and used_at < now() - interval '1 day'`, r.Made, of[0])
+		tag, err := tx.Exec(ctx, `delete from rendition where made = $1 and sha256 = $2 and used_at < now() - interval '1 hour'`, r.Made, of[0])
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
