@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"path"
+	"slices"
 	"time"
 
 	"ambrosa/core/naming"
@@ -132,7 +133,8 @@ func (s Settings) Chosen(items []Item) (chosen []Item) {
 	return chosen
 }
 
-// Rehearse says what becomes of chosen items at a time, at an outlet that some went to before.
+// Rehearse says what becomes of chosen items at a time, at an outlet that some went to before, the
+// last at the end.
 // Held back is what may not be handed on, whose bytes are not whole, and whose name an earlier
 // one has. A picture keeps the name that it had, unless it is to get a new one.
 func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, at time.Time) []Outcome {
@@ -140,15 +142,12 @@ func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, 
 	for i, item := range chosen {
 		pictures[i], endings[i] = item.Picture, s.Rendition.Ending(item.Ending)
 	}
-	sent := make(map[Key]Sent, len(before))
-	for _, b := range before {
-		sent[b.Key] = b
-	}
 	outcomes := make([]Outcome, len(chosen))
+	last := lastOf(chosen, before)
 	taken := map[string]bool{}
 	if !s.Rename { // a name that one keeps is no other's
-		for i, item := range chosen {
-			if b, known := sent[item.key()]; known && sameEnding(b.Name, "."+endings[i]) {
+		for i, b := range last {
+			if b != nil && sameEnding(b.Name, "."+endings[i]) {
 				taken[naming.Key(b.Name)] = true
 			}
 		}
@@ -156,12 +155,15 @@ func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, 
 	for i, named := range names.Names(pictures, endings) {
 		o := Outcome{Item: chosen[i], Name: named.Name, Problems: named.Problems}
 		o.Made, o.Form = s.Rendition.of(o.Item)
-		b, known := sent[o.key()]
+		var b Sent
+		known := last[i] != nil
+		if known {
+			b = *last[i]
+		}
 		o.Was = b.Name
 		kept := known && !s.Rename && sameEnding(b.Name, o.Name)
 		if kept {
 			o.Name, o.Problems = b.Name, nil
-			delete(sent, o.key()) // the same once more on one target has a name of its own
 		}
 		switch may, why := o.MayBeHandedOn(at); {
 		case !may:
@@ -177,6 +179,49 @@ func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, 
 		outcomes[i] = o
 	}
 	return outcomes
+}
+
+// lastOf finds for each of the chosen how it went last; nil for those that never did. One that
+// stands in several slots is that of its own place, or else the last; the same once more on one
+// target has one of its own.
+func lastOf(chosen []Item, before []Sent) []*Sent {
+	of := make(map[Key][]*Sent, len(before))
+	for i := range before {
+		of[before[i].Key] = append(of[before[i].Key], &before[i])
+	}
+	found := make([]*Sent, len(chosen))
+	take := func(i int, is func(*Sent) bool) {
+		key := chosen[i].key()
+		for n := len(of[key]) - 1; found[i] == nil && n >= 0; n-- {
+			if is(of[key][n]) {
+				found[i] = of[key][n]
+				of[key] = slices.Delete(of[key], n, n+1)
+			}
+		}
+	}
+	for i, item := range chosen {
+		take(i, func(b *Sent) bool { return b.Place == item.Place })
+	}
+	for i := range chosen {
+		take(i, func(*Sent) bool { return true })
+	}
+	return found
+}
+
+// HoldCrowded holds back what would stand in the slot of another one that goes or is there.
+func HoldCrowded(outcomes []Outcome, slot func(Sent) string) {
+	first := map[string]bool{}
+	for i := range outcomes {
+		o := &outcomes[i]
+		if o.Held != "" {
+			continue
+		}
+		at := slot(o.Sent())
+		if first[at] {
+			o.Held, o.Same = "another one stands in its place there", false
+		}
+		first[at] = true
+	}
 }
 
 // sameEnding tells whether a name can be kept: a JPEG is not called picture.png.

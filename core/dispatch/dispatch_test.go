@@ -179,3 +179,24 @@ func TestGone(t *testing.T) {
 		t.Errorf("gone by name are %v, by place %v", byName, byPlace)
 	}
 }
+
+// TestSlotsOfOne: a picture that stands in several slots keeps the name of its own place, the same
+// picture twice on one target keeps both, and of two in one slot the second is held back.
+func TestSlotsOfOne(t *testing.T) {
+	names, err := naming.ParseTemplate("[sku]-[place]")
+	if err != nil {
+		t.Fatal(err)
+	}
+	twice := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "A", 2)}
+	twice[0].Sum, twice[1].Sum = "x", "x"
+	key := Key{1, 0, "x"}
+	before := []Sent{{Key: key, Name: "older.jpg", Place: 1}, {Key: key, Name: "two.jpg", Place: 2}, {Key: key, Name: "one.jpg", Place: 1}}
+	outcomes := Settings{}.Rehearse(twice, names, before, now)
+	if outcomes[0].Name != "one.jpg" || outcomes[1].Name != "two.jpg" || !outcomes[0].Same || !outcomes[1].Same {
+		t.Errorf("%q and %q", outcomes[0].Name, outcomes[1].Name)
+	}
+	HoldCrowded(outcomes, func(s Sent) string { return s.SKU })
+	if outcomes[0].Held != "" || outcomes[1].Held == "" {
+		t.Errorf("in one slot: %q and %q", outcomes[0].Held, outcomes[1].Held)
+	}
+}

@@ -116,11 +116,23 @@ func (d *Dispatcher) Change(
 	if err != nil {
 		return err
 	}
+	was := o.Address
 	o.Version, o.Name, o.Settings, o.Every = version, strings.TrimSpace(w.Name), wanted(o.Kind, w.Settings), w.Every
 	if err := d.take(ctx, &o, w.Address); err != nil {
 		return err
 	}
-	return d.Store.SetOutlet(ctx, o)
+	return d.Store.SetOutlet(ctx, o, elsewhere(was, o.Address))
+}
+
+// elsewhere tells whether an address leads to another place than before: nothing of us stands
+// there, as far as is known.
+func elsewhere(was, is map[string]string) bool {
+	for _, field := range []string{"address", "host", "bucket", "folder", "within"} {
+		if was[field] != is[field] {
+			return true
+		}
+	}
+	return false
 }
 
 // wanted is what an outlet wants of what a person asked for: to where pictures stand, only what
@@ -209,6 +221,7 @@ func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispat
 	now := time.Now()
 	r.Settings = settings
 	r.Outcomes = settings.Rehearse(settings.Chosen(items), names, before, now)
+	dispatch.HoldCrowded(r.Outcomes, slot(to))
 	r.Gone = dispatch.Gone(r.Outcomes, before, now, slot(to))
 	r.Totals = settings.Count(r.Outcomes)
 	r.Totals.Gone = len(r.Gone)

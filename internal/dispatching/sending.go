@@ -165,7 +165,7 @@ func (s *sending) remove(ctx context.Context, gone dispatch.Sent, step func()) e
 		return err
 	}
 	s.line++
-	if err := s.Store.Removed(ctx, s.to, s.line, gone, answer); err != nil {
+	if err := s.Store.Removed(ctx, s.to, s.line, gone, s.slot(gone), answer); err != nil {
 		return err
 	}
 	s.done++

@@ -171,7 +171,7 @@ func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {
 			return err
 		}
 		for i, g := range e.Gone {
-			if err := removed(ctx, tx, outlet, id, behind+len(e.Outcomes)+i+1, g, "the sheet says so"); err != nil {
+			if err := removed(ctx, tx, outlet, id, behind+len(e.Outcomes)+i+1, g, e.Slot(g), "the sheet says so"); err != nil {
 				return err
 			}
 		}
@@ -210,11 +210,11 @@ func (s *Store) Handed(ctx context.Context, d Dispatch, n int, o dispatch.Outcom
 }
 
 // Removed records a picture that was taken away at an outlet.
-func (s *Store) Removed(ctx context.Context, d Dispatch, n int, gone dispatch.Sent, answer string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error { return removed(ctx, tx, d.OutletID, d.ID, n, gone, answer) })
+func (s *Store) Removed(ctx context.Context, d Dispatch, n int, gone dispatch.Sent, slot, answer string) error {
+	return s.Within(ctx, func(tx pgx.Tx) error { return removed(ctx, tx, d.OutletID, d.ID, n, gone, slot, answer) })
 }
 
-func removed(ctx context.Context, tx pgx.Tx, outlet, id int64, n int, g dispatch.Sent, answer string) error {
+func removed(ctx context.Context, tx pgx.Tx, outlet, id int64, n int, g dispatch.Sent, slot, answer string) error {
 	sum, err := hex.DecodeString(g.Sum)
 	if err != nil {
 		return err
@@ -226,8 +226,7 @@ func removed(ctx context.Context, tx pgx.Tx, outlet, id int64, n int, g dispatch
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec(ctx, `delete from outlet_picture where outlet_id = $1 and product_id = $2 and variant_id = $3 and sha256 = $4
-		and name = $5`, outlet, g.Product, g.Variant, sum, g.Name)
+	_, err = tx.Exec(ctx, `delete from outlet_picture where outlet_id = $1 and slot = `+slotSum("$2"), outlet, slot)
 	return err
 }
 
@@ -294,22 +293,22 @@ func stand(ctx context.Context, tx pgx.Tx, outlet, dispatch int64, sent []dispat
 		rows.skus, rows.places = append(rows.skus, s.SKU), append(rows.places, s.Place)
 		rows.alts, rows.made = append(rows.alts, s.Alt), append(rows.made, s.Made)
 	}
-	if _, err := tx.Exec(ctx, `delete from outlet_picture where outlet_id = $1 and slot = any($2)`, outlet, rows.slots); err != nil {
-		return err
-	}
 	_, err := tx.Exec(ctx, `insert into outlet_picture (outlet_id, dispatch_id, product_id, variant_id, sha256, slot, name, code, sku, place,
 			alt, made)
-		select distinct on (w.product, w.variant, w.sum) $1, $2, w.product, w.variant, w.sum, w.slot, w.name, w.code, w.sku,
-			w.place, w.alt, w.made from unnest($3::bigint[], $4::bigint[], $5::bytea[], $6::text[],
-			$7::text[], $8::text[], $9::text[], $10::int[], $11::text[], $12::text[]) with ordinality
-			as w (product, variant, sum, slot, name, code, sku, place, alt, made, n)
-		order by w.product, w.variant, w.sum, w.n
-		on conflict (outlet_id, product_id, variant_id, sha256) do update set dispatch_id = excluded.dispatch_id, slot = excluded.slot,
-			name = excluded.name, code = excluded.code, sku = excluded.sku, place = excluded.place, alt = excluded.alt, made = excluded.made`,
+		select distinct on (w.slot) $1, $2, w.product, w.variant, w.sum, `+slotSum("w.slot")+`, w.name, w.code, w.sku, w.place, w.alt, w.made
+		from unnest($3::bigint[], $4::bigint[], $5::bytea[], $6::text[], $7::text[], $8::text[], $9::text[], $10::int[], $11::text[],
+			$12::text[]) with ordinality as w (product, variant, sum, slot, name, code, sku, place, alt, made, n)
+		order by w.slot, w.n desc
+		on conflict (outlet_id, slot) do update set dispatch_id = excluded.dispatch_id, product_id = excluded.product_id,
+			variant_id = excluded.variant_id, sha256 = excluded.sha256, name = excluded.name, code = excluded.code, sku = excluded.sku,
+			place = excluded.place, alt = excluded.alt, made = excluded.made`,
 		outlet, dispatch, rows.products, rows.variants, rows.sums, rows.slots, rows.names, rows.codes, rows.skus, rows.places, rows.alts,
 		rows.made)
 	return err
 }
+
+// slotSum is a slot as it is kept: some are longer than what an index holds.
+func slotSum(slot string) string { return "sha256(convert_to(" + slot + ", 'UTF8'))" }
 
 // ToDispatch returns the pictures of the products that an outlet's settings choose, product by
 // product, its own first, then those of its variants.
@@ -365,10 +364,11 @@ func (s *Store) LetPackageGo(ctx context.Context, id int64) error {
 	return err
 }
 
-// SentTo returns how each picture went to an outlet last; of one that is not there (0), none.
+// SentTo returns what stands at an outlet, slot by slot, what went last at the end; of one that is
+// not there (0), none.
 func (s *Store) SentTo(ctx context.Context, outlet int64) ([]dispatch.Sent, error) {
 	rows, err := s.Pool.Query(ctx, `select product_id, variant_id, encode(sha256, 'hex'), name, code, sku, place, alt, made
-		from outlet_picture where outlet_id = $1`, outlet)
+		from outlet_picture where outlet_id = $1 order by dispatch_id`, outlet)
 	if err != nil {
 		return nil, err
 	}

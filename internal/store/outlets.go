@@ -73,18 +73,23 @@ func NewOutlet(ctx context.Context, tx pgx.Tx, who acting.Actor, o Outlet) (int6
 }
 
 // SetOutlet changes one, but for its kind, as its version was; ErrChanged means that it has
-// another by now.
-func (s *Store) SetOutlet(ctx context.Context, o Outlet) error {
-	tag, err := s.Pool.Exec(ctx, `update outlet set name = $3, settings = $4, address = $5, secrets = $6, every_minutes = $7,
-		pinned = $8, next_at = case when every_minutes = $7 then next_at else `+nextAfter+` end, version = version + 1
-		where id = $1 and version = $2`, o.ID, o.Version, o.Name, o.Settings, o.Address, o.Secrets, o.Every, o.Pinned)
-	if isDouble(err) {
-		return ErrTaken
-	}
-	if err == nil && tag.RowsAffected() == 0 {
-		return ErrChanged
-	}
-	return err
+// another by now. elsewhere says that it is another place: what stood there is not known of it.
+func (s *Store) SetOutlet(ctx context.Context, o Outlet, elsewhere bool) error {
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update outlet set name = $3, settings = $4, address = $5, secrets = $6, every_minutes = $7,
+			pinned = $8, next_at = case when every_minutes = $7 then next_at else `+nextAfter+` end, version = version + 1
+			where id = $1 and version = $2`, o.ID, o.Version, o.Name, o.Settings, o.Address, o.Secrets, o.Every, o.Pinned)
+		if isDouble(err) {
+			return ErrTaken
+		}
+		if err == nil && tag.RowsAffected() == 0 {
+			return ErrChanged
+		}
+		if err == nil && elsewhere {
+			_, err = tx.Exec(ctx, `delete from outlet_picture where outlet_id = $1`, o.ID)
+		}
+		return err
+	})
 }
 
 // PinOutlet remembers what an outlet's other side is told by, unless it is known already.

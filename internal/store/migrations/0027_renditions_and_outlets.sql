@@ -48,21 +48,21 @@ create table outlet_picture (
     variant_id  bigint not null, -- 0 for the product as a whole
     sha256      bytea not null,  -- of the file that it was made of
     dispatch_id bigint not null, -- that it went with last
-    slot        text not null,   -- where one picture stands there: another one in it took its stead
+    slot        bytea not null,  -- SHA-256 of where one picture stands there: another one in it took its stead
     name        text not null,
     code        text not null,
     sku         text not null,
     place       int not null,
     alt         text not null,
     made        text not null,
-    primary key (outlet_id, product_id, variant_id, sha256)
+    primary key (outlet_id, slot)
 );
-create index outlet_picture_slot on outlet_picture (outlet_id, slot);
+create index outlet_picture_product on outlet_picture (product_id, outlet_id);
 insert into outlet_picture (outlet_id, product_id, variant_id, sha256, dispatch_id, slot, name, code, sku, place, alt, made)
-    select distinct on (d.outlet_id, p.product_id, p.variant_id, p.sha256) d.outlet_id, p.product_id, p.variant_id, p.sha256, d.id, p.name,
-        p.name, p.code, p.sku, p.place, p.alt, p.made
+    select distinct on (d.outlet_id, p.name) d.outlet_id, p.product_id, p.variant_id, p.sha256, d.id,
+        sha256(convert_to(p.name, 'UTF8')), p.name, p.code, p.sku, p.place, p.alt, p.made
     from dispatch d join dispatch_picture p on p.dispatch_id = d.id where d.outlet_id is not null and p.held = ''
-    order by d.outlet_id, p.product_id, p.variant_id, p.sha256, d.id desc, p.n;
+    order by d.outlet_id, p.name, d.id desc, p.n;
 
 -- An outlet of another kind than a package has an address, and secrets that are sealed.
 alter table outlet drop constraint outlet_kind_check;

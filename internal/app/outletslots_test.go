@@ -1,0 +1,82 @@
+package app
+
+import (
+	"fmt"
+	"maps"
+	"net/http"
+	"slices"
+	"sync/atomic"
+	"testing"
+
+	"ambrosa/internal/standin"
+	"ambrosa/internal/store"
+)
+
+// TestWhatWasNotTakenAwayIsKnown: pictures get other names while the drive removes nothing; the old
+// files are known to stand there, and are taken away when it can be done. At another address all
+// goes anew, and nothing of the first is touched.
+func TestWhatWasNotTakenAwayIsKnown(t *testing.T) {
+	l, _ := toHandOn(t)
+	folder, other := t.TempDir(), t.TempDir()
+	var stubborn atomic.Bool
+	address := shared(t, folder, func(w http.ResponseWriter, r *http.Request) bool {
+		if r.Method == http.MethodDelete && stubborn.Load() {
+			w.WriteHeader(http.StatusForbidden)
+			return true
+		}
+		return false
+	})
+	outlet := l.outlet("webdav", map[string]string{"address": address}, map[string]any{"names": "old-[sku]-[place]", "remove": true})
+	l.handedOn(outlet)
+	set := func(version int, address, names string) {
+		t.Helper()
+		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", outlet), map[string]any{"name": "webdav", "version": version,
+			"address":  map[string]string{"address": address},
+			"settings": wants(map[string]any{"names": names, "remove": true, "rename": true})}, nil))
+	}
+	set(1, address, "new-[sku]-[place]")
+	stubborn.Store(true)
+	if d := l.handedOn(outlet); d.Pictures != 3 || d.Removed != 0 || len(below(t, folder)) != 6 {
+		t.Errorf("nothing was taken away: %+v, %v", d, below(t, folder))
+	}
+	stubborn.Store(false)
+	if d := l.handedOn(outlet); d.Pictures != 0 || d.Removed != 3 {
+		t.Errorf("when it can be done: %+v", d)
+	}
+	names := slices.Sorted(maps.Keys(below(t, folder)))
+	if !slices.Equal(names, []string{"new-AT-000-A-1.jpg", "new-AT-000-A-2.jpg", "new-AT-001-A-1.jpg"}) {
+		t.Errorf("there stand %v", names)
+	}
+	set(2, shared(t, other, nil), "new-[sku]-[place]")
+	if d := l.handedOn(outlet); d.Pictures != 3 || d.Removed != 0 || len(below(t, other)) != 3 || len(below(t, folder)) != 3 {
+		t.Errorf("elsewhere: %+v, %v, %v", d, below(t, other), below(t, folder))
+	}
+}
+
+// TestTwoInOneSlot: a product's own picture and one of its first variant would stand at one
+// address of a shop: the second is held back, and says so, each time.
+func TestTwoInOneSlot(t *testing.T) {
+	l, lot := toHandOn(t)
+	_, err := l.Store.Pool.Exec(t.Context(), `insert into placement (product_id, file_id, place)
+		select p.id, f.id, 1 from product p, file f where p.code = 'AT-000' and f.lot_id = $1 and f.path = 'AT-001-A.jpg'`, lot)
+	l.do(err)
+	shop, err := standin.OpenShop(t.TempDir())
+	l.do(err)
+	at, err := shop.Serve(t.Context(), "127.0.0.1:0")
+	l.do(err)
+	outlet := l.outlet("shop", shopAddress(at.String()), map[string]any{"names": "[number]-[sku]-[place]"})
+	for n, want := range []int{3, 0} {
+		d := l.handedOn(outlet)
+		var receipt struct{ Items []store.DispatchedPicture }
+		l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/dispatches/%d/pictures", d.ID), &receipt))
+		held := 0
+		for _, p := range receipt.Items {
+			if p.Held == "another one stands in its place there" {
+				held++
+			}
+		}
+		if d.Pictures != want || held != 1 || len(shop.Pictures()) != 3 {
+			t.Errorf("time %d: %+v, %d held, the shop has %d", n+1, d, held, len(shop.Pictures()))
+		}
+	}
+}
