@@ -165,6 +165,12 @@ func (s *Store) Keep(ctx context.Context, f Spooled) error {
 	if exists, err := s.bucket.Exists(ctx, name); err != nil || exists {
 		return err
 	}
+	return s.moveIn(ctx, name, f)
+}
+
+// moveIn stores a spooled file under a name. In a folder it is moved, so the bytes are written
+// once.
+func (s *Store) moveIn(ctx context.Context, name string, f Spooled) error {
 	if s.folder != "" {
 		target := filepath.Join(s.folder, filepath.FromSlash(name))
 		if err := os.MkdirAll(filepath.Dir(target), 0o755); err != nil {

@@ -5,9 +5,7 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 
-	"gocloud.dev/blob"
 	"gocloud.dev/gcerrors"
 )
 
@@ -21,22 +19,7 @@ func madeKey(made string, of Sum) string {
 // before, and removes it from the spool.
 func (s *Store) KeepMade(ctx context.Context, made string, of Sum, f Spooled) error {
 	defer f.Remove()
-	name := madeKey(made, of)
-	if s.folder != "" {
-		target := filepath.Join(s.folder, filepath.FromSlash(name))
-		if err := os.MkdirAll(filepath.Dir(target), 0o755); err != nil {
-			return err
-		}
-		if err := os.Rename(f.Path, target); err == nil {
-			return nil
-		}
-	}
-	file, err := os.Open(f.Path)
-	if err != nil {
-		return err
-	}
-	defer file.Close()
-	return s.bucket.Upload(ctx, name, file, &blob.WriterOptions{ContentType: "application/octet-stream"})
+	return s.moveIn(ctx, madeKey(made, of), f)
 }
 
 // OpenMade returns what was made of a blob; the caller closes it. ErrNotFound means that it is

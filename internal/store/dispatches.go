@@ -327,13 +327,7 @@ func (s *Store) ToDispatch(ctx context.Context, settings dispatch.Settings) ([]d
 			coalesce(b.type, ''), coalesce(b.damage, ''), f.rights,
 			f.licence, f.credit, f.expires::timestamptz, coalesce(b.width, 0), coalesce(b.height, 0), coalesce(b.frames, 1),
 			coalesce(b.stated, '{}')
-		from product p join placement pl on pl.product_id = p.id join file f on f.id = pl.file_id left join blob b on b.sha256 = f.sha256
-		left join category c on c.id = p.category_id left join variant v on v.id = pl.variant_id
-		left join alt_text t on t.product_id = p.id and t.variant_id = coalesce(pl.variant_id, 0) and t.sha256 = f.sha256
-			and t.language = @language
-		left join lateral (select sku, gtin from variant where product_id = p.id and pl.variant_id is null
-			order by position, id limit 1) w on true
-		where `+where+` order by p.code, p.id, v.position nulls first, v.id nulls first, pl.place`, args)
+		`+standingPictures+` left join blob b on b.sha256 = f.sha256 where `+where+standingOrder, args)
 	if err != nil {
 		return nil, err
 	}

@@ -22,6 +22,18 @@ type PictureText struct {
 	By        string // draft, person; empty where there is none
 }
 
+// standingPictures are the pictures of products p: placements pl, files f, and of each its variant v
+// (w, the product's first, for one of the product as a whole), category c and text t in @language.
+const standingPictures = `from product p join placement pl on pl.product_id = p.id join file f on f.id = pl.file_id
+	left join category c on c.id = p.category_id left join variant v on v.id = pl.variant_id
+	left join alt_text t on t.product_id = p.id and t.variant_id = coalesce(pl.variant_id, 0) and t.sha256 = f.sha256
+		and t.language = @language
+	left join lateral (select sku, gtin from variant where product_id = p.id and pl.variant_id is null
+		order by position, id limit 1) w on true`
+
+// standingOrder is product by product, its own pictures first, then those of its variants.
+const standingOrder = ` order by p.code, p.id, v.position nulls first, v.id nulls first, pl.place`
+
 // PictureTexts returns the pictures of the products that a filter chooses with their texts in a
 // language ("" for the one that stands with them), product by product.
 func (s *Store) PictureTexts(ctx context.Context, f ProductFilter, language string) ([]PictureText, error) {
@@ -33,13 +45,7 @@ func (s *Store) PictureTexts(ctx context.Context, f ProductFilter, language stri
 			coalesce(v.sku, w.sku, p.code), coalesce(nullif(v.title, ''), p.title), coalesce(v.options, '[]'), coalesce(v.gtin, w.gtin, ''),
 			pl.view, pl.place, f.path, encode(f.sha256, 'hex'), case when @language = '' then pl.alt else coalesce(t.text, '') end,
 			case when @language = '' then pl.alt_by else coalesce(t.by, '') end
-		from product p join placement pl on pl.product_id = p.id join file f on f.id = pl.file_id
-		left join category c on c.id = p.category_id left join variant v on v.id = pl.variant_id
-		left join alt_text t on t.product_id = p.id and t.variant_id = coalesce(pl.variant_id, 0) and t.sha256 = f.sha256
-			and t.language = @language
-		left join lateral (select sku, gtin from variant where product_id = p.id and pl.variant_id is null
-			order by position, id limit 1) w on true
-		where `+where+` order by p.code, p.id, v.position nulls first, v.id nulls first, pl.place`, args)
+		`+standingPictures+` where `+where+standingOrder, args)
 	if err != nil {
 		return nil, err
 	}

@@ -1,11 +1,12 @@
-import { Autocomplete, Button, SegmentedControl, TextInput } from '@mantine/core';
+import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import type { Covered, CoveredCategory } from '../client';
-import { getCoverageOptions, listCategoriesOptions } from '../client/@tanstack/react-query.gen';
+import { getCoverageOptions } from '../client/@tanstack/react-query.gen';
 import { count, some } from '../shared/format';
+import { CategoryField } from '../shared/CategoryField';
 import { Empty, Failed } from '../shared/State';
 import { Ask } from './Ask';
 import css from './Coverage.module.css';
@@ -43,6 +44,7 @@ export function Coverage() {
   return (
     <section className={css.page} aria-label="Coverage">
       <Head
+        key={category}
         coverage={c}
         category={category}
         onCategory={choose}
@@ -86,21 +88,13 @@ function Head({ coverage: c, category, onCategory, query, onQuery }: HeadProps) 
   const [typed, setTyped] = useState(category);
   const [listing, setListing] = useState(false);
   const [asking, setAsking] = useState(false);
-  const [text] = useDebouncedValue(typed, 150);
-  const categories = useQuery({
-    ...listCategoriesOptions({ query: { q: text } }),
-    placeholderData: keepPreviousData,
-  });
   const own = listFor(c.lists, category);
   return (
     <div className={css.head}>
-      <Autocomplete
-        size="xs"
+      <CategoryField
         className="grow"
         aria-label="Category"
         placeholder="All categories"
-        limit={30}
-        data={[...new Set((categories.data?.items ?? []).map((one) => one.path))]}
         value={typed}
         onChange={(to) => {
           setTyped(to);

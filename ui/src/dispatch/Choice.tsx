@@ -1,10 +1,8 @@
-import { Autocomplete, NativeSelect, NumberInput, Switch, TextInput } from '@mantine/core';
-import { useDebouncedValue } from '@mantine/hooks';
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { NativeSelect, NumberInput, Switch, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import type { Settings } from '../client';
-import { listCategoriesOptions } from '../client/@tanstack/react-query.gen';
-import { languages } from '../texts/words';
+import { CategoryField } from '../shared/CategoryField';
+import { LanguageField } from '../texts/LanguageField';
 import css from './Dispatch.module.css';
 import { Form } from './Form';
 import { ready, whichPictures } from './words';
@@ -18,21 +16,13 @@ interface Props {
 
 /** Which products, which of their pictures, and under which names. */
 export function Choice({ settings: s, onChange, stands }: Props) {
-  const [asked] = useDebouncedValue(s.category, 150);
   const [skus, setSkus] = useState(s.skus.join(' '));
-  const categories = useQuery({
-    ...listCategoriesOptions({ query: { q: asked } }),
-    placeholderData: keepPreviousData,
-  });
   const known = ready.some((r) => r.value === s.names);
   return (
     <div className={css.choice}>
-      <Autocomplete
-        size="xs"
+      <CategoryField
         label="Category"
         placeholder="all"
-        limit={30}
-        data={[...new Set((categories.data?.items ?? []).map((c) => c.path))]}
         value={s.category}
         onChange={(category) => onChange({ ...s, category })}
       />
@@ -89,15 +79,12 @@ export function Choice({ settings: s, onChange, stands }: Props) {
         onChange={(e) => e.currentTarget.value && onChange({ ...s, names: e.currentTarget.value })}
       />
       <div className={`spread ${css.switches}`}>
-        <Autocomplete
-          size="xs"
+        <LanguageField
           className={css.language}
           aria-label="Language of the texts"
           placeholder="texts: usual"
-          data={languages}
-          maxLength={20}
           value={s.language}
-          onChange={(language) => onChange({ ...s, language: language.replace(/[^a-zA-Z-]/g, '') })}
+          onChange={(language) => onChange({ ...s, language })}
         />
         {!stands && (
           <Switch

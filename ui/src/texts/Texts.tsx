@@ -1,18 +1,20 @@
-import { Autocomplete, Button, NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
+import { Button, NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { reportTexts, type Edited, type PictureText, type TextsView } from '../client';
-import { keepTextsMutation, listCategoriesOptions } from '../client/@tanstack/react-query.gen';
+import { keepTextsMutation } from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
+import { CategoryField } from '../shared/CategoryField';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
 import { Kept } from './Kept';
+import { LanguageField } from './LanguageField';
 import { Templates } from './Templates';
 import css from './Texts.module.css';
-import { asked, kinds, languages, nothingAsked, problems, type Choice, type Only } from './words';
+import { asked, kinds, nothingAsked, problems, type Choice, type Only } from './words';
 
 /** How many texts are listed. */
 const shown = 200;
@@ -92,11 +94,6 @@ interface HeadProps {
 
 /** Which texts, in which language. */
 function Head({ choice: c, onChange }: HeadProps) {
-  const [text] = useDebouncedValue(c.category ?? '', 150);
-  const categories = useQuery({
-    ...listCategoriesOptions({ query: { q: text } }),
-    placeholderData: keepPreviousData,
-  });
   const sheet = new URLSearchParams({
     language: c.language ?? '',
     category: c.category ?? '',
@@ -104,21 +101,15 @@ function Head({ choice: c, onChange }: HeadProps) {
   });
   return (
     <div className={css.head}>
-      <Autocomplete
-        size="xs"
+      <LanguageField
         label="Language"
         placeholder="the usual one"
-        data={languages}
-        maxLength={20}
         value={c.language ?? ''}
-        onChange={(language) => onChange({ language: language.replace(/[^a-zA-Z-]/g, '') })}
+        onChange={(language) => onChange({ language })}
       />
-      <Autocomplete
-        size="xs"
+      <CategoryField
         label="Category"
         placeholder="all"
-        limit={30}
-        data={[...new Set((categories.data?.items ?? []).map((one) => one.path))]}
         value={c.category ?? ''}
         onChange={(category) => onChange({ category })}
       />
