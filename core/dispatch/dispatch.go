@@ -257,6 +257,10 @@ func Gone(outcomes []Outcome, before []Sent, at time.Time, slot func(Sent) strin
 	return gone
 }
 
+// Massive tells whether so much of what stands at an outlet is gone that a person is to say it is
+// meant: a mistyped choice looks just like that.
+func Massive(gone, stands int) bool { return gone > 10 && gone*5 > stands }
+
 // Totals counts what becomes of items.
 type Totals struct {
 	Products int            `json:"products"`

@@ -60,6 +60,7 @@ type rehearsedView struct {
 	Wrong    string             `json:"wrong" doc:"What is wrong with the template; then nothing is rehearsed"`
 	Items    []rehearsedPicture `json:"items" nullable:"false" doc:"Those asked for"`
 	Matching int                `json:"matching" doc:"How many there are of those asked for"`
+	Massive  bool               `json:"massive" doc:"So much of what stands there is gone that it is to be said that it is meant"`
 	Header   []string           `json:"header" nullable:"false" doc:"Of the sheet that goes along, where that is asked for"`
 	Rows     [][]string         `json:"rows" nullable:"false" doc:"The first of its rows"`
 }
@@ -138,7 +139,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 			}
 		}) (*Body[rehearsedView], error) {
 			r, err := s.Dispatcher.Rehearse(ctx, in.Body.Outlet, in.Body.Settings)
-			view := rehearsedView{Totals: r.Totals, Fields: naming.Fields(), Items: []rehearsedPicture{},
+			view := rehearsedView{Totals: r.Totals, Massive: r.Massive, Fields: naming.Fields(), Items: []rehearsedPicture{},
 				Header: []string{}, Rows: [][]string{}}
 			if words, is := dispatching.Wrong(err); is {
 				view.Wrong, view.Problems = words, map[string]int{}
@@ -158,10 +159,11 @@ func (s *Server) dispatchOperations(api huma.API) {
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
-				Version int `json:"version" doc:"Of the outlet as it was seen"`
+				Version  int `json:"version" doc:"Of the outlet as it was seen"`
+				TakeAway int `json:"takeAway,omitempty" minimum:"0" doc:"How many may be taken away, where that is massive"`
 			}
 		}) (*Body[created], error) {
-			id, err := s.Dispatcher.Dispatch(ctx, s.actor(ctx), in.ID, in.Body.Version)
+			id, err := s.Dispatcher.Dispatch(ctx, s.actor(ctx), in.ID, in.Body.Version, in.Body.TakeAway)
 			return &Body[created]{created{id}}, dispatchProblem(err, "outlet")
 		})
 	huma.Register(api, tags.get("list-dispatches", "/dispatches", "What was handed on, the newest first"),

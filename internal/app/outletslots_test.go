@@ -5,6 +5,7 @@ import (
 	"maps"
 	"net/http"
 	"slices"
+	"strings"
 	"sync/atomic"
 	"testing"
 
@@ -78,5 +79,38 @@ func TestTwoInOneSlot(t *testing.T) {
 		if d.Pictures != want || held != 1 || len(shop.Pictures()) != 3 {
 			t.Errorf("time %d: %+v, %d held, the shop has %d", n+1, d, held, len(shop.Pictures()))
 		}
+	}
+}
+
+// TestAMistypedChoiceTakesNothingAway: where the choice turns out empty, what stands there is left,
+// and the run says so, until a person says that it is meant.
+func TestAMistypedChoiceTakesNothingAway(t *testing.T) {
+	l := start(t, func(c *Config) { c.Allow = []string{"127.0.0.1:*"} })
+	const all = 12
+	l.products(all)
+	var files []entry
+	for n := range all {
+		files = append(files, entry{fmt.Sprintf("AT-%03d-A.jpg", n), jpg(t, n+1)})
+	}
+	l.applied(l.planned(l.gathered("spring.zip", zipped(t, files...)).ID, "after"))
+	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
+	l.do(err)
+	folder := t.TempDir()
+	address := map[string]string{"address": shared(t, folder, nil)}
+	outlet := l.outlet("webdav", address, map[string]any{"remove": true})
+	l.handedOn(outlet)
+	l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", outlet), map[string]any{"name": "webdav", "version": 1, "address": address,
+		"settings": wants(map[string]any{"remove": true, "category": "No such"})}, nil))
+	if d := l.handedOn(outlet); d.Removed != 0 || len(below(t, folder)) != all {
+		t.Errorf("taken away: %+v", d)
+	}
+	said := l.text(`select message from run order by id desc limit 1`)
+	if !strings.Contains(said, "12 that are not wanted any more were left") {
+		t.Errorf("the run says %q", said)
+	}
+	l.post(fmt.Sprintf("/api/v1/outlets/%d/dispatch", outlet), map[string]any{"version": 2, "takeAway": all}, nil)
+	l.until("the dispatch to end", func() bool { return !l.busy() })
+	if left := below(t, folder); len(left) != 0 {
+		t.Errorf("it was meant, and there stand %v", left)
 	}
 }

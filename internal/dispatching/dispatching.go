@@ -194,6 +194,7 @@ type Rehearsed struct {
 	Settings dispatch.Settings  `json:"-"` // as they are meant at that outlet
 	Outcomes []dispatch.Outcome `json:"-"`
 	Gone     []dispatch.Sent    `json:"-"` // what stands there and is not wanted any more
+	Massive  bool               `json:"-"` // that is so much of it that a person is to say it is meant
 }
 
 // Rehearse says what would go by settings now, to an outlet or (0) to a new one. The error may
@@ -224,13 +225,14 @@ func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispat
 	dispatch.HoldCrowded(r.Outcomes, slot(to))
 	r.Gone = dispatch.Gone(r.Outcomes, before, now, slot(to))
 	r.Totals = settings.Count(r.Outcomes)
-	r.Totals.Gone = len(r.Gone)
+	r.Totals.Gone, r.Massive = len(r.Gone), dispatch.Massive(len(r.Gone), len(before))
 	return r, nil
 }
 
 // Dispatch has what an outlet wants handed on. version is the outlet's as the person saw it;
-// another one is store.ErrChanged. It may be ErrUnderWay.
-func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int64, version int) (run int64, err error) {
+// another one is store.ErrChanged. takeAway is how many the person said that may be taken away there
+// at once, where that is much of what stands. It may be ErrUnderWay.
+func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int64, version, takeAway int) (run int64, err error) {
 	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
 		to, err := store.LockOutlet(ctx, tx, outlet)
 		if err != nil {
@@ -239,14 +241,14 @@ func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int6
 		if to.Version != version {
 			return store.ErrChanged
 		}
-		run, err = d.begin(ctx, tx, who, to)
+		run, err = d.begin(ctx, tx, who, to, takeAway)
 		return err
 	})
 	return run, err
 }
 
 // begin queues a dispatch to an outlet that is locked.
-func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to store.Outlet) (run int64, err error) {
+func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to store.Outlet, takeAway int) (run int64, err error) {
 	busy, err := store.DispatchUnderWay(ctx, tx, to.ID)
 	if err != nil {
 		return 0, err
@@ -257,7 +259,7 @@ func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to 
 	if err := store.CloseDispatches(ctx, tx, to.ID); err != nil {
 		return 0, err
 	}
-	id, err := store.NewDispatch(ctx, tx, who, to)
+	id, err := store.NewDispatch(ctx, tx, who, to, takeAway)
 	if err != nil {
 		return 0, err
 	}
@@ -273,7 +275,7 @@ func (d *Dispatcher) Due(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			if _, err = d.begin(ctx, tx, acting.Ambrosa, to); errors.Is(err, ErrUnderWay) {
+			if _, err = d.begin(ctx, tx, acting.Ambrosa, to, 0); errors.Is(err, ErrUnderWay) {
 				err = nil
 			}
 			return err
@@ -291,6 +293,7 @@ func (d *Dispatcher) Due(ctx context.Context) error {
 type Done struct {
 	store.Dispatch
 	Refused string // why the other side refused one, of those that it did
+	Left    int    // not wanted there any more, and left: so many that nobody said they are meant
 }
 
 // Do does a dispatch: everything is judged again at this moment, and each picture again when it
@@ -309,7 +312,8 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	}
 	// What is there just so, and is not wanted again, is none of this dispatch.
 	r.Outcomes = slices.DeleteFunc(r.Outcomes, func(o dispatch.Outcome) bool { return o.Held == "" && !o.Goes(done.Settings) })
-	if !done.Settings.Remove {
+	left := len(r.Gone)
+	if meant := !r.Massive || left <= done.TakeAway; !done.Settings.Remove || !meant {
 		r.Gone = nil
 	}
 	if done.Kind == parcel.Name {
@@ -320,8 +324,10 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	if err != nil {
 		return done, err
 	}
-	found, err := d.Store.Dispatch(ctx, id)
-	done.Dispatch = found
+	if done.Settings.Remove && len(r.Gone) < left {
+		done.Left = left
+	}
+	done.Dispatch, err = d.Store.Dispatch(ctx, id)
 	return done, err
 }
 

@@ -40,6 +40,10 @@ func handed(done dispatching.Done) string {
 	if done.Held > 0 {
 		said += fmt.Sprintf("; %d were held back", done.Held)
 	}
+	if done.Left > 0 {
+		said += fmt.Sprintf("; %d that are not wanted any more were left there: that is much of what stands, so say by hand that it is meant",
+			done.Left)
+	}
 	if done.Refused != "" {
 		said += ", some as they were refused there: " + done.Refused
 	}

@@ -32,12 +32,13 @@ type Dispatch struct {
 	Kind      string            `json:"kind" doc:"Of its outlet then"`
 	Bytes     int64             `json:"bytes" doc:"Of the pictures"`
 	Size      int64             `json:"size" doc:"Of the package, bytes; 0 where nothing went"`
+	TakeAway  int               `json:"takeAway" doc:"How many a person said that may be taken away, where that is much of what stands there"`
 	LinkUntil *time.Time        `json:"linkUntil" doc:"Until when its package is taken by a link that was given out; left out for none"`
 	LetGoAt   *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
 }
 
 const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
-	removed, kind, bytes, size, link_until, let_go_at from dispatch`
+	removed, kind, bytes, size, take_away, link_until, let_go_at from dispatch`
 
 // Dispatches returns those of an outlet, or (0) all, the newest first.
 func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
@@ -49,10 +50,11 @@ func (s *Store) Dispatch(ctx context.Context, id int64) (Dispatch, error) {
 	return one[Dispatch](ctx, s.Pool, dispatchQuery+` where id = $1`, id)
 }
 
-// NewDispatch records one that is to be done, as its outlet wants it now.
-func NewDispatch(ctx context.Context, tx pgx.Tx, who acting.Actor, to Outlet) (int64, error) {
-	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, kind, settings, actor) values ($1, $2, $3, $4, $5)
-		returning id`, to.ID, to.Name, to.Kind, to.Settings, who.Name)
+// NewDispatch records one that is to be done, as its outlet wants it now; takeAway is how many a
+// person said that may be taken away there at once.
+func NewDispatch(ctx context.Context, tx pgx.Tx, who acting.Actor, to Outlet, takeAway int) (int64, error) {
+	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, kind, settings, actor, take_away)
+		values ($1, $2, $3, $4, $5, $6) returning id`, to.ID, to.Name, to.Kind, to.Settings, who.Name, takeAway)
 }
 
 // DispatchedPicture is a picture of a dispatch: what it was, how it is called there, or why it

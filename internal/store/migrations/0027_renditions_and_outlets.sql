@@ -76,11 +76,12 @@ create index outlet_due on outlet (next_at) where next_at is not null;
 alter table dispatch
     add column kind    text not null default 'package',
     add column removed int not null default 0,
+    add column take_away int not null default 0, -- how many a person said that may be taken away at once
     add column link bytea unique,       -- SHA-256 of what the address of its package ends in, that was given out
     add column link_until timestamptz;
 
 -- +goose Down
-alter table dispatch drop column kind, drop column removed, drop column link, drop column link_until;
+alter table dispatch drop column kind, drop column removed, drop column take_away, drop column link, drop column link_until;
 alter table outlet drop column address, drop column secrets, drop column pinned, drop column every_minutes,
     drop column next_at;
 update outlet set kind = 'package';

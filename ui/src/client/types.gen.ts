@@ -601,9 +601,17 @@ export type Dispatch = {
      * Of the package, bytes; 0 where nothing went
      */
     size: number;
+    /**
+     * How many a person said that may be taken away, where that is much of what stands there
+     */
+    takeAway: number;
 };
 
 export type DispatchRequest = {
+    /**
+     * How many may be taken away, where that is massive
+     */
+    takeAway?: number;
     /**
      * Of the outlet as it was seen
      */
@@ -3096,6 +3104,10 @@ export type RehearsedView = {
      * Those asked for
      */
     items: Array<RehearsedPicture>;
+    /**
+     * So much of what stands there is gone that it is to be said that it is meant
+     */
+    massive: boolean;
     /**
      * How many there are of those asked for
      */

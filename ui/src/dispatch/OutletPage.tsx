@@ -14,6 +14,7 @@ import { tell } from '../shared/tell';
 import { Choice } from './Choice';
 import { Dispatches } from './Dispatches';
 import css from './Dispatch.module.css';
+import { HandOn } from './HandOn';
 import { Rehearsal } from './Rehearsal';
 import { Sheet, SheetPreview } from './Sheet';
 import { useKinds, Where } from './Where';
@@ -69,15 +70,7 @@ export function OutletPage({ outlet, settings, name }: Props) {
             </Button>
           )}
           {outlet && (
-            <Button
-              variant={changed ? 'default' : 'filled'}
-              disabled={changed}
-              title={changed ? 'Keep what you changed first' : undefined}
-              loading={deeds.going}
-              onClick={deeds.dispatch}
-            >
-              Hand on now
-            </Button>
+            <HandOn outlet={outlet} changed={Boolean(changed)} going={deeds.going} onGo={deeds.dispatch} />
           )}
           <SegmentedControl
             aria-label="Shown"
@@ -160,7 +153,8 @@ function useOutlet(outlet: Outlet | undefined) {
       if (outlet) set.mutate({ path: { id: outlet.id }, body: { ...wanted, version: outlet.version } });
       else make.mutate({ body: { ...wanted, kind } });
     },
-    dispatch: () => outlet && go.mutate({ path: { id: outlet.id }, body: { version: outlet.version } }),
+    dispatch: (takeAway: number) =>
+      outlet && go.mutate({ path: { id: outlet.id }, body: { version: outlet.version, takeAway } }),
     remove: () => outlet && remove.mutate({ path: { id: outlet.id } }),
   };
 }
