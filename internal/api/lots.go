@@ -12,6 +12,7 @@ import (
 	"ambrosa/core/gtin"
 	"ambrosa/core/plan"
 	"ambrosa/core/rights"
+	"ambrosa/core/shelf"
 	"ambrosa/internal/store"
 )
 
@@ -84,11 +85,19 @@ func (s *Server) lotOperations(api huma.API) {
 				Uploads int             `json:"uploads" minimum:"1" maximum:"200000" doc:"How many uploads it is made of"`
 				Barcode string          `json:"barcode,omitempty" maxLength:"14" doc:"That its pictures were taken of, as a scanner read it"`
 				Target  *catalog.Target `json:"target,omitempty" doc:"That its pictures are put on, without asking again"`
+				Shelf   *string         `json:"shelf,omitempty" maxLength:"700" doc:"Folder of the shelf that its pictures are put into"`
 			}
 		}) (*Body[created], error) {
 			made := store.NewLot{Name: in.Body.Name, Origin: "upload", Uploads: in.Body.Uploads}
 			if in.Body.Target != nil {
 				made.Target = *in.Body.Target
+			}
+			if in.Body.Shelf != nil {
+				folder, err := shelf.Folder(*in.Body.Shelf)
+				if err != nil {
+					return nil, shelfProblem(err)
+				}
+				made.Shelf = &folder
 			}
 			if in.Body.Barcode != "" {
 				var err error

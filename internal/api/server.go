@@ -35,6 +35,7 @@ import (
 	"ambrosa/internal/reading"
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
+	"ambrosa/internal/shelving"
 	"ambrosa/internal/store"
 	"ambrosa/internal/texting"
 	"ambrosa/internal/upkeeping"
@@ -55,6 +56,7 @@ type Server struct {
 	Upkeeper   *upkeeping.Upkeeper
 	Coverer    *covering.Coverer
 	Texter     *texting.Texter
+	Shelver    *shelving.Shelver
 	Dispatcher *dispatching.Dispatcher
 	Drives     *drives.Opener
 	Workshop   *workshop.Workshop
@@ -154,6 +156,7 @@ func (s *Server) operations() huma.API {
 	s.dispatchOperations(api)
 	s.coverageOperations(api)
 	s.textOperations(api)
+	s.shelfOperations(api)
 	s.eventOperations(api)
 	describe(api.OpenAPI())
 	return api

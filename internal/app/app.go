@@ -36,6 +36,7 @@ import (
 	"ambrosa/internal/reading"
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
+	"ambrosa/internal/shelving"
 	"ambrosa/internal/store"
 	"ambrosa/internal/texting"
 	"ambrosa/internal/upkeeping"
@@ -141,6 +142,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	}
 	a.Runner.Planner = &planning.Planner{Store: a.Store, Runs: a.Runner}
 	a.Runner.Decider = &deciding.Decider{Store: a.Store, Engine: index}
+	a.Runner.Shelver = &shelving.Shelver{Store: a.Store}
 	a.Runner.Importer = &importing.Importer{Store: a.Store, Runs: a.Runner}
 	a.Runner.Upkeeper = &upkeeping.Upkeeper{Store: a.Store, Blobs: a.blobs, Runs: a.Runner, Plans: a.Runner.Planner}
 	a.Runner.Dispatcher = &dispatching.Dispatcher{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Drives: opener, Readers: readers,
@@ -171,6 +173,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Upkeeper:   a.Runner.Upkeeper,
 		Coverer:    a.Runner.Coverer,
 		Texter:     &texting.Texter{Store: a.Store},
+		Shelver:    a.Runner.Shelver,
 		Dispatcher: a.Runner.Dispatcher,
 		Drives:     opener,
 		Workshop:   a.workshop,

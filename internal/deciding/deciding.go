@@ -143,6 +143,17 @@ func SetAsideWithin(ctx context.Context, tx pgx.Tx, who acting.Actor, of int64, 
 	return store.Decide(ctx, tx, who, of, settingAside(f, reason))
 }
 
+// SaveWithin sets those of a lot's files aside, in a transaction that does more, that a filter
+// chooses and that wait to be decided on; others stay as they are.
+func SaveWithin(ctx context.Context, tx pgx.Tx, who acting.Actor, of int64, f store.FileFilter, reason string) (store.Together, error) {
+	if err := decidable(ctx, tx, of); err != nil {
+		return store.Together{}, err
+	}
+	decision := settingAside(f, reason)
+	decision.Among = store.Among{Verdicts: []string{"loose", "contested", "unread"}}
+	return store.Decide(ctx, tx, who, of, decision)
+}
+
 func settingAside(f store.FileFilter, reason string) store.Decision {
 	verdict, place, view := "set aside", 0, ""
 	return store.Decision{
@@ -240,17 +251,22 @@ func (d *Decider) together(ctx context.Context, who acting.Actor, of int64, deci
 // those that it brought back, and how many stayed.
 func (d *Decider) TakeBack(ctx context.Context, _ acting.Actor, id int64) (files []store.Seen, stayed int64, err error) {
 	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
-		of, err := store.UndoDecision(ctx, tx, id)
-		if err != nil {
-			return err
-		}
-		if err := decidable(ctx, tx, of); err != nil {
-			return err
-		}
-		files, stayed, err = store.BringBack(ctx, tx, id, of)
+		files, stayed, err = TakeBackWithin(ctx, tx, id)
 		return err
 	})
 	return files, stayed, err
+}
+
+// TakeBackWithin does the same in a transaction that does more.
+func TakeBackWithin(ctx context.Context, tx pgx.Tx, id int64) (files []store.Seen, stayed int64, err error) {
+	of, err := store.UndoDecision(ctx, tx, id)
+	if err != nil {
+		return nil, 0, err
+	}
+	if err := decidable(ctx, tx, of); err != nil {
+		return nil, 0, err
+	}
+	return store.BringBack(ctx, tx, id, of)
 }
 
 // Order gives the pictures of a target the order in which they will stand when a

@@ -10,6 +10,7 @@ import (
 	"ambrosa/core/acting"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
+	"ambrosa/core/shelf"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/store"
 )
@@ -46,9 +47,10 @@ func (r *Runner) pairLot(ctx context.Context, run store.Run, p *progress) (strin
 			return "", err
 		}
 	}
-	placed, err := r.placeDropped(ctx, of.ID)
-	if err != nil || placed != "" {
-		return placed, err
+	for _, put := range []func(context.Context, int64) (string, error){r.placeDropped, r.shelveDropped} {
+		if said, err := put(ctx, of.ID); err != nil || said != "" {
+			return said, err
+		}
 	}
 	if err := r.lookAtLoose(ctx, of.ID); err != nil {
 		return "", err
@@ -90,6 +92,24 @@ func (r *Runner) placeDropped(ctx context.Context, of int64) (said string, err e
 		}
 	}
 	return fmt.Sprintf("%d pictures are put where they were dropped", len(done.Files)), err
+}
+
+// shelveDropped puts pictures that were dropped on the shelf there. It says what it did, "" where
+// the lot was not dropped there.
+func (r *Runner) shelveDropped(ctx context.Context, of int64) (said string, err error) {
+	folder, dropped, err := r.Store.LotShelf(ctx, of)
+	if err != nil || !dropped {
+		return "", err
+	}
+	files, err := r.Store.FileIDs(ctx, of, store.FileFilter{})
+	if err != nil {
+		return "", err
+	}
+	done, err := r.Shelver.Change(ctx, acting.Ambrosa, files, shelf.Change{Folder: &folder})
+	if errors.Is(err, store.ErrNotFound) {
+		return "None of the files is a picture that can be used", nil
+	}
+	return fmt.Sprintf("%d pictures are on the shelf", done.Changed), err
 }
 
 // applyTries is how often a plan of what was dropped is made again.

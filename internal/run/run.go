@@ -30,6 +30,7 @@ import (
 	"ambrosa/internal/planning"
 	"ambrosa/internal/reading"
 	"ambrosa/internal/receiving"
+	"ambrosa/internal/shelving"
 	"ambrosa/internal/store"
 	"ambrosa/internal/upkeeping"
 )
@@ -45,6 +46,7 @@ type Runner struct {
 	Decider  *deciding.Decider
 	Receiver *receiving.Receiver
 	Importer *importing.Importer
+	Shelver  *shelving.Shelver
 	Upkeeper *upkeeping.Upkeeper
 	// Dispatcher hands pictures on.
 	Dispatcher *dispatching.Dispatcher

@@ -73,6 +73,7 @@ type NewLot struct {
 	Barcode string         // that its pictures were taken of; each of its files says it from the moment it is written
 	Uploads int            // that it waits for
 	Target  catalog.Target // that its pictures are put on as soon as they are examined; none for no such
+	Shelf   *string        // folder of the shelf that they are put into then; nil for no such
 }
 
 // CreateLot opens a lot that waits for uploads. ErrNotFound means that its target
@@ -85,9 +86,9 @@ func (s *Store) CreateLot(ctx context.Context, who acting.Actor, l NewLot) (id i
 				return err
 			}
 		}
-		if id, err = number(ctx, tx, `insert into lot (name, origin, barcode, expected, product_id, variant_id, category_id, actor)
-			values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0), nullif($7::bigint, 0), $8) returning id`,
-			l.Name, l.Origin, l.Barcode, l.Uploads, on.Product, on.Variant, on.Category, who.Name); err != nil {
+		if id, err = number(ctx, tx, `insert into lot (name, origin, barcode, expected, product_id, variant_id, category_id, shelf, actor)
+			values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0), nullif($7::bigint, 0), $8, $9) returning id`,
+			l.Name, l.Origin, l.Barcode, l.Uploads, on.Product, on.Variant, on.Category, l.Shelf, who.Name); err != nil {
 			return err
 		}
 		return Notify(ctx, tx, Event{Topic: "lot", ID: id})

@@ -14,7 +14,7 @@ import (
 // Reference is one need of a file: while there is one, the file cannot be
 // deleted.
 type Reference struct {
-	By     string          `json:"by" enum:"placement,plan,order,lot,pin,sheet" doc:"What needs it"`
+	By     string          `json:"by" enum:"placement,plan,order,lot,pin,sheet,shelf" doc:"What needs it"`
 	Target *catalog.Target `json:"target,omitempty" doc:"Where it stands, or will or did by the plan"`
 	Code   string          `json:"code" doc:"Of the product or category, or the lot's name"`
 	Plan   int64           `json:"plan" doc:"That needs it for what it would do, or to take it back"`
@@ -29,15 +29,15 @@ func (s *Store) References(ctx context.Context, file int64) ([]Reference, error)
 	return list[Reference](ctx, s.Pool, `
 		select case when r.placement_id is not null then 'placement' when r.plan_change_id is not null then 'plan'
 				when r.lot_order_id is not null then 'order' when r.pin_id is not null then 'pin' when r.sheet_id is not null then 'sheet'
-				else 'lot' end as by,
+				when r.shelved_id is not null then 'shelf' else 'lot' end as by,
 			coalesce(case when pl.id is not null then `+targetOf("pl")+` end, case when pc.id is not null then `+ownerOf("pc")+` end,
 				case when o.id is not null then `+targetOf("o")+` end) as target,
-			coalesce(p.code, c.path, l.name, pin.because, sheet.name, '') as code,
+			coalesce(p.code, c.path, l.name, pin.because, sheet.name, shelved.folder, '') as code,
 			coalesce(pc.plan_id, 0) as plan, coalesce(plan.state, '') as state,
 			coalesce(r.lot_id, o.lot_id, 0) as lot, r.since, r.until
 		from reference r left join placement pl on pl.id = r.placement_id
 		left join plan_change pc on pc.id = r.plan_change_id left join plan on plan.id = pc.plan_id
-		left join pin on pin.id = r.pin_id left join sheet on sheet.id = r.sheet_id
+		left join pin on pin.id = r.pin_id left join sheet on sheet.id = r.sheet_id left join shelved on shelved.id = r.shelved_id
 		left join lot_order o on o.id = r.lot_order_id left join lot l on l.id = r.lot_id
 		left join product p on p.id = coalesce(pl.product_id, pc.product_id, o.product_id)
 		left join category c on c.id = coalesce(pl.category_id, pc.category_id, o.category_id)

@@ -14,8 +14,8 @@ import (
 
 // Found is an answer of the search.
 type Found struct {
-	Kind    string `json:"kind" enum:"product,variant,category,file"`
-	ID      int64  `json:"id" doc:"Of the product, the category, or the file"`
+	Kind    string `json:"kind" enum:"product,variant,category,shelf,file"`
+	ID      int64  `json:"id" doc:"Of the product, the category, or the file (on the shelf, or in a lot)"`
 	Variant int64  `json:"variant,omitempty"`
 	Code    string `json:"code"`
 	Title   string `json:"title"`
@@ -30,7 +30,7 @@ const (
 	indexed   = 3   // characters of a word that an index finds anywhere
 )
 
-// Search finds products, variants and files by a part of their code, SKU, GTIN,
+// Search finds products, variants, pictures on the shelf and files by a part of their code, SKU, GTIN,
 // title or path; what begins with the text comes first. Of several words each
 // has to stand somewhere: for a variant in its SKU, GTIN or option values, or in
 // its product's code or title. Words that thousands have are as fast as others:
@@ -49,6 +49,12 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 	}
 	byWords := `select null::bigint as id where false`
 	ofVariant := `select id from variant where ` + hasWords(`(lower(sku) || ' ' || coalesce(gtin, ''))`, words, args) + ` limit @looked`
+	onShelf := "@files"
+	for i, word := range words {
+		name := fmt.Sprintf("shelf%d", i)
+		onShelf += " and search like @" + name
+		args[name] = Like(word)
+	}
 	ofProduct := `select id from product where ` + hasWords(`(lower(code) || ' ' || lower(title))`, words, args) + ` limit @looked`
 	if len(words) > 1 {
 		byWords = `select id, lower(code) || ' ' || lower(title) as text from product where ` + hasWords(
@@ -89,6 +95,10 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 		(select 'category', c.id, 0, c.path, c.ref, coalesce(`+categoryLead+`, ''), 0
 		from category c where lower(c.path) like @like or lower(c.ref) like @like
 		order by lower(c.ref) <> @text, lower(c.name) not like @start, c.path limit @limit)
+		union all
+		(select 'shelf', f.id, 0, f.path, concat_ws(': ', nullif(s.folder, ''), nullif(array_to_string(s.words, ', '), '')),
+			encode(f.sha256, 'hex'), f.lot_id
+		from (select * from shelved where `+onShelf+` order by at desc limit @limit) s join file f on f.id = s.file_id)
 		union all
 		(select 'file', f.id, 0, f.path, l.name, coalesce(encode(f.sha256, 'hex'), ''), f.lot_id
 		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like and l.state <> 'given up' limit @limit)`, args)

@@ -199,7 +199,7 @@ func (s *Store) Within(ctx context.Context, work func(pgx.Tx) error) error {
 
 // Event says that something changed; it goes to every process that listens.
 type Event struct {
-	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch"`
+	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch,shelf"`
 	ID    int64  `json:"id" doc:"Of what changed"`
 	Note  string `json:"note,omitempty"`
 }

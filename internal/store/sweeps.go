@@ -47,6 +47,7 @@ type Asked struct {
 	Plans      int64 `json:"plans" doc:"Drafts, and applied ones whose way back is in its term"`
 	Lots       int64 `json:"lots" doc:"That are open"`
 	Pins       int64 `json:"pins"`
+	Shelved    int64 `json:"shelved" doc:"Pictures that are saved for later"`
 	Objects    int64 `json:"objects" doc:"That lie in the store"`
 	Strays     int64 `json:"strays" doc:"Of them, that no row names"`
 	Missing    int64 `json:"missing" doc:"Rows whose object is not there"`
@@ -101,6 +102,7 @@ func CountAsked(ctx context.Context, db DB, at time.Time) (Asked, error) {
 		(select count(distinct c.plan_id) from reference r join plan_change c on c.id = r.plan_change_id
 			where r.until is null or r.until > $1) as plans,
 		(select count(*) from lot where state in ('receiving', 'examining', 'ready')) as lots, (select count(*) from pin) as pins,
+		(select count(*) from shelved) as shelved,
 		0::bigint as objects, 0::bigint as strays, 0::bigint as missing`, at)
 }
 

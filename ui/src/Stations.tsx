@@ -31,7 +31,7 @@ const stationsOf = (waiting: Waiting | undefined): Station[] => [
   {
     to: '/catalog',
     name: 'Catalog',
-    under: ['/catalog', '/products', '/categories'],
+    under: ['/catalog', '/products', '/categories', '/shelf'],
     waits: waiting?.noPicture,
     what: 'products without a picture',
   },

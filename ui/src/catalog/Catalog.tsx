@@ -64,6 +64,9 @@ export function Catalog() {
               { value: 'table', label: 'Table' },
             ]}
           />
+          <Button component={Link} to="/shelf">
+            Shelf
+          </Button>
           <Button onClick={() => setOut(true)}>Take out…</Button>
           <Button onClick={() => setMaking(true)}>New product…</Button>
           <Button component={Link} to="/sheets">

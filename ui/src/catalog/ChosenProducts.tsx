@@ -1,7 +1,7 @@
 import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useNavigate } from 'react-router';
+import { useNavigate, useSearchParams } from 'react-router';
 import type { Product } from '../client';
 import {
   getProductOptions,
@@ -11,6 +11,7 @@ import {
 import { mostChosen, type Chosen } from '../shared/chosen';
 import { count, said, some } from '../shared/format';
 import { tell } from '../shared/tell';
+import { PutFromShelf } from '../shelf/PutFromShelf';
 import { ChangeField } from './ChangeField';
 import { turnKey } from './ProductPage';
 
@@ -20,6 +21,8 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen<Product>; tot
   const navigate = useNavigate();
   const [working, setWorking] = useState(false);
   const [changing, setChanging] = useState(false);
+  const [putting, setPutting] = useState(false);
+  const put = Number(useSearchParams()[0].get('put')) || undefined;
   const service = useQuery(listOriginsOptions()).data?.items.find((o) => o.kind === 'lookup');
   const look = useMutation({
     ...askLookupMutation(),
@@ -61,7 +64,7 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen<Product>; tot
     <div className="chosenbar chosen-products" role="group" aria-label="Chosen products">
       <strong>{some(products.length, 'product')} chosen</strong>
       {bare > 0 && <span className="quiet">{count(bare)} without a picture</span>}
-      <Button variant="filled" onClick={goThrough}>
+      <Button variant={put ? 'default' : 'filled'} onClick={goThrough}>
         Go through them
       </Button>
       {service && (
@@ -72,6 +75,12 @@ export function ChosenProducts({ chosen, total }: { chosen: Chosen<Product>; tot
       <Button onClick={copy} loading={working}>
         Copy their SKUs
       </Button>
+      <Button variant={put ? 'filled' : 'default'} onClick={() => setPutting(true)}>
+        Put a picture on them…
+      </Button>
+      {putting && (
+        <PutFromShelf products={products.map((p) => p.id)} picture={put} onClose={() => setPutting(false)} />
+      )}
       <Button onClick={() => setChanging(true)}>Change a field…</Button>
       {changing && <ChangeField products={products} onClose={() => setChanging(false)} />}
       {total > products.length && (

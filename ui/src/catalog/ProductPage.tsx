@@ -6,6 +6,7 @@ import type { ProductPage as Page } from '../client';
 import { getProductOptions } from '../client/@tanstack/react-query.gen';
 import { some } from '../shared/format';
 import { Failed } from '../shared/State';
+import { PutFromShelf } from '../shelf/PutFromShelf';
 import { Arranged } from './Arranged';
 import { FieldHistory, Fields } from './Fields';
 import { productOwner } from './owner';
@@ -48,8 +49,22 @@ function Head({ page, saving }: { page: Page; saving: boolean }) {
         </span>
       </div>
       {saving && <span className="quiet push">Saving…</span>}
-      <Turn className={saving ? '' : 'push'} />
+      <FromShelf page={page} className={saving ? '' : 'push'} />
+      <Turn className="" />
     </div>
+  );
+}
+
+/** Puts a picture of the shelf on the product, as a plan to look at. */
+function FromShelf({ page, className }: { page: Page; className: string }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <>
+      <Button className={className} onClick={() => setOpen(true)}>
+        From the shelf…
+      </Button>
+      {open && <PutFromShelf products={[page.id]} name={page.code} onClose={() => setOpen(false)} />}
+    </>
   );
 }
 

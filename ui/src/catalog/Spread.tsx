@@ -14,7 +14,16 @@ import css from './Spread.module.css';
 import type { Owner } from './owner';
 
 /** Puts a picture on all categories that a text finds, but those that are left out: as a plan to look at. */
-export function Spread({ picture, of, onClose }: { picture: Shown; of: Owner; onClose: () => void }) {
+export function Spread({
+  picture,
+  of,
+  onClose,
+}: {
+  picture: Pick<Shown, 'file' | 'sum' | 'path' | 'alt'>;
+  /** Where it stands, and is not put again. */
+  of?: Owner;
+  onClose: () => void;
+}) {
   const [text, setText] = useState('');
   const [asked] = useDebouncedValue(text.trim(), 120);
   const [left, setLeft] = useState<ReadonlySet<number>>(new Set());
@@ -29,7 +38,7 @@ export function Spread({ picture, of, onClose }: { picture: Shown; of: Owner; on
     onError: failed,
     onSuccess: ({ id }) => void navigate(`/plans/${id}`),
   });
-  const found = (categories.data?.items ?? []).filter((c) => of.kind !== 'category' || c.id !== of.id);
+  const found = (categories.data?.items ?? []).filter((c) => of?.kind !== 'category' || c.id !== of.id);
   // Nothing is put anywhere before it is said where.
   const chosen = asked === '' ? found.filter((c) => left.has(c.id)) : found.filter((c) => !left.has(c.id));
   const turn = (id: number) =>

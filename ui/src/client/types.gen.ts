@@ -75,6 +75,10 @@ export type Asked = {
      */
     plans: number;
     /**
+     * Pictures that are saved for later
+     */
+    shelved: number;
+    /**
      * Of them, that no row names
      */
     strays: number;
@@ -215,6 +219,26 @@ export type Change = {
     plan: number;
     removed: number;
     state: 'applied' | 'reverted';
+};
+
+export type ChangeShelfRequest = {
+    /**
+     * Words that are added
+     */
+    add?: Array<string> | null;
+    files: Array<number>;
+    /**
+     * That they go to; left out: they stay where they are
+     */
+    folder?: string;
+    /**
+     * They come off the shelf
+     */
+    off?: boolean;
+    /**
+     * Words that are taken away, letter case aside
+     */
+    remove?: Array<string> | null;
 };
 
 export type Changed = {
@@ -491,6 +515,10 @@ export type CreateLotRequest = {
      */
     barcode?: string;
     name: string;
+    /**
+     * Folder of the shelf that its pictures are put into
+     */
+    shelf?: string;
     /**
      * That its pictures are put on, without asking again
      */
@@ -782,7 +810,7 @@ export type Event = {
      */
     id: number;
     note?: string;
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch' | 'shelf';
 };
 
 export type EvidenceCandidate = {
@@ -1159,10 +1187,10 @@ export type FolderView = {
 export type Found = {
     code: string;
     /**
-     * Of the product, the category, or the file
+     * Of the product, the category, or the file (on the shelf, or in a lot)
      */
     id: number;
-    kind: 'product' | 'variant' | 'category' | 'file';
+    kind: 'product' | 'variant' | 'category' | 'shelf' | 'file';
     lot?: number;
     /**
      * SHA-256 of its picture, empty when it has none
@@ -3005,7 +3033,7 @@ export type Reference = {
     /**
      * What needs it
      */
-    by: 'placement' | 'plan' | 'order' | 'lot' | 'pin' | 'sheet';
+    by: 'placement' | 'plan' | 'order' | 'lot' | 'pin' | 'sheet' | 'shelf';
     /**
      * Of the product or category, or the lot's name
      */
@@ -3857,6 +3885,80 @@ export type SheetTotals = {
     verdicts: {
         [key: string]: number;
     };
+};
+
+export type ShelfChange = {
+    /**
+     * Takes it back; 0 where nothing changed
+     */
+    act: number;
+    /**
+     * Pictures that are kept otherwise now
+     */
+    changed: number;
+    /**
+     * Files that are none: they are gone, or cannot be shown
+     */
+    left: number;
+};
+
+export type ShelfFolder = {
+    folder: string;
+    /**
+     * In itself
+     */
+    pictures: number;
+};
+
+export type ShelfPage = {
+    /**
+     * In which pictures are, whatever is asked for
+     */
+    folders: Array<ShelfFolder>;
+    items: Array<Shelved>;
+    total: number;
+};
+
+export type ShelfUndone = {
+    /**
+     * Pictures that somebody changed since, and that stay so
+     */
+    stayed: number;
+};
+
+export type Shelved = {
+    actor: string;
+    /**
+     * When it was put there, or last changed
+     */
+    at: string;
+    bytes: number;
+    /**
+     * Path, with slashes; empty for the shelf itself
+     */
+    folder: string;
+    height: number;
+    /**
+     * Of the file
+     */
+    id: number;
+    lot: number;
+    lotName: string;
+    path: string;
+    /**
+     * Why it cannot be shown; empty where it can
+     */
+    problem: string;
+    /**
+     * On how many products and categories it is shown
+     */
+    stands: number;
+    /**
+     * SHA-256 of its bytes
+     */
+    sum: string;
+    width: number;
+    words: Array<string>;
 };
 
 export type Shot = {
@@ -8622,6 +8724,98 @@ export type ListUnnamedFilesResponses = {
 };
 
 export type ListUnnamedFilesResponse = ListUnnamedFilesResponses[keyof ListUnnamedFilesResponses];
+
+export type ListShelfData = {
+    body?: never;
+    path?: never;
+    query?: {
+        offset?: number;
+        limit?: number;
+        /**
+         * That they are in, or in one of its folders
+         */
+        folder?: string;
+        /**
+         * Parts of folder, words or path, each somewhere
+         */
+        q?: string;
+        /**
+         * Only these
+         */
+        files?: Array<number> | null;
+    };
+    url: '/api/v1/shelf';
+};
+
+export type ListShelfErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListShelfError = ListShelfErrors[keyof ListShelfErrors];
+
+export type ListShelfResponses = {
+    /**
+     * OK
+     */
+    200: ShelfPage;
+};
+
+export type ListShelfResponse = ListShelfResponses[keyof ListShelfResponses];
+
+export type ChangeShelfData = {
+    body: ChangeShelfRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/shelf';
+};
+
+export type ChangeShelfErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ChangeShelfError = ChangeShelfErrors[keyof ChangeShelfErrors];
+
+export type ChangeShelfResponses = {
+    /**
+     * OK
+     */
+    200: ShelfChange;
+};
+
+export type ChangeShelfResponse = ChangeShelfResponses[keyof ChangeShelfResponses];
+
+export type UndoShelfData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/shelf/acts/{id}/undo';
+};
+
+export type UndoShelfErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type UndoShelfError = UndoShelfErrors[keyof UndoShelfErrors];
+
+export type UndoShelfResponses = {
+    /**
+     * OK
+     */
+    200: ShelfUndone;
+};
+
+export type UndoShelfResponse = UndoShelfResponses[keyof UndoShelfResponses];
 
 export type SetShotListData = {
     body: SetShotListRequest;

@@ -5,6 +5,7 @@ import type { File } from '../client';
 import { bytes } from '../shared/format';
 import { large, original } from '../shared/Picture';
 import { HandedOn } from '../dispatch/HandedOn';
+import { SaveForLater } from '../shelf/SaveForLater';
 import { Needs, Places, useHistory } from '../upkeep/History';
 import { Marks } from './Marks';
 import { HeldBack, RightsForm } from './Rights';
@@ -26,6 +27,7 @@ export function FileDetail({ file, onClose }: { file: File | undefined; onClose:
 
 function Detail({ file, onClose }: { file: File; onClose: () => void }) {
   const [changing, setChanging] = useState(false);
+  const [saving, setSaving] = useState(false);
   const said = Object.entries((file.said ?? {}) as Record<string, string>);
   const stated: [string, string | undefined][] = [
     ['Creator', file.stated.creator],
@@ -89,6 +91,8 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
           <Button component={Link} to={`/pair/${file.lot}?file=${file.id}`}>
             On the bench
           </Button>
+          {file.sum && !file.problem && <Button onClick={() => setSaving(true)}>Save for later…</Button>}
+          {saving && <SaveForLater files={[file.id]} onClose={() => setSaving(false)} />}
           {file.sum && (
             <Button component="a" href={original(file.sum, file.path)}>
               As it came

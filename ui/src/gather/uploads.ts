@@ -89,6 +89,14 @@ export const targetGate = (target: Target): Gate => ({
     (await createLot({ body: { name, uploads, target }, throwOnError: true })).data.id,
 });
 
+/** A gate whose lots go to the shelf by themselves, into a folder of it. */
+export const shelfGate = (shelf: string): Gate => ({
+  ...ownGate,
+  mayAskForLots: false,
+  open: async (name, uploads) =>
+    (await createLot({ body: { name, uploads, shelf }, throwOnError: true })).data.id,
+});
+
 /** Uploads a lot's files; what was sent before a broken connection or a reload is not sent again. */
 export async function send(name: string, files: Picked[], gate = ownGate): Promise<void> {
   const single = files.length === 1 ? files[0] : undefined;

@@ -211,6 +211,8 @@ function Table({
         lot={lot}
         file={file}
         several={several}
+        chosen={several > 0 ? chosen.files.map((f) => f.id) : [file.id]}
+        onSaved={() => (several > 0 ? chosen.clear() : go(file.next))}
         possible={several > 0 || shown !== undefined}
         onPick={deeds.pairWith}
         onPlace={deeds.setPlace}

@@ -2,12 +2,13 @@ import { memo, type ReactNode } from 'react';
 import { type FileDetail, type Lot } from '../client';
 import { baseName } from '../shared/format';
 import { Enlarged } from '../shared/Picture';
+import { SaveForLater } from '../shelf/SaveForLater';
 import { type Choice } from './choices';
 import { Clues } from './Clues';
 import { PlaceDialog, ProductDialog, ReasonDialog, ViewDialog } from './dialogs';
 
 /** What can be open on the bench; empty for nothing. */
-export type Open = 'product' | 'place' | 'view' | 'reason' | 'large' | 'clues' | '';
+export type Open = 'product' | 'place' | 'view' | 'reason' | 'later' | 'large' | 'clues' | '';
 
 /** The dialogs of the bench. possible: a place and a view can be given. */
 export function BenchDialogs({
@@ -16,6 +17,8 @@ export function BenchDialogs({
   lot,
   file,
   several,
+  chosen,
+  onSaved,
   possible,
   onPick,
   onPlace,
@@ -27,6 +30,9 @@ export function BenchDialogs({
   lot: Lot;
   file: FileDetail;
   several: number;
+  /** Numbers of the files that something is done to. */
+  chosen: number[];
+  onSaved: () => void;
   possible: boolean;
   onPick: (choice: Choice) => void;
   onPlace: (place: number) => void;
@@ -82,6 +88,7 @@ export function BenchDialogs({
           }}
         />
       </Still>
+      {open === 'later' && <SaveForLater files={chosen} onClose={close} onDone={onSaved} />}
       <Still while={open !== 'clues'}>
         <Clues open={open === 'clues'} onClose={close} lot={lot} path={file.path} />
       </Still>

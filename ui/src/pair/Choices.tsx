@@ -69,6 +69,7 @@ export function Taking({
         {file.verdict === 'paired' ? 'Another product' : 'Find'}
       </Button>
       {file.verdict !== 'set aside' && <Button onClick={() => open('reason')}>Set aside…</Button>}
+      <Button onClick={() => open('later')}>Save for later…</Button>
     </div>
   );
 }

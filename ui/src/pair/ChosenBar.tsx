@@ -3,7 +3,7 @@ import { some } from '../shared/format';
 import type { Chosen } from './chosen';
 import type { Class } from './FileColumn';
 
-export type Deed = 'accept' | 'product' | 'place' | 'view' | 'aside' | 'open' | 'clear';
+export type Deed = 'accept' | 'product' | 'place' | 'view' | 'aside' | 'later' | 'open' | 'clear';
 
 /** What can be done with the files that were chosen; the same keys as for one. */
 export function ChosenBar({
@@ -24,6 +24,7 @@ export function ChosenBar({
     ['place', 'Place…', 'p', cls === 'paired'],
     ['view', 'View…', 'v', cls === 'paired'],
     ['aside', 'Set aside', 'x', cls !== 'set aside'],
+    ['later', 'Save for later…', 's', true],
     ['open', 'Open again', 'o', cls === 'paired' || cls === 'set aside'],
     ['clear', 'None', 'Esc', true],
   ];

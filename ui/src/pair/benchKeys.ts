@@ -54,6 +54,7 @@ export function useBenchKeys({
       Escape: () => chosen.clear(),
       u: takeBack,
       U: doAgain,
+      s: () => open('later'),
       c: () => open('clues'),
       f: () => open('product'),
       p: () => open('place'),

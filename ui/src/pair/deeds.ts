@@ -88,7 +88,7 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
 
   const deed = useCallback(
     (what: Deed) => {
-      if (what === 'product' || what === 'place' || what === 'view') open(what);
+      if (what === 'product' || what === 'place' || what === 'view' || what === 'later') open(what);
       if (what === 'accept') act({ do: 'accept' });
       if (what === 'aside') setAside(unsaid);
       if (what === 'open') act({ do: 'open' });

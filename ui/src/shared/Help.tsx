@@ -25,6 +25,7 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
       [['f'], 'find another product'],
       [['x'], 'set aside, and go on'],
       [['Shift', 'x'], 'set aside for a reason'],
+      [['s'], 'save it for later, on the shelf'],
       [['p'], 'place'],
       [['v'], 'view'],
       [['o'], 'open again: read the file anew'],

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { searchOptions } from '../client/@tanstack/react-query.gen';
 import type { Found } from '../client';
+import { baseName } from './format';
 import { Picture } from './Picture';
 import css from './Search.module.css';
 
@@ -14,8 +15,23 @@ const groups: { kind: Found['kind']; name: string }[] = [
   { kind: 'variant', name: 'Variants by SKU and GTIN' },
   { kind: 'product', name: 'Products' },
   { kind: 'category', name: 'Categories' },
+  { kind: 'shelf', name: 'On the shelf' },
   { kind: 'file', name: 'Files' },
 ];
+
+/** Where what was found is opened. */
+function addressOf(f: Found): string {
+  switch (f.kind) {
+    case 'file':
+      return `/pair/${f.lot}?file=${f.id}`;
+    case 'shelf':
+      return `/shelf?q=${encodeURIComponent(baseName(f.code))}`;
+    case 'category':
+      return `/categories/${f.id}`;
+    default:
+      return `/products/${f.id}`;
+  }
+}
 
 /** Search over products, SKUs, categories and files, from anywhere. */
 export function Search() {
@@ -30,8 +46,7 @@ export function Search() {
   const found = asked === '' ? [] : (answer.data?.items ?? []);
   const open = (f: Found) => {
     spotlight.close();
-    const page = f.kind === 'category' ? 'categories' : 'products';
-    void navigate(f.kind === 'file' ? `/pair/${f.lot}?file=${f.id}` : `/${page}/${f.id}`);
+    void navigate(addressOf(f));
   };
   return (
     <Spotlight.Root

@@ -71,6 +71,7 @@ const touched: Record<string, string[]> = {
     'getWaiting',
   ],
   dispatch: ['listOutlets', 'getOutlet', 'listDispatches'],
+  shelf: ['listShelf', 'getFileHistory', 'getUpkeep', 'listFindings'],
   message: ['listMessages', 'getWaiting'],
   category: ['listCategories', 'getCategory', 'previewTarget', 'getPlan', 'listPlanChanges'],
   product: [

@@ -59,9 +59,14 @@ export function ChosenFindings({ wanted, chosen, whole, total, deeds, onWhole, o
         </Button>
       )}
       {!whole && wanted.kind !== 'lying' && (
-        <Button onClick={() => deeds.askPin(chosen.items)}>
-          Pin… <Kbd ml={5}>p</Kbd>
-        </Button>
+        <>
+          <Button onClick={() => deeds.askPin(chosen.items)}>
+            Pin… <Kbd ml={5}>p</Kbd>
+          </Button>
+          <Button onClick={() => deeds.askShelf(chosen.items)}>
+            Save for later… <Kbd ml={5}>s</Kbd>
+          </Button>
+        </>
       )}
       {!whole && total > n && <Button onClick={onWhole}>Choose all {count(total)}</Button>}
       <Button className="push" onClick={onClear}>

@@ -60,8 +60,9 @@ export function FindingSide({ finding: f, upkeep, deeds, large, onLarge, onNarro
       {sweep && f.kind === 'orphans' && (
         <span className="quiet small">
           Asked {when(sweep.at)}: {some(sweep.asked.placements, 'placement')},{' '}
-          {some(sweep.asked.plans, 'plan')}, {some(sweep.asked.lots, 'open lot')} and{' '}
-          {some(sweep.asked.pins, 'pin')}. None needs it.
+          {some(sweep.asked.plans, 'plan')}, {some(sweep.asked.lots, 'open lot')},{' '}
+          {some(sweep.asked.pins, 'pin')} and {some(sweep.asked.shelved, 'picture')} on the shelf. None needs
+          it.
         </span>
       )}
       <Large finding={f} beside={beside} open={large} onClose={() => onLarge(false)} />
@@ -162,9 +163,14 @@ function Doing({ finding: f, deeds }: { finding: SweepFinding; deeds: Deeds }) {
         </>
       )}
       {f.file > 0 && (
-        <Button onClick={() => deeds.askPin([f])}>
-          Pin… <Kbd ml={5}>p</Kbd>
-        </Button>
+        <>
+          <Button onClick={() => deeds.askPin([f])}>
+            Pin… <Kbd ml={5}>p</Kbd>
+          </Button>
+          <Button onClick={() => deeds.askShelf([f])}>
+            Save for later… <Kbd ml={5}>s</Kbd>
+          </Button>
+        </>
       )}
     </div>
   );

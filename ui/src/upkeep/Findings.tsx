@@ -181,6 +181,7 @@ function List({ upkeep, wanted, table, onNarrow }: ListProps) {
       k: () =>
         here && grouped(wanted.kind) && deeds.keep(here, files.includes(here) ? files : [...files, here]),
       p: () => !whole && deeds.askPin(files),
+      s: () => !whole && deeds.askShelf(files),
       ' ': () => setLarge(true),
       Enter: () => setLarge(true),
       Escape: clear,

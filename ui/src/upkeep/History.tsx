@@ -20,6 +20,7 @@ const needWords: Record<Reference['by'], string> = {
   lot: 'is in the open lot',
   pin: 'is pinned:',
   sheet: 'is the sheet',
+  shelf: 'is on the shelf',
 };
 
 /** Who needs a file now: an orphan nobody, unless that changed since. */

@@ -13,6 +13,7 @@ import {
 } from '../client/@tanstack/react-query.gen';
 import { baseName, count, said, some } from '../shared/format';
 import { tell, tellWithUndo } from '../shared/tell';
+import { SaveForLater } from '../shelf/SaveForLater';
 import { grouped } from './words';
 
 /** Findings by their numbers, or by what they are. */
@@ -22,6 +23,8 @@ export type Which = Pick<FindingsWanted, 'ids' | 'where'>;
 export interface Deeds {
   hold: (which: Which) => void;
   askPin: (findings: SweepFinding[]) => void;
+  /** Asks where on the shelf they are saved for later. */
+  askShelf: (findings: SweepFinding[]) => void;
   /** Plans that one of those that are the same stays, and has the places of the others. */
   keep: (one: SweepFinding, of: SweepFinding[]) => void;
   /** Plans that of each group the one stays that most show. */
@@ -38,6 +41,7 @@ export interface Deeds {
 export function useDeeds(onDone: () => void): Deeds {
   const client = useQueryClient();
   const [pinning, setPinning] = useState<SweepFinding[]>([]);
+  const [saving, setSaving] = useState<number[]>([]);
   const fresh = () => void client.invalidateQueries();
   const failed = (e: unknown) => {
     tell('Nothing changed', said(e), true);
@@ -91,6 +95,7 @@ export function useDeeds(onDone: () => void): Deeds {
       if ((which.ids?.length ?? 0) > 0 || which.where) hold.mutate({ body: which });
     },
     askPin: (findings) => setPinning(findings.filter((f) => f.file > 0)),
+    askShelf: (findings) => setSaving([...new Set(findings.map((f) => f.file).filter((id) => id > 0))]),
     keep: (one, of) => {
       if (grouped(one.kind))
         merge.mutate({
@@ -102,14 +107,17 @@ export function useDeeds(onDone: () => void): Deeds {
       back.mutate({ path: { id: finding.file }, body: { on: from.on, instead: from.now } }),
     giveUp: (lots) => giveUp.mutate(lots.map((f) => f.lot)),
     busy: [hold, pin, merge, back, giveUp].some((deed) => deed.isPending),
-    dialog: pinning.length > 0 && (
-      <PinDialog
-        name={files.length === 1 && pinning[0] ? baseName(pinning[0].path) : some(files.length, 'file')}
-        busy={pin.isPending}
-        onPin={(because) => pin.mutate({ body: { files, because } })}
-        onClose={() => setPinning([])}
-      />
-    ),
+    dialog:
+      pinning.length > 0 ? (
+        <PinDialog
+          name={files.length === 1 && pinning[0] ? baseName(pinning[0].path) : some(files.length, 'file')}
+          busy={pin.isPending}
+          onPin={(because) => pin.mutate({ body: { files, because } })}
+          onClose={() => setPinning([])}
+        />
+      ) : (
+        saving.length > 0 && <SaveForLater files={saving} onClose={() => setSaving([])} onDone={onDone} />
+      ),
   };
 }
 
