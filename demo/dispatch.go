@@ -48,7 +48,10 @@ func Dispatch(ctx context.Context, address, folder string, port int, out io.Writ
 	if err := s.idle(ctx); err != nil {
 		return err
 	}
-	return s.cover(ctx)
+	if err := s.cover(ctx); err != nil {
+		return err
+	}
+	return s.later(ctx, filepath.Join(folder, "samples", LaterFolder))
 }
 
 // cover sets a shot list for the catalog, and asks a studio for what one category lacks.

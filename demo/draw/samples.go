@@ -65,6 +65,9 @@ func WriteSamples(folder string) error {
 			return fmt.Errorf("make %s: %w", demo.Seasons[i], err)
 		}
 	}
+	if err := writeLater(filepath.Join(folder, demo.LaterFolder)); err != nil {
+		return err
+	}
 	return writeGoods(filepath.Join(folder, demo.Goods), weidenau(items))
 }
 

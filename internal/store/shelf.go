@@ -128,7 +128,8 @@ func WriteShelf(ctx context.Context, tx pgx.Tx, who acting.Actor, places []Shelf
 	if _, err := tx.Exec(ctx, `delete from shelved where file_id = any($1)`, off); err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, `delete from finding g where g.kind = 'orphans' and exists (select from shelved s where s.file_id = g.file_id)`); err != nil {
+	if _, err := tx.Exec(ctx, `delete from finding g where g.kind = 'orphans'
+		and exists (select from shelved s where s.file_id = g.file_id)`); err != nil {
 		return err
 	}
 	return Notify(ctx, tx, Event{Topic: "shelf"})

@@ -3,11 +3,32 @@ import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import { listCategoriesOptions } from '../client/@tanstack/react-query.gen';
+import { listCategoriesOptions, listShelfOptions } from '../client/@tanstack/react-query.gen';
+import { baseName } from '../shared/format';
+import { Picture } from '../shared/Picture';
 import { Categories } from './Categories';
 import { NewVariant } from './NewVariant';
 import { Products, type Wanted } from './Products';
 import { TakeOut } from './TakeOut';
+
+/** Says what products are chosen for, where a picture of the shelf is to be put on them. */
+function ToPut({ put, onLeave }: { put: number; onLeave: () => void }) {
+  const shelf = useQuery({ ...listShelfOptions({ query: { files: [put] } }), enabled: put > 0 });
+  const picture = shelf.data?.items[0];
+  if (put === 0 || !picture) return null;
+  return (
+    <div className="note spread" role="status">
+      <Picture sum={picture.sum} className="tiny" />
+      <span>
+        Choose the products that <span className="mono">{baseName(picture.path)}</span> goes on; then put it
+        on them below, as a plan to look at.
+      </span>
+      <Button className="push" size="compact-xs" onClick={onLeave}>
+        Not now
+      </Button>
+    </div>
+  );
+}
 
 /** The catalog: the tree of categories, and the products of one of them as grid or table. */
 export function Catalog() {
@@ -74,6 +95,7 @@ export function Catalog() {
           </Button>
         </div>
       </div>
+      <ToPut put={Number(search.get('put')) || 0} onLeave={() => set('put', '')} />
       <div className="catalog">
         <Categories chosen={wanted.category} onChoose={(path) => set('category', path)} />
         <Products key={`${JSON.stringify(wanted)}|${table}`} wanted={wanted} table={table} />

@@ -65,6 +65,7 @@ const named = [
   ['f', 'find'],
   ['x', 'set aside'],
   ['X', 'why'],
+  ['s', 'later'],
   ['p', 'place'],
   ['v', 'view'],
   ['o', 'reopen'],

@@ -68,6 +68,7 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
       [['Shift', '← → ↑ ↓'], 'choose up to there'],
       [['h'], 'hold it, or all that are chosen'],
       [['p'], 'pin: keep it, because …'],
+      [['s'], 'save it for later, on the shelf'],
       [['k'], 'of those that are the same, keep this one: as a plan'],
       [['space'], 'large view, beside what replaced it or is the same'],
       [['Esc'], 'choose none'],

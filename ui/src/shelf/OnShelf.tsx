@@ -6,7 +6,7 @@ import type { Shelved } from '../client';
 import { listShelfOptions } from '../client/@tanstack/react-query.gen';
 import { Choose, lookOf, type Look } from '../shared/Choose';
 import { useChosen } from '../shared/chosen';
-import { baseName, some } from '../shared/format';
+import { baseName } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { usePages } from '../shared/paging';
 import { Enlarged, Picture } from '../shared/Picture';
@@ -126,7 +126,7 @@ function Card({ item, look }: { item: Shelved; look: Look }) {
           {item.words.join(', ') || <span className="quiet">no words</span>}
         </span>
       </button>
-      <span className="cardline quiet small">
+      <span className="spread quiet small">
         <span className="clip" title={item.folder}>
           {item.folder}
         </span>
@@ -149,8 +149,7 @@ function Nothing({ q, folder }: { q: string; folder: string }) {
   return (
     <Empty title={folder ? `Nothing is in ${folder}.` : 'The shelf is empty.'}>
       Drop pictures here that are needed later: size charts, care labels, mood pictures. Files of a lot come
-      here by “Save for later” on the bench, on a file’s page and in Upkeep, alone or {some(2, 'or more')} at
-      once.
+      here by “Save for later” on the bench, on a file’s page and in Upkeep.
     </Empty>
   );
 }
