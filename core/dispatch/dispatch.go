@@ -18,6 +18,7 @@ const (
 	All   = "all"
 	Lead  = "lead"  // the first of each product, and of each of its variants
 	First = "first" // so many of each product, and of each of its variants
+	Views = "views" // those of some views
 )
 
 // Settings are what an outlet wants, and how.
@@ -25,8 +26,12 @@ type Settings struct {
 	Query     string          `json:"query" maxLength:"200" doc:"Part of a code, SKU, title or GTIN; empty for all"`
 	Category  string          `json:"category" maxLength:"1000" doc:"Path of a category: its products and those below it; empty for all"`
 	SKUs      []string        `json:"skus" nullable:"false" maxItems:"50000" doc:"Products by code or SKU; none for all"`
-	Pictures  string          `json:"pictures" enum:"all,lead,first"`
+	Lot       int64           `json:"lot,omitempty" minimum:"0" doc:"Products that show pictures of this lot; 0 for all"`
+	Pictures  string          `json:"pictures" enum:"all,lead,first,views"`
 	First     int             `json:"first" minimum:"0" maximum:"1000" doc:"How many of each, for first"`
+	Views     []string        `json:"views,omitempty" maxItems:"50" doc:"Which, for views; letter case aside"`
+	Shared    bool            `json:"shared,omitempty" doc:"Each variant goes with its product's pictures behind its own"`
+	OfCats    bool            `json:"categories,omitempty" doc:"With the pictures of categories: of those chosen, or of all"`
 	Rendition RenditionRecipe `json:"rendition"`
 	Names     string          `json:"names" maxLength:"1000" doc:"The template of names"`
 	Rename    bool            `json:"rename" doc:"Pictures get the names of the template; else each keeps the one that it had there"`
@@ -34,16 +39,47 @@ type Settings struct {
 	Remove    bool            `json:"remove" doc:"What is not wanted there any more is taken away there"`
 	Language  string          `json:"language" maxLength:"20" pattern:"^[a-zA-Z-]*$" doc:"Of the texts, as de; empty for the usual one"`
 	Sheet     SheetSettings   `json:"sheet" doc:"That goes along with a package"`
+	Package   PackageSettings `json:"package,omitempty" doc:"How it is packed, where it is"`
+}
+
+// PackageSettings are how pictures are packed.
+type PackageSettings struct {
+	Format string `json:"format,omitempty" enum:"zip,tar" doc:"zip where nothing is said"`
+	Most   int    `json:"mostMB,omitempty" minimum:"0" maximum:"100000" doc:"Megabytes (1000 kB) of a part; 0 for one part"`
+}
+
+// Tar is the other format of packages than ZIP.
+const Tar = "tar"
+
+// Ending is that of a package's name.
+func (p PackageSettings) Ending() string {
+	if p.Format == Tar {
+		return Tar
+	}
+	return "zip"
+}
+
+// Full tells whether a part of a package that holds so many bytes takes no picture of so many
+// more. A picture that is larger than a part is one of its own.
+func (p PackageSettings) Full(holds, more int64) bool {
+	most := int64(p.Most) * 1_000_000
+	return most > 0 && holds > 0 && holds+more > most
 }
 
 // ErrFirst means that it is not said how many pictures of each go.
 var ErrFirst = errors.New("say how many pictures of each product go")
 
+// ErrViews means that it is not said which views go.
+var ErrViews = errors.New("say which views go")
+
 // Template reads the template of names. The error is a naming.BadTemplate, a
-// BadRecipe, a BadColumn or ErrFirst.
+// BadRecipe, a BadColumn, ErrFirst or ErrViews.
 func (s Settings) Template() (naming.Template, error) {
 	if s.Pictures == First && s.First < 1 {
 		return naming.Template{}, ErrFirst
+	}
+	if s.Pictures == Views && len(s.Views) == 0 {
+		return naming.Template{}, ErrViews
 	}
 	if err := s.Rendition.Check(); err != nil {
 		return naming.Template{}, err
@@ -55,12 +91,15 @@ func (s Settings) Template() (naming.Template, error) {
 }
 
 // Item is a picture that stands, as far as handing it on goes. Items of one product stand
-// beside each other, those of one of its variants too, in the order of their places.
+// beside each other, those of one of its variants too, in the order of their places. So do those
+// of a category, behind all products.
 type Item struct {
 	naming.Picture
 	rights.Rights
 	Product int64
 	Variant int64 // 0 for the product as a whole
+	Of      int64 // the category that shows it; 0 for none: then it is of a product
+	Shared  bool  // it stands on the product as a whole, and goes for a variant
 	File    int64
 	Sum     string // SHA-256, hexadecimal
 	Bytes   int64
@@ -79,6 +118,8 @@ type Outcome struct {
 	Name     string   // that it goes under
 	Problems []string // of the name, as package naming has them
 	Held     string   // why it does not go; empty for those that do
+	ByRights bool     // that is for its rights: an exception lets it through
+	Because  string   // it goes by an exception: who gave it, and the reason
 	Was      string   // the name that it had there; empty where it is new
 	Same     bool     // it went there before just so
 	Made     string   // tells how it is made, and what is written into it; empty for as it came
@@ -98,6 +139,7 @@ func (o Outcome) Goes(s Settings) bool { return o.Held == "" && !(s.Changed && o
 type Key struct {
 	Product, Variant int64
 	Sum              string
+	Category         int64 // that shows them instead of a product; 0 for none
 }
 
 // Sent is how a picture went to an outlet last: how it stands there.
@@ -111,33 +153,17 @@ type Sent struct {
 	Made  string
 }
 
-// Chosen returns those of the items that an outlet wants, each with its number among those of
-// its product. Numbers do not depend on what is held back, so that names stay when rights change.
-func (s Settings) Chosen(items []Item) (chosen []Item) {
-	most := map[string]int{Lead: 1, First: s.First}[s.Pictures]
-	number, ofTarget := 0, 0
-	for i, item := range items {
-		if i == 0 || items[i-1].Product != item.Product {
-			number = 0
-		}
-		if i == 0 || items[i-1].Product != item.Product || items[i-1].Variant != item.Variant {
-			ofTarget = 0
-		}
-		if ofTarget++; most > 0 && ofTarget > most {
-			continue
-		}
-		number++
-		item.Number = number
-		chosen = append(chosen, item)
-	}
-	return chosen
-}
+// Exceptions are who let a file's bytes through the gate of an outlet, and why, by SHA-256.
+type Exceptions map[string]string
 
 // Rehearse says what becomes of chosen items at a time, at an outlet that some went to before, the
 // last at the end.
 // Held back is what may not be handed on, whose bytes are not whole, and whose name an earlier
-// one has. A picture keeps the name that it had, unless it is to get a new one.
-func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, at time.Time) []Outcome {
+// one has. A picture keeps the name that it had, unless it is to get a new one. What may not be
+// handed on goes by an exception all the same, and says so.
+func (s Settings) Rehearse(
+	chosen []Item, names naming.Template, before []Sent, except Exceptions, at time.Time,
+) []Outcome {
 	pictures, endings := make([]naming.Picture, len(chosen)), make([]string, len(chosen))
 	for i, item := range chosen {
 		pictures[i], endings[i] = item.Picture, s.Rendition.Ending(item.Ending)
@@ -165,9 +191,8 @@ func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, 
 		if kept {
 			o.Name, o.Problems = b.Name, nil
 		}
-		switch may, why := o.MayBeHandedOn(at); {
-		case !may:
-			o.Held = why
+		switch o.Gate(except, at); {
+		case o.ByRights:
 		case o.Damage != "":
 			o.Held = "its bytes are " + o.Damage
 		case !kept && taken[naming.Key(o.Name)]:
@@ -179,6 +204,20 @@ func (s Settings) Rehearse(chosen []Item, names naming.Template, before []Sent, 
 		outcomes[i] = o
 	}
 	return outcomes
+}
+
+// Gate holds an outcome back that may not be handed on at a time, unless an exception lets it
+// through: then it says which.
+func (o *Outcome) Gate(except Exceptions, at time.Time) {
+	may, why := o.MayBeHandedOn(at)
+	if may {
+		return
+	}
+	if because, given := except[o.Sum]; given {
+		o.Because = because
+		return
+	}
+	o.Held, o.ByRights = why, true
 }
 
 // lastOf finds for each of the chosen how it went last; nil for those that never did. One that
@@ -229,7 +268,12 @@ func sameEnding(before, now string) bool {
 	return naming.Key(path.Ext(before)) == naming.Key(path.Ext(now))
 }
 
-func (i Item) key() Key { return Key{i.Product, i.Variant, i.Sum} }
+func (i Item) key() Key {
+	return Key{Product: i.Product, Variant: i.Variant, Sum: i.Sum, Category: i.Of}
+}
+
+// target is what shows an item.
+func (i Item) target() Key { return Key{Product: i.Product, Variant: i.Variant, Category: i.Of} }
 
 // Sent is how an item stands at an outlet once it went.
 func (o Outcome) Sent() Sent {
@@ -240,12 +284,12 @@ func (o Outcome) Sent() Sent {
 // not be handed on now, or has another slot there by now. A slot is where one picture stands:
 // nothing is gone where another one is to stand. What is held back for its name or its bytes
 // stays as it is.
-func Gone(outcomes []Outcome, before []Sent, at time.Time, slot func(Sent) string) (gone []Sent) {
+func Gone(outcomes []Outcome, before []Sent, slot func(Sent) string) (gone []Sent) {
 	wanted, stays := map[string]bool{}, map[Key]bool{}
 	for _, o := range outcomes {
 		if o.Held == "" {
 			wanted[slot(o.Sent())] = true
-		} else if may, _ := o.MayBeHandedOn(at); may {
+		} else if !o.ByRights {
 			stays[o.key()] = true
 		}
 	}
@@ -267,6 +311,9 @@ type Totals struct {
 	Pictures int            `json:"pictures" doc:"That go"`
 	Bytes    int64          `json:"bytes" doc:"As they came, until they went"`
 	Held     int            `json:"held" doc:"That are held back"`
+	ByRights int            `json:"byRights" doc:"Of those: for their rights, which an exception lets through"`
+	Excepted int            `json:"excepted" doc:"Of those that go: by an exception"`
+	NoText   int            `json:"noText" doc:"Of those that go: without an alternative text in the language asked for"`
 	New      int            `json:"new" doc:"Of those that go: that never went there"`
 	Renamed  int            `json:"renamed" doc:"Of those that go: that had another name there"`
 	Same     int            `json:"same" doc:"That are there just so"`
@@ -284,6 +331,9 @@ func (s Settings) Count(outcomes []Outcome) Totals {
 		}
 		if o.Held != "" {
 			t.Held++
+			if o.ByRights {
+				t.ByRights++
+			}
 			continue
 		}
 		if o.Same {
@@ -297,12 +347,20 @@ func (s Settings) Count(outcomes []Outcome) Totals {
 		} else if o.Was != o.Name {
 			t.Renamed++
 		}
+		if o.Because != "" {
+			t.Excepted++
+		}
+		if o.Alt == "" {
+			t.NoText++
+		}
 		t.Pictures++
 		t.Bytes += o.Bytes
 		if o.SentSum != "" {
 			t.Bytes += o.SentBytes - o.Bytes
 		}
-		products[o.Product] = true
+		if o.Product != 0 {
+			products[o.Product] = true
+		}
 	}
 	t.Products = len(products)
 	return t

@@ -42,6 +42,7 @@ var fields = map[string]func(Picture) string{
 	"place":    func(p Picture) string { return number(p.Place) },
 	"number":   func(p Picture) string { return number(p.Number) },
 	"name":     func(p Picture) string { return stem(p.Name) },
+	"gs1":      gs1,
 }
 
 // optionsOf are the values of all options, in their order.

@@ -6,9 +6,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
-	"net/url"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -16,7 +14,6 @@ import (
 
 	"ambrosa/core/dispatch"
 	"ambrosa/core/naming"
-	"ambrosa/internal/blob"
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outlet/kinds"
@@ -31,6 +28,7 @@ type OutletWanted dispatching.Wanted
 type outletKind struct {
 	Name   string         `json:"name"`
 	Label  string         `json:"label"`
+	Packed bool           `json:"packed" doc:"Pictures are packed for it, in the stead of being put somewhere"`
 	Fields []origin.Field `json:"fields" nullable:"false"`
 }
 
@@ -41,7 +39,8 @@ type packageLink struct {
 
 // rehearsedPicture is a picture as it would go.
 type rehearsedPicture struct {
-	Product  int64    `json:"product"`
+	Product  int64    `json:"product" doc:"0 for a picture of a category"`
+	Of       int64    `json:"category" doc:"That shows it; 0 for a picture of a product"`
 	Code     string   `json:"code"`
 	SKU      string   `json:"sku"`
 	Sum      string   `json:"sum"`
@@ -49,6 +48,8 @@ type rehearsedPicture struct {
 	Name     string   `json:"name" doc:"That it goes under"`
 	Problems []string `json:"problems" nullable:"false" doc:"What is wrong with the name: collision, too long, forbidden, reserved, empty"`
 	Held     string   `json:"held" doc:"Why it does not go; empty for those that do"`
+	ByRights bool     `json:"byRights" doc:"That is for its rights: an exception lets it through"`
+	Because  string   `json:"because" doc:"It goes by an exception: who gave it, and the reason"`
 	Was      string   `json:"was" doc:"The name that it had there; empty where it is new"`
 	Same     bool     `json:"same" doc:"It is there just so"`
 	Form     string   `json:"form" doc:"The form that it goes in, as far as that is known before it is made"`
@@ -95,7 +96,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 		func(context.Context, *struct{}) (*Body[Page[outletKind]], error) {
 			items := make([]outletKind, len(kinds.All))
 			for i, kind := range kinds.All {
-				items[i] = outletKind{kind.Name, kind.Label, orEmpty(kind.Fields)}
+				items[i] = outletKind{kind.Name, kind.Label, kind.Packed, orEmpty(kind.Fields)}
 			}
 			return pageOf(items, int64(len(items))), nil
 		})
@@ -133,7 +134,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 			Body struct {
 				Settings dispatch.Settings `json:"settings"`
 				Outlet   int64             `json:"outlet,omitempty" doc:"What went there before is known; left out for a new one"`
-				Only     string            `json:"only,omitempty" enum:"goes,held,problems,same,gone,sheet" doc:"What is listed; left out for all"`
+				Only     string            `json:"only,omitempty" enum:"goes,held,rights,excepted,problems,same,gone,sheet"`
 				Offset   int               `json:"offset,omitempty" minimum:"0" maximum:"10000000"`
 				Limit    int               `json:"limit,omitempty" minimum:"0" maximum:"500"`
 			}
@@ -158,12 +159,9 @@ func (s *Server) dispatchOperations(api huma.API) {
 	huma.Register(api, tags.start("dispatch", "/outlets/{id}/dispatch", "Hand on what an outlet wants"),
 		func(ctx context.Context, in *struct {
 			ByID
-			Body struct {
-				Version  int `json:"version" doc:"Of the outlet as it was seen"`
-				TakeAway int `json:"takeAway,omitempty" minimum:"0" doc:"How many may be taken away, where that is massive"`
-			}
+			Body dispatching.Going
 		}) (*Body[created], error) {
-			id, err := s.Dispatcher.Dispatch(ctx, s.actor(ctx), in.ID, in.Body.Version, in.Body.TakeAway)
+			id, err := s.Dispatcher.Dispatch(ctx, s.actor(ctx), in.ID, in.Body)
 			return &Body[created]{created{id}}, dispatchProblem(err, "outlet")
 		})
 	huma.Register(api, tags.get("list-dispatches", "/dispatches", "What was handed on, the newest first"),
@@ -215,6 +213,8 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, o
 		"":         func(dispatch.Outcome) bool { return true },
 		"goes":     func(o dispatch.Outcome) bool { return o.Goes(s) },
 		"held":     func(o dispatch.Outcome) bool { return o.Held != "" },
+		"rights":   func(o dispatch.Outcome) bool { return o.ByRights },
+		"excepted": func(o dispatch.Outcome) bool { return o.Because != "" && o.Goes(s) },
 		"problems": func(o dispatch.Outcome) bool { return len(o.Problems) > 0 },
 		"same":     func(o dispatch.Outcome) bool { return o.Same },
 	}[only]
@@ -223,8 +223,9 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, o
 			continue
 		}
 		if v.Matching >= offset && len(v.Items) < limit {
-			v.Items = append(v.Items, rehearsedPicture{Product: o.Product, Code: o.Code, SKU: o.SKU, Sum: o.Sum, Path: o.Picture.Name,
-				Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held, Was: o.Was, Same: o.Same, Form: o.Form})
+			v.Items = append(v.Items, rehearsedPicture{Product: o.Product, Of: o.Of, Code: o.Code, SKU: o.SKU, Sum: o.Sum,
+				Path: o.Picture.Name, Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held, ByRights: o.ByRights,
+				Because: o.Because, Was: o.Was, Same: o.Same, Form: o.Form})
 		}
 		v.Matching++
 	}
@@ -247,7 +248,8 @@ func (v *rehearsedView) listRows(outcomes []dispatch.Outcome, s dispatch.Setting
 func (v *rehearsedView) listGone(gone []dispatch.Sent, offset, limit int) {
 	v.Matching = len(gone)
 	for _, g := range gone[min(offset, len(gone)):min(offset+limit, len(gone))] {
-		v.Items = append(v.Items, rehearsedPicture{Product: g.Product, Code: g.Code, SKU: g.SKU, Sum: g.Sum, Name: g.Name, Problems: []string{}})
+		v.Items = append(v.Items, rehearsedPicture{Product: g.Product, Of: g.Category, Code: g.Code, SKU: g.SKU, Sum: g.Sum,
+			Name: g.Name, Problems: []string{}})
 	}
 }
 
@@ -270,6 +272,7 @@ var dispatchedColumns = []sheetfile.Column[store.DispatchedPicture]{
 	{Title: "at", Of: func(p store.DispatchedPicture) any { return moment(p.SentAt) }},
 	{Title: "removed", Of: func(p store.DispatchedPicture) any { return map[bool]string{true: "removed"}[p.Removed] }},
 	{Title: "answer", Of: func(p store.DispatchedPicture) any { return p.Answer }},
+	{Title: "let through", Of: func(p store.DispatchedPicture) any { return p.Exception }},
 }
 
 // moment is a time as receipts have it (RFC 3339, UTC); empty for none.
@@ -297,55 +300,4 @@ func (s *Server) exportDispatch(c fiber.Ctx) error {
 			return page, err
 		}))
 	})
-}
-
-// sendPackage sends the package of a dispatch.
-func (s *Server) sendPackage(c fiber.Ctx) error {
-	found, err := s.Store.Dispatch(c.Context(), fiber.Params[int64](c, "id"))
-	if err != nil || found.EndedAt == nil {
-		return fiber.NewError(http.StatusNotFound, "There is no such package (yet).")
-	}
-	return s.send(c, found)
-}
-
-// sendLinked sends a package to whoever has a link to it, until that ends.
-func (s *Server) sendLinked(c fiber.Ctx) error {
-	found, err := s.Store.LinkedDispatch(c.Context(), strings.Clone(c.Params("token")))
-	if err != nil {
-		return fiber.NewError(http.StatusNotFound, "This link leads to no package: it may have ended. Ask who gave it to you for another.")
-	}
-	return s.send(c, found)
-}
-
-func (s *Server) send(c fiber.Ctx, found store.Dispatch) error {
-	id := found.ID
-	ctx, cancel := untilGone(context.Background(), c.RequestCtx().Conn())
-	content, size, err := s.Blobs.Package(ctx, id)
-	if err != nil {
-		cancel()
-		if errors.Is(err, blob.ErrNotFound) {
-			return fiber.NewError(http.StatusNotFound, "The package is not there any more; its receipt is.")
-		}
-		return err
-	}
-	name := strings.Map(func(r rune) rune {
-		if strings.ContainsRune(`/\:*?"<>|`, r) || r < ' ' {
-			return '-'
-		}
-		return r
-	}, found.Outlet) + " " + found.At.UTC().Format("2006-01-02") + " " + strconv.FormatInt(id, 10) + ".zip"
-	c.Set("Content-Type", "application/zip")
-	c.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
-	return c.SendStream(endsWith{content, cancel}, int(size))
-}
-
-// endsWith is a stream that ends something when it is closed.
-type endsWith struct {
-	io.ReadCloser
-	end func()
-}
-
-func (e endsWith) Close() error {
-	defer e.end()
-	return e.ReadCloser.Close()
 }

@@ -154,6 +154,7 @@ func (s *Server) operations() huma.API {
 	s.messageOperations(api)
 	s.upkeepOperations(api)
 	s.dispatchOperations(api)
+	s.exceptionOperations(api)
 	s.coverageOperations(api)
 	s.textOperations(api)
 	s.shelfOperations(api)

@@ -156,6 +156,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		if a.Runner.Mail, err = mail.Open(c.SMTP, c.From, strings.TrimRight(c.Pages, "/")); err != nil {
 			return nil, fmt.Errorf("AMBROSA_SMTP: %w", err)
 		}
+		a.Runner.Dispatcher.Letters = a.Runner.Mail
 	}
 	if err := a.Runner.Open(processName()); err != nil {
 		return nil, err

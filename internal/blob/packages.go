@@ -2,6 +2,7 @@ package blob
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 
@@ -9,14 +10,21 @@ import (
 	"gocloud.dev/gcerrors"
 )
 
-func packageKey(id int64) string { return fmt.Sprintf("packages/%d.zip", id) }
+// packageKey is where a part of a package lies, counted from 1. The first has no number in its
+// name; a package of one part is that.
+func packageKey(id int64, part int, ending string) string {
+	if part < 2 {
+		return fmt.Sprintf("packages/%d.%s", id, ending)
+	}
+	return fmt.Sprintf("packages/%d-%d.%s", id, part, ending)
+}
 
-// WritePackage stores what write writes as the package of a number, and returns its size. What
-// cannot be written whole is not there.
-func (s *Store) WritePackage(ctx context.Context, id int64, write func(io.Writer) error) (size int64, err error) {
+// WritePackage stores what write writes as a part, from 1, of the package of a number, and returns
+// its size. ending is that of its name: zip or tar. What cannot be written whole is not there.
+func (s *Store) WritePackage(ctx context.Context, id int64, part int, ending string, write func(io.Writer) error) (size int64, err error) {
 	writing, stop := context.WithCancel(ctx)
 	defer stop()
-	w, err := s.bucket.NewWriter(writing, packageKey(id), &blob.WriterOptions{ContentType: "application/zip"})
+	w, err := s.bucket.NewWriter(writing, packageKey(id, part, ending), &blob.WriterOptions{ContentType: PackageType(ending)})
 	if err != nil {
 		return 0, err
 	}
@@ -27,6 +35,15 @@ func (s *Store) WritePackage(ctx context.Context, id int64, write func(io.Writer
 		return 0, err
 	}
 	return counted.n, w.Close()
+}
+
+// PackageType is the IANA media type of a package by the ending of its name (application/x-tar:
+// common practice).
+func PackageType(ending string) string {
+	if ending == "tar" {
+		return "application/x-tar"
+	}
+	return "application/zip"
 }
 
 type counter struct {
@@ -40,16 +57,28 @@ func (c *counter) Write(p []byte) (int, error) {
 	return n, err
 }
 
-// DropPackage removes a package; one that is not there is gone already.
+// DropPackage removes a package, all parts of it; one that is not there is gone already.
 func (s *Store) DropPackage(ctx context.Context, id int64) error {
-	if err := s.bucket.Delete(ctx, packageKey(id)); err != nil && gcerrors.Code(err) != gcerrors.NotFound {
-		return fmt.Errorf("drop package %d: %w", id, err)
+	for _, prefix := range []string{fmt.Sprintf("packages/%d.", id), fmt.Sprintf("packages/%d-", id)} {
+		parts := s.bucket.List(&blob.ListOptions{Prefix: prefix})
+		for {
+			part, err := parts.Next(ctx)
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			if err != nil {
+				return fmt.Errorf("list the parts of package %d: %w", id, err)
+			}
+			if err := s.bucket.Delete(ctx, part.Key); err != nil && gcerrors.Code(err) != gcerrors.NotFound {
+				return fmt.Errorf("drop package %d: %w", id, err)
+			}
+		}
 	}
 	return nil
 }
 
-// Package returns a package's bytes; the caller closes them. ErrNotFound means that it is not
-// there any more.
-func (s *Store) Package(ctx context.Context, id int64) (io.ReadCloser, int64, error) {
-	return s.open(ctx, packageKey(id))
+// Package returns the bytes of a part, from 1, of a package; the caller closes them. ErrNotFound
+// means that it is not there (any more).
+func (s *Store) Package(ctx context.Context, id int64, part int, ending string) (io.ReadCloser, int64, error) {
+	return s.open(ctx, packageKey(id, part, ending))
 }

@@ -22,7 +22,7 @@ import (
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outlet"
 	"ambrosa/internal/outlet/kinds"
-	"ambrosa/internal/outlet/parcel"
+	"ambrosa/internal/outlet/letter"
 	"ambrosa/internal/store"
 )
 
@@ -34,6 +34,7 @@ type Dispatcher struct {
 	Drives   Opener
 	Readers  contained.Program // of foreign workbooks
 	Runs     store.Queue
+	Letters  Letters // nil where no mail can be sent
 }
 
 // Opener connects to outlets, and keeps their secrets.
@@ -64,9 +65,9 @@ type Objects interface {
 	DropMade(ctx context.Context, made string, of blob.Sum) error
 	// Rendition returns the rendition of a picture of a size that is shown.
 	Rendition(ctx context.Context, sum blob.Sum, size int) ([]byte, error)
-	// WritePackage stores what write writes as the package of a number, whole or not at all.
-	WritePackage(ctx context.Context, id int64, write func(io.Writer) error) (size int64, err error)
-	// DropPackage removes a package; one that is not there is gone already.
+	// WritePackage stores what write writes as a part of the package of a number, whole or not at all.
+	WritePackage(ctx context.Context, id int64, part int, ending string, write func(io.Writer) error) (size int64, err error)
+	// DropPackage removes a package, all parts of it; one that is not there is gone already.
 	DropPackage(ctx context.Context, id int64) error
 }
 
@@ -138,7 +139,7 @@ func elsewhere(was, is map[string]string) bool {
 // wanted is what an outlet wants of what a person asked for: to where pictures stand, only what
 // changed goes.
 func wanted(kind string, settings dispatch.Settings) dispatch.Settings {
-	settings.Changed = settings.Changed || kind != parcel.Name
+	settings.Changed = settings.Changed || !kinds.Packed(kind)
 	return settings
 }
 
@@ -148,7 +149,10 @@ func (d *Dispatcher) take(ctx context.Context, o *store.Outlet, address map[stri
 	if err := d.Drives.TakeOutlet(o, address); err != nil {
 		return err
 	}
-	if o.Kind == parcel.Name || maps.Equal(before, o.Address) && secrets == string(o.Secrets) {
+	if o.Kind == letter.Name && d.Letters == nil {
+		return errNoMail()
+	}
+	if kinds.Packed(o.Kind) || maps.Equal(before, o.Address) && secrets == string(o.Secrets) {
 		return nil
 	}
 	pinned, err := d.try(ctx, *o)
@@ -173,7 +177,7 @@ func (d *Dispatcher) try(ctx context.Context, o store.Outlet) (pinned string, er
 // Try tells whether pictures could be put at an outlet now; what is wrong is an origin.Fault.
 func (d *Dispatcher) Try(ctx context.Context, id int64) error {
 	o, err := d.Store.Outlet(ctx, id)
-	if err != nil || o.Kind == parcel.Name {
+	if err != nil || kinds.Packed(o.Kind) {
 		return err
 	}
 	_, err = d.try(ctx, o)
@@ -198,7 +202,7 @@ type Rehearsed struct {
 }
 
 // Rehearse says what would go by settings now, to an outlet or (0) to a new one. The error may
-// be a naming.BadTemplate, a dispatch.BadRecipe or dispatch.ErrFirst.
+// be a naming.BadTemplate, a dispatch.BadRecipe, dispatch.ErrFirst or dispatch.ErrViews.
 func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispatch.Settings) (r Rehearsed, err error) {
 	names, err := settings.Template()
 	if err != nil {
@@ -219,29 +223,44 @@ func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispat
 	if err != nil {
 		return r, err
 	}
+	except, err := d.Store.Exceptions(ctx, outlet, nil)
+	if err != nil {
+		return r, err
+	}
 	now := time.Now()
 	r.Settings = settings
-	r.Outcomes = settings.Rehearse(settings.Chosen(items), names, before, now)
+	r.Outcomes = settings.Rehearse(settings.Chosen(items), names, before, except, now)
 	dispatch.HoldCrowded(r.Outcomes, slot(to))
-	r.Gone = dispatch.Gone(r.Outcomes, before, now, slot(to))
+	r.Gone = dispatch.Gone(r.Outcomes, before, slot(to))
 	r.Totals = settings.Count(r.Outcomes)
 	r.Totals.Gone, r.Massive = len(r.Gone), dispatch.Massive(len(r.Gone), len(before))
 	return r, nil
 }
 
-// Dispatch has what an outlet wants handed on. version is the outlet's as the person saw it;
-// another one is store.ErrChanged. takeAway is how many the person said that may be taken away there
-// at once, where that is much of what stands. It may be ErrUnderWay.
-func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int64, version, takeAway int) (run int64, err error) {
+// Going is what a person says who has something handed on.
+type Going struct {
+	Version  int  `json:"version" doc:"Of the outlet as it was seen"`
+	TakeAway int  `json:"takeAway,omitempty" minimum:"0" doc:"How many may be taken away there at once, where that is much of what stands"`
+	Again    bool `json:"again,omitempty" doc:"What stands there just so goes again, too"`
+}
+
+// Dispatch has what an outlet wants handed on. An outlet in another version than the person saw is
+// store.ErrChanged. It may be ErrUnderWay.
+func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int64, how Going) (run int64, err error) {
 	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
 		to, err := store.LockOutlet(ctx, tx, outlet)
 		if err != nil {
 			return err
 		}
-		if to.Version != version {
+		if to.Version != how.Version {
 			return store.ErrChanged
 		}
-		run, err = d.begin(ctx, tx, who, to, takeAway)
+		if how.Again {
+			if err := store.AllAgain(ctx, tx, outlet); err != nil {
+				return err
+			}
+		}
+		run, err = d.begin(ctx, tx, who, to, how.TakeAway)
 		return err
 	})
 	return run, err
@@ -303,8 +322,11 @@ type Done struct {
 // many went. The error may be an origin.Fault.
 func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)) (done Done, err error) {
 	done.Dispatch, err = d.Store.Dispatch(ctx, id)
-	if err != nil || done.EndedAt != nil {
+	if err != nil {
 		return done, err
+	}
+	if done.EndedAt != nil {
+		return done, d.mail(ctx, &done.Dispatch)
 	}
 	r, err := d.Rehearse(ctx, done.OutletID, done.Settings)
 	if err != nil {
@@ -316,7 +338,7 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	if meant := !r.Massive || left <= done.TakeAway; !done.Settings.Remove || !meant {
 		r.Gone = nil
 	}
-	if done.Kind == parcel.Name {
+	if kinds.Packed(done.Kind) {
 		err = d.pack(ctx, done.Dispatch, &r, step)
 	} else {
 		done.Refused, err = d.send(ctx, done.Dispatch, &r, step)
@@ -327,14 +349,16 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	if done.Settings.Remove && len(r.Gone) < left {
 		done.Left = left
 	}
-	done.Dispatch, err = d.Store.Dispatch(ctx, id)
-	return done, err
+	if done.Dispatch, err = d.Store.Dispatch(ctx, id); err != nil {
+		return done, err
+	}
+	return done, d.mail(ctx, &done.Dispatch)
 }
 
 // check tells again, when it is a picture's turn, whether it may go; one that may not is held
 // back.
-func (d *Dispatcher) check(ctx context.Context, o *dispatch.Outcome) error {
-	now, stands, err := d.Store.StillStands(ctx, o.Product, o.Variant, o.File)
+func (d *Dispatcher) check(ctx context.Context, outlet int64, o *dispatch.Outcome) error {
+	now, stands, err := d.Store.StillStands(ctx, o.Item)
 	if err != nil {
 		return err
 	}
@@ -342,9 +366,14 @@ func (d *Dispatcher) check(ctx context.Context, o *dispatch.Outcome) error {
 		o.Held = "it does not stand there any more"
 		return nil
 	}
-	if may, why := now.MayBeHandedOn(time.Now()); !may {
-		o.Held = why
+	o.Rights, o.Because = now, ""
+	var except dispatch.Exceptions
+	if may, _ := now.MayBeHandedOn(time.Now()); !may {
+		if except, err = d.Store.Exceptions(ctx, outlet, []string{o.Sum}); err != nil {
+			return err
+		}
 	}
+	o.Gate(except, time.Now())
 	return nil
 }
 
@@ -385,6 +414,8 @@ func Wrong(err error) (words string, is bool) {
 		return "The template of names cannot be read: " + template.Error() + ".", true
 	case errors.Is(err, dispatch.ErrFirst):
 		return "Say how many pictures of each product go.", true
+	case errors.Is(err, dispatch.ErrViews):
+		return "Say which views go.", true
 	}
 	return "", false
 }

@@ -131,7 +131,7 @@ func TestKills(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.Dispatch(t.Context(), acting.Specialist, outlet, 1, 0); err != nil {
+	if _, err := d.Dispatch(t.Context(), acting.Specialist, outlet, Going{Version: 1}); err != nil {
 		t.Fatal(err)
 	}
 	r := rand.New(rand.NewPCG(5, 8))

@@ -1,7 +1,6 @@
 package dispatching
 
 import (
-	"archive/zip"
 	"context"
 	"errors"
 	"fmt"
@@ -23,76 +22,122 @@ const (
 // errEmpty ends a package that nothing turned out to be in: there is none then.
 var errEmpty = errors.New("nothing is in the package")
 
-// pack packs what goes, and records what became of it.
-func (d *Dispatcher) pack(ctx context.Context, to store.Dispatch, r *Rehearsed, step func(done, of int64)) (err error) {
-	size := int64(0)
+// pack packs what goes, part by part, and records what became of it.
+func (d *Dispatcher) pack(ctx context.Context, to store.Dispatch, r *Rehearsed, step func(done, of int64)) error {
+	end := store.Ending{Gone: r.Gone, Slot: func(s dispatch.Sent) string { return s.Name }}
 	if r.Pictures+len(r.Gone) > 0 {
-		size, err = d.Blobs.WritePackage(ctx, to.ID, func(out io.Writer) error { return d.write(ctx, out, to.Settings, r, step) })
-		if err != nil && !errors.Is(err, errEmpty) {
+		var err error
+		if end.Size, end.Parts, err = d.packParts(ctx, to, r, step); err != nil {
+			// What was packed so far is none; if it cannot be dropped now, it goes with its term.
+			_ = d.Blobs.DropPackage(context.WithoutCancel(ctx), to.ID)
 			return err
 		}
 	}
-	return d.Store.EndDispatch(ctx, to.ID, store.Ending{Outcomes: r.Outcomes, Gone: r.Gone, Size: size,
-		Slot: func(s dispatch.Sent) string { return s.Name }})
+	end.Outcomes = r.Outcomes
+	return d.Store.EndDispatch(ctx, to.ID, end)
 }
 
-// write writes a package: the pictures that go, and the sheets of them. One whose bytes turn out
-// not to be whole, that cannot be made, or may not go any more, is held back. The error may be
-// errEmpty.
-func (d *Dispatcher) write(ctx context.Context, out io.Writer, s dispatch.Settings, r *Rehearsed, step func(done, of int64)) error {
+// packing is a package on its way: where it is among the pictures that may go.
+type packing struct {
+	*Dispatcher
+	how     dispatch.Settings
+	r       *Rehearsed
+	ready   *preparing
+	step    func(done, of int64)
+	next    int      // of the outcomes
+	waiting *payload // of the next one, which did not fit into the part before
+	done    int64    // pictures that are packed
+	whole   bool     // all are, with the sheets
+}
+
+// packParts packs all parts, and returns their bytes and how many there are; 0 where nothing went.
+func (d *Dispatcher) packParts(
+	ctx context.Context, to store.Dispatch, r *Rehearsed, step func(done, of int64),
+) (size int64, parts int, err error) {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop() // what is prepared ahead of a package that fails
-	ready, err := d.prepare(ctx, r.Outcomes, s.Rendition)
-	if err != nil {
-		return err
+	p := &packing{Dispatcher: d, how: to.Settings, r: r, step: step}
+	if p.ready, err = d.prepare(ctx, to.OutletID, r.Outcomes, to.Settings.Rendition); err != nil {
+		return 0, 0, err
 	}
-	archive := zip.NewWriter(out)
-	done := int64(0)
-	for i := range r.Outcomes {
-		o := &r.Outcomes[i]
-		if o.Held != "" {
-			continue
+	for !p.whole {
+		written, err := d.Blobs.WritePackage(ctx, to.ID, parts+1, to.Settings.Package.Ending(),
+			func(out io.Writer) error { return p.part(ctx, out) })
+		if errors.Is(err, errEmpty) {
+			return 0, 0, nil
 		}
-		l, err := d.loaded(ctx, ready, i, o)
-		if err == nil && o.Held == "" {
-			err = put(ctx, archive, o, l)
+		if err != nil {
+			return 0, 0, err
 		}
+		size, parts = size+written, parts+1
+	}
+	return size, parts, nil
+}
+
+// part writes the next part: the pictures that fit, and behind the last the sheets of all. One whose
+// bytes turn out not to be whole, that cannot be made, or may not go any more, is held back. The
+// error may be errEmpty.
+func (p *packing) part(ctx context.Context, out io.Writer) error {
+	to := archiveTo(out, p.how.Package, p.Blobs.SpoolPath)
+	holds := int64(0)
+	for ; p.next < len(p.r.Outcomes); p.next++ {
+		o := &p.r.Outcomes[p.next]
+		l, err := p.payload(ctx, o)
 		if err != nil {
 			return fmt.Errorf("pack %s: %w", o.Name, err)
 		}
-		if o.Held == "" {
-			done++
-			step(done, int64(r.Pictures))
+		if o.Held != "" {
+			continue
 		}
+		if p.how.Package.Full(holds, l.size) {
+			p.waiting = &l
+			return to.Close()
+		}
+		if err := put(ctx, to, o, l); err != nil {
+			return fmt.Errorf("pack %s: %w", o.Name, err)
+		}
+		holds += l.size
+		p.done++
+		p.step(p.done, int64(p.r.Pictures))
 	}
-	if done == 0 && len(r.Gone) == 0 {
+	p.whole = true
+	if p.done == 0 && len(p.r.Gone) == 0 {
 		return errEmpty
 	}
-	return errors.Join(d.writeSheets(ctx, archive, s, r), archive.Close())
+	return errors.Join(p.writeSheets(ctx, to, p.how, p.r), to.Close())
+}
+
+// payload is that of the outcome which is next, unless that is held back.
+func (p *packing) payload(ctx context.Context, o *dispatch.Outcome) (l payload, err error) {
+	if o.Held != "" {
+		return l, nil
+	}
+	if p.waiting != nil {
+		l, p.waiting = *p.waiting, nil
+		return l, nil
+	}
+	return p.loaded(ctx, p.ready, p.next, o)
 }
 
 // writeSheets writes what goes along: the sheet of the pictures, and those of what has another
 // name and of what is not wanted any more, where there is any.
-func (d *Dispatcher) writeSheets(ctx context.Context, archive *zip.Writer, s dispatch.Settings, r *Rehearsed) error {
+func (d *Dispatcher) writeSheets(ctx context.Context, to archive, s dispatch.Settings, r *Rehearsed) error {
 	if s.Sheet.Format == dispatch.CSV || s.Sheet.Format == dispatch.Workbook {
-		out, err := archive.CreateHeader(&zip.FileHeader{Name: "pictures." + s.Sheet.Format, Method: zip.Deflate, Modified: time.Now()})
-		if err == nil {
-			err = d.writeTable(ctx, out, s.Sheet, r.Outcomes)
-		}
+		err := to.Sheet("pictures."+s.Sheet.Format, func(out io.Writer) error { return d.writeTable(ctx, out, s.Sheet, r.Outcomes) })
 		if err != nil {
 			return err
 		}
 	}
 	renamed := func(o dispatch.Outcome) bool { return o.Held == "" && o.Was != "" && o.Was != o.Name }
 	if slices.ContainsFunc(r.Outcomes, renamed) {
-		if err := writeSheet(archive, renamedName, renamedColumns, r.Outcomes, renamed); err != nil {
+		if err := writeSheet(to, renamedName, renamedColumns, r.Outcomes, renamed); err != nil {
 			return err
 		}
 	}
 	if len(r.Gone) == 0 {
 		return nil
 	}
-	return writeSheet(archive, goneName, goneColumns, r.Gone, func(dispatch.Sent) bool { return true })
+	return writeSheet(to, goneName, goneColumns, r.Gone, func(dispatch.Sent) bool { return true })
 }
 
 // loaded waits for a picture and reads it through. One that cannot go after all is held back,
@@ -103,7 +148,7 @@ func (d *Dispatcher) loaded(ctx context.Context, ready *preparing, i int, o *dis
 		o.Held = p.held
 		return l, err
 	}
-	if err := d.check(ctx, o); err != nil || o.Held != "" {
+	if err := d.check(ctx, ready.outlet, o); err != nil || o.Held != "" {
 		return l, err
 	}
 	o.Form = p.form
@@ -118,15 +163,14 @@ func (d *Dispatcher) loaded(ctx context.Context, ready *preparing, i int, o *dis
 	return l, d.Store.Checked(ctx, []string{o.Sum}, []string{damage})
 }
 
-// put puts a picture into an archive. Pictures are packed as they are: they are compressed
-// already.
-func put(ctx context.Context, archive *zip.Writer, o *dispatch.Outcome, l payload) error {
+// put puts a picture into an archive.
+func put(ctx context.Context, to archive, o *dispatch.Outcome, l payload) error {
 	content, err := l.Open(ctx)
 	if err != nil {
 		return err
 	}
 	defer content.Close()
-	entry, err := archive.CreateHeader(&zip.FileHeader{Name: o.Name, Method: zip.Store, Modified: time.Now()})
+	entry, err := to.Picture(o.Name, l.size)
 	if err != nil {
 		return err
 	}
@@ -151,19 +195,17 @@ var goneColumns = []sheetfile.Column[dispatch.Sent]{
 }
 
 // writeSheet writes a sheet of some rows into an archive.
-func writeSheet[Row any](archive *zip.Writer, name string, columns []sheetfile.Column[Row], rows []Row, is func(Row) bool) error {
-	out, err := archive.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Now()})
-	if err != nil {
-		return err
-	}
-	at := 0
-	return sheetfile.WriteCSV(out, columns, func() (row Row, more bool, err error) {
-		for ; at < len(rows); at++ {
-			if is(rows[at]) {
-				at++
-				return rows[at-1], true, nil
+func writeSheet[Row any](to archive, name string, columns []sheetfile.Column[Row], rows []Row, is func(Row) bool) error {
+	return to.Sheet(name, func(out io.Writer) error {
+		at := 0
+		return sheetfile.WriteCSV(out, columns, func() (row Row, more bool, err error) {
+			for ; at < len(rows); at++ {
+				if is(rows[at]) {
+					at++
+					return rows[at-1], true, nil
+				}
 			}
-		}
-		return row, false, nil
+			return row, false, nil
+		})
 	})
 }

@@ -38,6 +38,7 @@ type prepared struct {
 // preparing makes ready what goes, ahead of whoever hands it on.
 type preparing struct {
 	*Dispatcher
+	outlet int64 // that they go to
 	recipe dispatch.RenditionRecipe
 	known  map[[2]string]store.Rendition // by how it is made, and of what
 	ready  []chan struct{}
@@ -47,9 +48,11 @@ type preparing struct {
 
 // prepare begins to make the pictures that go ready, in their order, as many at once as there
 // are decoders; it ends with ctx. What was made before is not made again.
-func (d *Dispatcher) prepare(ctx context.Context, outcomes []dispatch.Outcome, recipe dispatch.RenditionRecipe) (*preparing, error) {
-	p := &preparing{Dispatcher: d, recipe: recipe, ready: make([]chan struct{}, len(outcomes)), made: make([]prepared, len(outcomes)),
-		failed: make([]error, len(outcomes)), known: map[[2]string]store.Rendition{}}
+func (d *Dispatcher) prepare(
+	ctx context.Context, outlet int64, outcomes []dispatch.Outcome, recipe dispatch.RenditionRecipe,
+) (*preparing, error) {
+	p := &preparing{Dispatcher: d, outlet: outlet, recipe: recipe, known: map[[2]string]store.Rendition{},
+		ready: make([]chan struct{}, len(outcomes)), made: make([]prepared, len(outcomes)), failed: make([]error, len(outcomes))}
 	var ways, sums []string
 	for i, o := range outcomes {
 		p.ready[i] = make(chan struct{})

@@ -84,7 +84,7 @@ func (d *Dispatcher) send(ctx context.Context, to store.Dispatch, r *Rehearsed, 
 func (s *sending) all(ctx context.Context, r *Rehearsed, step func()) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	ready, err := s.prepare(ctx, r.Outcomes, s.to.Settings.Rendition)
+	ready, err := s.prepare(ctx, s.to.OutletID, r.Outcomes, s.to.Settings.Rendition)
 	if err != nil {
 		return err
 	}

@@ -25,6 +25,7 @@ type Message struct {
 	ID      int64 // tells it from all others: the same message sent twice can be told as one
 	At      time.Time
 	To      string
+	More    []string // addresses that it goes to as well
 	Subject string
 	Text    string
 	Plan    int64 // that it is about, 0 for none
@@ -80,7 +81,7 @@ func Open(address, from, pages string) (*Sender, error) {
 // Send sends a message.
 func (s *Sender) Send(ctx context.Context, m Message) error {
 	out := gomail.NewMsg()
-	if err := errors.Join(out.From(s.from), out.To(m.To)); err != nil {
+	if err := errors.Join(out.From(s.from), out.To(append([]string{m.To}, m.More...)...)); err != nil {
 		return refused{err}
 	}
 	out.Subject(m.Subject)
@@ -99,6 +100,9 @@ func (s *Sender) Send(ctx context.Context, m Message) error {
 	out.SetBodyString(gomail.TypeTextPlain, text)
 	return s.client.DialAndSendWithContext(ctx, out)
 }
+
+// Address is where others find a path of the interface.
+func (s *Sender) Address(path string) string { return s.pages + path }
 
 type refused struct{ error }
 

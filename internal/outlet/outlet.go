@@ -16,6 +16,8 @@ type Kind struct {
 	Name   string // in the database and the interface: webdav
 	Label  string
 	Fields []origin.Field
+	// Packed says that it is no place that anybody connects to: pictures are packed for it.
+	Packed bool
 	// Host returns the host that settings lead to; secrets are for it alone.
 	Host func(settings map[string]string) string
 	// Check says what of the settings cannot be used, before anybody connects; nil for nothing.

@@ -5,7 +5,7 @@ import (
 	"fmt"
 
 	"ambrosa/internal/dispatching"
-	"ambrosa/internal/outlet/parcel"
+	outlets "ambrosa/internal/outlet/kinds"
 	"ambrosa/internal/store"
 )
 
@@ -31,10 +31,12 @@ func handed(done dispatching.Done) string {
 	switch {
 	case done.Pictures == 0 && done.Removed == 0:
 		said = "Nothing went: nothing that is wanted there may be handed on, or it is all there just so"
-	case done.Kind == parcel.Name:
+	case done.MailedAt != nil:
+		said = fmt.Sprintf("%d pictures of %d products are in the package, and the link to it was sent", done.Pictures, done.Products)
+	case outlets.Packed(done.Kind):
 		said = fmt.Sprintf("%d pictures of %d products are in the package", done.Pictures, done.Products)
 	}
-	if done.Removed > 0 && done.Kind != parcel.Name {
+	if done.Removed > 0 && !outlets.Packed(done.Kind) {
 		said += fmt.Sprintf("; %d were taken away there", done.Removed)
 	}
 	if done.Held > 0 {

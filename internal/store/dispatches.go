@@ -5,14 +5,12 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/acting"
 	"ambrosa/core/dispatch"
-	"ambrosa/core/picturespec"
 	"ambrosa/core/rights"
 )
 
@@ -35,10 +33,12 @@ type Dispatch struct {
 	TakeAway  int               `json:"takeAway" doc:"How many a person said that may be taken away, where that is much of what stands there"`
 	LinkUntil *time.Time        `json:"linkUntil" doc:"Until when its package is taken by a link that was given out; left out for none"`
 	LetGoAt   *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
+	Parts     int               `json:"parts" doc:"Of the package"`
+	MailedAt  *time.Time        `json:"mailedAt" doc:"When the link to its package was sent; left out where it was not"`
 }
 
 const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
-	removed, kind, bytes, size, take_away, link_until, let_go_at from dispatch`
+	removed, kind, bytes, size, take_away, link_until, let_go_at, parts, mailed_at from dispatch`
 
 // Dispatches returns those of an outlet, or (0) all, the newest first.
 func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
@@ -61,7 +61,8 @@ func NewDispatch(ctx context.Context, tx pgx.Tx, who acting.Actor, to Outlet, ta
 // did not go.
 type DispatchedPicture struct {
 	N       int    `json:"n"`
-	Product int64  `json:"product"`
+	Product int64  `json:"product" doc:"0 for a picture of a category"`
+	Of      int64  `json:"category" doc:"That shows it; 0 for a picture of a product"`
 	Code    string `json:"code"`
 	SKU     string `json:"sku"`
 	Title   string `json:"title"`
@@ -82,13 +83,14 @@ type DispatchedPicture struct {
 	SentAt    *time.Time `json:"sentAt" doc:"Left out where nothing went"`
 	Answer    string     `json:"answer" doc:"What the other side said"`
 	Removed   bool       `json:"removed" doc:"It was taken away there"`
+	Exception string     `json:"exception" doc:"By whom it went although it may not be handed on, and why"`
 }
 
 // DispatchedPictures returns some of a dispatch's pictures behind one, by number.
 func (s *Store) DispatchedPictures(ctx context.Context, id int64, behind, limit int) ([]DispatchedPicture, error) {
-	return list[DispatchedPicture](ctx, s.Pool, `select n, product_id as product, code, sku, title, view, place, alt, file_id as file, path,
-			encode(sha256, 'hex') as sum, bytes, name, was, held, form, coalesce(encode(sent, 'hex'), '') as sent, sent_bytes, sent_at, answer,
-			removed
+	return list[DispatchedPicture](ctx, s.Pool, `select n, product_id as product, category_id as of, code, sku, title, view, place,
+			alt, file_id as file, path, encode(sha256, 'hex') as sum, bytes, name, was, held, form,
+			coalesce(encode(sent, 'hex'), '') as sent, sent_bytes, sent_at, answer, removed, exception
 		from dispatch_picture where dispatch_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
 }
 
@@ -98,6 +100,7 @@ type Ending struct {
 	Gone     []dispatch.Sent    // that its sheet says are not wanted there any more
 	Totals   dispatch.Totals
 	Size     int64                      // of the package, bytes; 0 for none
+	Parts    int                        // of the package
 	Slot     func(dispatch.Sent) string // where one stands
 }
 
@@ -141,7 +144,7 @@ func (s *Store) HandedOn(ctx context.Context, product, file int64, limit int) ([
 	}
 	return list[HandedOn](ctx, s.Pool, `select d.id as dispatch, d.outlet, p.sent_at as at, p.name, encode(p.sha256, 'hex') as sum, p.form,
 			p.removed, not p.removed and exists (select from outlet_picture o where o.outlet_id = d.outlet_id and o.dispatch_id = d.id
-				and o.product_id = p.product_id and o.variant_id = p.variant_id and o.sha256 = p.sha256) as stands
+				and o.product_id = p.product_id and o.variant_id = p.variant_id and o.category_id = p.category_id and o.sha256 = p.sha256) as stands
 		from dispatch_picture p join dispatch d on d.id = p.dispatch_id where p.`+column+` = $1 and p.sent_at is not null
 		order by p.sent_at desc, d.id desc, p.n limit $2`, id, limit)
 }
@@ -180,6 +183,9 @@ func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {
 		if _, err := tx.Exec(ctx, closing+` where d.id = $1`, id, e.Size); err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, `update dispatch set parts = $2 where id = $1`, id, max(1, e.Parts)); err != nil {
+			return err
+		}
 		return Notify(ctx, tx, Event{Topic: "dispatch", ID: id})
 	})
 }
@@ -187,7 +193,7 @@ func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {
 // closing ends dispatches, and counts what their receipts say.
 const closing = `update dispatch d set ended_at = now(), size = $2,
 	products = (select count(distinct product_id) from dispatch_picture p
-		where p.dispatch_id = d.id and p.sent_at is not null and not removed),
+		where p.dispatch_id = d.id and p.sent_at is not null and not removed and product_id <> 0),
 	pictures = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and p.sent_at is not null and not removed),
 	held = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and p.held <> ''),
 	removed = (select count(*) from dispatch_picture p where p.dispatch_id = d.id and removed),
@@ -222,9 +228,9 @@ func removed(ctx context.Context, tx pgx.Tx, outlet, id int64, n int, g dispatch
 		return err
 	}
 	_, err = tx.Exec(ctx, `insert into dispatch_picture (dispatch_id, n, product_id, variant_id, code, sku, title, view, place, alt, file_id,
-			path, sha256, bytes, name, sent_at, answer, removed)
-		values ($1, $2, $3, $4, $5, $6, '', '', $7, $8, 0, '', $9, 0, $10, now(), $11, true)`,
-		id, n, g.Product, g.Variant, g.Code, g.SKU, g.Place, g.Alt, sum, g.Name, answer)
+			path, sha256, bytes, name, sent_at, answer, removed, category_id)
+		values ($1, $2, $3, $4, $5, $6, '', '', $7, $8, 0, '', $9, 0, $10, now(), $11, true, $12)`,
+		id, n, g.Product, g.Variant, g.Code, g.SKU, g.Place, g.Alt, sum, g.Name, answer, g.Category)
 	if err != nil {
 		return err
 	}
@@ -238,12 +244,17 @@ func (s *Store) DispatchedSoFar(ctx context.Context, id int64) (int, error) {
 	return int(n), err
 }
 
-// StillStands returns the rights of a file that stands on a product, or (not 0) on its variant;
-// there is none where it does not any more, or is held for purging.
-func (s *Store) StillStands(ctx context.Context, product, variant, file int64) (found rights.Rights, stands bool, err error) {
+// StillStands returns the rights of a file that stands where an item says; there is none where it
+// does not any more, or is held for purging.
+func (s *Store) StillStands(ctx context.Context, i dispatch.Item) (found rights.Rights, stands bool, err error) {
+	variant := i.Variant
+	if i.Shared {
+		variant = 0
+	}
 	err = s.Pool.QueryRow(ctx, `select f.rights, f.licence, f.credit, f.expires::timestamptz from file f
-		where f.id = $3 and exists (select from placement where file_id = f.id and product_id = $1 and coalesce(variant_id, 0) = $2)`,
-		product, variant, file).Scan(&found.State, &found.Licence, &found.Credit, &found.Expires)
+		where f.id = $4 and exists (select from placement where file_id = f.id and coalesce(product_id, 0) = $1
+			and coalesce(variant_id, 0) = $2 and coalesce(category_id, 0) = $3)`, i.Product, variant, i.Of, i.File).
+		Scan(&found.State, &found.Licence, &found.Credit, &found.Expires)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return found, false, nil
 	}
@@ -251,7 +262,7 @@ func (s *Store) StillStands(ctx context.Context, product, variant, file int64) (
 }
 
 var dispatchedColumns = []string{"dispatch_id", "n", "product_id", "variant_id", "code", "sku", "title", "view", "place", "alt", "file_id",
-	"path", "sha256", "bytes", "name", "was", "held", "made", "form", "sent", "sent_bytes", "sent_at", "answer"}
+	"path", "sha256", "bytes", "name", "was", "held", "made", "form", "sent", "sent_bytes", "sent_at", "answer", "category_id", "exception"}
 
 // dispatched are the rows of outcomes, numbered behind a number.
 func dispatched(id int64, behind int, outcomes []dispatch.Outcome) pgx.CopyFromSource {
@@ -267,7 +278,7 @@ func dispatched(id int64, behind int, outcomes []dispatch.Outcome) pgx.CopyFromS
 			sent, at = sums[1], &o.SentAt
 		}
 		return []any{id, behind + i + 1, o.Product, o.Variant, o.Code, o.SKU, o.Title, o.View, o.Place, o.Alt, o.File, o.Picture.Name, sums[0],
-			o.Bytes, o.Name, o.Was, o.Held, o.Made, o.Form, sent, o.SentBytes, at, o.Answer}, nil
+			o.Bytes, o.Name, o.Was, o.Held, o.Made, o.Form, sent, o.SentBytes, at, o.Answer, o.Of, o.Because}, nil
 	})
 }
 
@@ -279,6 +290,7 @@ func stand(ctx context.Context, tx pgx.Tx, outlet, dispatch int64, sent []dispat
 	}
 	var rows struct {
 		products, variants []int64
+		categories         []int64
 		sums               [][]byte
 		slots, names       []string
 		codes, skus        []string
@@ -294,63 +306,29 @@ func stand(ctx context.Context, tx pgx.Tx, outlet, dispatch int64, sent []dispat
 		rows.slots, rows.names, rows.codes = append(rows.slots, slot(s)), append(rows.names, s.Name), append(rows.codes, s.Code)
 		rows.skus, rows.places = append(rows.skus, s.SKU), append(rows.places, s.Place)
 		rows.alts, rows.made = append(rows.alts, s.Alt), append(rows.made, s.Made)
+		rows.categories = append(rows.categories, s.Category)
 	}
 	_, err := tx.Exec(ctx, `insert into outlet_picture (outlet_id, dispatch_id, product_id, variant_id, sha256, slot, name, code, sku, place,
-			alt, made)
-		select distinct on (w.slot) $1, $2, w.product, w.variant, w.sum, `+slotSum("w.slot")+`, w.name, w.code, w.sku, w.place, w.alt, w.made
+			alt, made, category_id)
+		select distinct on (w.slot) $1, $2, w.product, w.variant, w.sum, `+slotSum("w.slot")+`, w.name, w.code, w.sku, w.place, w.alt,
+			w.made, w.category
 		from unnest($3::bigint[], $4::bigint[], $5::bytea[], $6::text[], $7::text[], $8::text[], $9::text[], $10::int[], $11::text[],
-			$12::text[]) with ordinality as w (product, variant, sum, slot, name, code, sku, place, alt, made, n)
+			$12::text[], $13::bigint[]) with ordinality as w (product, variant, sum, slot, name, code, sku, place, alt, made, category, n)
 		order by w.slot, w.n desc
 		on conflict (outlet_id, slot) do update set dispatch_id = excluded.dispatch_id, product_id = excluded.product_id,
 			variant_id = excluded.variant_id, sha256 = excluded.sha256, name = excluded.name, code = excluded.code, sku = excluded.sku,
-			place = excluded.place, alt = excluded.alt, made = excluded.made`,
+			place = excluded.place, alt = excluded.alt, made = excluded.made, category_id = excluded.category_id`,
 		outlet, dispatch, rows.products, rows.variants, rows.sums, rows.slots, rows.names, rows.codes, rows.skus, rows.places, rows.alts,
-		rows.made)
+		rows.made, rows.categories)
 	return err
 }
 
 // slotSum is a slot as it is kept: some are longer than what an index holds.
 func slotSum(slot string) string { return "sha256(convert_to(" + slot + ", 'UTF8'))" }
 
-// ToDispatch returns the pictures of the products that an outlet's settings choose, product by
-// product, its own first, then those of its variants.
-func (s *Store) ToDispatch(ctx context.Context, settings dispatch.Settings) ([]dispatch.Item, error) {
-	where, args := ProductFilter{Query: settings.Query, Category: settings.Category}.where()
-	if len(settings.SKUs) > 0 {
-		where += ` and (lower(p.code) = any(@skus) or exists (select from variant v where v.product_id = p.id and lower(v.sku) = any(@skus)))`
-		args["skus"] = lowered(settings.SKUs)
-	}
-	args["language"] = settings.Language
-	rows, err := s.Pool.Query(ctx, `
-		select p.id, coalesce(pl.variant_id, 0), p.code, coalesce(nullif(p.ref, ''), p.id::text), coalesce(nullif(c.ref, ''), c.id::text, ''),
-			coalesce(v.sku, w.sku, p.code), coalesce(nullif(v.title, ''), p.title), coalesce(v.options, '[]'), coalesce(v.gtin, w.gtin, ''),
-			pl.view, pl.place,
-			case when @language = '' then pl.alt else coalesce(t.text, '') end, f.id, f.path, encode(f.sha256, 'hex'), f.bytes,
-			coalesce(b.type, ''), coalesce(b.damage, ''), f.rights,
-			f.licence, f.credit, f.expires::timestamptz, coalesce(b.width, 0), coalesce(b.height, 0), coalesce(b.frames, 1),
-			coalesce(b.stated, '{}')
-		`+standingPictures+` left join blob b on b.sha256 = f.sha256 where `+where+standingOrder, args)
-	if err != nil {
-		return nil, err
-	}
-	var items []dispatch.Item
-	var i dispatch.Item
-	var kind picturespec.Type
-	_, err = pgx.ForEachRow(rows, []any{&i.Product, &i.Variant, &i.Code, &i.Picture.ID, &i.Category, &i.SKU, &i.Title, &i.Options, &i.GTIN,
-		&i.View, &i.Place, &i.Alt, &i.File, &i.Picture.Name, &i.Sum, &i.Bytes, &kind, &i.Damage, &i.State, &i.Licence, &i.Credit, &i.Expires,
-		&i.Width, &i.Height, &i.Frames, &i.Stated},
-		func() error {
-			i.Ending = kind.Ending()
-			items = append(items, i)
-			i.Options, i.Expires, i.Stated = nil, nil, rights.Stated{}
-			return nil
-		})
-	return items, err
-}
-
 // PackagesPast returns the dispatches whose packages are past their term, some at a time.
 func (s *Store) PackagesPast(ctx context.Context, term time.Duration) ([]int64, error) {
-	return numbers(ctx, s.Pool, `select id from dispatch where size > 0 and let_go_at is null
+	return numbers(ctx, s.Pool, `select id from dispatch where kind in ('package', 'mail') and let_go_at is null
 		and ended_at < now() - make_interval(secs => $1) order by id limit 100`, term.Seconds())
 }
 
@@ -363,23 +341,15 @@ func (s *Store) LetPackageGo(ctx context.Context, id int64) error {
 // SentTo returns what stands at an outlet, slot by slot, what went last at the end; of one that is
 // not there (0), none.
 func (s *Store) SentTo(ctx context.Context, outlet int64) ([]dispatch.Sent, error) {
-	rows, err := s.Pool.Query(ctx, `select product_id, variant_id, encode(sha256, 'hex'), name, code, sku, place, alt, made
+	rows, err := s.Pool.Query(ctx, `select product_id, variant_id, encode(sha256, 'hex'), name, code, sku, place, alt, made, category_id
 		from outlet_picture where outlet_id = $1 order by dispatch_id`, outlet)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (s dispatch.Sent, err error) {
-		err = row.Scan(&s.Product, &s.Variant, &s.Sum, &s.Name, &s.Code, &s.SKU, &s.Place, &s.Alt, &s.Made)
+		err = row.Scan(&s.Product, &s.Variant, &s.Sum, &s.Name, &s.Code, &s.SKU, &s.Place, &s.Alt, &s.Made, &s.Category)
 		return s, err
 	})
-}
-
-func lowered(texts []string) []string {
-	low := make([]string, 0, len(texts))
-	for _, t := range texts {
-		low = append(low, strings.ToLower(strings.TrimSpace(t)))
-	}
-	return low
 }
 
 // DispatchUnderWay tells whether a dispatch to an outlet waits or goes on.
@@ -387,4 +357,16 @@ func DispatchUnderWay(ctx context.Context, tx pgx.Tx, outlet int64) (busy bool, 
 	err = tx.QueryRow(ctx, `select exists (select from run r join dispatch d on d.id = r.dispatch_id where d.outlet_id = $1
 		and r.state in ('queued', 'running', 'stopping'))`, outlet).Scan(&busy)
 	return busy, err
+}
+
+// AllAgain has an outlet take all for changed that stands there, names and all.
+func AllAgain(ctx context.Context, tx pgx.Tx, outlet int64) error {
+	_, err := tx.Exec(ctx, `update outlet_picture set made = 'again' where outlet_id = $1`, outlet)
+	return err
+}
+
+// LinkMailed records that the link to a dispatch's package was sent.
+func (s *Store) LinkMailed(ctx context.Context, id int64) error {
+	_, err := s.Pool.Exec(ctx, `update dispatch set mailed_at = now() where id = $1`, id)
+	return err
 }

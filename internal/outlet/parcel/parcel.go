@@ -7,4 +7,4 @@ import "ambrosa/internal/outlet"
 const Name = "package"
 
 // Kind is the kind of outlet: it is no place that anybody connects to.
-var Kind = outlet.Kind{Name: Name, Label: "Package", Host: func(map[string]string) string { return "" }}
+var Kind = outlet.Kind{Name: Name, Label: "Package", Packed: true, Host: func(map[string]string) string { return "" }}

@@ -88,6 +88,13 @@ export type Beat = {
     at: string;
 };
 
+export type BytesChosen = {
+    /**
+     * SHA-256 of files
+     */
+    sums: Array<string>;
+};
+
 export type Category = {
     /**
      * What it is about
@@ -605,6 +612,10 @@ export type Dispatch = {
      */
     linkUntil: string | null;
     /**
+     * When the link to its package was sent; left out where it was not
+     */
+    mailedAt: string | null;
+    /**
      * Its name then
      */
     outlet: string;
@@ -612,6 +623,10 @@ export type Dispatch = {
      * 0 for one that is gone
      */
     outletId: number;
+    /**
+     * Of the package
+     */
+    parts: number;
     /**
      * That went
      */
@@ -635,17 +650,6 @@ export type Dispatch = {
     takeAway: number;
 };
 
-export type DispatchRequest = {
-    /**
-     * How many may be taken away, where that is massive
-     */
-    takeAway?: number;
-    /**
-     * Of the outlet as it was seen
-     */
-    version: number;
-};
-
 export type DispatchedPicture = {
     alt: string;
     /**
@@ -653,7 +657,15 @@ export type DispatchedPicture = {
      */
     answer: string;
     bytes: number;
+    /**
+     * That shows it; 0 for a picture of a product
+     */
+    category: number;
     code: string;
+    /**
+     * By whom it went although it may not be handed on, and why
+     */
+    exception: string;
     file: number;
     /**
      * The form that it went in
@@ -673,6 +685,9 @@ export type DispatchedPicture = {
      */
     path: string;
     place: number;
+    /**
+     * 0 for a picture of a category
+     */
     product: number;
     /**
      * It was taken away there
@@ -1200,11 +1215,48 @@ export type Found = {
     variant?: number;
 };
 
+export type GateException = {
+    actor: string;
+    at: string;
+    because: string;
+    /**
+     * Of a file that has the bytes; empty where none does any more
+     */
+    path: string;
+    /**
+     * SHA-256
+     */
+    sum: string;
+};
+
+export type GiveExceptionsRequest = {
+    because: string;
+    /**
+     * SHA-256 of files
+     */
+    sums: Array<string>;
+};
+
 export type GivePackageLinkRequest = {
     /**
      * How long it leads there
      */
     days: number;
+};
+
+export type Going = {
+    /**
+     * What stands there just so goes again, too
+     */
+    again?: boolean;
+    /**
+     * How many may be taken away there at once, where that is much of what stands
+     */
+    takeAway?: number;
+    /**
+     * Of the outlet as it was seen
+     */
+    version: number;
 };
 
 export type Gone = {
@@ -2177,6 +2229,10 @@ export type OutletKind = {
     fields: Array<Field>;
     label: string;
     name: string;
+    /**
+     * Pictures are packed for it, in the stead of being put somewhere
+     */
+    packed: boolean;
 };
 
 export type PackageLink = {
@@ -2184,6 +2240,17 @@ export type PackageLink = {
      * Behind the address of this Ambrosa; it is told this once
      */
     path: string;
+};
+
+export type PackageSettings = {
+    /**
+     * zip where nothing is said
+     */
+    format?: 'zip' | 'tar';
+    /**
+     * Megabytes (1000 kB) of a part; 0 for one part
+     */
+    mostMB?: number;
 };
 
 export type PageCategory = {
@@ -2228,6 +2295,14 @@ export type PageFile = {
 
 export type PageFound = {
     items: Array<Found>;
+    /**
+     * How many there are in all
+     */
+    total: number;
+};
+
+export type PageGateException = {
+    items: Array<GateException>;
     /**
      * How many there are in all
      */
@@ -3064,7 +3139,7 @@ export type RehearseDispatchRequest = {
     /**
      * What is listed; left out for all
      */
-    only?: 'goes' | 'held' | 'problems' | 'same' | 'gone' | 'sheet';
+    only?: 'goes' | 'held' | 'rights' | 'excepted' | 'problems' | 'same' | 'gone' | 'sheet';
     /**
      * What went there before is known; left out for a new one
      */
@@ -3073,6 +3148,18 @@ export type RehearseDispatchRequest = {
 };
 
 export type RehearsedPicture = {
+    /**
+     * It goes by an exception: who gave it, and the reason
+     */
+    because: string;
+    /**
+     * That is for its rights: an exception lets it through
+     */
+    byRights: boolean;
+    /**
+     * That shows it; 0 for a picture of a product
+     */
+    category: number;
     code: string;
     /**
      * The form that it goes in, as far as that is known before it is made
@@ -3094,6 +3181,9 @@ export type RehearsedPicture = {
      * What is wrong with the name: collision, too long, forbidden, reserved, empty
      */
     problems: Array<string>;
+    /**
+     * 0 for a picture of a category
+     */
     product: number;
     /**
      * It is there just so
@@ -3109,9 +3199,17 @@ export type RehearsedPicture = {
 
 export type RehearsedView = {
     /**
+     * Of those: for their rights, which an exception lets through
+     */
+    byRights: number;
+    /**
      * As they came, until they went
      */
     bytes: number;
+    /**
+     * Of those that go: by an exception
+     */
+    excepted: number;
     /**
      * That a template can name
      */
@@ -3144,6 +3242,10 @@ export type RehearsedView = {
      * Of those that go: that never went there
      */
     new: number;
+    /**
+     * Of those that go: without an alternative text in the language asked for
+     */
+    noText: number;
     /**
      * That go
      */
@@ -3592,6 +3694,10 @@ export type SetAside = {
 
 export type Settings = {
     /**
+     * With the pictures of categories: of those chosen, or of all
+     */
+    categories?: boolean;
+    /**
      * Path of a category: its products and those below it; empty for all
      */
     category: string;
@@ -3608,10 +3714,18 @@ export type Settings = {
      */
     language: string;
     /**
+     * Products that show pictures of this lot; 0 for all
+     */
+    lot?: number;
+    /**
      * The template of names
      */
     names: string;
-    pictures: 'all' | 'lead' | 'first';
+    /**
+     * How it is packed, where it is
+     */
+    package?: PackageSettings;
+    pictures: 'all' | 'lead' | 'first' | 'views';
     /**
      * Part of a code, SKU, title or GTIN; empty for all
      */
@@ -3626,6 +3740,10 @@ export type Settings = {
     rename: boolean;
     rendition: RenditionRecipe;
     /**
+     * Each variant goes with its product's pictures behind its own, and no product as a whole that has variants
+     */
+    shared?: boolean;
+    /**
      * That goes along with a package
      */
     sheet: SheetSettings;
@@ -3633,6 +3751,10 @@ export type Settings = {
      * Products by code or SKU; none for all
      */
     skus: Array<string>;
+    /**
+     * Which, for views; letter case aside
+     */
+    views?: Array<string> | null;
 };
 
 export type Sheet = {
@@ -7228,7 +7350,7 @@ export type SetOutletResponses = {
 export type SetOutletResponse = SetOutletResponses[keyof SetOutletResponses];
 
 export type DispatchData = {
-    body: DispatchRequest;
+    body: Going;
     path: {
         id: number;
     };
@@ -7253,6 +7375,87 @@ export type DispatchResponses = {
 };
 
 export type DispatchResponse = DispatchResponses[keyof DispatchResponses];
+
+export type ListExceptionsData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/outlets/{id}/exceptions';
+};
+
+export type ListExceptionsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListExceptionsError = ListExceptionsErrors[keyof ListExceptionsErrors];
+
+export type ListExceptionsResponses = {
+    /**
+     * OK
+     */
+    200: PageGateException;
+};
+
+export type ListExceptionsResponse = ListExceptionsResponses[keyof ListExceptionsResponses];
+
+export type GiveExceptionsData = {
+    body: GiveExceptionsRequest;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/outlets/{id}/exceptions';
+};
+
+export type GiveExceptionsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GiveExceptionsError = GiveExceptionsErrors[keyof GiveExceptionsErrors];
+
+export type GiveExceptionsResponses = {
+    /**
+     * OK
+     */
+    200: FilesCounted;
+};
+
+export type GiveExceptionsResponse = GiveExceptionsResponses[keyof GiveExceptionsResponses];
+
+export type EndExceptionsData = {
+    body: BytesChosen;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/outlets/{id}/exceptions/remove';
+};
+
+export type EndExceptionsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type EndExceptionsError = EndExceptionsErrors[keyof EndExceptionsErrors];
+
+export type EndExceptionsResponses = {
+    /**
+     * OK
+     */
+    200: FilesCounted;
+};
+
+export type EndExceptionsResponse = EndExceptionsResponses[keyof EndExceptionsResponses];
 
 export type TryOutletData = {
     body?: never;
