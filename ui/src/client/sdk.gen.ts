@@ -724,7 +724,7 @@ export const dispatch = <ThrowOnError extends boolean = false>(options: Options<
 });
 
 /**
- * Files that go to an outlet although they may not be handed on
+ * Files that go although they may not be handed on
  */
 export const listExceptions = <ThrowOnError extends boolean = false>(options: Options<ListExceptionsData, ThrowOnError>) => (options.client ?? client).get<ListExceptionsResponses, ListExceptionsErrors, ThrowOnError>({ url: '/api/v1/outlets/{id}/exceptions', ...options });
 

@@ -3136,9 +3136,6 @@ export type Reference = {
 export type RehearseDispatchRequest = {
     limit?: number;
     offset?: number;
-    /**
-     * What is listed; left out for all
-     */
     only?: 'goes' | 'held' | 'rights' | 'excepted' | 'problems' | 'same' | 'gone' | 'sheet';
     /**
      * What went there before is known; left out for a new one
@@ -3740,7 +3737,7 @@ export type Settings = {
     rename: boolean;
     rendition: RenditionRecipe;
     /**
-     * Each variant goes with its product's pictures behind its own, and no product as a whole that has variants
+     * Each variant goes with its product's pictures behind its own
      */
     shared?: boolean;
     /**

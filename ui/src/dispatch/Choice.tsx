@@ -1,6 +1,9 @@
-import { NativeSelect, NumberInput, Switch, TextInput } from '@mantine/core';
+import { NativeSelect, NumberInput, Switch, TagsInput, TextInput } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Settings } from '../client';
+import { listLotsOptions } from '../client/@tanstack/react-query.gen';
+import { views } from '../coverage/words';
 import { CategoryField } from '../shared/CategoryField';
 import { LanguageField } from '../texts/LanguageField';
 import css from './Dispatch.module.css';
@@ -51,6 +54,14 @@ export function Choice({ settings: s, onChange, stands }: Props) {
             onChange({ ...s, pictures, first: pictures === 'first' ? Math.max(1, s.first) : 0 });
           }}
         />
+        {s.pictures === 'views' && (
+          <TagsInput
+            label="Which views"
+            data={views}
+            value={s.views ?? []}
+            onChange={(those) => onChange({ ...s, views: those })}
+          />
+        )}
         {s.pictures === 'first' && (
           <NumberInput
             label="How many"
@@ -78,13 +89,26 @@ export function Choice({ settings: s, onChange, stands }: Props) {
         value={known ? s.names : ''}
         onChange={(e) => e.currentTarget.value && onChange({ ...s, names: e.currentTarget.value })}
       />
-      <div className={`spread ${css.switches}`}>
+      <div className={`spread wrap ${css.switches}`}>
+        <LotField lot={s.lot ?? 0} onChange={(lot) => onChange({ ...s, lot })} />
         <LanguageField
           className={css.language}
           aria-label="Language of the texts"
           placeholder="texts: usual"
           value={s.language}
           onChange={(language) => onChange({ ...s, language })}
+        />
+        <Switch
+          size="xs"
+          label="Variants with their product’s pictures"
+          checked={s.shared ?? false}
+          onChange={(e) => onChange({ ...s, shared: e.currentTarget.checked })}
+        />
+        <Switch
+          size="xs"
+          label="Categories’ pictures, too"
+          checked={s.categories ?? false}
+          onChange={(e) => onChange({ ...s, categories: e.currentTarget.checked })}
         />
         {!stands && (
           <Switch
@@ -112,5 +136,28 @@ export function Choice({ settings: s, onChange, stands }: Props) {
         />
       </div>
     </div>
+  );
+}
+
+/** How many lots are offered, the newest. */
+const lotsOffered = 50;
+
+/** Chooses the lot whose pictures products show; none for all products. */
+function LotField({ lot, onChange }: { lot: number; onChange: (lot: number) => void }) {
+  const lots = useQuery(listLotsOptions({ query: { limit: lotsOffered } })).data?.items ?? [];
+  const known = lot === 0 || lots.some((l) => l.id === lot);
+  return (
+    <NativeSelect
+      size="xs"
+      aria-label="Products that show pictures of a lot"
+      className={css.lot}
+      data={[
+        { value: '0', label: 'products of any lot' },
+        ...(known ? [] : [{ value: String(lot), label: `products of lot ${lot}` }]),
+        ...lots.map((l) => ({ value: String(l.id), label: `products of ${l.name}` })),
+      ]}
+      value={String(lot)}
+      onChange={(e) => onChange(Number(e.currentTarget.value))}
+    />
   );
 }

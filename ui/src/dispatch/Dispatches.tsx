@@ -1,7 +1,7 @@
-import { Button, Modal } from '@mantine/core';
+import { Button, Menu, Modal } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { Dispatch, Outlet } from '../client';
+import type { Dispatch, DispatchedPicture, Outlet } from '../client';
 import { listDispatchedOptions, listDispatchesOptions } from '../client/@tanstack/react-query.gen';
 import { bytes, count, some, when } from '../shared/format';
 import { Picture } from '../shared/Picture';
@@ -45,7 +45,11 @@ export function Dispatches({ outlet, onRemove }: { outlet: Outlet; onRemove: () 
 
 /** What did not go, and what was taken away. */
 const besides = (d: Dispatch) =>
-  [d.held > 0 && `${count(d.held)} held back`, d.removed > 0 && `${count(d.removed)} taken away`]
+  [
+    d.held > 0 && `${count(d.held)} held back`,
+    d.removed > 0 && `${count(d.removed)} taken away`,
+    d.mailedAt && `mailed ${when(d.mailedAt)}`,
+  ]
     .filter(Boolean)
     .join(', ');
 
@@ -61,16 +65,8 @@ function Line({ dispatch: d, on, onOpen }: { dispatch: Dispatch; on: boolean; on
       <span className="quiet clip">{d.endedAt ? besides(d) : 'goes on, or was stopped'}</span>
       {d.endedAt && (
         <>
-          {d.kind !== 'package' ? (
-            <span />
-          ) : d.size > 0 && !d.letGoAt ? (
-            <Button component="a" size="compact-xs" variant="filled" href={`/media/packages/${d.id}`}>
-              Package
-            </Button>
-          ) : (
-            <span className="quiet">{d.size > 0 ? 'package past its term' : 'nothing went'}</span>
-          )}
-          {d.kind === 'package' && d.size > 0 && !d.letGoAt && <PackageLink dispatch={d} />}
+          <Package dispatch={d} />
+          {packed(d) && d.size > 0 && !d.letGoAt && <PackageLink dispatch={d} />}
           <Button component="a" size="compact-xs" href={`/media/dispatches/${d.id}`}>
             Receipt as CSV
           </Button>
@@ -79,6 +75,47 @@ function Line({ dispatch: d, on, onOpen }: { dispatch: Dispatch; on: boolean; on
     </div>
   );
 }
+
+/** It was packed, in the stead of being put somewhere. */
+const packed = (d: Dispatch) => d.kind === 'package' || d.kind === 'mail';
+
+/** What takes the package, part by part where it has several. */
+function Package({ dispatch: d }: { dispatch: Dispatch }) {
+  if (!packed(d)) return <span />;
+  if (d.size === 0 || d.letGoAt)
+    return <span className="quiet">{d.size > 0 ? 'package past its term' : 'nothing went'}</span>;
+  const path = `/media/packages/${d.id}`;
+  if (d.parts < 2)
+    return (
+      <Button component="a" size="compact-xs" variant="filled" href={path}>
+        Package
+      </Button>
+    );
+  return (
+    <Menu position="bottom-end">
+      <Menu.Target>
+        <Button size="compact-xs" variant="filled">
+          {count(d.parts)} parts…
+        </Button>
+      </Menu.Target>
+      <Menu.Dropdown mah={320} className="scrolls">
+        {Array.from({ length: d.parts }, (_, i) => (
+          <Menu.Item key={i} component="a" href={`${path}?part=${i + 1}`}>
+            Part {i + 1} of {d.parts}
+          </Menu.Item>
+        ))}
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+/** What became of a picture, in words. */
+const becameOf = (p: DispatchedPicture) =>
+  p.held
+    ? `held back: ${p.held}`
+    : p.removed
+      ? `taken away: ${p.answer}`
+      : [p.exception && `let through by ${p.exception}`, p.answer].filter(Boolean).join('; ');
 
 /** How many pictures of a receipt are shown; all are in the CSV. */
 const shown = 200;
@@ -99,8 +136,8 @@ function Receipt({ dispatch }: { dispatch: Dispatch }) {
           <span className="quiet clip" title={p.form}>
             {p.form}
           </span>
-          <span className={`clip ${css.held}`} title={p.held}>
-            {p.held ? `held back: ${p.held}` : p.removed ? `taken away: ${p.answer}` : p.answer}
+          <span className={`clip ${css.held}`} title={becameOf(p)}>
+            {becameOf(p)}
           </span>
         </div>
       ))}

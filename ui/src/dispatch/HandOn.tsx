@@ -1,7 +1,8 @@
-import { Button, Modal } from '@mantine/core';
+import { ActionIcon, Button, Menu, Modal } from '@mantine/core';
+import { IconChevronDown } from '@tabler/icons-react';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
-import { rehearseDispatch, type Outlet } from '../client';
+import { rehearseDispatch, type Going, type Outlet } from '../client';
 import { count, said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 
@@ -10,7 +11,7 @@ interface Props {
   /** What is shown is not kept yet. */
   changed: boolean;
   going: boolean;
-  onGo: (takeAway: number) => void;
+  onGo: (how: Omit<Going, 'version'>) => void;
 }
 
 /** Hands on; where much of what stands there would be taken away, that is asked about first. */
@@ -22,11 +23,11 @@ export function HandOn({ outlet, changed, going, onGo }: Props) {
       return (await rehearseDispatch({ body, throwOnError: true })).data;
     },
     onError: (e) => tell('Nothing changed', said(e), true),
-    onSuccess: (view) => (view.massive && outlet.settings.remove ? setGone(view.gone) : onGo(0)),
+    onSuccess: (view) => (view.massive && outlet.settings.remove ? setGone(view.gone) : onGo({})),
   });
   const go = (takeAway: number) => {
     setGone(0);
-    onGo(takeAway);
+    onGo({ takeAway });
   };
   return (
     <>
@@ -39,6 +40,20 @@ export function HandOn({ outlet, changed, going, onGo }: Props) {
       >
         Hand on now
       </Button>
+      {outlet.last && (
+        <Menu position="bottom-end">
+          <Menu.Target>
+            <ActionIcon variant="subtle" aria-label="Other ways to hand on" disabled={changed || going}>
+              <IconChevronDown size={16} />
+            </ActionIcon>
+          </Menu.Target>
+          <Menu.Dropdown>
+            <Menu.Item onClick={() => onGo({ again: true })}>
+              Hand all on again, also what stands there just so
+            </Menu.Item>
+          </Menu.Dropdown>
+        </Menu>
+      )}
       <Modal opened={gone > 0} onClose={() => setGone(0)} title={`Take ${some(gone, 'picture')} away there?`}>
         <p className="flush">
           That is much of what stands at {outlet.name}. Is the choice as you mean it? Without your word they

@@ -2,7 +2,7 @@ import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import type { Outlet, SetOutletData, Settings } from '../client';
+import type { Going, Outlet, SetOutletData, Settings } from '../client';
 import {
   dispatchMutation,
   makeOutletMutation,
@@ -39,7 +39,8 @@ export function OutletPage({ outlet, settings, name }: Props) {
   const [address, setAddress] = useState<Record<string, string>>(outlet?.address ?? {});
   const [every, setEvery] = useState(outlet?.everyMinutes ?? 0);
   const [shown, setShown] = useState<Shown>('goes');
-  const label = useKinds().find((k) => k.name === kind)?.label;
+  const known = useKinds().find((k) => k.name === kind);
+  const packed = known?.packed ?? kind === 'package';
   const changed =
     called.trim() !== name ||
     JSON.stringify(to) !== JSON.stringify(settings) ||
@@ -66,7 +67,7 @@ export function OutletPage({ outlet, settings, name }: Props) {
                 deeds.keep({ name: called.trim(), address, settings: to, everyMinutes: every }, kind)
               }
             >
-              {kind === 'package' ? 'Keep it' : 'Try and keep it'}
+              {packed ? 'Keep it' : 'Try and keep it'}
             </Button>
           )}
           {outlet && (
@@ -79,7 +80,7 @@ export function OutletPage({ outlet, settings, name }: Props) {
             data={[
               { value: 'goes', label: 'What would go' },
               { value: 'sheet', label: 'Sheet' },
-              { value: 'where', label: label ? `Where: ${label}` : 'Where' },
+              { value: 'where', label: known ? `Where: ${known.label}` : 'Where' },
               ...(outlet ? [{ value: 'went', label: 'What went' }] : []),
             ]}
           />
@@ -89,7 +90,7 @@ export function OutletPage({ outlet, settings, name }: Props) {
             {deeds.wrong}
           </div>
         )}
-        {shown === 'goes' && <Choice settings={to} onChange={setTo} stands={kind !== 'package'} />}
+        {shown === 'goes' && <Choice settings={to} onChange={setTo} stands={!packed} />}
         {shown === 'sheet' && (
           <Sheet settings={to} onChange={setTo} outlet={outlet} changed={Boolean(changed)} />
         )}
@@ -105,6 +106,8 @@ export function OutletPage({ outlet, settings, name }: Props) {
             onChange={setAddress}
             every={every}
             onEvery={setEvery}
+            packing={to.package ?? {}}
+            onPacking={(packing) => setTo({ ...to, package: packing })}
           />
         )}
       </div>
@@ -153,8 +156,8 @@ function useOutlet(outlet: Outlet | undefined) {
       if (outlet) set.mutate({ path: { id: outlet.id }, body: { ...wanted, version: outlet.version } });
       else make.mutate({ body: { ...wanted, kind } });
     },
-    dispatch: (takeAway: number) =>
-      outlet && go.mutate({ path: { id: outlet.id }, body: { version: outlet.version, takeAway } }),
+    dispatch: (how: Omit<Going, 'version'>) =>
+      outlet && go.mutate({ path: { id: outlet.id }, body: { version: outlet.version, ...how } }),
     remove: () => outlet && remove.mutate({ path: { id: outlet.id } }),
   };
 }

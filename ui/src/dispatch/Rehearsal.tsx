@@ -1,19 +1,20 @@
 import { SegmentedControl } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { rehearseDispatch, type RehearsedPicture, type RehearsedView, type Settings } from '../client';
 import { baseName, bytes, count, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import css from './Dispatch.module.css';
+import { Through, ThroughAll } from './Through';
 import { problems, problemsOf } from './words';
 
 /** How many pictures of a rehearsal are listed. */
 const shown = 200;
 
-type Only = '' | 'goes' | 'held' | 'problems' | 'same' | 'gone';
+type Only = '' | 'goes' | 'held' | 'excepted' | 'problems' | 'same' | 'gone';
 
 interface Props {
   settings: Settings;
@@ -50,11 +51,17 @@ export function Rehearsal({ settings, outlet }: Props) {
     );
   return (
     <>
-      <Sums view={view} only={only} onOnly={setOnly} />
+      <Sums view={view} only={only} onOnly={setOnly}>
+        {outlet && only === 'held' && view.byRights > 0 && (
+          <ThroughAll outlet={outlet} settings={asked} held={view.byRights} />
+        )}
+      </Sums>
       <div className="scroll" tabIndex={0} role="region" aria-label="Pictures that would go">
         {view.items.length === 0 && <Empty title="No picture is chosen so." />}
         {view.items.map((p, i) => (
-          <Line key={`${p.name} ${i}`} picture={p} />
+          <Line key={`${p.name} ${i}`} picture={p}>
+            {outlet && acts(only) && <Through outlet={outlet} picture={p} />}
+          </Line>
         ))}
         {view.matching > shown && (
           <p className={`quiet ${css.more}`}>and {count(view.matching - shown)} more.</p>
@@ -63,6 +70,9 @@ export function Rehearsal({ settings, outlet }: Props) {
     </>
   );
 }
+
+/** Lists of what a person can do something about at the gate. */
+const acts = (only: Only) => only === 'held' || only === 'excepted';
 
 /** How what goes stands to what went before. */
 function beforeOf(view: RehearsedView): string {
@@ -77,9 +87,10 @@ interface SumsProps {
   view: RehearsedView;
   only: Only;
   onOnly: (only: Only) => void;
+  children: ReactNode;
 }
 
-function Sums({ view, only, onOnly }: SumsProps) {
+function Sums({ view, only, onOnly, children }: SumsProps) {
   const wrong = Object.values(view.problems).reduce((n, one) => n + one, 0);
   return (
     <div className={`spread ${css.sums}`} aria-label="What would go">
@@ -95,6 +106,12 @@ function Sums({ view, only, onOnly }: SumsProps) {
             .join(', ')}
         </span>
       )}
+      {view.noText > 0 && (
+        <span className="quiet">
+          {count(view.noText)} without a text, <Link to="/dispatch/texts">draft them</Link>
+        </span>
+      )}
+      {children}
       <SegmentedControl
         className="push"
         aria-label="Listed"
@@ -104,6 +121,7 @@ function Sums({ view, only, onOnly }: SumsProps) {
           { value: '', label: 'All' },
           { value: 'goes', label: `Go ${count(view.pictures)}` },
           { value: 'held', label: `Held back ${count(view.held)}` },
+          ...(view.excepted > 0 ? [{ value: 'excepted', label: `Let through ${count(view.excepted)}` }] : []),
           { value: 'problems', label: 'Names to look at' },
           ...(view.gone > 0 ? [{ value: 'gone', label: `Not wanted ${count(view.gone)}` }] : []),
           ...(view.same > 0 ? [{ value: 'same', label: `There already ${count(view.same)}` }] : []),
@@ -113,14 +131,18 @@ function Sums({ view, only, onOnly }: SumsProps) {
   );
 }
 
-const Line = ({ picture: p }: { picture: RehearsedPicture }) => (
-  <div className={`row ${css.line}`}>
+const Line = ({ picture: p, children }: { picture: RehearsedPicture; children: ReactNode }) => (
+  <div className={`row ${children ? css.lineActs : css.line}`}>
     <Picture sum={p.sum} none="–" className="small" />
     <span className={`mono clip${p.held ? ' quiet' : ''}`} title={p.name}>
       {p.name}
     </span>
-    <Link className="link mono clip" to={`/products/${p.product}`}>
-      {p.sku}
+    <Link
+      className="link mono clip"
+      to={p.category ? `/categories/${p.category}` : `/products/${p.product}`}
+      title={p.code}
+    >
+      {p.sku || p.code}
     </Link>
     <span className="quiet mono clip" title={p.path}>
       {baseName(p.path)}
@@ -128,11 +150,13 @@ const Line = ({ picture: p }: { picture: RehearsedPicture }) => (
     <span className="quiet clip" title={p.form}>
       {p.form}
     </span>
-    <span className="clip" title={[p.held, problemsOf(p)].join(' ')}>
+    <span className="clip" title={[p.held, p.because, problemsOf(p)].join(' ')}>
       {p.held && <span className={css.held}>held back: {p.held}</span>}
+      {p.because && <span className={css.warned}>let through by {p.because}</span>}
       {p.same && <span className="quiet">there just so</span>}
       {p.was && p.was !== p.name && <span className="quiet">was {p.was}</span>}
       {p.problems.length > 0 && <span className={css.warned}> {problemsOf(p)}</span>}
     </span>
+    {children && <span>{children}</span>}
   </div>
 );

@@ -1,6 +1,6 @@
-import { Button, NativeSelect } from '@mantine/core';
+import { Button, NativeSelect, NumberInput } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import type { Outlet, OutletKind } from '../client';
+import type { Outlet, OutletKind, PackageSettings } from '../client';
 import { listOutletKindsOptions, tryOutletMutation } from '../client/@tanstack/react-query.gen';
 import { timetables } from '../gather/Terms';
 import { said, when } from '../shared/format';
@@ -21,10 +21,14 @@ interface Props {
   /** Minutes between the times that it goes by itself; 0 for never. */
   every: number;
   onEvery: (minutes: number) => void;
+  /** How it is packed, of kinds that are. */
+  packing: PackageSettings;
+  onPacking: (to: PackageSettings) => void;
 }
 
 /** Where pictures go: the kind of the outlet, and what it asks for. */
-export function Where({ outlet, kind, onKind, address, onChange, every, onEvery }: Props) {
+export function Where(props: Props) {
+  const { outlet, kind, onKind, address, onChange, every, onEvery, packing, onPacking } = props;
   const kinds = useKinds();
   const known = kinds.find((k) => k.name === kind);
   return (
@@ -53,18 +57,22 @@ export function Where({ outlet, kind, onKind, address, onChange, every, onEvery 
           onChange={(value) => onChange({ ...address, [field.name]: value })}
         />
       ))}
-      {known && known.fields.length === 0 && (
-        <p className="quiet flush">
-          Pictures are packed with a sheet beside them. The package is taken from “What went”.
+      {known?.packed && <Packing packing={packing} onChange={onPacking} />}
+      {known?.packed && (
+        <p className={`quiet flush ${css.whole}`}>
+          Pictures are packed with a sheet beside them, in folders where their names have slashes.{' '}
+          {known.fields.length === 0
+            ? 'The package is taken from “What went”, or by a link that is given out there.'
+            : 'Whoever gets the mail takes the package by the link in it, until that ends.'}
         </p>
       )}
-      {known && known.fields.length > 0 && (
+      {known && !known.packed && (
         <p className={`quiet flush ${css.whole}`}>
           It is tried before it is kept: nothing stays there of it. In addresses and values, fields in
           brackets stand for what a picture is: [sku] [place] [text] [file] …
         </p>
       )}
-      {outlet && known && known.fields.length > 0 && <Try outlet={outlet} />}
+      {outlet && known && !known.packed && <Try outlet={outlet} />}
     </div>
   );
 }
@@ -83,5 +91,38 @@ function Try({ outlet }: { outlet: Outlet }) {
         </span>
       )}
     </div>
+  );
+}
+
+/** How pictures are packed: the format, and how large a part is at most. */
+function Packing({
+  packing,
+  onChange,
+}: {
+  packing: PackageSettings;
+  onChange: (to: PackageSettings) => void;
+}) {
+  return (
+    <>
+      <NativeSelect
+        label="Packed as"
+        data={[
+          { value: 'zip', label: 'ZIP' },
+          { value: 'tar', label: 'TAR' },
+        ]}
+        value={packing.format ?? 'zip'}
+        onChange={(e) => onChange({ ...packing, format: e.currentTarget.value as 'zip' })}
+      />
+      <NumberInput
+        label="In parts of at most"
+        placeholder="one part"
+        suffix=" MB"
+        min={1}
+        max={100_000}
+        allowDecimal={false}
+        value={packing.mostMB || ''}
+        onChange={(n) => onChange({ ...packing, mostMB: Number(n) })}
+      />
+    </>
   );
 }

@@ -16,6 +16,7 @@ export const whichPictures: { value: Settings['pictures']; label: string }[] = [
   { value: 'all', label: 'All' },
   { value: 'lead', label: 'The lead' },
   { value: 'first', label: 'The first …' },
+  { value: 'views', label: 'Of some views …' },
 ];
 
 /** Templates to begin with. */
@@ -24,6 +25,7 @@ export const ready = [
   { value: '[id]-[number pad 2]', label: 'By product ID and number' },
   { value: '[title slug most 50 | sku]-[options slug | code]-[place]', label: 'Words for search engines' },
   { value: '[code]/[sku]_[place pad 2]', label: 'A folder a product' },
+  { value: '[gs1 | sku]', label: 'GS1 picture file name' },
 ];
 
 /** The formats that pictures go in. */

@@ -1821,7 +1821,7 @@ export const dispatchMutation = (options?: Partial<Options<DispatchData>>): UseM
 export const listExceptionsQueryKey = (options: Options<ListExceptionsData>) => createQueryKey('listExceptions', options);
 
 /**
- * Files that go to an outlet although they may not be handed on
+ * Files that go although they may not be handed on
  */
 export const listExceptionsOptions = (options: Options<ListExceptionsData>) => queryOptions<ListExceptionsResponse, ListExceptionsError, ListExceptionsResponse, ReturnType<typeof listExceptionsQueryKey>>({
     queryFn: async ({ queryKey, signal }) => {
