@@ -31,6 +31,7 @@ func (s *Server) media() {
 	s.app.Get("/packages/:token", s.sendLinked)
 	s.app.Get("/media/requests/:id", s.exportRequest)
 	s.app.Get("/media/texts", s.exportTexts)
+	s.app.Post("/media/texts", s.importTexts)
 	s.app.Get("/media/outlets/:id/sheet", s.exportSheet)
 	s.app.Post("/media/outlets/:id/append", s.appendSheet)
 	s.app.Get("/media/catalog/template", s.exportTemplate)

@@ -118,11 +118,15 @@ func (v *textsView) list(r texting.Report, only string, offset, limit int) {
 			continue
 		}
 		if v.Matching >= offset && len(v.Items) < limit {
-			v.Items = append(v.Items, pictureText{Placement: i.Placement, Product: i.Product, SKU: i.SKU, Title: i.Title, View: i.View,
-				Place: i.Place, Sum: i.Sum, Text: i.Text, By: i.By, To: i.To, Problems: orEmpty(i.Problems)})
+			v.Items = append(v.Items, textOf(i))
 		}
 		v.Matching++
 	}
+}
+
+func textOf(i texting.Item) pictureText {
+	return pictureText{Placement: i.Placement, Product: i.Product, SKU: i.SKU, Title: i.Title, View: i.View, Place: i.Place, Sum: i.Sum,
+		Text: i.Text, By: i.By, To: i.To, Problems: orEmpty(i.Problems)}
 }
 
 // textColumns are those of the sheet of texts.

@@ -78,20 +78,25 @@ type NewText struct {
 	By          string // draft or person
 }
 
-// KeepTexts keeps texts in a language, those that are still as they were seen, with the templates
-// that they were drafted from, and records what was before. It returns how many it kept.
-func KeepTexts(
-	ctx context.Context, tx pgx.Tx, who acting.Actor, language string, templates []TextTemplate, texts []NewText,
-) (keeping, kept int64, err error) {
-	if _, err = tx.Exec(ctx, `delete from text_template where language = $1`, language); err != nil {
-		return 0, 0, err
+// KeepTemplates remembers what texts of a language are drafted from, in the stead of what was.
+func KeepTemplates(ctx context.Context, tx pgx.Tx, language string, templates []TextTemplate) error {
+	if _, err := tx.Exec(ctx, `delete from text_template where language = $1`, language); err != nil {
+		return err
 	}
 	for _, t := range templates {
-		if _, err = tx.Exec(ctx, `insert into text_template (language, view, template) values ($1, $2, $3)`,
+		if _, err := tx.Exec(ctx, `insert into text_template (language, view, template) values ($1, $2, $3)`,
 			language, t.View, t.Template); err != nil {
-			return 0, 0, err
+			return err
 		}
 	}
+	return nil
+}
+
+// KeepTexts keeps texts in a language, those that are still as they were seen, and records what was
+// before. It returns how many it kept.
+func KeepTexts(
+	ctx context.Context, tx pgx.Tx, who acting.Actor, language string, texts []NewText,
+) (keeping, kept int64, err error) {
 	if err = toldTexts(ctx, tx, texts); err != nil {
 		return 0, 0, err
 	}

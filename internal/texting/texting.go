@@ -11,11 +11,15 @@ import (
 
 	"ambrosa/core/acting"
 	"ambrosa/core/naming"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/store"
 )
 
 // Texter is the use cases of alternative texts.
-type Texter struct{ Store *store.Store }
+type Texter struct {
+	Store   *store.Store
+	Readers contained.Program // of sheets that are brought
+}
 
 // Choice is which texts, and what is drafted.
 type Choice struct {
@@ -142,7 +146,10 @@ func (t *Texter) Keep(ctx context.Context, who acting.Actor, c Choice, seen int,
 		}
 	}
 	err = t.Store.Within(ctx, func(tx pgx.Tx) error {
-		keeping, kept, err = store.KeepTexts(ctx, tx, who, c.Language, c.Templates, texts)
+		if err := store.KeepTemplates(ctx, tx, c.Language, c.Templates); err != nil {
+			return err
+		}
+		keeping, kept, err = store.KeepTexts(ctx, tx, who, c.Language, texts)
 		return err
 	})
 	return keeping, kept, err

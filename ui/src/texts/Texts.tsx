@@ -10,6 +10,7 @@ import { CategoryField } from '../shared/CategoryField';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
+import { BringTexts } from './BringTexts';
 import { Kept } from './Kept';
 import { LanguageField } from './LanguageField';
 import { Templates } from './Templates';
@@ -131,6 +132,7 @@ function Head({ choice: c, onChange }: HeadProps) {
       <Button component="a" href={`/media/texts?${sheet.toString()}`}>
         As a sheet
       </Button>
+      <BringTexts language={c.language ?? ''} />
     </div>
   );
 }
