@@ -22,6 +22,8 @@ func coverageProblem(err error, thing string) error {
 	switch {
 	case errors.As(err, &bad):
 		return huma.Error422UnprocessableEntity("The shot list cannot be kept: " + bad.Error() + ".")
+	case errors.Is(err, covering.ErrAsked):
+		return huma.Error409Conflict("All of it was asked for already, and is waited for: it stands in Requests.")
 	case errors.Is(err, covering.ErrNothing):
 		return huma.Error409Conflict("Nothing of it is missing, so there is nothing to ask for.")
 	}
@@ -67,9 +69,11 @@ func (s *Server) coverageOperations(api huma.API) {
 				Name     string `json:"name" minLength:"1" maxLength:"200" doc:"Whom it is for, or what"`
 				Category string `json:"category,omitempty" maxLength:"1000"`
 				Query    string `json:"q,omitempty" maxLength:"200"`
+				Again    bool   `json:"again,omitempty" doc:"Also what another request waits for"`
 			}
 		}) (*Body[created], error) {
-			id, err := s.Coverer.Request(ctx, s.actor(ctx), in.Body.Name, store.CoverageFilter{Category: in.Body.Category, Query: in.Body.Query})
+			filter := store.CoverageFilter{Category: in.Body.Category, Query: in.Body.Query}
+			id, err := s.Coverer.Request(ctx, s.actor(ctx), in.Body.Name, filter, in.Body.Again)
 			return &Body[created]{created{id}}, coverageProblem(err, "request")
 		})
 	huma.Register(api, tags.post("close-request", "/requests/{id}/close", "Wait for the rest of a request no more, or again"),

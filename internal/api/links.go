@@ -27,6 +27,7 @@ type linkInput struct {
 	Rights   string `json:"rights" enum:"cleared,restricted,unknown" doc:"Of what comes through it"`
 	Licence  string `json:"licence" maxLength:"200"`
 	Credit   string `json:"credit" maxLength:"200"`
+	Request  int64  `json:"request,omitempty" minimum:"0" doc:"That it is for; left out, products without a picture are asked for"`
 }
 
 type linkMade struct {
@@ -46,6 +47,7 @@ type handIn struct {
 	Bytes    int64                  `json:"bytes" doc:"Handed in"`
 	Missing  []store.MissingProduct `json:"missing" nullable:"false" doc:"Products without a picture, the first of them"`
 	Wanted   int64                  `json:"wanted" doc:"How many there are"`
+	Shots    []store.RequestShot    `json:"shots" nullable:"false" doc:"Pictures that a request waits for, the first of them, in the stead of products"`
 }
 
 // ByToken names a supplier's link by what its address ends with.
@@ -84,7 +86,7 @@ func (s *Server) linkOperations(api huma.API) {
 				store.SupplierLink{Supplier: strings.TrimSpace(b.Supplier), Asker: b.Asker, Message: b.Message, Category: b.Category,
 					Expires: time.Now().
 						AddDate(0, 0, b.Days),
-					MaxFiles: b.MaxFiles, MaxBytes: b.MaxBytes, Rights: b.Rights, Licence: b.Licence, Credit: b.Credit},
+					MaxFiles: b.MaxFiles, MaxBytes: b.MaxBytes, Rights: b.Rights, Licence: b.Licence, Credit: b.Credit, Request: b.Request},
 				sum,
 			)
 			return &Body[linkMade]{linkMade{id, address}}, problem(err, "link")
@@ -122,8 +124,13 @@ func (s *Server) linkOperations(api huma.API) {
 				Files:    k.Files,
 				Bytes:    k.Bytes,
 				Missing:  []store.MissingProduct{},
+				Shots:    []store.RequestShot{},
 			}
-			if k.State == "open" {
+			switch {
+			case k.State != "open":
+			case k.Request != 0:
+				seen.Shots, seen.Wanted, err = s.Store.WaitingShots(ctx, k.Request, listedMissing)
+			default:
 				seen.Missing, seen.Wanted, err = s.Store.MissingProducts(ctx, k.Category, listedMissing)
 			}
 			return &Body[handIn]{seen}, problem(err, "address")
@@ -154,6 +161,9 @@ func (s *Server) missingSheet(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	if k.Request != 0 {
+		return s.waitingSheet(c, k.Request)
+	}
 	missing, _, err := s.Store.MissingProducts(c.Context(), k.Category, 100_000)
 	if err != nil {
 		return err
@@ -177,6 +187,29 @@ func (s *Server) missingSheet(c fiber.Ctx) error {
 			return m, false, nil
 		}
 		return missing[at], true, nil
+	})
+	if err != nil {
+		return err
+	}
+	return c.SendString(text.String())
+}
+
+// waitingSheet writes what a request still waits for as CSV, with the name that each file should
+// have.
+func (s *Server) waitingSheet(c fiber.Ctx, request int64) error {
+	shots, _, err := s.Store.WaitingShots(c.Context(), request, 100_000)
+	if err != nil {
+		return err
+	}
+	c.Set("Content-Type", "text/csv; charset=utf-8")
+	c.Set("Content-Disposition", `attachment; filename="wanted-pictures.csv"`)
+	var text strings.Builder
+	err = sheetfile.WriteCSV(&text, requestColumns[:len(requestColumns)-1], func() (r store.RequestShot, more bool, err error) {
+		if len(shots) == 0 {
+			return r, false, nil
+		}
+		r, shots = shots[0], shots[1:]
+		return r, true, nil
 	})
 	if err != nil {
 		return err

@@ -78,6 +78,22 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	if strings.Join(names, " ") != want {
 		t.Fatalf("asked for are %q", names)
 	}
+	// What is waited for is not asked for twice unseen; a supplier sees it by a link.
+	l.refused(l.Post(t.Context(), "/api/v1/requests", map[string]any{"name": "Another", "category": "Hives"}, nil), http.StatusConflict)
+	_, token := l.link(map[string]any{"supplier": "Studio", "request": made.ID})
+	var seen struct {
+		Wanted  int
+		Shots   []store.RequestShot
+		Missing []store.MissingProduct
+	}
+	l.do(l.Get(t.Context(), "/api/v1/hand-in/"+token, &seen))
+	if seen.Wanted != 5 || len(seen.Shots) != 5 || seen.Shots[4].Name != "AT-002-A_pack.jpg" || len(seen.Missing) != 0 {
+		t.Errorf("the supplier sees %+v", seen)
+	}
+	if sheet, _ := l.taken("/media/hand-in/" + token + "/missing.csv"); strings.Count(string(sheet), "\n") != 6 ||
+		!strings.Contains(string(sheet), "AT-001-A_detail_2.jpg") {
+		t.Errorf("the supplier's sheet: %s", sheet)
+	}
 	// The files come back with these names, but for one.
 	var files []entry
 	for i, name := range names[:len(names)-1] {
@@ -94,6 +110,14 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	l.do(l.Get(t.Context(), "/api/v1/requests", &requests))
 	if r := requests.Items[0]; r.Shots != 5 || r.Came != 4 {
 		t.Errorf("ticked off: %+v", r)
+	}
+	if l.do(l.Get(t.Context(), "/api/v1/hand-in/"+token, &seen)); seen.Wanted != 1 || len(seen.Shots) != 1 {
+		t.Errorf("the supplier sees still %+v", seen)
+	}
+	var again struct{ ID int64 }
+	l.post("/api/v1/requests", map[string]any{"name": "Again", "category": "Hives", "again": true}, &again)
+	if rows := l.asked(again.ID); len(rows) != 2 {
+		t.Errorf("asked again: %q", rows)
 	}
 	if c := l.covered("&only=missing"); c.Missing != 1 || c.Matching != 1 || len(c.Items) != 1 || c.Items[0].Code != "AT-002" {
 		t.Errorf("what is missing still: %+v", c)

@@ -8,6 +8,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -187,9 +188,14 @@ func (c *Coverer) SetList(ctx context.Context, who acting.Actor, path string, sh
 // ErrNothing means that nothing is missing that could be asked for.
 var ErrNothing = errors.New("nothing is missing")
 
+// ErrAsked means that all that is missing was asked for already, and is waited for.
+var ErrAsked = errors.New("all that is missing was asked for")
+
 // Request makes a request of what is missing now, and of what is smaller than it should be, as a
-// filter chooses it. It may be ErrNothing.
-func (c *Coverer) Request(ctx context.Context, who acting.Actor, name string, f store.CoverageFilter) (id int64, err error) {
+// filter chooses it; what another request waits for only again. It may be ErrNothing or ErrAsked.
+func (c *Coverer) Request(
+	ctx context.Context, who acting.Actor, name string, f store.CoverageFilter, again bool,
+) (id int64, err error) {
 	if _, err := c.countSince(ctx, false, 0); err != nil {
 		return 0, err
 	}
@@ -211,6 +217,18 @@ func (c *Coverer) Request(ctx context.Context, who acting.Actor, name string, f 
 	}
 	if len(asked) == 0 {
 		return 0, ErrNothing
+	}
+	if !again {
+		waited, err := c.Store.AskedShots(ctx)
+		if err != nil {
+			return 0, err
+		}
+		asked = slices.DeleteFunc(asked, func(s store.RequestShot) bool {
+			return waited[store.AskedShot{Product: s.Product, View: s.View, Nth: s.Nth}]
+		})
+		if len(asked) == 0 {
+			return 0, ErrAsked
+		}
 	}
 	err = c.Store.Within(ctx, func(tx pgx.Tx) error {
 		id, err = store.NewRequest(ctx, tx, who, name, f.Category, asked)

@@ -28,11 +28,12 @@ type SupplierLink struct {
 	Bytes    int64      `json:"bytes" doc:"Handed in"`
 	Lots     int        `json:"lots"`
 	State    string     `json:"state" enum:"open,full,expired,revoked"`
+	Request  int64      `json:"request" doc:"That it is for; 0 for none: then products without a picture are asked for"`
 }
 
 const linkQuery = `
 	select k.id, k.supplier, k.asker, k.message, k.category, k.expires_at as expires, k.revoked_at as revoked, k.max_files, k.max_bytes,
-	k.rights, k.licence, k.credit,
+	k.rights, k.licence, k.credit, coalesce(k.request_id, 0) as request,
 		coalesce(u.files, 0)::int as files, coalesce(u.bytes, 0)::bigint as bytes, coalesce(u.lots, 0)::int as lots,
 		case when k.revoked_at is not null then 'revoked' when k.expires_at <= now() then 'expired'
 			when coalesce(u.files, 0) >= k.max_files or coalesce(u.bytes, 0) >= k.max_bytes then 'full' else 'open' end as state
@@ -61,8 +62,10 @@ func (s *Store) AddSupplierLink(ctx context.Context, k SupplierLink, token []byt
 	return number(
 		ctx,
 		s.Pool,
-		`insert into supplier_link (token, supplier, asker, message, category, expires_at, max_files, max_bytes, rights, licence, credit)
-		values (@token, @supplier, @asker, @message, @category, @expires, @files, @bytes, @rights, @licence, @credit) returning id`,
+		`insert into supplier_link (token, supplier, asker, message, category, expires_at, max_files, max_bytes, rights, licence, credit,
+			request_id)
+		values (@token, @supplier, @asker, @message, @category, @expires, @files, @bytes, @rights, @licence, @credit,
+			nullif(@request::bigint, 0)) returning id`,
 		pgx.NamedArgs{
 			"token":    token,
 			"supplier": k.Supplier,
@@ -75,6 +78,7 @@ func (s *Store) AddSupplierLink(ctx context.Context, k SupplierLink, token []byt
 			"rights":   k.Rights,
 			"licence":  k.Licence,
 			"credit":   k.Credit,
+			"request":  k.Request,
 		},
 	)
 }

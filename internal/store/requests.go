@@ -54,6 +54,35 @@ func (s *Store) RequestShots(ctx context.Context, id int64, behind, limit int) (
 		from request_shot where request_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
 }
 
+// WaitingShots returns those of a request that are still waited for, the first of them, and how many
+// there are.
+func (s *Store) WaitingShots(ctx context.Context, id int64, limit int) (shots []RequestShot, total int64, err error) {
+	if total, err = number(ctx, s.Pool, `select count(*) from request_shot where request_id = $1 and came_at is null`, id); err != nil {
+		return nil, 0, err
+	}
+	shots, err = list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at
+		from request_shot where request_id = $1 and came_at is null order by n limit $2`, id, limit)
+	return shots, total, err
+}
+
+// AskedShot is a picture that somebody was asked for and that is still waited for.
+type AskedShot struct {
+	Product int64
+	View    string
+	Nth     int
+}
+
+// AskedShots returns all in requests that are open.
+func (s *Store) AskedShots(ctx context.Context) (map[AskedShot]bool, error) {
+	all, err := list[AskedShot](ctx, s.Pool, `select distinct s.product_id as product, s.view, s.nth
+		from request_shot s join request r on r.id = s.request_id where s.came_at is null and r.closed_at is null`)
+	asked := make(map[AskedShot]bool, len(all))
+	for _, one := range all {
+		asked[one] = true
+	}
+	return asked, err
+}
+
 // Wanting is a product that lacks some of what its list wants.
 type Wanting struct {
 	Product int64

@@ -22,7 +22,11 @@ create table gate_exception (
     primary key (outlet_id, sha256)
 );
 
+-- A supplier's link may be for a request: then that is what the supplier is asked for.
+alter table supplier_link add column request_id bigint references request on delete set null;
+
 -- +goose Down
+alter table supplier_link drop column request_id;
 drop table gate_exception;
 alter table dispatch drop column parts, drop column mailed_at;
 delete from dispatch_picture where category_id <> 0;

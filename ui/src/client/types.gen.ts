@@ -1328,6 +1328,10 @@ export type HandIn = {
      * Products without a picture, the first of them
      */
     missing: Array<MissingProduct>;
+    /**
+     * Pictures that a request waits for, the first of them, in the stead of products
+     */
+    shots: Array<RequestShot>;
     state: 'open' | 'full' | 'expired' | 'revoked';
     supplier: string;
     /**
@@ -1670,6 +1674,10 @@ export type LinkInput = {
      */
     message: string;
     /**
+     * That it is for; left out, products without a picture are asked for
+     */
+    request?: number;
+    /**
      * Of what comes through it
      */
     rights: 'cleared' | 'restricted' | 'unknown';
@@ -1868,6 +1876,10 @@ export type MakePlanRequest = {
 };
 
 export type MakeRequestRequest = {
+    /**
+     * Also what another request waits for
+     */
+    again?: boolean;
     category?: string;
     /**
      * Whom it is for, or what
@@ -4357,6 +4369,10 @@ export type SupplierLink = {
      * What the supplier reads
      */
     message: string;
+    /**
+     * That it is for; 0 for none: then products without a picture are asked for
+     */
+    request: number;
     revoked: string | null;
     /**
      * Of what comes through it

@@ -1,4 +1,4 @@
-import { Button, Modal, TextInput } from '@mantine/core';
+import { Button, Modal, Switch, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -16,6 +16,7 @@ interface Props {
 /** Asks somebody for what is missing. */
 export function Ask({ coverage: c, category, query, onClose }: Props) {
   const [name, setName] = useState('');
+  const [again, setAgain] = useState(false);
   const client = useQueryClient();
   const navigate = useNavigate();
   const make = useMutation({
@@ -33,7 +34,7 @@ export function Ask({ coverage: c, category, query, onClose }: Props) {
         onSubmit={(e) => {
           e.preventDefault();
           make.mutate({
-            body: { name: name.trim(), ...(category && { category }), ...(query && { q: query }) },
+            body: { name: name.trim(), again, ...(category && { category }), ...(query && { q: query }) },
           });
         }}
       >
@@ -50,6 +51,12 @@ export function Ask({ coverage: c, category, query, onClose }: Props) {
           maxLength={200}
           value={name}
           onChange={(e) => setName(e.currentTarget.value)}
+        />
+        <Switch
+          size="xs"
+          label="Also what another request waits for"
+          checked={again}
+          onChange={(e) => setAgain(e.currentTarget.checked)}
         />
         {make.error && (
           <div className="note bad" role="alert">

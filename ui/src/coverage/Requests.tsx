@@ -2,12 +2,13 @@ import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { ShotRequest } from '../client';
+import type { LinkMade, ShotRequest } from '../client';
 import {
   closeRequestMutation,
   listRequestShotsOptions,
   listRequestsOptions,
 } from '../client/@tanstack/react-query.gen';
+import { AskSupplier, LinkAddress } from '../gather/AskSupplier';
 import { count, said, some, when } from '../shared/format';
 import { Bar, Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
@@ -72,6 +73,7 @@ function Line({ request: r, on, onOpen }: LineProps) {
       <Button component="a" size="compact-xs" href={`/media/requests/${r.id}?format=csv`}>
         CSV
       </Button>
+      <ForSupplier request={r} />
       {r.came < r.shots ? (
         <Button
           size="compact-xs"
@@ -84,6 +86,31 @@ function Line({ request: r, on, onOpen }: LineProps) {
         <span className="quiet">all came</span>
       )}
     </div>
+  );
+}
+
+/** Gives out a link by which a supplier sees what is waited for, and hands it in. */
+function ForSupplier({ request }: { request: ShotRequest }) {
+  const [asking, setAsking] = useState(false);
+  const [made, setMade] = useState<LinkMade>();
+  if (request.came >= request.shots) return <span />;
+  return (
+    <>
+      <Button size="compact-xs" onClick={() => setAsking(true)}>
+        Link…
+      </Button>
+      {asking && (
+        <AskSupplier
+          request={request}
+          onMade={(m) => {
+            setAsking(false);
+            setMade(m);
+          }}
+          onClose={() => setAsking(false)}
+        />
+      )}
+      {made && <LinkAddress made={made} onClose={() => setMade(undefined)} />}
+    </>
   );
 }
 

@@ -1,10 +1,8 @@
-import { Button, Modal, NativeSelect, NumberInput, Textarea, TextInput } from '@mantine/core';
+import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { LinkInput, LinkMade, SupplierLink } from '../client';
+import type { LinkMade, SupplierLink } from '../client';
 import {
-  addSupplierLinkMutation,
-  listCategoriesOptions,
   listSupplierLinksOptions,
   listSupplierLinksQueryKey,
   renewSupplierLinkMutation,
@@ -13,6 +11,7 @@ import {
 import { bytes, count, said, when } from '../shared/format';
 import { Failed } from '../shared/State';
 import { tell } from '../shared/tell';
+import { AskSupplier, LinkAddress } from './AskSupplier';
 import css from './SupplierLinks.module.css';
 
 /** Addresses that suppliers open without an account to hand in files. */
@@ -63,6 +62,7 @@ export function SupplierLinks() {
           <span className="clip" title={k.message}>
             {k.supplier}
             {k.category && <span className="quiet"> {k.category}</span>}
+            {k.request > 0 && <span className="quiet"> for a request</span>}
           </span>
           <State link={k} />
           <span className="num quiet">{when(k.expires)}</span>
@@ -92,25 +92,17 @@ export function SupplierLinks() {
           </span>
         </div>
       ))}
-      <Modal opened={adding} onClose={() => setAdding(false)} title="Ask a supplier for pictures">
-        {adding && (
-          <Ask
-            onMade={(m) => {
-              setAdding(false);
-              setMade(m);
-              again();
-            }}
-            onClose={() => setAdding(false)}
-          />
-        )}
-      </Modal>
-      <Modal
-        opened={made !== undefined}
-        onClose={() => setMade(undefined)}
-        title="Send this address to the supplier"
-      >
-        {made && <Address made={made} onClose={() => setMade(undefined)} />}
-      </Modal>
+      {adding && (
+        <AskSupplier
+          onMade={(m) => {
+            setAdding(false);
+            setMade(m);
+            again();
+          }}
+          onClose={() => setAdding(false)}
+        />
+      )}
+      {made && <LinkAddress made={made} onClose={() => setMade(undefined)} />}
     </section>
   );
 }
@@ -120,146 +112,5 @@ function State({ link: k }: { link: SupplierLink }) {
     <span className={k.state === 'open' ? 'clip' : 'clip quiet'}>
       {k.state === 'revoked' ? 'closed' : k.state}
     </span>
-  );
-}
-
-function Address({ made, onClose }: { made: LinkMade; onClose: () => void }) {
-  const address = location.origin + made.address;
-  return (
-    <div className="columns">
-      <span>
-        Whoever has it can hand in files, and see the list of products without a picture; nothing else. It is
-        shown this once; a new one can be made at any time.
-      </span>
-      <TextInput
-        aria-label="Address"
-        value={address}
-        readOnly
-        classNames={{ input: 'mono' }}
-        onFocus={(e) => e.currentTarget.select()}
-        data-autofocus
-      />
-      <div className="spread">
-        <Button
-          variant="filled"
-          onClick={() => {
-            void navigator.clipboard.writeText(address);
-            onClose();
-          }}
-        >
-          Copy it
-        </Button>
-        <Button component="a" href={made.address} target="_blank">
-          See what they see
-        </Button>
-      </div>
-    </div>
-  );
-}
-
-const giga = 1_000_000_000;
-
-function Ask({ onMade, onClose }: { onMade: (m: LinkMade) => void; onClose: () => void }) {
-  const categories = useQuery(listCategoriesOptions());
-  const [input, setInput] = useState<LinkInput>({
-    supplier: '',
-    asker: '',
-    message: '',
-    category: '',
-    days: 14,
-    maxFiles: 500,
-    maxBytes: 4 * giga,
-    rights: 'unknown',
-    licence: '',
-    credit: '',
-  });
-  const set = (change: Partial<LinkInput>) => setInput({ ...input, ...change });
-  const add = useMutation({ ...addSupplierLinkMutation(), onSuccess: onMade });
-  return (
-    <form
-      className="columns"
-      onSubmit={(e) => {
-        e.preventDefault();
-        add.mutate({ body: input });
-      }}
-    >
-      <TextInput
-        label="Supplier"
-        required
-        value={input.supplier}
-        onChange={(e) => set({ supplier: e.currentTarget.value })}
-        data-autofocus
-      />
-      <TextInput
-        label="Who asks"
-        value={input.asker}
-        onChange={(e) => set({ asker: e.currentTarget.value })}
-        placeholder="your name and company, as the supplier knows you"
-      />
-      <Textarea
-        label="What you write to them"
-        autosize
-        minRows={2}
-        maxRows={6}
-        value={input.message}
-        onChange={(e) => set({ message: e.currentTarget.value })}
-      />
-      <NativeSelect
-        label="List the products without a picture"
-        value={input.category}
-        onChange={(e) => set({ category: e.currentTarget.value })}
-        data={[
-          { value: '', label: 'of the whole catalog' },
-          ...(categories.data?.items ?? []).map((c) => ({
-            value: c.path,
-            label: `${c.path} (${count(c.noPicture)})`,
-          })),
-        ]}
-      />
-      <div className="spread at-foot">
-        <NumberInput
-          label="Open for days"
-          min={1}
-          max={365}
-          value={input.days}
-          onChange={(n) => set({ days: Number(n) })}
-          w={92}
-        />
-        <NumberInput
-          label="At most files"
-          min={1}
-          max={100_000}
-          value={input.maxFiles}
-          onChange={(n) => set({ maxFiles: Number(n) })}
-          w={92}
-        />
-        <NumberInput
-          label="At most GB"
-          min={1}
-          max={1000}
-          value={input.maxBytes / giga}
-          onChange={(n) => set({ maxBytes: Number(n) * giga })}
-          w={92}
-        />
-        <NativeSelect
-          label="Rights"
-          value={input.rights}
-          onChange={(e) => set({ rights: e.currentTarget.value as LinkInput['rights'] })}
-          data={['unknown', 'cleared', 'restricted']}
-          className="grow"
-        />
-      </div>
-      {add.error && (
-        <div className="note bad" role="alert">
-          {said(add.error)}
-        </div>
-      )}
-      <div className="spread">
-        <Button type="submit" variant="filled" loading={add.isPending}>
-          Make the address
-        </Button>
-        <Button onClick={onClose}>Leave it</Button>
-      </div>
-    </form>
   );
 }

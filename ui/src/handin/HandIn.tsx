@@ -107,7 +107,8 @@ function Page({ asked, token, again }: { asked: Asked; token: string; again: () 
         {count(asked.files)} of {some(asked.maxFiles, 'file')} and {bytes(asked.bytes)} of{' '}
         {bytes(asked.maxBytes)} handed in so far. An archive counts as one file.
       </div>
-      {asked.wanted > 0 && <Missing asked={asked} token={token} />}
+      {asked.shots.length > 0 && <Wanted asked={asked} token={token} />}
+      {asked.wanted > 0 && asked.shots.length === 0 && <Missing asked={asked} token={token} />}
     </>
   );
 }
@@ -140,6 +141,51 @@ function Missing({ asked, token }: { asked: Asked; token: string }) {
       {asked.wanted > asked.missing.length && (
         <div className="quiet padded">
           and {count(asked.wanted - asked.missing.length)} more, in the spreadsheet
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** The pictures that a request waits for, each with the name that its file should have. */
+function Wanted({ asked, token }: { asked: Asked; token: string }) {
+  return (
+    <section className="sheet">
+      <h2 className="spread">
+        {asked.wanted === 1 ? 'One picture is' : `${count(asked.wanted)} pictures are`} asked for
+        <Button className="push" component="a" href={`/media/hand-in/${token}/missing.csv`}>
+          Get this list as a spreadsheet
+        </Button>
+      </h2>
+      <div className="quiet padded">
+        A file that is called as it stands here finds its product, its view and its place by itself. Any
+        ending will do.
+      </div>
+      <div className={`row th ${css.shot}`}>
+        <span>File name</span>
+        <span>Article</span>
+        <span>Name</span>
+        <span>View</span>
+        <span>At least, background</span>
+      </div>
+      {asked.shots.map((s) => (
+        <div key={s.n} className={`row ${css.shot}`}>
+          <span className="mono clip" title={s.name}>
+            {s.name}
+          </span>
+          <span className="mono clip">{s.sku}</span>
+          <span className="clip" title={s.title}>
+            {s.title}
+          </span>
+          <span>{s.nth > 1 ? `${s.view} ${s.nth}` : s.view}</span>
+          <span className="quiet clip">
+            {[s.least > 0 && `${count(s.least)} px`, s.background].filter(Boolean).join(', ')}
+          </span>
+        </div>
+      ))}
+      {asked.wanted > asked.shots.length && (
+        <div className="quiet padded">
+          and {count(asked.wanted - asked.shots.length)} more, in the spreadsheet
         </div>
       )}
     </section>
