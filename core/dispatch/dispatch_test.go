@@ -58,7 +58,8 @@ func TestSharedPictures(t *testing.T) {
 	for _, i := range (Settings{Pictures: All}).Chosen(WithShared(items, variants)) {
 		got = append(got, fmt.Sprint(i.SKU, " ", i.Variant, " ", i.Place, " ", i.Number, " ", i.Shared))
 	}
-	want := []string{"A-S 7 1 1 false", "A-S 7 2 2 true", "A-S 7 3 3 true", "A-M 8 1 4 true", "A-M 8 2 5 true", "B 0 1 1 false", " 0 1 1 false"}
+	want := []string{"A-S 7 1 1 false", "A-S 7 2 2 true", "A-S 7 3 3 true",
+		"A-M 8 1 4 true", "A-M 8 2 5 true", "B 0 1 1 false", " 0 1 1 false"}
 	if !slices.Equal(got, want) {
 		t.Errorf("%q, expected %q", got, want)
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"net/http"
 	"net/url"
 	"slices"
 	"strings"
@@ -53,7 +54,7 @@ func formatOf(c fiber.Ctx) export {
 }
 
 // exportCatalog writes the catalog, as a filter chooses it, with chosen columns in chosen
-// order: brought in again unchanged, every row is the same.
+// order: brought in again unchanged, every row is the same. Posted a workbook, it puts them into that.
 func (s *Server) exportCatalog(c fiber.Ctx) error {
 	shape, err := s.Store.Shape(c.Context())
 	if err != nil {
@@ -68,16 +69,23 @@ func (s *Server) exportCatalog(c fiber.Ctx) error {
 	}
 	filter := store.ProductFilter{Query: strings.Clone(c.Query("q")), Category: strings.Clone(c.Query("category")),
 		NoPicture: c.Query("noPicture") == "true"}
-	return s.download(c, "catalog", formatOf(c), func(ctx context.Context, out io.Writer, format export) error {
-		written := make([]sheetfile.Column[sheet.Item], len(columns))
-		for i, column := range columns {
-			written[i] = sheetfile.Column[sheet.Item]{Title: column.Header(), Of: func(item sheet.Item) any { return column.Of(&item) }}
-		}
-		if format == table {
-			return sheetfile.WriteCSV(out, written, s.eachItem(ctx, filter))
-		}
-		return sheetfile.WriteXLSX(out, "Products", written, s.eachItem(ctx, filter), nil)
-	})
+	side := sideOf(c, 0)
+	l := listing[catalogRow]{name: "catalog", worksheet: "Products", sum: func(r catalogRow) string { return r.lead },
+		each: func(ctx context.Context) func() (catalogRow, bool, error) { return s.eachRow(ctx, filter, side > 0) }}
+	for _, column := range columns {
+		of := func(r catalogRow) any { return column.Of(&r.Item) }
+		l.columns = append(l.columns, sheetfile.Column[catalogRow]{Title: column.Header(), Of: of})
+	}
+	if c.Method() == http.MethodPost {
+		return putInto(s, c, l, side)
+	}
+	return takeOut(s, c, l, formatOf(c), side)
+}
+
+// catalogRow is a variant as it goes out, with its first picture where that is asked for.
+type catalogRow struct {
+	sheet.Item
+	lead string
 }
 
 // chosenColumns returns those of all that are asked for, in the order asked.
@@ -145,33 +153,39 @@ func (s *Server) exportTemplate(c fiber.Ctx) error {
 	})
 }
 
-// eachItem gives the variants that a filter chooses one after the other, reading a page of
-// them at a time; which they are is told when it begins.
-func (s *Server) eachItem(ctx context.Context, filter store.ProductFilter) func() (sheet.Item, bool, error) {
+// eachRow gives the variants that a filter chooses one after the other, reading a page of them at a
+// time, with their pictures or without; which they are is told when it begins.
+func (s *Server) eachRow(ctx context.Context, filter store.ProductFilter, pictures bool) func() (catalogRow, bool, error) {
 	var page []sheet.Item
 	var ids []int64
+	var leads map[int64]string
 	begun := false
-	return func() (item sheet.Item, more bool, err error) {
+	return func() (row catalogRow, more bool, err error) {
 		bounded, end := context.WithTimeout(ctx, longest)
 		defer end()
 		if !begun {
 			begun = true
 			if ids, err = s.Store.VariantIDs(bounded, filter); err != nil {
-				return item, false, err
+				return row, false, err
 			}
 		}
 		for len(page) == 0 && len(ids) > 0 {
 			n := min(len(ids), exportPage)
 			if page, err = s.Store.ItemsByID(bounded, ids[:n]); err != nil {
-				return item, false, err
+				return row, false, err
+			}
+			if pictures {
+				if leads, err = s.Store.LeadsOf(bounded, ids[:n]); err != nil {
+					return row, false, err
+				}
 			}
 			ids = ids[n:]
 		}
 		if len(page) == 0 {
-			return item, false, nil
+			return row, false, nil
 		}
-		item, page = page[0], page[1:]
-		return item, true, nil
+		row, page = catalogRow{page[0], leads[page[0].Variant]}, page[1:]
+		return row, true, nil
 	}
 }
 

@@ -2,15 +2,11 @@ package api
 
 import (
 	"context"
-	"errors"
-	"io"
 	"net/http"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
-	"ambrosa/internal/blob"
-	"ambrosa/internal/run"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
@@ -46,21 +42,14 @@ var fileColumns = []sheetfile.Column[File]{
 }
 
 // exportFiles writes a lot's files, as a filter chooses them, as CSV or as a
-// workbook with thumbnails.
+// workbook with thumbnails; posted a workbook, it puts them into that.
 func (s *Server) exportFiles(c fiber.Ctx) error {
 	id := fiber.Params[int64](c, "id")
 	lot, err := s.Store.Lot(c.Context(), id)
 	if err != nil {
 		return fiber.NewError(http.StatusNotFound, "There is no such lot.")
 	}
-	var columns []sheetfile.Column[File]
-	for _, name := range strings.Split(c.Query("columns", "path,code,verdict,width,height,bytes,marks,rights"), ",") {
-		for _, column := range fileColumns {
-			if column.Name == name {
-				columns = append(columns, column)
-			}
-		}
-	}
+	columns := namedColumns(fileColumns, c.Query("columns", "path,code,verdict,width,height,bytes,marks,rights"))
 	if len(columns) == 0 {
 		return fiber.NewError(http.StatusUnprocessableEntity, "No column is chosen.")
 	}
@@ -74,43 +63,28 @@ func (s *Server) exportFiles(c fiber.Ctx) error {
 		Sort:    c.Query("sort"),
 		Down:    c.Query("down") == "true",
 	}
+	l := listing[File]{name: lot.Name, worksheet: "Files", columns: columns, sum: pictureOf,
+		each: func(ctx context.Context) func() (File, bool, error) { return s.eachFile(ctx, id, filter) }}
+	if c.Method() == http.MethodPost {
+		return putInto(s, c, l, sideOf(c, usualSide))
+	}
 	format := table
 	if c.Query("format") == "xlsx" {
 		format = workbook
 	}
-	return s.download(c, lot.Name, format, func(ctx context.Context, out io.Writer, format export) error {
-		return s.writeFiles(ctx, out, id, filter, columns, format)
-	})
+	return takeOut(s, c, l, format, sideOf(c, usualSide))
+}
+
+// pictureOf is what shows a file; empty where nothing does.
+func pictureOf(f File) string {
+	if f.Problem != "" {
+		return ""
+	}
+	return f.Sum
 }
 
 // export is a format that a list goes out in: its media type, and how such files end.
 type export struct{ kind, extension string }
-
-// writeFiles writes a lot's files page by page.
-func (s *Server) writeFiles(
-	ctx context.Context,
-	out io.Writer,
-	lot int64,
-	filter store.FileFilter,
-	columns []sheetfile.Column[File],
-	format export,
-) error {
-	next := s.eachFile(ctx, lot, filter)
-	if format.extension == "csv" {
-		return sheetfile.WriteCSV(out, columns, next)
-	}
-	return sheetfile.WriteXLSX(out, "Files", columns, next, func(f File) ([]byte, error) {
-		sum, err := blob.ParseSum(f.Sum)
-		if err != nil || f.Problem != "" {
-			return nil, nil
-		}
-		thumbnail, err := s.Blobs.Rendition(ctx, sum, run.ThumbnailSize)
-		if errors.Is(err, blob.ErrNotFound) {
-			return nil, nil
-		}
-		return thumbnail, err
-	})
-}
 
 // exportPage is how many files are read at a time.
 const exportPage = 500

@@ -47,7 +47,7 @@ type handIn struct {
 	Bytes    int64                  `json:"bytes" doc:"Handed in"`
 	Missing  []store.MissingProduct `json:"missing" nullable:"false" doc:"Products without a picture, the first of them"`
 	Wanted   int64                  `json:"wanted" doc:"How many there are"`
-	Shots    []store.RequestShot    `json:"shots" nullable:"false" doc:"Pictures that a request waits for, the first of them, in the stead of products"`
+	Shots    []store.RequestShot    `json:"shots" nullable:"false" doc:"That a request waits for, in the stead of products"`
 }
 
 // ByToken names a supplier's link by what its address ends with.

@@ -25,6 +25,7 @@ import (
 
 	"ambrosa/core/acting"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/covering"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
@@ -57,6 +58,7 @@ type Server struct {
 	Coverer    *covering.Coverer
 	Texter     *texting.Texter
 	Shelver    *shelving.Shelver
+	Readers    contained.Program // of workbooks that are handed in
 	Dispatcher *dispatching.Dispatcher
 	Drives     *drives.Opener
 	Workshop   *workshop.Workshop

@@ -47,7 +47,8 @@ func TestWhichPicturesGo(t *testing.T) {
 	second := l.gathered("more.zip", zipped(t, entry{"AT-002-A_back.jpg", jpg(t, 7)}, entry{"banner.jpg", jpg(t, 8)},
 		entry{"AT-000_front.jpg", jpg(t, 9)}))
 	var hives int64
-	l.do(l.Store.Pool.QueryRow(t.Context(), `insert into category (name, path, ref) values ('Hives', 'Hives', 'C-9') returning id`).Scan(&hives))
+	const category = `insert into category (name, path, ref) values ('Hives', 'Hives', 'C-9') returning id`
+	l.do(l.Store.Pool.QueryRow(t.Context(), category).Scan(&hives))
 	l.decided(second.ID, "banner.jpg", map[string]any{"verdict": "paired", "target": map[string]any{"kind": "category", "id": hives},
 		"reason": "its banner"})
 	whole := map[string]any{"kind": "product", "id": l.product("AT-000-A").ID}

@@ -88,7 +88,9 @@ func (d *Dispatcher) Append(
 		if err != nil || !more {
 			return below, false, err
 		}
-		below.Cells = row.Cells
+		for _, cell := range row.Cells {
+			below.Cells = append(below.Cells, cell)
+		}
 		if spec.Side > 0 {
 			small, err := d.thumbnail(ctx, row.Of.Sum)
 			if err != nil {

@@ -27,8 +27,8 @@ type Below struct {
 
 // BelowRow is a row that is put into a workbook, with its picture as JPEG; nil for none.
 type BelowRow struct {
-	Cells   []string `json:"cells"`
-	Picture []byte   `json:"picture,omitempty"`
+	Cells   []any  `json:"cells"` // texts and numbers
+	Picture []byte `json:"picture,omitempty"`
 }
 
 // Put is where rows were put.
@@ -198,6 +198,9 @@ func (w *below) behind(spec Below) error {
 	for _, title := range spec.Header {
 		column, stands := titles[strings.ToLower(title)]
 		if !stands {
+			column, stands = titles[plain(title)]
+		}
+		if !stands {
 			widest++
 			column = widest
 			if err := w.set(column, at, title); err != nil {
@@ -222,7 +225,7 @@ const pictureTitle = "picture"
 func (w *below) titles(header []string) (titles map[string]int, at, last, widest int, err error) {
 	wanted := map[string]bool{}
 	for _, title := range header {
-		wanted[strings.ToLower(title)] = true
+		wanted[strings.ToLower(title)], wanted[plain(title)] = true, true
 	}
 	rows, err := w.book.Rows(w.name)
 	if err != nil {
@@ -250,12 +253,23 @@ func (w *below) titles(header []string) (titles map[string]int, at, last, widest
 	}
 }
 
-func (w *below) set(column, row int, text string) error {
+// plain is a title, in lower case, without what it says in brackets at its end: "SKU (Ambrosa)"
+// goes into a column called SKU where none is called so.
+func plain(title string) string {
+	before, _, _ := strings.Cut(title, " (")
+	return strings.ToLower(before)
+}
+
+// set puts a text or a number into a cell.
+func (w *below) set(column, row int, value any) error {
 	at, err := excelize.CoordinatesToCellName(column, row)
 	if err != nil {
 		return refuse(TooMany, "There is no room for more in that worksheet.")
 	}
-	return w.book.SetCellStr(w.name, at, cutText(text)) // a text, never a formula
+	if number, is := value.(float64); is {
+		return w.book.SetCellFloat(w.name, at, number, -1, 64)
+	}
+	return w.book.SetCellStr(w.name, at, cutText(fmt.Sprint(value))) // a text, never a formula
 }
 
 // fit makes the column of pictures as wide as they are, if it is narrower.
@@ -276,8 +290,8 @@ func (w *below) fit() error {
 
 // add puts a row, high enough for its picture.
 func (w *below) add(row BelowRow) error {
-	for i, text := range row.Cells[:min(len(row.Cells), len(w.columns))] {
-		if err := w.set(w.columns[i], w.row, text); err != nil {
+	for i, value := range row.Cells[:min(len(row.Cells), len(w.columns))] {
+		if err := w.set(w.columns[i], w.row, value); err != nil {
 			return err
 		}
 	}

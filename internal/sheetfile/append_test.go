@@ -77,7 +77,7 @@ func anys(rows []BelowRow) (all []any) {
 // TestAppendedBelowWhatStands puts rows into the columns of their titles; what stood there is as
 // it was, and LibreOffice opens it with the same cells.
 func TestAppendedBelowWhatStands(t *testing.T) {
-	rows := []BelowRow{{[]string{"NEW-1", "https://x/1.jpg"}, square(t)}, {[]string{"NEW-2", "=1+1"}, nil}}
+	rows := []BelowRow{{[]any{"NEW-1", "https://x/1.jpg"}, square(t)}, {[]any{"NEW-2", "=1+1"}, nil}}
 	theirs := colleagues(t)
 	out, put, err := appended(t, theirs, Below{Header: []string{"sku", "Address"}, Side: 60}, rows...)
 	if err != nil || put != (Put{"Sheet1", 6, 2}) {
@@ -130,7 +130,7 @@ func TestAppendedElsewhere(t *testing.T) {
 	at := func(spec Below, cells ...string) []string {
 		t.Helper()
 		spec.Header = []string{"SKU"}
-		out, _, err := appended(t, colleagues(t), spec, BelowRow{[]string{"N"}, nil})
+		out, _, err := appended(t, colleagues(t), spec, BelowRow{[]any{"N"}, nil})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -190,7 +190,7 @@ func TestWorkbooksThatCannotBe(t *testing.T) {
 		for k := range 8 {
 			broken[(n*7919+k*104729)%len(broken)] ^= byte(1 + n%255)
 		}
-		_, _, err := appended(t, write(fmt.Sprintf("x%d.xlsx", n), broken), Below{Header: []string{"SKU"}}, BelowRow{[]string{"N"}, nil})
+		_, _, err := appended(t, write(fmt.Sprintf("x%d.xlsx", n), broken), Below{Header: []string{"SKU"}}, BelowRow{[]any{"N"}, nil})
 		var refused *Refused
 		if err != nil && !errors.As(err, &refused) {
 			t.Logf("%d: %v", n, err)

@@ -391,3 +391,23 @@ func (s *Store) BareCategories(ctx context.Context, limit int) ([]Category, erro
 		group by c.id having count(*) filter (where p.pictures = 0) > 0
 		order by no_picture desc, c.path limit $1`, limit)
 }
+
+// LeadsOf returns what variants show first, their own or their product's, as SHA-256 by variant;
+// those that show nothing are left out.
+func (s *Store) LeadsOf(ctx context.Context, variants []int64) (map[int64]string, error) {
+	rows, err := s.Pool.Query(ctx, `select v.id, encode(l.sha256, 'hex') from variant v cross join lateral (
+			select f.sha256 from placement pl join file f on f.id = pl.file_id
+			where pl.product_id = v.product_id and (pl.variant_id = v.id or pl.variant_id is null)
+			order by pl.variant_id is null, pl.place limit 1) l where v.id = any($1)`, variants)
+	if err != nil {
+		return nil, err
+	}
+	leads := make(map[int64]string, len(variants))
+	var variant int64
+	var sum string
+	_, err = pgx.ForEachRow(rows, []any{&variant, &sum}, func() error {
+		leads[variant] = sum
+		return nil
+	})
+	return leads, err
+}

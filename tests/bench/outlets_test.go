@@ -137,7 +137,7 @@ func BenchmarkWorkbook(b *testing.B) {
 		for n := range rows {
 			// Each picture is another one: a byte behind its end tells it from its like.
 			picture := append(append([]byte{}, small[n%len(small)]...), strconv.Itoa(n)...)
-			must(b, lines.Encode(sheetfile.BelowRow{Cells: []string{"NEW-" + strconv.Itoa(n), "Product", "A text of a picture"}, Picture: picture}))
+			must(b, lines.Encode(sheetfile.BelowRow{Cells: []any{"NEW-" + strconv.Itoa(n), "Product", "A text of a picture"}, Picture: picture}))
 		}
 		must(b, in.Close())
 		must(b, process.Wait())

@@ -104,12 +104,13 @@ export function LotPage() {
         query={query}
         total={total}
       />
-      <Export
-        open={asking === 'export'}
-        onClose={() => setAsking(undefined)}
-        lot={id}
-        query={Object.fromEntries(Object.entries(query).map(([name, value]) => [name, String(value)]))}
-      />
+      {asking === 'export' && (
+        <Export
+          onClose={() => setAsking(undefined)}
+          lot={id}
+          query={Object.fromEntries(Object.entries(query).map(([name, value]) => [name, String(value)]))}
+        />
+      )}
       <Files
         key={JSON.stringify(query) + String(table)}
         lot={id}

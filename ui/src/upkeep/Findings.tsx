@@ -16,6 +16,7 @@ import { FindingCard, FindingRow, type FindingLook } from './FindingLooks';
 import { FindingSide } from './FindingSide';
 import { Groups } from './Groups';
 import { useDeeds } from './deeds';
+import { TakeFindings } from './TakeFindings';
 import css from './Upkeep.module.css';
 import { ages, daysBack, grouped, kinds, nothingOf } from './words';
 
@@ -37,6 +38,7 @@ export function Findings({ upkeep }: { upkeep: UpkeepView }) {
   const [search, setSearch] = useSearchParams();
   const [text, setText] = useState(search.get('q') ?? '');
   const [q] = useDebouncedValue(text.trim(), 150);
+  const [out, setOut] = useState(false);
   const age = search.get('age') ?? '';
   const wanted: Wanted = {
     kind: (Object.keys(kinds) as Kind[]).find((k) => k === search.get('kind')) ?? 'orphans',
@@ -86,9 +88,12 @@ export function Findings({ upkeep }: { upkeep: UpkeepView }) {
               Of one {wanted.lot ? 'lot' : 'origin'} alone: show all
             </Button>
           )}
+          <Button className="push" onClick={() => setOut(true)}>
+            Take out…
+          </Button>
+          {out && <TakeFindings wanted={wanted} onClose={() => setOut(false)} />}
           {pictures && (
             <SegmentedControl
-              className="push"
               value={table ? 'table' : 'grid'}
               onChange={(v) => set({ as: v === 'table' ? 'table' : '' })}
               aria-label="Shown as"
