@@ -5,14 +5,38 @@ import (
 	"strings"
 
 	"ambrosa/core/catalog"
+	"ambrosa/core/naming"
 )
+
+// Numbered is an item that is chosen, with its number among those of its product, from 1. The item
+// is that of the list which it was chosen of.
+type Numbered struct {
+	*Item
+	Number int
+}
+
+// picture is what its name is made of.
+func (n Numbered) picture() naming.Picture {
+	p := n.Picture
+	p.Number = n.Number
+	return p
+}
+
+// Whole is the item with its number.
+func (n Numbered) Whole() Item {
+	i := *n.Item
+	i.Number = n.Number
+	return i
+}
 
 // Chosen returns those of the items that an outlet wants, each with its number among those of
 // its product. Numbers do not depend on what is held back, so that names stay when rights change.
-func (s Settings) Chosen(items []Item) (chosen []Item) {
+func (s Settings) Chosen(items []Item) []Numbered {
+	chosen := make([]Numbered, 0, len(items))
 	most := map[string]int{Lead: 1, First: s.First}[s.Pictures]
 	number, ofTarget := 0, 0
-	for i, item := range items {
+	for i := range items {
+		item := &items[i]
 		if i == 0 || items[i-1].Product != item.Product || items[i-1].Of != item.Of {
 			number = 0
 		}
@@ -26,8 +50,7 @@ func (s Settings) Chosen(items []Item) (chosen []Item) {
 			continue
 		}
 		number++
-		item.Number = number
-		chosen = append(chosen, item)
+		chosen = append(chosen, Numbered{item, number})
 	}
 	return chosen
 }

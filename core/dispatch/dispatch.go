@@ -114,7 +114,7 @@ type Item struct {
 
 // Outcome is what becomes of an item.
 type Outcome struct {
-	Item
+	Numbered
 	Name     string   // that it goes under
 	Problems []string // of the name, as package naming has them
 	Held     string   // why it does not go; empty for those that do
@@ -162,48 +162,58 @@ type Exceptions map[string]string
 // one has. A picture keeps the name that it had, unless it is to get a new one. What may not be
 // handed on goes by an exception all the same, and says so.
 func (s Settings) Rehearse(
-	chosen []Item, names naming.Template, before []Sent, except Exceptions, at time.Time,
+	chosen []Numbered, names naming.Template, before []Sent, except Exceptions, at time.Time,
 ) []Outcome {
-	pictures, endings := make([]naming.Picture, len(chosen)), make([]string, len(chosen))
-	for i, item := range chosen {
-		pictures[i], endings[i] = item.Picture, s.Rendition.Ending(item.Ending)
-	}
 	outcomes := make([]Outcome, len(chosen))
+	ending := func(i int) string { return s.Rendition.Ending(chosen[i].Ending) }
+	named := names.Names(len(chosen), func(i int) (naming.Picture, string) { return chosen[i].picture(), ending(i) })
 	last := lastOf(chosen, before)
 	taken := map[string]bool{}
 	if !s.Rename { // a name that one keeps is no other's
 		for i, b := range last {
-			if b != nil && sameEnding(b.Name, "."+endings[i]) {
+			if b != nil && sameEnding(b.Name, "."+ending(i)) {
 				taken[naming.Key(b.Name)] = true
 			}
 		}
 	}
-	for i, named := range names.Names(pictures, endings) {
-		o := Outcome{Item: chosen[i], Name: named.Name, Problems: named.Problems}
-		o.Made, o.Form = s.Rendition.of(o.Item)
-		var b Sent
-		known := last[i] != nil
-		if known {
-			b = *last[i]
+	alone := len(taken) == 0 // then only those that collide can meet
+	for i := range outcomes {
+		o := &outcomes[i]
+		o.Numbered, o.Name, o.Problems = chosen[i], named[i].Name, named[i].Problems
+		o.Made, o.Form = s.Rendition.of(*o.Item)
+		kept := false
+		if b := last[i]; b != nil {
+			o.Was = b.Name
+			if kept = !s.Rename && sameEnding(b.Name, o.Name); kept {
+				o.Name, o.Problems = b.Name, nil
+			}
 		}
-		o.Was = b.Name
-		kept := known && !s.Rename && sameEnding(b.Name, o.Name)
-		if kept {
-			o.Name, o.Problems = b.Name, nil
-		}
-		switch o.Gate(except, at); {
-		case o.ByRights:
-		case o.Damage != "":
-			o.Held = "its bytes are " + o.Damage
-		case !kept && taken[naming.Key(o.Name)]:
-			o.Held = fmt.Sprintf("another one is called %s", o.Name)
-		default:
-			taken[naming.Key(o.Name)] = true
-			o.Same = known && b.Name == o.Name && b.Place == o.Place && b.Alt == o.Alt && b.Made == o.Made
-		}
-		outcomes[i] = o
+		o.judge(last[i], kept, alone && !slices.Contains(o.Problems, naming.Collision), taken, except, at)
 	}
 	return outcomes
+}
+
+// judge says whether an outcome goes, and whether it stands there just so: b is how it went last,
+// nil for never. kept tells that it has the name of then, free that no other can have its name.
+func (o *Outcome) judge(b *Sent, kept, free bool, taken map[string]bool, except Exceptions, at time.Time) {
+	key := ""
+	if !free {
+		key = naming.Key(o.Name)
+	}
+	switch o.Gate(except, at); {
+	case o.ByRights:
+		return
+	case o.Damage != "":
+		o.Held = "its bytes are " + o.Damage
+		return
+	case !kept && !free && taken[key]:
+		o.Held = fmt.Sprintf("another one is called %s", o.Name)
+		return
+	}
+	if !free {
+		taken[key] = true
+	}
+	o.Same = b != nil && b.Name == o.Name && b.Place == o.Place && b.Alt == o.Alt && b.Made == o.Made
 }
 
 // Gate holds an outcome back that may not be handed on at a time, unless an exception lets it
@@ -223,12 +233,15 @@ func (o *Outcome) Gate(except Exceptions, at time.Time) {
 // lastOf finds for each of the chosen how it went last; nil for those that never did. One that
 // stands in several slots is that of its own place, or else the last; the same once more on one
 // target has one of its own.
-func lastOf(chosen []Item, before []Sent) []*Sent {
+func lastOf(chosen []Numbered, before []Sent) []*Sent {
+	found := make([]*Sent, len(chosen))
+	if len(before) == 0 {
+		return found
+	}
 	of := make(map[Key][]*Sent, len(before))
 	for i := range before {
 		of[before[i].Key] = append(of[before[i].Key], &before[i])
 	}
-	found := make([]*Sent, len(chosen))
 	take := func(i int, is func(*Sent) bool) {
 		key := chosen[i].key()
 		for n := len(of[key]) - 1; found[i] == nil && n >= 0; n-- {
@@ -247,8 +260,12 @@ func lastOf(chosen []Item, before []Sent) []*Sent {
 	return found
 }
 
-// HoldCrowded holds back what would stand in the slot of another one that goes or is there.
+// HoldCrowded holds back what would stand in the slot of another one that goes or is there. Where
+// one's slot is its name (nil), none does.
 func HoldCrowded(outcomes []Outcome, slot func(Sent) string) {
+	if slot == nil {
+		return
+	}
 	first := map[string]bool{}
 	for i := range outcomes {
 		o := &outcomes[i]
@@ -283,8 +300,14 @@ func (o Outcome) Sent() Sent {
 // Gone returns what stands at an outlet and is not wanted there any more: it is not chosen, may
 // not be handed on now, or has another slot there by now. A slot is where one picture stands:
 // nothing is gone where another one is to stand. What is held back for its name or its bytes
-// stays as it is.
+// stays as it is. A slot of nil is one's name.
 func Gone(outcomes []Outcome, before []Sent, slot func(Sent) string) (gone []Sent) {
+	if len(before) == 0 {
+		return nil
+	}
+	if slot == nil {
+		slot = func(s Sent) string { return s.Name }
+	}
 	wanted, stays := map[string]bool{}, map[Key]bool{}
 	for _, o := range outcomes {
 		if o.Held == "" {

@@ -19,6 +19,9 @@ func cleared(product, variant int64, sku string, place int) Item {
 		Variant: variant, Ending: "jpg", Bytes: 10}
 }
 
+// numbered are items as they are chosen.
+func numbered(items []Item) []Numbered { return Settings{Pictures: All}.Chosen(items) }
+
 // TestWhatIsChosenIsNumbered takes all, the leads, and the first two of each.
 func TestWhatIsChosenIsNumbered(t *testing.T) {
 	items := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "A", 2), cleared(1, 7, "A-S", 1), cleared(1, 7, "A-S", 2),
@@ -55,7 +58,7 @@ func TestSharedPictures(t *testing.T) {
 	items[4].Of = 3
 	variants := map[int64][]Variant{1: {{ID: 7, SKU: "A-S"}, {ID: 8, SKU: "A-M"}}, 9: {{ID: 10}}}
 	var got []string
-	for _, i := range (Settings{Pictures: All}).Chosen(WithShared(items, variants)) {
+	for _, i := range numbered(WithShared(items, variants)) {
 		got = append(got, fmt.Sprint(i.SKU, " ", i.Variant, " ", i.Place, " ", i.Number, " ", i.Shared))
 	}
 	want := []string{"A-S 7 1 1 false", "A-S 7 2 2 true", "A-S 7 3 3 true",
@@ -82,7 +85,7 @@ func TestHeldBack(t *testing.T) {
 	items := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "a", 2), cleared(2, 0, "B", 1), cleared(3, 0, "C", 1)}
 	items[2].State, items[3].Damage = rights.Unknown, "missing"
 	items[2].SKU = "A" // held back, it keeps no name from others
-	outcomes := Settings{}.Rehearse([]Item{items[2], items[0], items[1], items[3]}, names, nil, nil, now)
+	outcomes := Settings{}.Rehearse(numbered([]Item{items[2], items[0], items[1], items[3]}), names, nil, nil, now)
 	for i, want := range []string{"nobody knows whether it may be used", "", "another one is called a.jpg", "its bytes are missing"} {
 		if outcomes[i].Held != want {
 			t.Errorf("%d is held back by %q, expected %q", i, outcomes[i].Held, want)
@@ -116,7 +119,7 @@ func TestTheGate(t *testing.T) {
 		}
 		seen := map[string]bool{}
 		except := Exceptions{fmt.Sprint(random.IntN(9)): "one: because"}
-		for _, o := range (Settings{}).Rehearse(items, names, nil, except, now) {
+		for _, o := range (Settings{}).Rehearse(numbered(items), names, nil, except, now) {
 			if o.Held != "" {
 				continue
 			}
@@ -155,7 +158,7 @@ func TestNamesStay(t *testing.T) {
 	before := []Sent{{Key: Key{Product: 1, Sum: "x"}, Name: "A-1.jpg", Place: 1}, {Key: Key{Product: 1, Sum: "y"}, Name: "A-2.jpg", Place: 2}}
 	now1 := []Item{item("z", 1), item("x", 2), item("y", 3)}
 	said := func(s Settings, items []Item) (said []string, totals Totals) {
-		outcomes := s.Rehearse(items, names, before, nil, now)
+		outcomes := s.Rehearse(numbered(items), names, before, nil, now)
 		for _, o := range outcomes {
 			if o.Goes(s) {
 				said = append(said, o.Sum+" "+o.Name)
@@ -190,7 +193,8 @@ func TestNamesStay(t *testing.T) {
 // one takes the slot of is not, and what is held back for its bytes stays.
 func TestGone(t *testing.T) {
 	item := func(sum string, place int, held string) Outcome {
-		o := Outcome{Item: cleared(1, 0, "A", place), Name: sum + ".jpg", Held: held}
+		i := cleared(1, 0, "A", place)
+		o := Outcome{Numbered: Numbered{Item: &i}, Name: sum + ".jpg", Held: held}
 		o.Item.Sum, o.Item.Place = sum, place
 		return o
 	}
@@ -227,7 +231,7 @@ func TestSlotsOfOne(t *testing.T) {
 	twice[0].Sum, twice[1].Sum = "x", "x"
 	key := Key{Product: 1, Sum: "x"}
 	before := []Sent{{Key: key, Name: "older.jpg", Place: 1}, {Key: key, Name: "two.jpg", Place: 2}, {Key: key, Name: "one.jpg", Place: 1}}
-	outcomes := Settings{}.Rehearse(twice, names, before, nil, now)
+	outcomes := Settings{}.Rehearse(numbered(twice), names, before, nil, now)
 	if outcomes[0].Name != "one.jpg" || outcomes[1].Name != "two.jpg" || !outcomes[0].Same || !outcomes[1].Same {
 		t.Errorf("%q and %q", outcomes[0].Name, outcomes[1].Name)
 	}

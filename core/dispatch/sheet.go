@@ -156,7 +156,7 @@ func (t Table) cells(group []Outcome, most int) (cells []string) {
 }
 
 func (t Table) value(column int, o Outcome, first bool) string {
-	of := o.Item.Picture
+	of := o.picture()
 	sum := o.SentSum
 	if sum == "" && o.Made == "" {
 		sum = o.Sum // it goes as it came

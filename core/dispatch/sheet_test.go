@@ -16,7 +16,8 @@ func TestSheets(t *testing.T) {
 		place   int
 		held    string
 	}{{"A-red", 1, 1, ""}, {"A-red", 1, 2, ""}, {"A-blue", 2, 1, ""}, {"A-blue", 2, 2, "its use is restricted"}} {
-		o := Outcome{Item: cleared(1, p.variant, p.sku, p.place), Name: p.sku + "/größe #" + p.sku[2:3] + ".jpg", Held: p.held}
+		i := cleared(1, p.variant, p.sku, p.place)
+		o := Outcome{Numbered: Numbered{Item: &i}, Name: p.sku + "/größe #" + p.sku[2:3] + ".jpg", Held: p.held}
 		o.Code, o.Alt = "A", "A mug, "+p.sku
 		outcomes = append(outcomes, o)
 	}

@@ -31,20 +31,21 @@ type Named struct {
 // atOnce is how many names one of those who make them makes at a time.
 const atOnce = 4096
 
-// Names makes the names of pictures, each with its ending ("jpg"), in their order.
-func (t Template) Names(pictures []Picture, endings []string) []Named {
-	names := make([]Named, len(pictures))
+// Names makes the names of so many pictures, in their order; of returns one of them, with its
+// ending ("jpg"), and is called by several at once.
+func (t Template) Names(count int, of func(i int) (Picture, string)) []Named {
+	names := make([]Named, count)
 	var makers sync.WaitGroup
 	var next atomic.Int64
 	for range runtime.GOMAXPROCS(0) {
 		makers.Go(func() {
 			for {
 				from := int(next.Add(atOnce)) - atOnce
-				if from >= len(pictures) {
+				if from >= count {
 					return
 				}
-				for i := from; i < min(from+atOnce, len(pictures)); i++ {
-					names[i] = t.named(pictures[i], endings[i])
+				for i := from; i < min(from+atOnce, count); i++ {
+					names[i] = t.named(of(i))
 				}
 			}
 		})

@@ -82,7 +82,7 @@ func TestNamesAreJudged(t *testing.T) {
 		pictures[i].Title, endings[i] = title, "jpg"
 	}
 	want := [][]string{{Collision}, {Collision}, nil, {EmptyPart}, {Reserved}, {Reserved}, {Forbidden}, {TooLong}, {Collision}}
-	for i, n := range parsed.Names(pictures, endings) {
+	for i, n := range parsed.Names(len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] }) {
 		if !slices.Equal(n.Problems, want[i]) {
 			t.Errorf("%.20s: %q, expected %q", n.Name, n.Problems, want[i])
 		}
@@ -110,9 +110,9 @@ func TestNamesStayWhereTheyBelong(t *testing.T) {
 			pictures = append(pictures, Picture{SKU: pick(values), Title: pick(values), View: pick(values), Place: random.IntN(12)})
 		}
 		endings := slices.Repeat([]string{"jpg"}, len(pictures))
-		names := parsed.Names(pictures, endings)
+		names := parsed.Names(len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] })
 		seen := map[string]bool{}
-		for i, n := range parsed.Names(pictures, endings) {
+		for i, n := range parsed.Names(len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] }) {
 			if n.Name != names[i].Name {
 				t.Fatalf("%q and %q of one picture", n.Name, names[i].Name)
 			}

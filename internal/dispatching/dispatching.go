@@ -35,6 +35,8 @@ type Dispatcher struct {
 	Readers  contained.Program // of foreign workbooks
 	Runs     store.Queue
 	Letters  Letters // nil where no mail can be sent
+
+	choices choices
 }
 
 // Opener connects to outlets, and keeps their secrets.
@@ -184,10 +186,18 @@ func (d *Dispatcher) Try(ctx context.Context, id int64) error {
 	return err
 }
 
-// slot returns what tells where a picture stands at an outlet.
-func slot(o store.Outlet) func(dispatch.Sent) string {
+// ownSlot returns what tells where a picture stands at an outlet; nil where that is its name.
+func ownSlot(o store.Outlet) func(dispatch.Sent) string {
 	if kind, ok := kinds.Of(o.Kind); ok && kind.Slot != nil {
 		return kind.Slot(o.Address)
+	}
+	return nil
+}
+
+// slot is ownSlot, or that of a name.
+func slot(o store.Outlet) func(dispatch.Sent) string {
+	if own := ownSlot(o); own != nil {
+		return own
 	}
 	return func(s dispatch.Sent) string { return s.Name }
 }
@@ -204,6 +214,14 @@ type Rehearsed struct {
 // Rehearse says what would go by settings now, to an outlet or (0) to a new one. The error may
 // be a naming.BadTemplate, a dispatch.BadRecipe, dispatch.ErrFirst or dispatch.ErrViews.
 func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispatch.Settings) (r Rehearsed, err error) {
+	return d.rehearse(ctx, outlet, settings, d.items)
+}
+
+// rehearse does so with what read chooses.
+func (d *Dispatcher) rehearse(
+	ctx context.Context, outlet int64, settings dispatch.Settings,
+	read func(context.Context, dispatch.Settings) ([]dispatch.Item, error),
+) (r Rehearsed, err error) {
 	names, err := settings.Template()
 	if err != nil {
 		return r, err
@@ -215,7 +233,7 @@ func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispat
 		}
 		settings = wanted(to.Kind, settings)
 	}
-	items, err := d.Store.ToDispatch(ctx, settings)
+	items, err := read(ctx, settings)
 	if err != nil {
 		return r, err
 	}
@@ -230,8 +248,8 @@ func (d *Dispatcher) Rehearse(ctx context.Context, outlet int64, settings dispat
 	now := time.Now()
 	r.Settings = settings
 	r.Outcomes = settings.Rehearse(settings.Chosen(items), names, before, except, now)
-	dispatch.HoldCrowded(r.Outcomes, slot(to))
-	r.Gone = dispatch.Gone(r.Outcomes, before, slot(to))
+	dispatch.HoldCrowded(r.Outcomes, ownSlot(to))
+	r.Gone = dispatch.Gone(r.Outcomes, before, ownSlot(to))
 	r.Totals = settings.Count(r.Outcomes)
 	r.Totals.Gone, r.Massive = len(r.Gone), dispatch.Massive(len(r.Gone), len(before))
 	return r, nil
@@ -328,7 +346,8 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	if done.EndedAt != nil {
 		return done, d.mail(ctx, &done.Dispatch)
 	}
-	r, err := d.Rehearse(ctx, done.OutletID, done.Settings)
+	// What is to be handed on is its own, and judged picture by picture: it may change on the way.
+	r, err := d.rehearse(ctx, done.OutletID, done.Settings, d.Store.ToDispatch)
 	if err != nil {
 		return done, err
 	}
@@ -358,7 +377,7 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 // check tells again, when it is a picture's turn, whether it may go; one that may not is held
 // back.
 func (d *Dispatcher) check(ctx context.Context, outlet int64, o *dispatch.Outcome) error {
-	now, stands, err := d.Store.StillStands(ctx, o.Item)
+	now, stands, err := d.Store.StillStands(ctx, *o.Item)
 	if err != nil {
 		return err
 	}

@@ -159,7 +159,7 @@ func (p *preparing) make(ctx context.Context, o dispatch.Outcome, sum blob.Sum) 
 	if err != nil {
 		return r, "", err
 	}
-	made, problem, err := p.Pictures.Make(ctx, path, picture.Making{To: to, Recipe: p.recipe, Write: p.recipe.Writes(o.Item)})
+	made, problem, err := p.Pictures.Make(ctx, path, picture.Making{To: to, Recipe: p.recipe, Write: p.recipe.Writes(*o.Item)})
 	spooled := blob.Spooled{Path: to}
 	if err != nil || problem != "" {
 		spooled.Remove()

@@ -117,7 +117,7 @@ func (s *sending) one(ctx context.Context, ready *preparing, i int, o *dispatch.
 	if err != nil || o.Held != "" {
 		return err
 	}
-	picture := outlet.Picture{Item: o.Item, Name: o.Name, Was: o.Was, Type: string(picturespec.TypeOfEnding(o.Name)),
+	picture := outlet.Picture{Item: o.Whole(), Name: o.Name, Was: o.Was, Type: string(picturespec.TypeOfEnding(o.Name)),
 		Sum: l.sum.String(), Size: l.size,
 		Open: func(ctx context.Context) (io.ReadSeekCloser, error) { return l.seekable(ctx, s.Blobs) }}
 	answer, err := again(ctx, func() (string, error) { return s.out.Put(ctx, picture) })

@@ -45,11 +45,26 @@ func scanItems(rows pgx.Rows) (items []dispatch.Item, err error) {
 		&i.Expires, &i.Width, &i.Height, &i.Frames, &i.Stated},
 		func() error {
 			i.Ending = kind.Ending()
+			if n := len(items); n > 0 {
+				shareTexts(&i, &items[n-1])
+			}
 			items = append(items, i)
 			i.Options, i.Expires, i.Stated = nil, nil, rights.Stated{}
 			return nil
 		})
 	return items, err
+}
+
+// shareTexts has an item keep no texts of its own that the one before it has: those of one product
+// stand beside each other.
+func shareTexts(i, before *dispatch.Item) {
+	for _, text := range [][2]*string{{&i.Code, &before.Code}, {&i.Picture.ID, &before.Picture.ID}, {&i.Category, &before.Category},
+		{&i.SKU, &before.SKU}, {&i.Title, &before.Title}, {&i.GTIN, &before.GTIN}, {&i.View, &before.View}, {&i.Licence, &before.Licence},
+		{&i.Credit, &before.Credit}} {
+		if *text[0] == *text[1] {
+			*text[0] = *text[1]
+		}
+	}
 }
 
 func (s *Store) productsToDispatch(ctx context.Context, settings dispatch.Settings) ([]dispatch.Item, error) {
@@ -125,4 +140,14 @@ func lowered(texts []string) []string {
 		low = append(low, strings.ToLower(strings.TrimSpace(t)))
 	}
 	return low
+}
+
+// HandedStamp tells whether what is handed on is as it was: it is the same number as long as nobody
+// wrote a product, a variant, a category, a placement, a file, its bytes or a text. quiet says that
+// nobody is writing anything now: only what is read behind such an answer is all that the number
+// stands for, as what is written under a number can be seen after it.
+func (s *Store) HandedStamp(ctx context.Context) (stamp int64, quiet bool, err error) {
+	err = s.Pool.QueryRow(ctx, `select last_value, not exists (select from pg_stat_activity
+		where backend_xid is not null and datname = current_database()) from handed_stamp`).Scan(&stamp, &quiet)
+	return stamp, quiet, err
 }

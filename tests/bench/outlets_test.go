@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"image"
 	"image/jpeg"
-	"io"
 	"math/rand/v2"
 	"net/http/httptest"
 	"os"
@@ -22,7 +21,6 @@ import (
 	"golang.org/x/net/webdav"
 
 	"ambrosa/core/dispatch"
-	"ambrosa/core/naming"
 	"ambrosa/internal/client"
 	"ambrosa/internal/sheetfile"
 )
@@ -155,32 +153,6 @@ func BenchmarkWorkbook(b *testing.B) {
 		if got := strings.Count(string(csv), "\n"); got != rows+101 {
 			b.Fatalf("LibreOffice reads %d rows: %s", got, said.String())
 		}
-	}
-}
-
-// BenchmarkNames previews the names of 1,000,000 pictures by a template that changed, with all
-// collisions counted: as they are computed, without asking for the pictures.
-func BenchmarkNames(b *testing.B) {
-	const all = 1_000_000
-	pictures, endings := make([]naming.Picture, all), make([]string, all)
-	for n := range all {
-		pictures[n] = naming.Picture{SKU: "HT-" + strconv.Itoa(n/5), Code: "HT", Title: "Hooked hive tool with a handle of oak", Place: 1 + n%5}
-		endings[n] = "jpg"
-	}
-	template, err := naming.ParseTemplate("[title slug most 20]-[sku lower]_[place pad 2]")
-	must(b, err)
-	for b.Loop() {
-		begin := time.Now()
-		named := template.Names(pictures, endings)
-		took := time.Since(begin)
-		collide := 0
-		for _, n := range named {
-			if len(n.Problems) > 0 {
-				collide++
-			}
-		}
-		_, _ = fmt.Fprint(io.Discard, collide)
-		b.ReportMetric(float64(took.Milliseconds()), "ms(max500)")
 	}
 }
 
