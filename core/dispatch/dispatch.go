@@ -347,8 +347,9 @@ type Totals struct {
 // Count counts what becomes of items by settings.
 func (s Settings) Count(outcomes []Outcome) Totals {
 	t := Totals{Problems: map[string]int{}}
-	products := map[int64]bool{}
-	for _, o := range outcomes {
+	last := int64(0) // those of one product stand beside each other
+	for i := range outcomes {
+		o := &outcomes[i]
 		for _, p := range o.Problems {
 			t.Problems[p]++
 		}
@@ -381,10 +382,10 @@ func (s Settings) Count(outcomes []Outcome) Totals {
 		if o.SentSum != "" {
 			t.Bytes += o.SentBytes - o.Bytes
 		}
-		if o.Product != 0 {
-			products[o.Product] = true
+		if o.Product != 0 && o.Product != last {
+			t.Products++
+			last = o.Product
 		}
 	}
-	t.Products = len(products)
 	return t
 }

@@ -13,7 +13,7 @@ var facings = map[string]string{"front": "1", "left": "2", "top": "3", "back": "
 // digits, the code of the picture, and its number among those of that code. The code says A for a
 // marketing picture, the facing (0 where the view is none of them), N for no angle, and 1 for in
 // its packaging, which nobody here knows better. It is empty where there is no GTIN.
-func gs1(p Picture) string {
+func gs1(p *Picture) string {
 	if p.GTIN == "" {
 		return ""
 	}

@@ -39,13 +39,16 @@ func (t Template) Names(count int, of func(i int) (Picture, string)) []Named {
 	var next atomic.Int64
 	for range runtime.GOMAXPROCS(0) {
 		makers.Go(func() {
+			last := make([]told, len(t.parts))
+			p, ending := new(Picture), "" // one for all: it does not stay on the stack
 			for {
 				from := int(next.Add(atOnce)) - atOnce
 				if from >= count {
 					return
 				}
 				for i := from; i < min(from+atOnce, count); i++ {
-					names[i] = t.named(of(i))
+					*p, ending = of(i)
+					names[i] = t.named(p, ending, last)
 				}
 			}
 		})
@@ -55,8 +58,8 @@ func (t Template) Names(count int, of func(i int) (Picture, string)) []Named {
 	return names
 }
 
-func (t Template) named(p Picture, ending string) Named {
-	stem, empty := t.Name(p)
+func (t Template) named(p *Picture, ending string, last []told) Named {
+	stem, empty := t.name(p, last)
 	n := Named{Name: stem + "." + ending}
 	if empty || stem == "" {
 		n.Problems = append(n.Problems, EmptyPart)

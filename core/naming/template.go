@@ -30,23 +30,23 @@ type Picture struct {
 }
 
 // fields are what a template can name.
-var fields = map[string]func(Picture) string{
-	"sku":      func(p Picture) string { return p.SKU },
-	"code":     func(p Picture) string { return p.Code },
-	"id":       func(p Picture) string { return p.ID },
-	"category": func(p Picture) string { return p.Category },
-	"title":    func(p Picture) string { return p.Title },
-	"gtin":     func(p Picture) string { return p.GTIN },
+var fields = map[string]func(*Picture) string{
+	"sku":      func(p *Picture) string { return p.SKU },
+	"code":     func(p *Picture) string { return p.Code },
+	"id":       func(p *Picture) string { return p.ID },
+	"category": func(p *Picture) string { return p.Category },
+	"title":    func(p *Picture) string { return p.Title },
+	"gtin":     func(p *Picture) string { return p.GTIN },
 	"options":  optionsOf,
-	"view":     func(p Picture) string { return p.View },
-	"place":    func(p Picture) string { return number(p.Place) },
-	"number":   func(p Picture) string { return number(p.Number) },
-	"name":     func(p Picture) string { return stem(p.Name) },
+	"view":     func(p *Picture) string { return p.View },
+	"place":    func(p *Picture) string { return number(p.Place) },
+	"number":   func(p *Picture) string { return number(p.Number) },
+	"name":     func(p *Picture) string { return stem(p.Name) },
 	"gs1":      gs1,
 }
 
 // optionsOf are the values of all options, in their order.
-func optionsOf(p Picture) string {
+func optionsOf(p *Picture) string {
 	values := make([]string, 0, len(p.Options))
 	for _, o := range p.Options {
 		values = append(values, o.Value)
@@ -88,7 +88,7 @@ type part struct {
 }
 
 type choice struct {
-	value func(Picture) string
+	value func(*Picture) string
 	turns []func(string) string
 }
 
@@ -163,7 +163,7 @@ func parseChoices(text string, more []string) (choices []choice, why string) {
 func parseChoice(text string, more []string) (c choice, why string) {
 	if len(text) >= 2 && text[0] == '"' && text[len(text)-1] == '"' {
 		constant := text[1 : len(text)-1]
-		return choice{value: func(Picture) string { return constant }}, ""
+		return choice{value: func(*Picture) string { return constant }}, ""
 	}
 	words := strings.Fields(text)
 	if len(words) == 0 {
@@ -177,9 +177,9 @@ func parseChoice(text string, more []string) (c choice, why string) {
 		}
 		named := words[0]
 		words = words[1:]
-		c.value = func(p Picture) string { return optionOf(p, named) }
+		c.value = func(p *Picture) string { return optionOf(p, named) }
 	} else if slices.Contains(more, field) {
-		c.value = func(p Picture) string { return p.More[field] }
+		c.value = func(p *Picture) string { return p.More[field] }
 	} else if c.value = fields[field]; c.value == nil {
 		return c, fmt.Sprintf("there is no field %q; an option of that name is [option %s]", field, field)
 	}
@@ -193,7 +193,7 @@ func parseChoice(text string, more []string) (c choice, why string) {
 	return c, ""
 }
 
-func optionOf(p Picture, name string) string {
+func optionOf(p *Picture, name string) string {
 	for _, o := range p.Options {
 		if strings.EqualFold(o.Name, name) {
 			return o.Value
@@ -298,14 +298,24 @@ const usual = 48
 // folders; in values they, and what cannot be in any name, become a hyphen. empty tells
 // whether a field was empty that nothing stood for.
 func (t Template) Name(p Picture) (name string, empty bool) {
+	return t.name(&p, make([]told, len(t.parts)))
+}
+
+// told is what a part made of a picture last: those of one product stand beside each other, and
+// much of their names is the same.
+type told struct{ from, to string }
+
+// name is Name, with what each part made last.
+func (t Template) name(p *Picture, last []told) (name string, empty bool) {
 	var b strings.Builder
 	b.Grow(usual)
-	for _, each := range t.parts {
+	for i := range t.parts {
+		each := &t.parts[i]
 		if each.choices == nil {
 			b.WriteString(each.text)
 			continue
 		}
-		value := each.value(p)
+		value := each.value(p, &last[i])
 		empty = empty || value == ""
 		b.WriteString(value)
 	}
@@ -321,27 +331,48 @@ func (t Template) Text(p Picture, escape func(string) string) (text string, empt
 			b.WriteString(each.text)
 			continue
 		}
-		value := each.raw(p)
+		value := each.raw(&p)
 		empty = empty || value == ""
 		b.WriteString(escape(value))
 	}
 	return b.String(), empty
 }
 
-func (p part) value(of Picture) string { return strings.Map(within, p.raw(of)) }
+func (p *part) value(of *Picture, last *told) string {
+	if len(p.choices) == 1 { // what it makes depends on one value alone
+		from := p.choices[0].value(of)
+		if from != last.from || last.to == "" {
+			last.from, last.to = from, fit(p.choices[0].turned(from))
+		}
+		return last.to
+	}
+	return fit(p.raw(of))
+}
+
+// fit is a value as it may stand in a name.
+func fit(value string) string {
+	if strings.IndexFunc(value, func(r rune) bool { return within(r) != r }) < 0 {
+		return value
+	}
+	return strings.Map(within, value)
+}
 
 // raw is the first of a part's choices that is not empty.
-func (p part) raw(of Picture) string {
+func (p *part) raw(of *Picture) string {
 	for _, c := range p.choices {
-		value := c.value(of)
-		for _, turn := range c.turns {
-			value = turn(value)
-		}
-		if value = strings.TrimSpace(value); value != "" {
+		if value := c.turned(c.value(of)); value != "" {
 			return value
 		}
 	}
 	return ""
+}
+
+// turned is a value with all that is done to it.
+func (c choice) turned(value string) string {
+	for _, turn := range c.turns {
+		value = turn(value)
+	}
+	return strings.TrimSpace(value)
 }
 
 // within is what a character of a value becomes in a name.
