@@ -63,6 +63,11 @@ type upkeepView struct {
 	Waiting  store.OrphansWaiting `json:"waiting"`
 }
 
+type spaceView struct {
+	Items []store.Space `json:"items" nullable:"false"`
+	store.Beside
+}
+
 type fileHistory struct {
 	Needs []store.Reference `json:"needs" nullable:"false" doc:"Who needs it now"`
 	Stood []store.Stood     `json:"stood" nullable:"false" doc:"Where it stood, the newest first"`
@@ -113,9 +118,13 @@ func (s *Server) upkeepOperations(api huma.API) {
 	huma.Register(api, tags.get("get-space", "/space", "What the parts of the library take"),
 		func(ctx context.Context, in *struct {
 			By string `query:"by" enum:"origin,lot,month,kind" default:"origin"`
-		}) (*Body[Page[store.Space]], error) {
+		}) (*Body[spaceView], error) {
 			items, err := s.Store.Space(ctx, in.By)
-			return pageOf(items, int64(len(items))), problem(err, "space")
+			if err != nil {
+				return nil, problem(err, "space")
+			}
+			beside, err := s.Store.Beside(ctx)
+			return &Body[spaceView]{spaceView{orEmpty(items), beside}}, problem(err, "space")
 		})
 	s.findingOperations(api)
 	s.remedyOperations(api)

@@ -172,10 +172,12 @@ func (p *preparing) make(ctx context.Context, o dispatch.Outcome, sum blob.Sum) 
 	}
 	r = store.Rendition{Made: o.Made, Sum: o.Sum, Result: content.Sum.String(), Bytes: content.Bytes, Width: made.Width, Height: made.Height,
 		PictureWidth: made.PictureWidth, PictureHeight: made.PictureHeight, Quality: made.Quality}
-	if err := p.Blobs.KeepMade(ctx, o.Made, sum, content); err != nil {
+	// Its row comes first: one whose object never came is made anew, and lets it go with its term.
+	if err := p.Store.KeepRendition(ctx, r); err != nil {
+		content.Remove()
 		return r, "", err
 	}
-	return r, "", p.Store.KeepRendition(ctx, r)
+	return r, "", p.Blobs.KeepMade(ctx, o.Made, sum, content)
 }
 
 // inMemory is how large a picture is kept in memory once it was read whole; larger ones are

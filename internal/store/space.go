@@ -47,3 +47,15 @@ func (s *Store) Space(ctx context.Context, by string) ([]Space, error) {
 		left join blob b on b.sha256 = c.sha256
 		group by 1 order by `+order+` limit 200`)
 }
+
+// Beside is what lies beside the library's files, bytes.
+type Beside struct {
+	Made     int64 `json:"made" doc:"Renditions for outlets, bytes: they are made anew when they are needed"`
+	Packages int64 `json:"packages" doc:"Packages that can be taken, bytes"`
+}
+
+// Beside returns it.
+func (s *Store) Beside(ctx context.Context) (Beside, error) {
+	return one[Beside](ctx, s.Pool, `select (select coalesce(sum(bytes), 0)::bigint from rendition) as made,
+		(select coalesce(sum(size), 0)::bigint from dispatch where size > 0 and let_go_at is null) as packages`)
+}

@@ -1329,7 +1329,7 @@ export type HandIn = {
      */
     missing: Array<MissingProduct>;
     /**
-     * Pictures that a request waits for, the first of them, in the stead of products
+     * That a request waits for, in the stead of products
      */
     shots: Array<RequestShot>;
     state: 'open' | 'full' | 'expired' | 'revoked';
@@ -2569,14 +2569,6 @@ export type PageSheet = {
 
 export type PageShotRequest = {
     items: Array<ShotRequest>;
-    /**
-     * How many there are in all
-     */
-    total: number;
-};
-
-export type PageSpace = {
-    items: Array<Space>;
     /**
      * How many there are in all
      */
@@ -4174,6 +4166,18 @@ export type Space = {
      * Bytes
      */
     needed: number;
+};
+
+export type SpaceView = {
+    items: Array<Space>;
+    /**
+     * Renditions for outlets, bytes: they are made anew when they are needed
+     */
+    made: number;
+    /**
+     * Packages that can be taken, bytes
+     */
+    packages: number;
 };
 
 export type Span = {
@@ -9080,7 +9084,7 @@ export type GetSpaceResponses = {
     /**
      * OK
      */
-    200: PageSpace;
+    200: SpaceView;
 };
 
 export type GetSpaceResponse = GetSpaceResponses[keyof GetSpaceResponses];

@@ -85,6 +85,14 @@ export function Space() {
       <p className="quiet">
         Bytes that several files have count once, with the file that brought them first; they are needed when
         one of these files is.
+        {space.data && space.data.made + space.data.packages > 0 && (
+          <>
+            {' '}
+            Beside them lie {bytes(space.data.made)} of renditions for outlets, which go when nobody used them
+            for 90 days and are made anew when they are needed, and {bytes(space.data.packages)} of packages,
+            which are kept for 30 days.
+          </>
+        )}
       </p>
     </div>
   );
