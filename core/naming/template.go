@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/gosimple/slug"
@@ -375,8 +376,14 @@ func (c choice) turned(value string) string {
 	return strings.TrimSpace(value)
 }
 
-// within is what a character of a value becomes in a name.
+// within is what a character of a value becomes in a name; what is not seen, and turns the direction
+// of writing around or stands for nothing, is left out (Unicode Standard Annex #9 and #44: Cf), but
+// for what joins letters and emoji.
 func within(r rune) rune {
+	const joiner, nonJoiner = '\u200d', '\u200c'
+	if r != joiner && r != nonJoiner && r > 0x7f && unicode.Is(unicode.Cf, r) {
+		return -1
+	}
 	if r == '/' || r == '\\' || r < ' ' || r == 0x7f || r == utf8.RuneError {
 		return '-'
 	}

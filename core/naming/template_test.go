@@ -159,3 +159,28 @@ func TestSlugged(t *testing.T) {
 		}
 	}
 }
+
+// TestTitlesOfAllScripts makes names of titles that read from right to left, of pictures, and of
+// marks that turn the direction: names are whole characters, say no other direction than they have,
+// and are never empty without saying so. Slugs are plain (the transliteration is a library's).
+func TestTitlesOfAllScripts(t *testing.T) {
+	for _, title := range []string{"عسل طبيعي 250", "דבש טבעי", "🐝🍯 Honey", "👩🏽‍🌾 beekeeper", "a\u202egpj.exe", "e\u0301te\u0301", "ﷺ", "🏳️‍🌈",
+		"\u200f\u200e", "ตัวอย่าง", "नमस्ते"} {
+		for _, template := range []string{"[title]", "[title most 7]", "[title slug]", "[title slug most 5 | sku]", "[title upper]-[sku]"} {
+			parsed, err := ParseTemplate(template)
+			if err != nil {
+				t.Fatal(err)
+			}
+			name, empty := parsed.Name(Picture{Title: title, SKU: "HV-1"})
+			if !utf8.ValidString(name) || strings.ContainsAny(name, "\x00/\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069") {
+				t.Errorf("%s of %q is %q", template, title, name)
+			}
+			if strings.Trim(name, "-") == "" && !empty {
+				t.Errorf("%s of %q is empty, and does not say so", template, title)
+			}
+			if plain := strings.IndexFunc(name, func(r rune) bool { return r > 0x7f }) < 0; strings.HasPrefix(template, "[title slug") && !plain {
+				t.Errorf("the slug of %q is %q", title, name)
+			}
+		}
+	}
+}

@@ -17,6 +17,9 @@ import (
 // template, hands on, and finds in the package as many pictures as the receipt says.
 func TestFromNoOutletToAReceipt(t *testing.T) {
 	v := visit(t, browser.Options{})
+	lot := v.count("select lot_id from placement p join file f on f.id = p.file_id where p.product_id > 0 order by f.id limit 1")
+	v.do(v.client().Put(t.Context(), fmt.Sprintf("/api/v1/lots/%d/rights", lot),
+		map[string]any{"q": "HV-110", "rights": "restricted", "licence": "", "credit": ""}, nil))
 	v.open("/dispatch")
 	v.says("There is no outlet yet")
 	v.click("New outlet")
@@ -44,6 +47,32 @@ func TestFromNoOutletToAReceipt(t *testing.T) {
 	if went := v.count("select count(*) from dispatch_picture where held = ''"); went < 50 || len(archive.File) != went+1 {
 		t.Errorf("%d pictures went, the package has %d files", went, len(archive.File))
 	}
+	v.letsThrough()
+}
+
+// letsThrough has what is held back for its rights go by an exception, and takes that back.
+func (v *visitor) letsThrough() {
+	v.t.Helper()
+	v.label("What would go")
+	v.label("Held back")
+	v.sees(`[...document.querySelectorAll('.row button')].some((b) => b.innerText.startsWith('Let it through'))`)
+	v.value(`[...document.querySelectorAll('button')].find((b) => /^Let \d+ through/.test(b.innerText)).click()`)
+	v.fill("Because", "allowed by mail")
+	v.confirm("Let through")
+	v.until("the exceptions to stand", func() bool {
+		return v.count("select count(*) from gate_exception where because = 'allowed by mail'") > 0
+	})
+	v.label("Let through")
+	v.says("let through by specialist: allowed by mail")
+	v.click("Hold it back again")
+	v.says("Judged as usual again")
+	given := v.count("select count(*) from gate_exception")
+	v.click("Hand on now")
+	v.until("them to go", func() bool { return v.count("select count(*) from dispatch_picture where exception <> ''") == given })
+	v.label("What went")
+	v.click("Link…")
+	v.confirm("Give out a link")
+	v.sees(`document.querySelector('[aria-label="The link"]')?.value.includes('/packages/')`)
 }
 
 // label presses a choice that stands in a label.

@@ -16,7 +16,7 @@ export function SaveForLater({
   onDone?: () => void;
 }) {
   const [folder, setFolder] = useState('');
-  const [words, setWords] = useState<string[]>([]);
+  const [typed, setTyped] = useState(nothingTyped);
   const shelf = useShelf();
   return (
     <Modal opened onClose={onClose} title={`Save ${some(files.length, 'file')} for later`}>
@@ -24,7 +24,7 @@ export function SaveForLater({
         className="columns"
         onSubmit={(e) => {
           e.preventDefault();
-          shelf.act({ files, folder, add: words }, 'saved for later', () => {
+          shelf.act({ files, folder, add: wordsOf(typed) }, 'saved for later', () => {
             onDone?.();
             onClose();
           });
@@ -34,7 +34,7 @@ export function SaveForLater({
           On the shelf they are needed, so nothing cleans them away, and they wait on no bench any more.
         </span>
         <FolderField value={folder} onChange={setFolder} autoFocus />
-        <WordsField value={words} onChange={setWords} />
+        <WordsField value={typed} onChange={setTyped} />
         <Button type="submit" variant="filled" loading={shelf.busy}>
           Save for later
         </Button>
@@ -69,17 +69,28 @@ export function FolderField({
   );
 }
 
+/** Words as they are typed: what is not entered yet counts, too. */
+export interface Typed {
+  words: string[];
+  typing: string;
+}
+
+export const nothingTyped: Typed = { words: [], typing: '' };
+
+export const wordsOf = ({ words, typing }: Typed) => [...words, typing.trim()].filter(Boolean);
+
 /** Takes words or phrases, each behind a comma or Enter. */
-export function WordsField({ value, onChange }: { value: string[]; onChange: (words: string[]) => void }) {
+export function WordsField({ value, onChange }: { value: Typed; onChange: (to: Typed) => void }) {
   return (
     <TagsInput
       label="Words"
       description="The search finds them by these, by the folder and by the name."
-      placeholder={value.length === 0 ? 'size chart, EU' : ''}
+      placeholder={value.words.length === 0 ? 'size chart, EU' : ''}
       maxTags={30}
-      value={value}
-      onChange={onChange}
-      acceptValueOnBlur
+      value={value.words}
+      onChange={(words) => onChange({ words, typing: '' })}
+      searchValue={value.typing}
+      onSearchChange={(typing) => onChange({ ...value, typing })}
     />
   );
 }

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import type { Shelved } from '../client';
 import { some } from '../shared/format';
 import { useShelf } from './changing';
-import { FolderField, WordsField } from './SaveForLater';
+import { FolderField, nothingTyped, WordsField, wordsOf } from './SaveForLater';
 
 interface Props {
   items: Shelved[];
@@ -38,7 +38,7 @@ export function MoveDialog({ items, onClose }: Props) {
 
 /** Adds words to pictures of the shelf, or takes some away. */
 export function WordsDialog({ items, onClose }: Props) {
-  const [add, setAdd] = useState<string[]>([]);
+  const [add, setAdd] = useState(nothingTyped);
   const [remove, setRemove] = useState<string[]>([]);
   const shelf = useShelf();
   const there = [...new Set(items.flatMap((i) => i.words))].toSorted((a, b) => a.localeCompare(b));
@@ -48,7 +48,11 @@ export function WordsDialog({ items, onClose }: Props) {
         className="columns"
         onSubmit={(e) => {
           e.preventDefault();
-          shelf.act({ files: items.map((i) => i.id), add, remove }, 'given other words', onClose);
+          shelf.act(
+            { files: items.map((i) => i.id), add: wordsOf(add), remove },
+            'given other words',
+            onClose,
+          );
         }}
       >
         <WordsField value={add} onChange={setAdd} />
@@ -65,7 +69,7 @@ export function WordsDialog({ items, onClose }: Props) {
           type="submit"
           variant="filled"
           loading={shelf.busy}
-          disabled={add.length + remove.length === 0}
+          disabled={wordsOf(add).length + remove.length === 0}
         >
           Keep
         </Button>
