@@ -147,7 +147,7 @@ func list(address string) ([]shot, error) {
 			dark:  true,
 		},
 		{name: "upkeep", path: "/upkeep", ready: "document.querySelectorAll('.card img').length > 9 && document.querySelector('aside li img')"},
-		{name: "upkeep-space", path: "/upkeep/space", ready: "document.querySelectorAll('[aria-label=Space] .row').length > 3"},
+		{name: "shelf", path: "/shelf", ready: "document.querySelectorAll('.gridrow .card img').length > 4"},
 		{
 			name:  "dispatch",
 			path:  "/dispatch/2",
