@@ -1,15 +1,15 @@
-import { Button, Checkbox, Modal, SegmentedControl, TextInput } from '@mantine/core';
+import { Checkbox, Modal, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Category, Shown } from '../client';
 import { listCategoriesOptions, spreadPictureMutation } from '../client/@tanstack/react-query.gen';
-import { type Way, ways } from '../plan/ways';
-import { baseName, count, some } from '../shared/format';
+import { PlanIt } from '../plan/PlanIt';
+import { failed, type Way } from '../plan/ways';
+import { baseName, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import { Failed } from '../shared/State';
-import { failed } from '../plan/ways';
 import css from './Spread.module.css';
 import type { Owner } from './owner';
 
@@ -73,31 +73,22 @@ export function Spread({
             {found.length === 0 && <p className="quiet">No category has “{asked}” in it.</p>}
           </div>
         )}
-        <div className="spread wrap">
-          <SegmentedControl
-            aria-label="Way to place"
-            value={way}
-            onChange={(w) => setWay(w as Way)}
-            data={ways.map(({ value, label }) => ({ value, label }))}
-          />
-          <Button
-            className="push"
-            variant="filled"
-            disabled={chosen.length === 0 || asked !== text.trim()}
-            loading={spread.isPending}
-            onClick={() =>
-              spread.mutate({
-                body: {
-                  file: picture.file,
-                  way,
-                  on: chosen.map((c) => ({ kind: 'category' as const, id: c.id })),
-                },
-              })
-            }
-          >
-            Plan it for {chosen.length === 1 ? '1 category' : `${count(chosen.length)} categories`}
-          </Button>
-        </div>
+        <PlanIt
+          way={way}
+          onWay={setWay}
+          onto={some(chosen.length, 'category', 'categories')}
+          disabled={chosen.length === 0 || asked !== text.trim()}
+          busy={spread.isPending}
+          onPlan={() =>
+            spread.mutate({
+              body: {
+                file: picture.file,
+                way,
+                on: chosen.map((c) => ({ kind: 'category' as const, id: c.id })),
+              },
+            })
+          }
+        />
       </div>
     </Modal>
   );

@@ -84,6 +84,15 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
       [['Esc'], 'choose none'],
     ],
   },
+  {
+    name: 'On the shelf',
+    keys: [
+      [['←', '→', '↑', '↓'], 'go from picture to picture'],
+      [['m'], 'choose it'],
+      [['space'], 'large view'],
+      [['Esc'], 'choose none'],
+    ],
+  },
 ];
 
 /** What the server takes at most, as the steward has set it. */

@@ -1,3 +1,5 @@
+import { post } from './post';
+
 /** Has rows put into a workbook that is handed in, and hands that workbook back; returns where they are. */
 export async function handBack(
   address: string,
@@ -5,12 +7,7 @@ export async function handBack(
   where: Record<string, string>,
 ): Promise<string> {
   const asked = new URLSearchParams(Object.entries(where).filter(([, value]) => value !== ''));
-  const answer = await fetch(`${address}${address.includes('?') ? '&' : '?'}${asked.toString()}`, {
-    method: 'POST',
-    body: workbook,
-    headers: { 'Content-Type': 'application/octet-stream' },
-  });
-  if (!answer.ok) throw (await answer.json()) as unknown;
+  const answer = await post(`${address}${address.includes('?') ? '&' : '?'}${asked.toString()}`, workbook);
   const link = document.createElement('a');
   link.href = URL.createObjectURL(await answer.blob());
   link.download = workbook.name;

@@ -1,11 +1,12 @@
-import { Button, Modal, SegmentedControl, TextInput } from '@mantine/core';
+import { Modal, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Shelved } from '../client';
 import { listShelfOptions, spreadPictureMutation } from '../client/@tanstack/react-query.gen';
-import { failed, ways, type Way } from '../plan/ways';
+import { PlanIt } from '../plan/PlanIt';
+import { failed, type Way } from '../plan/ways';
 import { baseName, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import css from './Shelf.module.css';
@@ -62,27 +63,18 @@ export function PutFromShelf({ products, name, picture, onClose }: Props) {
             <Link to="/shelf">To the shelf</Link>
           </p>
         )}
-        <div className="spread wrap">
-          <SegmentedControl
-            aria-label="Way to place"
-            value={way}
-            onChange={(w) => setWay(w as Way)}
-            data={ways.map(({ value, label }) => ({ value, label }))}
-          />
-          <Button
-            className="push"
-            variant="filled"
-            disabled={!items.some((i) => i.id === marked)}
-            loading={plan.isPending}
-            onClick={() =>
-              plan.mutate({
-                body: { file: marked, way, on: products.map((id) => ({ kind: 'product' as const, id })) },
-              })
-            }
-          >
-            Plan it for {onto}
-          </Button>
-        </div>
+        <PlanIt
+          way={way}
+          onWay={setWay}
+          onto={onto}
+          disabled={!items.some((i) => i.id === marked)}
+          busy={plan.isPending}
+          onPlan={() =>
+            plan.mutate({
+              body: { file: marked, way, on: products.map((id) => ({ kind: 'product' as const, id })) },
+            })
+          }
+        />
       </div>
     </Modal>
   );

@@ -5,6 +5,7 @@ import type { PictureText } from '../client';
 import { undoTextsMutation } from '../client/@tanstack/react-query.gen';
 import { count, said, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
+import { post } from '../shared/post';
 import { tell, tellWithUndo } from '../shared/tell';
 import css from './Texts.module.css';
 
@@ -21,12 +22,7 @@ interface Brought {
 /** Has a sheet of texts read; with how many were seen to change, these are kept. */
 async function send(sheet: File, language: string, keep: number): Promise<Brought> {
   const asked = new URLSearchParams({ language, keep: String(keep) });
-  const answer = await fetch(`/media/texts?${asked.toString()}`, {
-    method: 'POST',
-    body: sheet,
-    headers: { 'Content-Type': 'application/octet-stream' },
-  });
-  if (!answer.ok) throw (await answer.json()) as unknown;
+  const answer = await post(`/media/texts?${asked.toString()}`, sheet);
   return (await answer.json()) as Brought;
 }
 
