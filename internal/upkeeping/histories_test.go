@@ -298,7 +298,7 @@ func (w *world) purges(ctx context.Context, r *rand.Rand) error {
 // lives does one thing at random.
 func (w *world) lives(ctx context.Context, r *rand.Rand) error {
 	owner := w.owners[r.IntN(len(w.owners))]
-	switch r.IntN(12) {
+	switch r.IntN(13) {
 	case 0, 1:
 		return w.arrives(ctx, "content "+strconv.Itoa(r.IntN(25)))
 	case 2, 3:
@@ -325,6 +325,8 @@ func (w *world) lives(ctx context.Context, r *rand.Rand) error {
 			_, err = w.keeper.Unpin(ctx, acting.Specialist, []int64{file})
 		}
 		return err
+	case 11:
+		return w.shelves(ctx, r)
 	default:
 		holdings, err := w.store.Holdings(ctx)
 		if err == nil && len(holdings) > 0 {
@@ -411,13 +413,15 @@ func (w *world) holds(ctx context.Context) {
 	}))
 	missed := w.count(`select count(*) from file f where not f.id = any($1) and not exists (select from held where file_id = f.id)
 		and not exists (select from placement where file_id = f.id) and not exists (select from pin where file_id = f.id)
+		and not exists (select from shelved where file_id = f.id)
 		and not exists (select from lot where id = f.lot_id and state = 'ready')
 		and not exists (select from plan_change c join plan p on p.id = c.plan_id, jsonb_array_elements(c.before || c.after) t,
 			jsonb_array_elements(t->'pictures') x where c.state in ('planned', 'applied') and (x->>'file')::bigint = f.id
 			and (p.state = 'draft' or exists (select from reference r where r.plan_change_id = c.id and r.until > now())))`,
 		slices.Collect(maps.Keys(found)))
 	wrong := w.count(`select count(*) from file f where f.id = any($1) and (exists (select from placement where file_id = f.id)
-		or exists (select from pin where file_id = f.id) or exists (select from lot where id = f.lot_id and state = 'ready'))`,
+		or exists (select from pin where file_id = f.id) or exists (select from shelved where file_id = f.id)
+		or exists (select from lot where id = f.lot_id and state = 'ready'))`,
 		slices.Collect(maps.Keys(found)))
 	if missed > 0 || wrong > 0 {
 		w.t.Errorf("%d orphans were missed, %d needed files were found", missed, wrong)

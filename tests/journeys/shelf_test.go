@@ -14,7 +14,8 @@ func TestSavedForLater(t *testing.T) {
 	v.open(fmt.Sprintf("/pair/%d", v.count("select id from lot where name = 'lindmoor-pictures.zip'")))
 	v.sees(`document.querySelector('.keys')`)
 	undecided := func() int {
-		return v.count("select count(*) from file f join lot l on l.id = f.lot_id where l.state = 'ready' and f.verdict in ('contested', 'loose')")
+		return v.count(`select count(*) from file f join lot l on l.id = f.lot_id
+			where l.state = 'ready' and f.verdict in ('contested', 'loose')`)
 	}
 	before := undecided()
 	v.value(`document.dispatchEvent(new KeyboardEvent('keydown', { key: 's', bubbles: true }))`)
