@@ -47,7 +47,7 @@ type putSaid struct {
 const appendMemory = 1 << 30
 
 // sparing is from how much memory on it looks for what it does not need any more at once, bytes.
-const sparing = 120 << 20
+const sparing = 80 << 20
 
 // ServeAppend is the process that puts rows, told on in, into the workbook at path, and writes
 // it to the file at to. What else stands in the workbook stays as it is.
@@ -97,6 +97,7 @@ func putBelow(path, to string, in io.Reader) (put Put, err error) {
 		}
 		put.Rows++
 	}
+	debug.FreeOSMemory() // writing it takes as much again
 	if err := book.SaveAs(to); err != nil {
 		return put, refuse(Damaged, "It cannot be written again: something in it is not as a workbook has it.")
 	}
@@ -266,10 +267,13 @@ func (w *below) set(column, row int, value any) error {
 	if err != nil {
 		return refuse(TooMany, "There is no room for more in that worksheet.")
 	}
-	if number, is := value.(float64); is {
-		return w.book.SetCellFloat(w.name, at, number, -1, 64)
+	switch value := value.(type) {
+	case float64:
+		return w.book.SetCellFloat(w.name, at, value, -1, 64)
+	case string:
+		return w.book.SetCellStr(w.name, at, cutText(value)) // a text, never a formula
 	}
-	return w.book.SetCellStr(w.name, at, cutText(fmt.Sprint(value))) // a text, never a formula
+	return w.book.SetCellStr(w.name, at, fmt.Sprint(value))
 }
 
 // fit makes the column of pictures as wide as they are, if it is narrower.
