@@ -5,6 +5,7 @@ import { Link, Navigate, useNavigate } from 'react-router';
 import { listLotsOptions, makePlanMutation } from '../client/@tanstack/react-query.gen';
 import { count, said } from '../shared/format';
 import { Empty, Failed } from '../shared/State';
+import { waits } from '../shared/lots';
 import { tell } from '../shared/tell';
 import { OpenLot } from '../today/Today';
 import css from './PairStart.module.css';
@@ -23,7 +24,7 @@ export function PairStart() {
   });
   if (lots.error) return <Failed error={lots.error} again={() => void lots.refetch()} />;
   if (!lots.data) return null;
-  const open = lots.data.items.filter((l) => l.state === 'ready');
+  const open = lots.data.items.filter((l) => l.state === 'ready' && waits(l));
   const only = open[0];
   if (only && open.length === 1) return <Navigate to={`/pair/${only.id}`} replace />;
   const together = chosen.filter((id) => open.some((l) => l.id === id));

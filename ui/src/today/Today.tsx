@@ -4,6 +4,7 @@ import { Link } from 'react-router';
 import type { FallenCategory, Lot, OrphansWaiting } from '../client';
 import { getTodayOptions, listMessagesOptions } from '../client/@tanstack/react-query.gen';
 import { bytes, count, some, when } from '../shared/format';
+import { waits } from '../shared/lots';
 import { Letter } from '../shared/Messages';
 import { RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
@@ -17,7 +18,8 @@ export function Today() {
   const unread = messages.data?.items.filter((m) => !m.readAt) ?? [];
   if (today.error) return <Failed error={today.error} again={() => void today.refetch()} />;
   if (!today.data) return null;
-  const { waiting, lots, runs, categories, applied } = today.data;
+  const { waiting, runs, categories, applied } = today.data;
+  const lots = today.data.lots.filter(waits);
   return (
     <div className="scroll pad">
       <h1 className={css.head}>
