@@ -21,6 +21,7 @@ type importedTexts struct {
 	Changed int               `json:"changed"`
 	Items   []pictureText     `json:"items"`
 	Refused []texting.Refusal `json:"refused"`
+	Print   string            `json:"print"`   // tells what would change: what it is kept by
 	Keeping int64             `json:"keeping"` // that takes it back; 0 where nothing was kept
 }
 
@@ -28,7 +29,7 @@ type importedTexts struct {
 const shownImported = 200
 
 // importTexts reads the sheet of texts that is the request's body and says what it would do in a
-// language; with keep, how many texts were seen to change, it keeps them.
+// language; with keep, the print of what was seen to change, it keeps that.
 func (s *Server) importTexts(c fiber.Ctx) error {
 	language := strings.Clone(c.Query("language"))
 	if !languageCode.MatchString(language) {
@@ -45,7 +46,7 @@ func (s *Server) importTexts(c fiber.Ctx) error {
 	if err := takeBody(c, path); err != nil {
 		return err
 	}
-	if seen := fiber.Query(c, "keep", 0); seen > 0 {
+	if seen := strings.Clone(c.Query("keep")); seen != "" {
 		keeping, kept, err := s.Texter.KeepSheet(ctx, s.actor(ctx), path, language, seen)
 		if err != nil {
 			return sheetOfTexts(err)
@@ -56,7 +57,7 @@ func (s *Server) importTexts(c fiber.Ctx) error {
 	if err != nil {
 		return sheetOfTexts(err)
 	}
-	told := importedTexts{Rows: read.Rows, Same: read.Same, Changed: len(read.Changed), Items: []pictureText{},
+	told := importedTexts{Rows: read.Rows, Same: read.Same, Changed: len(read.Changed), Print: read.Print(), Items: []pictureText{},
 		Refused: orEmpty(read.Refused[:min(shownImported, len(read.Refused))])}
 	for _, i := range read.Changed[:min(shownImported, len(read.Changed))] {
 		told.Items = append(told.Items, textOf(i))

@@ -56,6 +56,9 @@ func TestSavedForLater(t *testing.T) {
 		t.Error("what is paired is not any more:", v.Verdict)
 	}
 	l.references("on the shelf")
+	if again := l.shelve(map[string]any{"files": files, "folder": "Labels/Care"}); again.Act != 0 || again.Changed != 0 {
+		t.Error("done twice:", again)
+	}
 
 	var undone struct{ Stayed int }
 	l.shelve(map[string]any{"files": []int64{chart.ID}, "folder": "Charts", "add": []string{"EU"}, "remove": []string{"WOOL"}})
@@ -122,5 +125,35 @@ func TestDroppedOnTheShelf(t *testing.T) {
 	}
 	if v := l.file(lot.ID, "forest.jpg"); v.Verdict != "set aside" {
 		t.Error("it waits on the bench:", v.Verdict)
+	}
+}
+
+// TestTheShelfLeavesPlansAlone: a file that is decided on already comes to the shelf without a plan of
+// its lot being overtaken; a file that was set aside with it stays so when its lot was applied since.
+func TestTheShelfLeavesPlansAlone(t *testing.T) {
+	l := start(t)
+	l.products(1)
+	of := l.gathered("one.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"care.jpg", jpg(t, 2)}))
+	paired, care := l.file(of.ID, "AT-000-A_1.jpg"), l.file(of.ID, "care.jpg")
+	put := l.shelve(map[string]any{"files": []int64{care.ID}, "folder": "Labels"})
+	plan := l.planned(of.ID, "after")
+	decisions := func() (n int) {
+		l.do(l.Store.Pool.QueryRow(t.Context(), `select decisions from lot where id = $1`, of.ID).Scan(&n))
+		return n
+	}
+	before := decisions()
+	l.shelve(map[string]any{"files": []int64{paired.ID}, "folder": "Labels"})
+	if decisions() != before {
+		t.Error("the plan is overtaken by what is only kept on the shelf as well")
+	}
+	l.applied(plan)
+	l.post(fmt.Sprintf("/api/v1/shelf/acts/%d/undo", put.Act), nil, nil)
+	if v := l.file(of.ID, "care.jpg"); v.Verdict != "set aside" || len(l.onShelf("")) != 1 {
+		t.Error("taken back after the lot was applied:", v.Verdict, l.onShelf(""))
+	}
+	var undone int
+	l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from decision where undone_at is not null`).Scan(&undone))
+	if undone != 0 {
+		t.Error("a decision that stands is told as taken back")
 	}
 }

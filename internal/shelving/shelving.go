@@ -97,7 +97,7 @@ func lock(ctx context.Context, tx pgx.Tx, files []int64) (lots []store.LotStandi
 func setAside(
 	ctx context.Context, tx pgx.Tx, who acting.Actor, lots []store.LotStanding, files []int64,
 ) (decisions []int64, err error) {
-	byLot, err := store.FilesByLot(ctx, tx, files)
+	byLot, err := store.Undecided(ctx, tx, files)
 	if err != nil {
 		return nil, err
 	}
@@ -150,11 +150,14 @@ func (s *Shelver) Undo(ctx context.Context, who acting.Actor, act int64) (stayed
 	return stayed, err
 }
 
-// bringBack takes decisions back whose lots can be decided on still.
+// bringBack takes decisions back whose lots can be decided on still; the others stand as they do.
 func bringBack(ctx context.Context, tx pgx.Tx, decisions []int64) error {
 	for _, id := range decisions {
 		var notReady lot.NotReady
-		_, _, err := deciding.TakeBackWithin(ctx, tx, id)
+		err := pgx.BeginFunc(ctx, tx, func(within pgx.Tx) error {
+			_, _, err := deciding.TakeBackWithin(ctx, within, id)
+			return err
+		})
 		if err != nil && !errors.Is(err, lot.ErrApplied) && !errors.As(err, &notReady) {
 			return err
 		}

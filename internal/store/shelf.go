@@ -160,6 +160,15 @@ func LotsOf(ctx context.Context, db DB, files []int64) ([]int64, error) {
 	return numbers(ctx, db, `select distinct lot_id from file where id = any($1) order by lot_id`, files)
 }
 
+// Undecided returns those of some files that wait to be decided on, by their lot.
+func Undecided(ctx context.Context, tx pgx.Tx, files []int64) (map[int64][]Seen, error) {
+	waiting, err := numbers(ctx, tx, `select id from file where id = any($1) and verdict in ('loose', 'contested', 'unread')`, files)
+	if err != nil {
+		return nil, err
+	}
+	return FilesByLot(ctx, tx, waiting)
+}
+
 // LotShelf returns the folder that a lot was dropped into on the shelf; on is false where it was not.
 func (s *Store) LotShelf(ctx context.Context, lot int64) (folder string, on bool, err error) {
 	err = s.Pool.QueryRow(ctx, `select coalesce(shelf, ''), shelf is not null from lot where id = $1`, lot).Scan(&folder, &on)

@@ -2,7 +2,10 @@ package texting
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
+	"fmt"
 	"io"
 
 	"github.com/jackc/pgx/v5"
@@ -26,6 +29,15 @@ type Imported struct {
 	Same    int       // pictures that say so already
 	Changed []Item    // pictures whose text changes, each with what it would say
 	Refused []Refusal // in the order of the rows
+}
+
+// Print tells what would change from other changes: whoever saw it has it kept by that.
+func (i Imported) Print() string {
+	hash := sha256.New()
+	for _, c := range i.Changed {
+		fmt.Fprintf(hash, "%d %q %q\n", c.Placement, c.Text, c.To)
+	}
+	return hex.EncodeToString(hash.Sum(nil))
 }
 
 // NoTexts says that a sheet brings no texts, and what it would need.
@@ -109,14 +121,14 @@ func (t *Texter) textRows(ctx context.Context, path string) (rows []naming.TextR
 	return rows, nil
 }
 
-// KeepSheet keeps the texts that a sheet brings, as a person's. seen is how many were seen to
-// change: others are ErrOthers. The other errors are ReadSheet's.
-func (t *Texter) KeepSheet(ctx context.Context, who acting.Actor, path, language string, seen int) (keeping, kept int64, err error) {
+// KeepSheet keeps the texts that a sheet brings, as a person's. seen is the print of what was seen
+// to change: other changes are ErrOthers. The other errors are ReadSheet's.
+func (t *Texter) KeepSheet(ctx context.Context, who acting.Actor, path, language, seen string) (keeping, kept int64, err error) {
 	read, err := t.ReadSheet(ctx, path, language)
 	if err != nil {
 		return 0, 0, err
 	}
-	if len(read.Changed) != seen || seen == 0 {
+	if len(read.Changed) == 0 || read.Print() != seen {
 		return 0, 0, ErrOthers
 	}
 	texts := make([]store.NewText, len(read.Changed))

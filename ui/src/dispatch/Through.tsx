@@ -84,18 +84,26 @@ interface AllProps {
 
 /** Lets all through that are held back for their rights. */
 export function ThroughAll({ outlet, settings, held }: AllProps) {
+  const client = useQueryClient();
   const gate = useGate(outlet);
   const [asking, setAsking] = useState(false);
   const collect = useMutation({
     mutationFn: async () => {
       const sums = new Set<string>();
+      // Those that were seen are let through, and no others that are held back by now.
       for (let offset = 0; offset < Math.min(held, most); offset += page) {
         const body = { settings, outlet, only: 'rights' as const, offset, limit: page };
-        for (const p of (await rehearseDispatch({ body, throwOnError: true })).data.items) sums.add(p.sum);
+        const { items, byRights } = (await rehearseDispatch({ body, throwOnError: true })).data;
+        if (byRights !== held) throw new Error('Others are held back by now. Look at them again.');
+        for (const p of items) sums.add(p.sum);
       }
       return [...sums];
     },
-    onError: (e) => tell('Nothing changed', said(e), true),
+    onError: (e) => {
+      tell('Nothing changed', said(e), true);
+      setAsking(false);
+      void client.invalidateQueries();
+    },
   });
   return (
     <>

@@ -15,13 +15,15 @@ interface Brought {
   same: number;
   changed: number;
   items: PictureText[];
+  /** Tells what would change: what is kept is what was seen. */
+  print: string;
   refused: { row: number; why: string; text: string }[];
   keeping: number;
 }
 
-/** Has a sheet of texts read; with how many were seen to change, these are kept. */
-async function send(sheet: File, language: string, keep: number): Promise<Brought> {
-  const asked = new URLSearchParams({ language, keep: String(keep) });
+/** Has a sheet of texts read; with the print of what was seen to change, that is kept. */
+async function send(sheet: File, language: string, keep: string): Promise<Brought> {
+  const asked = new URLSearchParams({ language, keep });
   const answer = await post(`/media/texts?${asked.toString()}`, sheet);
   return (await answer.json()) as Brought;
 }
@@ -32,11 +34,15 @@ export function BringTexts({ language }: { language: string }) {
   const client = useQueryClient();
   const again = () => void client.invalidateQueries();
   const failed = (e: unknown) => tell('Nothing changed', said(e), true);
-  const reading = useMutation({ mutationFn: (file: File) => send(file, language, 0) });
+  const reading = useMutation({ mutationFn: (file: File) => send(file, language, '') });
   const undo = useMutation({ ...undoTextsMutation(), onSuccess: again, onError: failed });
   const keeping = useMutation({
-    mutationFn: ({ file, seen }: { file: File; seen: number }) => send(file, language, seen),
-    onError: failed,
+    mutationFn: ({ file, seen }: { file: File; seen: string }) => send(file, language, seen),
+    // What would change now is looked at again.
+    onError: (e, { file }) => {
+      failed(e);
+      reading.mutate(file);
+    },
     onSuccess: ({ changed, keeping: id }) => {
       setSheet(null);
       again();
@@ -87,7 +93,7 @@ export function BringTexts({ language }: { language: string }) {
                   variant="filled"
                   disabled={read.changed === 0}
                   loading={keeping.isPending}
-                  onClick={() => keeping.mutate({ file: sheet, seen: read.changed })}
+                  onClick={() => keeping.mutate({ file: sheet, seen: read.print })}
                 >
                   Keep {some(read.changed, 'text')}
                 </Button>
