@@ -110,8 +110,10 @@ export function BringTexts({ language }: { language: string }) {
 const Sums = ({ read }: { read: Brought }) => (
   <p className="flush">
     <strong>{some(read.changed, 'text')}</strong> would change; {count(read.same)} say so already
-    {read.refused.length > 0 && <span>, {some(read.refused.length, 'row')} go nowhere</span>}. Empty cells
-    leave what stands.
+    {read.refused.length === 1
+      ? ', 1 row goes nowhere'
+      : read.refused.length > 0 && `, ${count(read.refused.length)} rows go nowhere`}
+    . Empty cells leave what stands.
   </p>
 );
 
