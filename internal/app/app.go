@@ -158,7 +158,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		}
 		a.Runner.Dispatcher.Letters = a.Runner.Mail
 	}
-	if err := a.Runner.Open(processName()); err != nil {
+	if err := a.Runner.Open(); err != nil {
 		return nil, err
 	}
 	a.Server = &api.Server{
@@ -187,11 +187,6 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Log:        log,
 	}
 	return a, nil
-}
-
-func processName() string {
-	host, _ := os.Hostname()
-	return fmt.Sprintf("%s-%d-%d", host, os.Getpid(), time.Now().UnixNano())
 }
 
 // Work begins to do background work, and to listen for events.

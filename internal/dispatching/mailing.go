@@ -54,6 +54,9 @@ func (d *Dispatcher) mail(ctx context.Context, of *store.Dispatch) error {
 	message := mail.Message{ID: of.ID, At: time.Now(), To: to[0], More: to[1:],
 		Subject: of.Outlet + ": " + counted(of.Pictures, "picture"),
 		Text:    letterText(letter.Words(o.Address), *of, d.Letters.Address("/packages/"+token), time.Now().AddDate(0, 0, days))}
+	if err := d.Store.Current(ctx); err != nil {
+		return err
+	}
 	if err := d.Letters.Send(ctx, message); err != nil {
 		return origin.Faulty("the mail could not be sent: "+err.Error(), !mail.Refused(err), err)
 	}

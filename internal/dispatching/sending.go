@@ -120,6 +120,10 @@ func (s *sending) one(ctx context.Context, ready *preparing, i int, o *dispatch.
 	picture := outlet.Picture{Item: o.Whole(), Name: o.Name, Was: o.Was, Type: string(picturespec.TypeOfEnding(o.Name)),
 		Sum: l.sum.String(), Size: l.size,
 		Open: func(ctx context.Context) (io.ReadSeekCloser, error) { return l.seekable(ctx, s.Blobs) }}
+	// Noted before it is written: whatever ends this process, no picture is there that nobody knows of.
+	if err := s.Store.Sending(ctx, s.to, *o, s.slot); err != nil {
+		return err
+	}
 	answer, err := again(ctx, func() (string, error) { return s.out.Put(ctx, picture) })
 	if err != nil {
 		return s.refusal(ctx, o, err)
@@ -155,6 +159,9 @@ func (s *sending) refusal(ctx context.Context, o *dispatch.Outcome, err error) e
 
 // remove takes a picture away; one that the other side keeps stays known as standing there.
 func (s *sending) remove(ctx context.Context, gone dispatch.Sent, step func()) error {
+	if err := s.Store.Current(ctx); err != nil {
+		return err
+	}
 	answer, err := again(ctx, func() (string, error) { return s.out.Remove(ctx, gone) })
 	var fault *origin.Fault
 	switch {

@@ -59,9 +59,9 @@ type Runner struct {
 	Terms   Terms
 	Log     *slog.Logger
 
-	client  *river.Client[pgx.Tx]
-	release func()
-	watch   context.CancelFunc
+	client *river.Client[pgx.Tx]
+	watch  context.CancelFunc
+	leased sync.WaitGroup // what watches
 
 	mu     sync.Mutex
 	active map[int64]context.CancelCauseFunc
@@ -69,9 +69,11 @@ type Runner struct {
 
 var errStopped = errors.New("stopped by a person")
 
-// Open makes the runner ready to queue work. name tells this process from all
-// others on the database.
-func (r *Runner) Open(name string) error {
+// errLost ends a run that another process has taken over, or may have.
+var errLost = errors.New("this process may not do the run any more")
+
+// Open makes the runner ready to queue work.
+func (r *Runner) Open() error {
 	r.active = map[int64]context.CancelCauseFunc{}
 	if r.Limits == (archive.Limits{}) {
 		r.Limits = archive.DefaultLimits
@@ -80,12 +82,12 @@ func (r *Runner) Open(name string) error {
 	river.AddWorker(workers, &worker{runner: r})
 	river.AddWorker(workers, &mailWorker{runner: r})
 	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
-		ID:         name,
+		ID:         r.Store.Name,
 		Workers:    workers,
 		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 6}, longQueue: {MaxWorkers: 12}},
 		JobTimeout: -1,
-		Logger:     slog.New(slog.DiscardHandler),
-		// A process that dies is noticed by its missing presence, at once.
+		Logger:     slog.New(quieter{r.Log.Handler()}),
+		// The leases of processes tell which work was abandoned.
 		RescueStuckJobsAfter: 24 * time.Hour,
 		FetchPollInterval:    500 * time.Millisecond,
 		FetchCooldown:        100 * time.Millisecond,
@@ -95,74 +97,6 @@ func (r *Runner) Open(name string) error {
 	}
 	r.client = client
 	return nil
-}
-
-// Start begins to do work, in the background, until Stop.
-func (r *Runner) Start(ctx context.Context) error {
-	release, err := r.Store.HoldPresence(ctx, r.client.ID())
-	if err != nil {
-		return fmt.Errorf("announce this process: %w", err)
-	}
-	r.release = release
-	if err := r.rescue(ctx); err != nil {
-		return err
-	}
-	watching, cancel := context.WithCancel(context.WithoutCancel(ctx))
-	r.watch = cancel
-	contained.Background(r.Log, "look after abandoned work", func() { r.rescueNowAndThen(watching) })
-	return r.client.Start(context.WithoutCancel(ctx))
-}
-
-func (r *Runner) rescue(ctx context.Context) error {
-	n, err := r.Store.RescueAbandoned(ctx)
-	if err != nil {
-		return fmt.Errorf("look for abandoned work: %w", err)
-	}
-	if n > 0 {
-		r.Log.Info("took up abandoned work", "runs", n)
-	}
-	return nil
-}
-
-func (r *Runner) rescueNowAndThen(ctx context.Context) {
-	cleaned := time.Time{}
-	for {
-		if time.Since(cleaned) > cleanEvery {
-			cleaned = time.Now()
-			if err := r.Clean(ctx); err != nil && ctx.Err() == nil {
-				r.Log.Error("let go what is past its term", "error", err)
-			}
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(10 * time.Second):
-			if err := r.rescue(ctx); err != nil && ctx.Err() == nil {
-				r.Log.Warn("rescue", "error", err)
-			}
-			if err := r.fetchDue(ctx); err != nil && ctx.Err() == nil {
-				r.Log.Warn("fetch what is due", "error", err)
-			}
-			if err := r.Dispatcher.Due(ctx); err != nil && ctx.Err() == nil {
-				r.Log.Warn("hand on what is due", "error", err)
-			}
-			if err := r.Upkeeper.Due(ctx); err != nil && ctx.Err() == nil {
-				r.Log.Warn("sweep and purge what is due", "error", err)
-			}
-		}
-	}
-}
-
-// Stop ends all work in progress; another process, or the next start, goes on
-// with it.
-func (r *Runner) Stop(ctx context.Context) error {
-	if r.watch == nil {
-		return nil
-	}
-	r.watch()
-	err := r.client.StopAndCancel(ctx)
-	r.release()
-	return err
 }
 
 // Heard acts on events: a run that shall stop and is done here is stopped.
@@ -238,114 +172,3 @@ func (p *progress) get() (done, total int64) {
 type failure struct{ reason string }
 
 func (f failure) Error() string { return f.reason }
-
-// do carries out a run: it keeps the run's row up to date, watches for a stop,
-// and records the end.
-func (r *Runner) do(ctx context.Context, id int64) error {
-	started, err := r.Store.StartRun(ctx, id)
-	if err != nil || !started {
-		return err
-	}
-	found, err := r.Store.Run(ctx, id)
-	if err != nil {
-		return err
-	}
-	kind, err := kindOf(found.Kind)
-	if err != nil {
-		return err
-	}
-	if found.Deaths >= kind.deaths() {
-		return r.end(
-			ctx,
-			found,
-			"failed",
-			fmt.Sprintf(
-				"The program ended %d times while it did this, and it did not get on. Nothing is lost, and the run can go on by hand. In the log "+
-					"this is run %d.",
-				found.Deaths,
-				id,
-			),
-		)
-	}
-	working, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
-	r.mu.Lock()
-	r.active[id] = cancel
-	r.mu.Unlock()
-	defer func() {
-		r.mu.Lock()
-		delete(r.active, id)
-		r.mu.Unlock()
-	}()
-	p := &progress{}
-	reported := make(chan struct{})
-	go func() {
-		defer close(reported)
-		r.report(working, id, p, cancel)
-	}()
-	var message string
-	err = contained.Safely(func() (err error) {
-		message, err = kind.work(r, working, found, p)
-		return err
-	})()
-	stopped := errors.Is(context.Cause(working), errStopped)
-	cancel(nil)
-	<-reported
-	if ctx.Err() != nil {
-		return river.JobSnooze(0) // this process ends; another goes on
-	}
-	done, total := p.get()
-	if _, reportErr := r.Store.Progress(ctx, id, done, total); reportErr != nil {
-		return reportErr
-	}
-	switch {
-	case err == nil:
-		return r.end(ctx, found, "done", message)
-	case stopped:
-		return r.end(ctx, found, "stopped", "Stopped. What is done stays, the rest can go on.")
-	}
-	r.Log.Error("run failed", "run", id, "kind", found.Kind, "error", err)
-	var known failure
-	if !errors.As(err, &known) {
-		known.reason = fmt.Sprintf(
-			"Something went wrong inside Ambrosa. Nothing is lost, and the run can go on. In its log this is run %d.",
-			id,
-		)
-	}
-	return r.end(ctx, found, "failed", known.reason)
-}
-
-// end records how a run ended, together with what is said of it to people.
-func (r *Runner) end(ctx context.Context, run store.Run, state, message string) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
-		if err := store.EndRun(ctx, tx, run.ID, state, message); err != nil {
-			return err
-		}
-		if k := kinds[run.Kind]; k.report != nil {
-			return k.report(r, ctx, tx, run, state, message)
-		}
-		return nil
-	})
-}
-
-func (r *Runner) report(ctx context.Context, id int64, p *progress, cancel context.CancelCauseFunc) {
-	ticker := time.NewTicker(250 * time.Millisecond)
-	defer ticker.Stop()
-	lastDone, lastTotal := int64(-1), int64(-1)
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-ticker.C:
-			done, total := p.get()
-			if done == lastDone && total == lastTotal {
-				continue
-			}
-			lastDone, lastTotal = done, total
-			stop, err := r.Store.Progress(ctx, id, done, total)
-			if err == nil && stop {
-				cancel(errStopped)
-			}
-		}
-	}
-}

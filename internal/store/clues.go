@@ -47,7 +47,7 @@ func taken(err error, constraint string) error {
 // AddClueList keeps a list under a name and returns its id. ErrNameTaken means
 // that there is another of the name.
 func (s *Store) AddClueList(ctx context.Context, name string, clues pairing.ClueList) (id int64, err error) {
-	id, err = number(ctx, s.Pool, `insert into clue_list (name, list) values ($1, $2) returning id`, name, clues)
+	id, err = s.returning(ctx, `insert into clue_list (name, list) values ($1, $2) returning id`, name, clues)
 	return id, taken(err, "clue_list_name")
 }
 
@@ -67,7 +67,7 @@ func (s *Store) ChangeClueList(ctx context.Context, l NamedClues) error {
 
 // RemoveClueList forgets a list; what was read with it stays.
 func (s *Store) RemoveClueList(ctx context.Context, id int64) error {
-	_, err := number(ctx, s.Pool, `delete from clue_list where id = $1 returning id`, id)
+	_, err := s.returning(ctx, `delete from clue_list where id = $1 returning id`, id)
 	return err
 }
 
@@ -200,7 +200,7 @@ func (s *Store) SetCodes(ctx context.Context, sum []byte, codes []Code) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.Pool.Exec(ctx, `update blob set codes = $2 where sha256 = $1`, sum, text)
+	_, err = s.exec(ctx, `update blob set codes = $2 where sha256 = $1`, sum, text)
 	return err
 }
 

@@ -121,7 +121,7 @@ func (s *Store) CoverageCount(ctx context.Context) (CoverageCount, error) {
 
 // SetCoverageCount keeps when it was counted last.
 func (s *Store) SetCoverageCount(ctx context.Context, c CoverageCount) error {
-	_, err := s.Pool.Exec(ctx, `insert into coverage_count (counted_at, lists) values ($1, $2)
+	_, err := s.exec(ctx, `insert into coverage_count (counted_at, lists) values ($1, $2)
 		on conflict (one) do update set counted_at = excluded.counted_at, lists = excluded.lists`, c.CountedAt, c.Lists)
 	return err
 }
@@ -309,7 +309,7 @@ func (s *Store) CoverageDays(ctx context.Context, category string, days int) ([]
 
 // KeepCoverageDay keeps what coverage comes to today.
 func (s *Store) KeepCoverageDay(ctx context.Context) error {
-	_, err := s.Pool.Exec(ctx, `insert into coverage_day (day, category_id, products, wanted, filled, low)
+	_, err := s.exec(ctx, `insert into coverage_day (day, category_id, products, wanted, filled, low)
 		select current_date, category_id, count(*), sum(wanted), sum(filled), sum(low) from coverage group by category_id
 		on conflict (day, category_id) do update set products = excluded.products, wanted = excluded.wanted, filled = excluded.filled,
 			low = excluded.low`)

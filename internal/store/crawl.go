@@ -139,6 +139,6 @@ func (s *Store) CrawlState(ctx context.Context, run int64) (Crawl, error) {
 
 // EndCrawl leaves the pages alone that are still open.
 func (s *Store) EndCrawl(ctx context.Context, run int64) error {
-	_, err := s.Pool.Exec(ctx, `delete from crawl_page where run_id = $1 and state = 'open'`, run)
+	_, err := s.exec(ctx, `delete from crawl_page where run_id = $1 and state = 'open'`, run)
 	return err
 }

@@ -109,7 +109,7 @@ type Ending struct {
 // is no such package.
 func (s *Store) GiveLink(ctx context.Context, id int64, token string, days int) error {
 	sum := sha256.Sum256([]byte(token))
-	tag, err := s.Pool.Exec(ctx, `update dispatch set link = $2, link_until = now() + make_interval(days => $3)
+	tag, err := s.exec(ctx, `update dispatch set link = $2, link_until = now() + make_interval(days => $3)
 		where id = $1 and size > 0 and let_go_at is null`, id, sum[:], days)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
@@ -204,6 +204,17 @@ const closing = `update dispatch d set ended_at = now(), size = $2,
 func CloseDispatches(ctx context.Context, tx pgx.Tx, outlet int64) error {
 	_, err := tx.Exec(ctx, closing+` where d.outlet_id = $1 and d.ended_at is null`, outlet, 0)
 	return err
+}
+
+// unsure is how a picture was made that may be at an outlet or not: writing it was begun.
+const unsure = "unsure"
+
+// Sending notes that a picture is about to be written at an outlet. Until Handed says that it was, it
+// may be there or not: it is sent again if it is wanted, and removed if it is not.
+func (s *Store) Sending(ctx context.Context, d Dispatch, o dispatch.Outcome, slot func(dispatch.Sent) string) error {
+	sent := o.Sent()
+	sent.Made = unsure
+	return s.Within(ctx, func(tx pgx.Tx) error { return stand(ctx, tx, d.OutletID, d.ID, []dispatch.Sent{sent}, slot) })
 }
 
 // Handed records a picture that went, as it went: in the receipt, and as standing there.
@@ -334,7 +345,7 @@ func (s *Store) PackagesPast(ctx context.Context, term time.Duration) ([]int64, 
 
 // LetPackageGo records that the package of a dispatch is not there any more.
 func (s *Store) LetPackageGo(ctx context.Context, id int64) error {
-	_, err := s.Pool.Exec(ctx, `update dispatch set let_go_at = now() where id = $1`, id)
+	_, err := s.exec(ctx, `update dispatch set let_go_at = now() where id = $1`, id)
 	return err
 }
 
@@ -367,6 +378,6 @@ func AllAgain(ctx context.Context, tx pgx.Tx, outlet int64) error {
 
 // LinkMailed records that the link to a dispatch's package was sent.
 func (s *Store) LinkMailed(ctx context.Context, id int64) error {
-	_, err := s.Pool.Exec(ctx, `update dispatch set mailed_at = now() where id = $1`, id)
+	_, err := s.exec(ctx, `update dispatch set mailed_at = now() where id = $1`, id)
 	return err
 }

@@ -20,7 +20,7 @@ func (s *Store) DropPeople(ctx context.Context) ([]string, error) {
 // AddDropPerson lets someone drop files, with a password whose SHA-256 is
 // given. ErrChanged means that the name is taken.
 func (s *Store) AddDropPerson(ctx context.Context, name string, password []byte) error {
-	_, err := s.Pool.Exec(ctx, `insert into drop_person (name, password) values ($1, $2)`, name, password)
+	_, err := s.exec(ctx, `insert into drop_person (name, password) values ($1, $2)`, name, password)
 	var refused *pgconn.PgError
 	if errors.As(err, &refused) && refused.ConstraintName == "drop_person_name" {
 		return ErrChanged
@@ -30,7 +30,7 @@ func (s *Store) AddDropPerson(ctx context.Context, name string, password []byte)
 
 // RemoveDropPerson forgets someone.
 func (s *Store) RemoveDropPerson(ctx context.Context, name string) error {
-	tag, err := s.Pool.Exec(ctx, `delete from drop_person where name = $1`, name)
+	tag, err := s.exec(ctx, `delete from drop_person where name = $1`, name)
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrNotFound
 	}
@@ -53,7 +53,7 @@ func (s *Store) AddUploads(ctx context.Context, uploads []Upload) error {
 			u.ID, u.LotID, u.Path, u.Bytes,
 		)
 	}
-	return s.Pool.SendBatch(ctx, batch).Close()
+	return s.Within(ctx, func(tx pgx.Tx) error { return tx.SendBatch(ctx, batch).Close() })
 }
 
 // EmptyDropLots returns the lots that were made for what was dropped, and got

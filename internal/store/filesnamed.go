@@ -116,7 +116,7 @@ func (s *Store) SheetOfLot(ctx context.Context, lot int64) (int64, error) {
 
 // AddPairing records a decision that a sheet made.
 func (s *Store) AddPairing(ctx context.Context, sheet, decision int64) error {
-	_, err := s.Pool.Exec(ctx, `insert into sheet_pairing (sheet_id, decision_id) values ($1, $2) on conflict do nothing`, sheet, decision)
+	_, err := s.exec(ctx, `insert into sheet_pairing (sheet_id, decision_id) values ($1, $2) on conflict do nothing`, sheet, decision)
 	return err
 }
 
@@ -128,6 +128,6 @@ func (s *Store) Pairings(ctx context.Context, sheet int64) ([]int64, error) {
 
 // EndPairing forgets a decision of a sheet.
 func (s *Store) EndPairing(ctx context.Context, decision int64) error {
-	_, err := s.Pool.Exec(ctx, `delete from sheet_pairing where decision_id = $1`, decision)
+	_, err := s.exec(ctx, `delete from sheet_pairing where decision_id = $1`, decision)
 	return err
 }

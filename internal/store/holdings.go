@@ -248,7 +248,7 @@ func (s *Store) EndReceipt(ctx context.Context, id int64) error {
 
 // ForgetReceipt forgets one by which nothing went.
 func (s *Store) ForgetReceipt(ctx context.Context, id int64) error {
-	_, err := s.Pool.Exec(ctx, `delete from receipt where id = $1 and files = 0`, id)
+	_, err := s.exec(ctx, `delete from receipt where id = $1 and files = 0`, id)
 	return err
 }
 

@@ -102,7 +102,7 @@ func (s *Store) FieldChanges(ctx context.Context, of catalog.Target, limit int) 
 // plans for empty ones reads them whole for every row.
 func (s *Store) Analyze(ctx context.Context, tables ...string) error {
 	for _, table := range tables {
-		if _, err := s.Pool.Exec(ctx, `analyze `+pgx.Identifier{table}.Sanitize()); err != nil {
+		if _, err := s.exec(ctx, `analyze `+pgx.Identifier{table}.Sanitize()); err != nil {
 			return err
 		}
 	}

@@ -95,7 +95,7 @@ func (s *Store) RenewSupplierLink(ctx context.Context, id int64, token []byte, e
 
 // RevokeSupplierLink ends a link. What came through it stays.
 func (s *Store) RevokeSupplierLink(ctx context.Context, id int64) error {
-	_, err := number(ctx, s.Pool, `update supplier_link set revoked_at = coalesce(revoked_at, now()) where id = $1 returning id`, id)
+	_, err := s.returning(ctx, `update supplier_link set revoked_at = coalesce(revoked_at, now()) where id = $1 returning id`, id)
 	return err
 }
 
@@ -204,7 +204,7 @@ func (s *Store) LinkLeft(ctx context.Context, lot int64) (bytes int64, supplier 
 
 // GiveLinkRights gives files that came through a supplier's link its rights.
 func (s *Store) GiveLinkRights(ctx context.Context, lot int64) error {
-	_, err := s.Pool.Exec(ctx, `update file f set rights = k.rights, licence = k.licence, credit = k.credit
+	_, err := s.exec(ctx, `update file f set rights = k.rights, licence = k.licence, credit = k.credit
 		from lot l join supplier_link k on k.id = l.link_id where l.id = $1 and f.lot_id = l.id`, lot)
 	return err
 }

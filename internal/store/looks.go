@@ -81,14 +81,14 @@ func (s *Store) Blobs(ctx context.Context) (int64, error) {
 
 // Checked records that bytes were read, and what is wrong with each, "" for nothing.
 func (s *Store) Checked(ctx context.Context, sums, damage []string) error {
-	_, err := s.Pool.Exec(ctx, `update blob b set checked_at = now(), damage = u.damage
+	_, err := s.exec(ctx, `update blob b set checked_at = now(), damage = u.damage
 		from unnest($1::text[], $2::text[]) u (sum, damage) where b.sha256 = decode(u.sum, 'hex')`, sums, damage)
 	return err
 }
 
 // FoundAgain has bytes read again in their turn that were missing before a sweep, and not by it.
 func (s *Store) FoundAgain(ctx context.Context, sweep int64) error {
-	_, err := s.Pool.Exec(ctx, `update blob set damage = '', checked_at = null
+	_, err := s.exec(ctx, `update blob set damage = '', checked_at = null
 		where damage = 'missing' and checked_at < (select at from sweep where id = $1)`, sweep)
 	return err
 }

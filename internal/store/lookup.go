@@ -83,7 +83,7 @@ func (s *Store) SomeBarcode(ctx context.Context) (code string, err error) {
 // CountAsk counts a request to a service and tells whether it is within a
 // quota a day; 0 is no quota.
 func (s *Store) CountAsk(ctx context.Context, origin int64, quota int) (within bool, err error) {
-	tag, err := s.Pool.Exec(ctx, `insert into lookup_day (origin_id, day, asked) values ($1, current_date, 1)
+	tag, err := s.exec(ctx, `insert into lookup_day (origin_id, day, asked) values ($1, current_date, 1)
 		on conflict (origin_id, day) do update set asked = lookup_day.asked + 1 where $2 = 0 or lookup_day.asked < $2`, origin, quota)
 	return tag.RowsAffected() > 0, err
 }

@@ -192,20 +192,20 @@ func (s *Store) OpenUploads(ctx context.Context, lot int64) ([]Upload, error) {
 // that was begun since it last gave a file and not come back from, this time
 // included.
 func (s *Store) TryUpload(ctx context.Context, id string) (attempt int64, err error) {
-	return number(ctx, s.Pool, `update upload u set attempts = case when f.n > attempted_at then 1 else attempts + 1 end, attempted_at = f.n
+	return s.returning(ctx, `update upload u set attempts = case when f.n > attempted_at then 1 else attempts + 1 end, attempted_at = f.n
 		from (select count(*) as n from file where upload_id = $1) f where u.id = $1 returning attempts`, id)
 }
 
 // SurvivedUpload records that reading an upload came back.
 func (s *Store) SurvivedUpload(ctx context.Context, id string) error {
-	_, err := s.Pool.Exec(ctx, `update upload set attempts = 0 where id = $1`, id)
+	_, err := s.exec(ctx, `update upload set attempts = 0 where id = $1`, id)
 	return err
 }
 
 // UploadsExamined records that every entry of uploads has been seen, and what
 // was wrong with each as a whole ("" for nothing).
 func (s *Store) UploadsExamined(ctx context.Context, ids, problems []string) error {
-	_, err := s.Pool.Exec(ctx, `update upload u set examined_at = now(), problem = g.problem
+	_, err := s.exec(ctx, `update upload u set examined_at = now(), problem = g.problem
 		from unnest($1::text[], $2::text[]) as g (id, problem) where u.id = g.id`, ids, problems)
 	return err
 }

@@ -57,7 +57,7 @@ func (s *Store) MailAddress(ctx context.Context) (address string, err error) {
 
 // SetMailAddress says where messages go by mail, "" for nowhere.
 func (s *Store) SetMailAddress(ctx context.Context, address string) error {
-	_, err := s.Pool.Exec(ctx, `update mailing set address = $1`, address)
+	_, err := s.exec(ctx, `update mailing set address = $1`, address)
 	return err
 }
 

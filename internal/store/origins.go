@@ -209,7 +209,7 @@ func (s *Store) RecipesThatRewrite(ctx context.Context) ([]Larger, error) {
 
 // ForgetListing lets go what a fetch listed before it was broken off.
 func (s *Store) ForgetListing(ctx context.Context, run int64) error {
-	_, err := s.Pool.Exec(ctx, `delete from fetch_item where run_id = $1`, run)
+	_, err := s.exec(ctx, `delete from fetch_item where run_id = $1`, run)
 	return err
 }
 

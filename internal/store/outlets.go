@@ -94,13 +94,13 @@ func (s *Store) SetOutlet(ctx context.Context, o Outlet, elsewhere bool) error {
 
 // PinOutlet remembers what an outlet's other side is told by, unless it is known already.
 func (s *Store) PinOutlet(ctx context.Context, id int64, pinned string) error {
-	_, err := s.Pool.Exec(ctx, `update outlet set pinned = $2 where id = $1 and pinned = ''`, id, pinned)
+	_, err := s.exec(ctx, `update outlet set pinned = $2 where id = $1 and pinned = ''`, id, pinned)
 	return err
 }
 
 // RemoveOutlet forgets one; what was handed on to it stays known.
 func (s *Store) RemoveOutlet(ctx context.Context, id int64) error {
-	tag, err := s.Pool.Exec(ctx, `delete from outlet where id = $1`, id)
+	tag, err := s.exec(ctx, `delete from outlet where id = $1`, id)
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrNotFound
 	}

@@ -31,7 +31,7 @@ func (s *Store) Renditions(ctx context.Context, made, sums []string) ([]Renditio
 	if err != nil {
 		return nil, err
 	}
-	_, err = s.Pool.Exec(ctx, `update rendition r set used_at = now() from unnest($1::text[], $2::bytea[]) as w (made, sha256)
+	_, err = s.exec(ctx, `update rendition r set used_at = now() from unnest($1::text[], $2::bytea[]) as w (made, sha256)
 		where r.made = w.made and r.sha256 = w.sha256`, made, of)
 	if err != nil {
 		return nil, err
@@ -55,7 +55,7 @@ func (s *Store) KeepRendition(ctx context.Context, r Rendition) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.Pool.Exec(ctx, `insert into rendition (made, sha256, result, bytes, width, height, picture_width, picture_height, quality)
+	_, err = s.exec(ctx, `insert into rendition (made, sha256, result, bytes, width, height, picture_width, picture_height, quality)
 		values (@made, @of, @result, @bytes, @width, @height, @pictureWidth, @pictureHeight, @quality)
 		on conflict (made, sha256) do update set result = excluded.result, bytes = excluded.bytes, width = excluded.width,
 			height = excluded.height, picture_width = excluded.picture_width, picture_height = excluded.picture_height,

@@ -118,7 +118,7 @@ func NewRequest(ctx context.Context, tx pgx.Tx, who acting.Actor, name, category
 // CloseRequest says that nobody waits for the rest of a request, or (open) that somebody does
 // again.
 func (s *Store) CloseRequest(ctx context.Context, id int64, open bool) error {
-	tag, err := s.Pool.Exec(ctx, `update request set closed_at = case when $2 then null else now() end where id = $1`, id, open)
+	tag, err := s.exec(ctx, `update request set closed_at = case when $2 then null else now() end where id = $1`, id, open)
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrNotFound
 	}

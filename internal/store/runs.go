@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -101,19 +102,52 @@ func NewRun(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about
 	return id, Notify(ctx, tx, Event{Topic: "run", ID: id})
 }
 
-// StartRun marks a run as running. It returns false when the run was stopped
-// before it began.
-func (s *Store) StartRun(ctx context.Context, id int64) (bool, error) {
-	tag, err := s.Pool.Exec(
-		ctx,
-		`update run set state = 'running', started_at = coalesce(started_at, now()), finished_at = null, message = ''
-		where id = $1 and state in ('queued', 'running')`,
-		id,
-	)
-	return tag.RowsAffected() > 0, err
+// StartRun begins an attempt at a run for this process, which must hold its lease
+// (ErrNoLease). It returns ErrChanged where there is nothing to begin: the run has
+// ended, or another process does it. The run it returns is as it stands then; one that
+// is stopping is only to be ended.
+func (s *Store) StartRun(ctx context.Context, id int64) (run Run, attempt Attempt, err error) {
+	err = s.Within(ctx, func(tx pgx.Tx) error {
+		if _, err := number(ctx, tx, `select 1 from process where name = $1 for key share`, s.Name); errors.Is(err, ErrNotFound) {
+			return ErrNoLease
+		} else if err != nil {
+			return err
+		}
+		attempt.Run = id
+		attempt.Number, err = number(ctx, tx, `update run set attempt = attempt + 1, process = $2,
+				state = case state when 'stopping' then state else 'running' end,
+				started_at = coalesce(started_at, now()), finished_at = null, message = ''
+			where id = $1 and state in ('queued', 'running', 'stopping')
+				and (process is null or process = $2 or not exists (select from process p where p.name = run.process))
+			returning attempt`, id, s.Name)
+		if errors.Is(err, ErrNotFound) {
+			return ErrChanged
+		}
+		if err != nil {
+			return err
+		}
+		run, err = one[Run](ctx, tx, runQuery+` where r.id = $1`, id)
+		return err
+	})
+	return run, attempt, err
 }
 
-// Progress writes how far a run is, and returns whether it shall stop.
+// ReleaseRun lets go of a run that this process could not finish, so that any process may take it
+// up; got tells that it died on the way, which counts against a run that does not get on.
+func (s *Store) ReleaseRun(ctx context.Context, id int64, died bool) error {
+	_, err := s.exec(ctx, `update run set process = null, `+countDeath("$2")+` where id = $1 and process = $3`, id, died, s.Name)
+	return err
+}
+
+// countDeath counts, where a condition holds, a death of the process against a run that did not get
+// on since the last one.
+func countDeath(condition string) string {
+	return `deaths = case when not ` + condition + ` then deaths when done > done_at_death then 1 else deaths + 1 end,
+		done_at_death = case when ` + condition + ` then done else done_at_death end`
+}
+
+// Progress writes how far an attempt at a run is, and returns whether it shall stop. It returns
+// ErrSuperseded when another process has taken the run over.
 func (s *Store) Progress(ctx context.Context, id, done, total int64) (stop bool, err error) {
 	err = s.Within(ctx, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `update run set done = $2, total = $3 where id = $1 returning state = 'stopping'`, id, done,
@@ -127,7 +161,7 @@ func (s *Store) Progress(ctx context.Context, id, done, total int64) (stop bool,
 
 // EndRun records how a run ended.
 func EndRun(ctx context.Context, tx pgx.Tx, id int64, state, message string) error {
-	if _, err := tx.Exec(ctx, `update run set state = $2, message = $3, finished_at = now() where id = $1`, id, state, message); err != nil {
+	if _, err := tx.Exec(ctx, `update run set state = $2, message = $3, finished_at = now(), process = null where id = $1`, id, state, message); err != nil {
 		return err
 	}
 	return Notify(ctx, tx, Event{Topic: "run", ID: id})
@@ -175,45 +209,11 @@ type RunLine struct {
 
 // Log adds a line to a run's log.
 func (s *Store) Log(ctx context.Context, id int64, text string) error {
-	_, err := s.Pool.Exec(ctx, `insert into run_log (run_id, text) values ($1, $2)`, id, text)
+	_, err := s.exec(ctx, `insert into run_log (run_id, text) values ($1, $2)`, id, text)
 	return err
 }
 
 // RunLog returns a run's log, the oldest line first.
 func (s *Store) RunLog(ctx context.Context, id int64) ([]RunLine, error) {
 	return list[RunLine](ctx, s.Pool, `select at, text from run_log where run_id = $1 order by at limit 1000`, id)
-}
-
-// HoldPresence keeps a lock in the database for as long as this process is
-// alive and connected, so that others can tell which work was abandoned. It
-// returns what lets the lock go.
-func (s *Store) HoldPresence(ctx context.Context, name string) (release func(), err error) {
-	pooled, err := s.Pool.Acquire(ctx)
-	if err != nil {
-		return nil, err
-	}
-	connection := pooled.Hijack()
-	if _, err := connection.Exec(ctx, `select pg_advisory_lock(hashtextextended($1, 0))`, name); err != nil {
-		_ = connection.Close(ctx)
-		return nil, err
-	}
-	return func() { _ = connection.Close(context.WithoutCancel(ctx)) }, nil
-}
-
-// RescueAbandoned makes work available again that a process took and did not
-// live to finish, and counts against a run that it did not get on meanwhile. It
-// returns how many pieces there were.
-func (s *Store) RescueAbandoned(ctx context.Context) (int64, error) {
-	return number(ctx, s.Pool, `
-		with abandoned as (
-			update river_job set state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1)
-			where state = 'running' and not exists (
-				select from pg_locks l, lateral (select hashtextextended(attempted_by[array_upper(attempted_by, 1)], 0) as key) k
-				where l.locktype = 'advisory' and l.granted
-					and ((l.classid::bigint << 32) | l.objid::bigint) = k.key and l.objsubid = 1)
-			returning (args->>'run')::bigint as run),
-		counted as (
-			update run set deaths = case when done > done_at_death then 1 else deaths + 1 end, done_at_death = done
-			where id in (select run from abandoned))
-		select count(*) from abandoned`)
 }

@@ -25,7 +25,7 @@ func (s *Store) KeptMappings(ctx context.Context) ([]KeptMapping, error) {
 
 // KeepMapping keeps a mapping by name, instead of one of that name. Its ID is not used.
 func (s *Store) KeepMapping(ctx context.Context, k KeptMapping) error {
-	_, err := s.Pool.Exec(ctx, `insert into sheet_mapping (name, mapping, choices, origin_id) values ($1, $2, $3, nullif($4::bigint, 0))
+	_, err := s.exec(ctx, `insert into sheet_mapping (name, mapping, choices, origin_id) values ($1, $2, $3, nullif($4::bigint, 0))
 		on conflict (lower(name)) do update set name = excluded.name, mapping = excluded.mapping,
 			choices = excluded.choices, origin_id = excluded.origin_id, used_at = now()`, k.Name, k.Mapping, k.Choices, k.Origin)
 	return err

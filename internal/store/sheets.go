@@ -198,15 +198,14 @@ type SheetRow struct {
 
 // ClearRows forgets the rows of a sheet, to read it anew.
 func (s *Store) ClearRows(ctx context.Context, id int64) error {
-	_, err := s.Pool.Exec(ctx, `with gone as (delete from sheet_verdict where sheet_id = $1) delete from sheet_row where sheet_id = $1`, id)
+	_, err := s.exec(ctx, `with gone as (delete from sheet_verdict where sheet_id = $1) delete from sheet_row where sheet_id = $1`, id)
 	return err
 }
 
 // AddSheetRows keeps rows of a sheet.
 func (s *Store) AddSheetRows(ctx context.Context, id int64, rows []SheetRow) error {
-	_, err := s.Pool.CopyFrom(ctx, pgx.Identifier{"sheet_row"}, []string{"sheet_id", "row", "cells"},
+	return s.copyInto(ctx, "sheet_row", []string{"sheet_id", "row", "cells"},
 		pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) { return []any{id, rows[i].Row, rows[i].Cells}, nil }))
-	return err
 }
 
 const rowQuery = `select row, cells, coalesce(edits, '[]') as edits from sheet_row`
@@ -272,7 +271,7 @@ func (s *Store) SheetImporting(ctx context.Context, id int64) (importing bool, e
 
 // DropRound forgets a round that is not going to be shown.
 func (s *Store) DropRound(ctx context.Context, id, round int64) error {
-	_, err := s.Pool.Exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round = $2`, id, round)
+	_, err := s.exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round = $2`, id, round)
 	return err
 }
 
@@ -285,7 +284,7 @@ func jsonOrNothing[T any](items []T) (any, error) {
 
 // AddVerdicts keeps how rows were judged in a round.
 func (s *Store) AddVerdicts(ctx context.Context, id, round int64, verdicts []SheetVerdict) error {
-	_, err := s.Pool.CopyFrom(ctx, pgx.Identifier{"sheet_verdict"},
+	return s.copyInto(ctx, "sheet_verdict",
 		[]string{"sheet_id", "round", "row", "verdict", "sku", "first_row", "questions", "changes", "product_id", "variant_id"},
 		pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
 			v := verdicts[i]
@@ -296,7 +295,6 @@ func (s *Store) AddVerdicts(ctx context.Context, id, round int64, verdicts []She
 			changes, err := jsonOrNothing(v.Changes)
 			return []any{id, round, v.Row, string(v.Verdict), v.SKU, v.FirstRow, questions, changes, v.Product, v.Variant}, err
 		}))
-	return err
 }
 
 // PutVerdicts keeps how single rows were judged, instead of what the round that is shown

@@ -64,6 +64,15 @@ func TookTooLong(err error) bool {
 // Store is a pool of connections with what is done on them.
 type Store struct {
 	Pool *pgxpool.Pool
+	// Name tells this process from all others on the database; its sessions bear it.
+	Name string
+	// Lease is how long this process may do background work after it last said that it is alive.
+	Lease time.Duration
+
+	// control has the few connections that must never wait for the others: for the lease, for
+	// hearing events, and for telling whether the database answers.
+	control *pgxpool.Pool
+	health  health
 }
 
 // Open connects to a database.
@@ -72,27 +81,39 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read the database's address: %w", err)
 	}
+	s := &Store{Name: processName(), Lease: leaseTerm}
 	config.MaxConns = max(config.MaxConns, 16)
-	if config.ConnConfig.RuntimeParams["statement_timeout"] == "" {
-		config.ConnConfig.RuntimeParams["statement_timeout"] = longestStatement
+	config.PrepareConn = prepare
+	parameters := config.ConnConfig.RuntimeParams
+	parameters["application_name"] = s.Name
+	for name, value := range sessionLimits {
+		if parameters[name] == "" {
+			parameters[name] = value
+		}
 	}
-	pool, err := pgxpool.NewWithConfig(ctx, config)
-	if err != nil {
+	control := config.Copy()
+	control.MaxConns, control.PrepareConn = 4, nil
+	control.ConnConfig.RuntimeParams["statement_timeout"] = "10s"
+	control.ConnConfig.ConnectTimeout = 5 * time.Second
+	if s.Pool, err = pgxpool.NewWithConfig(ctx, config); err != nil {
 		return nil, err
 	}
-	if err := pool.Ping(ctx); err != nil {
-		pool.Close()
+	if s.control, err = pgxpool.NewWithConfig(ctx, control); err != nil {
+		s.Pool.Close()
+		return nil, err
+	}
+	if err := s.Pool.Ping(ctx); err != nil {
+		s.Close()
 		return nil, fmt.Errorf("connect to the database: %w", err)
 	}
-	return &Store{pool}, nil
+	return s, nil
 }
 
-// longestStatement is how long one statement may take, also of a run over a large
-// lot; what a person waits for is given up much sooner.
-const longestStatement = "15min"
-
 // Close lets all connections go.
-func (s *Store) Close() { s.Pool.Close() }
+func (s *Store) Close() {
+	s.control.Close()
+	s.Pool.Close()
+}
 
 // Migrate brings the database to the newest form: the project's own tables and
 // the queue's.
@@ -149,22 +170,23 @@ type DB interface {
 func list[T any](ctx context.Context, db DB, query string, args ...any) ([]T, error) {
 	rows, err := db.Query(ctx, query, args...)
 	if err != nil {
-		return nil, err
+		return nil, away(err)
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[T])
+	found, err := pgx.CollectRows(rows, pgx.RowToStructByName[T])
+	return found, away(err)
 }
 
 func one[T any](ctx context.Context, db DB, query string, args ...any) (T, error) {
 	var none T
 	rows, err := db.Query(ctx, query, args...)
 	if err != nil {
-		return none, err
+		return none, away(err)
 	}
 	row, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T])
 	if errors.Is(err, pgx.ErrNoRows) {
 		return none, ErrNotFound
 	}
-	return row, err
+	return row, away(err)
 }
 
 func number(ctx context.Context, db DB, query string, args ...any) (n int64, err error) {
@@ -172,7 +194,7 @@ func number(ctx context.Context, db DB, query string, args ...any) (n int64, err
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = ErrNotFound
 	}
-	return n, err
+	return n, away(err)
 }
 
 // numbers returns the one column of a query.
@@ -190,11 +212,6 @@ func texts(ctx context.Context, db DB, query string, args ...any) ([]string, err
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowTo[string])
-}
-
-// Within runs work in a transaction.
-func (s *Store) Within(ctx context.Context, work func(pgx.Tx) error) error {
-	return pgx.BeginFunc(ctx, s.Pool, work)
 }
 
 // Event says that something changed; it goes to every process that listens.
@@ -243,7 +260,7 @@ func (s *Store) Listen(ctx context.Context, heard func(Event), reconnected func(
 }
 
 func (s *Store) listenOnce(ctx context.Context, heard func(Event)) error {
-	pooled, err := s.Pool.Acquire(ctx)
+	pooled, err := s.control.Acquire(ctx)
 	if err != nil {
 		return err
 	}

@@ -78,7 +78,7 @@ func (s *Store) PutStrays(ctx context.Context, sweep int64, found []Stray) error
 	if len(found) == 0 {
 		return nil
 	}
-	_, err := s.Pool.Exec(ctx, `insert into stray (key, sha256, bytes, written, sweep_id)
+	_, err := s.exec(ctx, `insert into stray (key, sha256, bytes, written, sweep_id)
 		select key, decode(nullif(sum, ''), 'hex'), bytes, written, $2 from jsonb_to_recordset($1)
 			u (key text, sum text, bytes bigint, written timestamptz)
 		on conflict (key) do update set bytes = excluded.bytes, written = excluded.written, sweep_id = excluded.sweep_id`, found, sweep)
@@ -87,7 +87,7 @@ func (s *Store) PutStrays(ctx context.Context, sweep int64, found []Stray) error
 
 // EndStrays forgets the objects that a sweep did not find again.
 func (s *Store) EndStrays(ctx context.Context, sweep int64) error {
-	_, err := s.Pool.Exec(ctx, `delete from stray where sweep_id < $1`, sweep)
+	_, err := s.exec(ctx, `delete from stray where sweep_id < $1`, sweep)
 	return err
 }
 
@@ -98,7 +98,7 @@ func (s *Store) StraysOf(ctx context.Context, keys []string) ([]Stray, error) {
 
 // ForgetStrays forgets some, which have rows by now.
 func (s *Store) ForgetStrays(ctx context.Context, keys []string) error {
-	_, err := s.Pool.Exec(ctx, `delete from stray where key = any($1) and sha256 is not null`, keys)
+	_, err := s.exec(ctx, `delete from stray where key = any($1) and sha256 is not null`, keys)
 	return err
 }
 

@@ -32,7 +32,7 @@ func (s *Store) Upkeep(ctx context.Context) (Upkeep, error) {
 
 // SetUpkeep says how it goes from now on. Ways back that stand already keep their term.
 func (s *Store) SetUpkeep(ctx context.Context, u Upkeep) error {
-	_, err := s.Pool.Exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
+	_, err := s.exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
 		purge_share = $6, check_days = $7, rights_days = $8, lying_days = $9,
 		next_sweep = case when $4 = 0 then next_sweep else least(next_sweep, now() + make_interval(hours => $4)) end`,
 		u.WayBackDays, u.HoldDays, u.Ages, u.SweepHours, u.Purge, u.PurgeShare,

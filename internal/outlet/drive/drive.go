@@ -73,9 +73,7 @@ func (d *drive) Put(ctx context.Context, p outlet.Picture) (string, error) {
 	target := d.at(p.Name)
 	beside := target
 	if !d.Whole() {
-		// The name tells whose it is, so that a second try goes over what the first left.
-		of := sha256.Sum256([]byte(target))
-		beside = path.Join(path.Dir(target), ".ambrosa-"+hex.EncodeToString(of[:8])+".part")
+		beside = besideOf(target)
 	}
 	if err := d.Write(ctx, beside, content, p.Size); err != nil {
 		return "", err
@@ -89,6 +87,13 @@ func (d *drive) Put(ctx context.Context, p outlet.Picture) (string, error) {
 		}
 	}
 	return "read back as it was sent", nil
+}
+
+// besideOf is where a file is written before it gets its name. It tells whose it is, so that a second try
+// goes over what the first left.
+func besideOf(target string) string {
+	of := sha256.Sum256([]byte(target))
+	return path.Join(path.Dir(target), ".ambrosa-"+hex.EncodeToString(of[:8])+".part")
 }
 
 // compare reads a file back; other bytes than those sent are a Fault.
@@ -108,7 +113,13 @@ func (d *drive) compare(ctx context.Context, name, sum string) error {
 	return nil
 }
 
-// Remove takes a picture away by its name there.
+// Remove takes a picture away by its name there, with what a try that broke off left beside it.
 func (d *drive) Remove(ctx context.Context, s dispatch.Sent) (string, error) {
-	return "removed", d.Writable.Remove(ctx, d.at(s.Name))
+	target := d.at(s.Name)
+	if !d.Whole() {
+		if err := d.Writable.Remove(ctx, besideOf(target)); err != nil {
+			return "", err
+		}
+	}
+	return "removed", d.Writable.Remove(ctx, target)
 }

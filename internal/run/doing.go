@@ -1,0 +1,174 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"ambrosa/internal/contained"
+	"ambrosa/internal/store"
+)
+
+// takenUpAfter is how soon a job is tried again whose run could not be begun or finished because of
+// the database or the lease.
+const takenUpAfter = time.Second
+
+// do carries out a run, as an attempt of its own: it keeps the run's row up to date, watches for a
+// stop, and records the end. An attempt that another process has taken over ends without a trace.
+func (r *Runner) do(ctx context.Context, id int64) error {
+	working, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	if !r.activate(id, cancel) {
+		return nil // another job of the same run
+	}
+	defer r.deactivate(id)
+	run, attempt, err := r.Store.StartRun(working, id)
+	switch {
+	case errors.Is(err, store.ErrChanged):
+		return nil // it has ended, or another process does it
+	case err != nil && ctx.Err() == nil && (errors.Is(err, store.ErrNoLease) || store.IsAway(err)):
+		return river.JobSnooze(takenUpAfter)
+	case err != nil:
+		return err
+	}
+	working = store.WithAttempt(working, attempt)
+	message, err := r.attempt(working, run, cancel)
+	switch cause := context.Cause(working); {
+	case errors.Is(cause, errLost), errors.Is(err, store.ErrSuperseded):
+		return river.JobSnooze(takenUpAfter) // where another does it, the job finds nothing to begin
+	case ctx.Err() != nil:
+		return river.JobSnooze(0) // this process ends, and its lease with it; another goes on
+	case store.IsAway(err):
+		return r.release(ctx, id, err)
+	case errors.Is(cause, errStopped) && err != nil:
+		return r.end(store.WithAttempt(ctx, attempt), run, "stopped", "Stopped. What is done stays, the rest can go on.")
+	case err == nil:
+		err = r.end(store.WithAttempt(ctx, attempt), run, "done", message)
+	default:
+		r.Log.Error("run failed", "run", id, "kind", run.Kind, "error", err)
+		err = r.end(store.WithAttempt(ctx, attempt), run, "failed", reasonOf(err, id))
+	}
+	if store.IsAway(err) {
+		return r.release(ctx, id, err)
+	}
+	return err
+}
+
+// reasonOf says to people why a run failed.
+func reasonOf(err error, id int64) string {
+	var known failure
+	if errors.As(err, &known) {
+		return known.reason
+	}
+	return fmt.Sprintf("Something went wrong inside Ambrosa. Nothing is lost, and the run can go on. In its log this is run %d.", id)
+}
+
+// activate notes what ends a run that this process does; false when it does it already.
+func (r *Runner) activate(id int64, cancel context.CancelCauseFunc) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.active[id] != nil {
+		return false
+	}
+	r.active[id] = cancel
+	return true
+}
+
+func (r *Runner) deactivate(id int64) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	delete(r.active, id)
+}
+
+// attempt does the work of a run, and returns what it came to.
+func (r *Runner) attempt(ctx context.Context, run store.Run, cancel context.CancelCauseFunc) (message string, err error) {
+	kind, err := kindOf(run.Kind)
+	if err != nil {
+		return "", err
+	}
+	if run.State == "stopping" {
+		cancel(errStopped)
+		return "", errStopped
+	}
+	if run.Deaths >= kind.deaths() {
+		return "", failure{fmt.Sprintf("The program or the database ended %d times while it did this, and it did not get on. Nothing is lost, "+
+			"and the run can go on by hand. In the log this is run %d.", run.Deaths, run.ID)}
+	}
+	p := &progress{}
+	reporting, stopReporting := context.WithCancel(ctx)
+	reported := make(chan struct{})
+	go func() {
+		defer close(reported)
+		r.report(reporting, run.ID, p, cancel)
+	}()
+	err = contained.Safely(func() (err error) {
+		message, err = kind.work(r, ctx, run, p)
+		return err
+	})()
+	stopReporting()
+	<-reported
+	if ctx.Err() != nil && errors.Is(context.Cause(ctx), errStopped) {
+		ctx = context.WithoutCancel(ctx)
+	}
+	done, total := p.get()
+	if _, reportErr := r.Store.Progress(ctx, run.ID, done, total); reportErr != nil && err == nil {
+		err = reportErr
+	}
+	return message, err
+}
+
+// release lets go of a run that the database's absence has broken off, as soon as the database is
+// there again; until then, or until the lease is lost, it waits.
+func (r *Runner) release(ctx context.Context, id int64, why error) error {
+	r.Log.Warn("the database went away during a run, which goes on", "run", id, "error", why)
+	for end := time.Now().Add(r.Store.Lease); time.Now().Before(end); {
+		asking, cancel := context.WithTimeout(ctx, 2*time.Second)
+		err := r.Store.ReleaseRun(asking, id, true)
+		cancel()
+		if err == nil || !pause(ctx, 500*time.Millisecond) {
+			break
+		}
+	}
+	return river.JobSnooze(takenUpAfter)
+}
+
+// end records how a run ended, together with what is said of it to people.
+func (r *Runner) end(ctx context.Context, run store.Run, state, message string) error {
+	err := r.Store.Within(ctx, func(tx pgx.Tx) error {
+		if err := store.EndRun(ctx, tx, run.ID, state, message); err != nil {
+			return err
+		}
+		if k := kinds[run.Kind]; k.report != nil {
+			return k.report(r, ctx, tx, run, state, message)
+		}
+		return nil
+	})
+	if errors.Is(err, store.ErrSuperseded) {
+		return nil
+	}
+	return err
+}
+
+// report writes how far a run is, now and then, and ends it when it shall stop or another process has
+// taken it over.
+func (r *Runner) report(ctx context.Context, id int64, p *progress, cancel context.CancelCauseFunc) {
+	lastDone, lastTotal := int64(-1), int64(-1)
+	for pause(ctx, 250*time.Millisecond) {
+		done, total := p.get()
+		if done == lastDone && total == lastTotal {
+			continue
+		}
+		lastDone, lastTotal = done, total
+		stop, err := r.Store.Progress(ctx, id, done, total)
+		switch {
+		case errors.Is(err, store.ErrSuperseded):
+			cancel(errLost)
+		case err == nil && stop:
+			cancel(errStopped)
+		}
+	}
+}
