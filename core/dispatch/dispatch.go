@@ -3,6 +3,7 @@
 package dispatch
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"path"
@@ -160,13 +161,16 @@ type Exceptions map[string]string
 // last at the end.
 // Held back is what may not be handed on, whose bytes are not whole, and whose name an earlier
 // one has. A picture keeps the name that it had, unless it is to get a new one. What may not be
-// handed on goes by an exception all the same, and says so.
+// handed on goes by an exception all the same, and says so. When ctx ends, it returns its error.
 func (s Settings) Rehearse(
-	chosen []Numbered, names naming.Template, before []Sent, except Exceptions, at time.Time,
-) []Outcome {
+	ctx context.Context, chosen []Numbered, names naming.Template, before []Sent, except Exceptions, at time.Time,
+) ([]Outcome, error) {
 	outcomes := make([]Outcome, len(chosen))
 	ending := func(i int) string { return s.Rendition.Ending(chosen[i].Ending) }
-	named := names.Names(len(chosen), func(i int) (naming.Picture, string) { return chosen[i].picture(), ending(i) })
+	named := names.Names(ctx, len(chosen), func(i int) (naming.Picture, string) { return chosen[i].picture(), ending(i) })
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
 	last := lastOf(chosen, before)
 	taken := map[string]bool{}
 	if !s.Rename { // a name that one keeps is no other's
@@ -190,7 +194,7 @@ func (s Settings) Rehearse(
 		}
 		o.judge(last[i], kept, alone && !slices.Contains(o.Problems, naming.Collision), taken, except, at)
 	}
-	return outcomes
+	return outcomes, nil
 }
 
 // judge says whether an outcome goes, and whether it stands there just so: b is how it went last,
@@ -206,6 +210,9 @@ func (o *Outcome) judge(b *Sent, kept, free bool, taken map[string]bool, except 
 	case o.Damage != "":
 		o.Held = "its bytes are " + o.Damage
 		return
+	case !kept && naming.Unfit(o.Problems) != "":
+		o.Held = unfitNames[naming.Unfit(o.Problems)]
+		return
 	case !kept && !free && taken[key]:
 		o.Held = fmt.Sprintf("another one is called %s", o.Name)
 		return
@@ -214,6 +221,14 @@ func (o *Outcome) judge(b *Sent, kept, free bool, taken map[string]bool, except 
 		taken[key] = true
 	}
 	o.Same = b != nil && b.Name == o.Name && b.Place == o.Place && b.Alt == o.Alt && b.Made == o.Made
+}
+
+// unfitNames says why a picture is not sent under a name.
+var unfitNames = map[string]string{
+	naming.NoName:   "its name is empty: every field of it is",
+	naming.Hidden:   "its name begins with a dot, so that many systems would not show it",
+	naming.Reserved: "its name is reserved for a device on some systems",
+	naming.TooLong:  "its name is too long",
 }
 
 // Gate holds an outcome back that may not be handed on at a time, unless an exception lets it

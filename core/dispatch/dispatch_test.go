@@ -85,7 +85,7 @@ func TestHeldBack(t *testing.T) {
 	items := []Item{cleared(1, 0, "A", 1), cleared(1, 0, "a", 2), cleared(2, 0, "B", 1), cleared(3, 0, "C", 1)}
 	items[2].State, items[3].Damage = rights.Unknown, "missing"
 	items[2].SKU = "A" // held back, it keeps no name from others
-	outcomes := Settings{}.Rehearse(numbered([]Item{items[2], items[0], items[1], items[3]}), names, nil, nil, now)
+	outcomes := rehearsed(t, Settings{}, numbered([]Item{items[2], items[0], items[1], items[3]}), names, nil, nil, now)
 	for i, want := range []string{"nobody knows whether it may be used", "", "another one is called a.jpg", "its bytes are missing"} {
 		if outcomes[i].Held != want {
 			t.Errorf("%d is held back by %q, expected %q", i, outcomes[i].Held, want)
@@ -119,7 +119,7 @@ func TestTheGate(t *testing.T) {
 		}
 		seen := map[string]bool{}
 		except := Exceptions{fmt.Sprint(random.IntN(9)): "one: because"}
-		for _, o := range (Settings{}).Rehearse(numbered(items), names, nil, except, now) {
+		for _, o := range rehearsed(t, Settings{}, numbered(items), names, nil, except, now) {
 			if o.Held != "" {
 				continue
 			}
@@ -158,7 +158,7 @@ func TestNamesStay(t *testing.T) {
 	before := []Sent{{Key: Key{Product: 1, Sum: "x"}, Name: "A-1.jpg", Place: 1}, {Key: Key{Product: 1, Sum: "y"}, Name: "A-2.jpg", Place: 2}}
 	now1 := []Item{item("z", 1), item("x", 2), item("y", 3)}
 	said := func(s Settings, items []Item) (said []string, totals Totals) {
-		outcomes := s.Rehearse(numbered(items), names, before, nil, now)
+		outcomes := rehearsed(t, s, numbered(items), names, before, nil, now)
 		for _, o := range outcomes {
 			if o.Goes(s) {
 				said = append(said, o.Sum+" "+o.Name)
@@ -231,7 +231,7 @@ func TestSlotsOfOne(t *testing.T) {
 	twice[0].Sum, twice[1].Sum = "x", "x"
 	key := Key{Product: 1, Sum: "x"}
 	before := []Sent{{Key: key, Name: "older.jpg", Place: 1}, {Key: key, Name: "two.jpg", Place: 2}, {Key: key, Name: "one.jpg", Place: 1}}
-	outcomes := Settings{}.Rehearse(numbered(twice), names, before, nil, now)
+	outcomes := rehearsed(t, Settings{}, numbered(twice), names, before, nil, now)
 	if outcomes[0].Name != "one.jpg" || outcomes[1].Name != "two.jpg" || !outcomes[0].Same || !outcomes[1].Same {
 		t.Errorf("%q and %q", outcomes[0].Name, outcomes[1].Name)
 	}
@@ -239,4 +239,15 @@ func TestSlotsOfOne(t *testing.T) {
 	if outcomes[0].Held != "" || outcomes[1].Held == "" {
 		t.Errorf("in one slot: %q and %q", outcomes[0].Held, outcomes[1].Held)
 	}
+}
+
+func rehearsed(
+	t *testing.T, s Settings, chosen []Numbered, names naming.Template, before []Sent, except Exceptions, at time.Time,
+) []Outcome {
+	t.Helper()
+	outcomes, err := s.Rehearse(t.Context(), chosen, names, before, except, at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return outcomes
 }

@@ -89,44 +89,89 @@ type Row struct {
 	Of    Outcome
 }
 
-// Rows makes the sheet of pictures that go, in their order: its header and its rows.
-func (t Table) Rows(outcomes []Outcome) (header []string, rows []Row) {
-	groups := t.groups(outcomes)
-	most := 1
-	for _, g := range groups {
-		most = max(most, len(g))
+// The bounds of a sheet, however many columns name how many long values.
+const (
+	mostColumns = 16_384  // of a workbook (ECMA-376, from memory)
+	mostRow     = 4 << 20 // bytes of one row
+)
+
+// Rows are the rows of a sheet, made one by one.
+type Rows struct {
+	Header []string
+	Count  int // how many there are
+
+	table    Table
+	outcomes []Outcome
+	next     int
+	most     int // pictures of one row
+}
+
+// Rows begins the sheet of pictures that go, in their order. The error is a BadColumn.
+func (t Table) Rows(outcomes []Outcome) (*Rows, error) {
+	r := &Rows{table: t, outcomes: outcomes, most: 1}
+	for at := 0; at < len(outcomes); {
+		group, next := t.group(outcomes, at, false)
+		if at = next; group.count > 0 {
+			r.Count++
+			r.most = max(r.most, group.count)
+		}
 	}
 	for _, c := range t.settings.Columns {
 		if c.Many != InColumns || t.settings.Rows == RowPicture {
-			header = append(header, c.Header)
+			r.Header = append(r.Header, c.Header)
 			continue
 		}
-		for n := range most {
-			header = append(header, c.Header+" "+strconv.Itoa(n+1))
+		if len(r.Header)+r.most > mostColumns {
+			return nil, BadColumn{c.Header, fmt.Errorf("one product has %d pictures, and a sheet has at most %d columns", r.most, mostColumns)}
+		}
+		for n := range r.most {
+			r.Header = append(r.Header, c.Header+" "+strconv.Itoa(n+1))
 		}
 	}
-	for _, g := range groups {
-		rows = append(rows, Row{t.cells(g, most), g[0]})
-	}
-	return header, rows
+	return r, nil
 }
 
-// groups are the pictures that go, by rows.
-func (t Table) groups(outcomes []Outcome) (groups [][]Outcome) {
-	for _, o := range outcomes {
+// Next makes the next row; more is false behind the last. The error is a BadColumn.
+func (r *Rows) Next() (row Row, more bool, err error) {
+	for r.next < len(r.outcomes) {
+		group, next := r.table.group(r.outcomes, r.next, true)
+		if r.next = next; group.count > 0 {
+			cells, err := r.table.cells(group.pictures, r.most)
+			return Row{cells, *group.pictures[0]}, true, err
+		}
+	}
+	return row, false, nil
+}
+
+// pictures are those of one row.
+type pictures struct {
+	count    int
+	pictures []*Outcome // where they were asked for
+}
+
+// group returns the pictures of the row that begins at or behind a number, and where the next begins.
+func (t Table) group(outcomes []Outcome, from int, list bool) (g pictures, next int) {
+	first := -1
+	for next = from; next < len(outcomes); next++ {
+		o := &outcomes[next]
 		if o.Held != "" {
 			continue
 		}
-		if n := len(groups); n > 0 && t.together(groups[n-1][0], o) {
-			groups[n-1] = append(groups[n-1], o)
-			continue
+		if first >= 0 && !t.together(&outcomes[first], o) {
+			return g, next
 		}
-		groups = append(groups, []Outcome{o})
+		if first < 0 {
+			first = next
+		}
+		g.count++
+		if list {
+			g.pictures = append(g.pictures, o)
+		}
 	}
-	return groups
+	return g, next
 }
 
-func (t Table) together(a, b Outcome) bool {
+func (t Table) together(a, b *Outcome) bool {
 	switch t.settings.Rows {
 	case RowProduct:
 		return a.Product == b.Product
@@ -136,26 +181,34 @@ func (t Table) together(a, b Outcome) bool {
 	return false
 }
 
-func (t Table) cells(group []Outcome, most int) (cells []string) {
+func (t Table) cells(group []*Outcome, most int) (cells []string, err error) {
+	row := 0
 	for i, c := range t.settings.Columns {
-		values := make([]string, len(group))
+		values := make([]string, 0, len(group))
 		for n, o := range group {
-			values[n] = t.value(i, o, n == 0)
+			value := t.value(i, o, n == 0)
+			if row += len(value); row > mostRow {
+				return nil, BadColumn{c.Header, fmt.Errorf("the row of %s is longer than %d MB: name fewer or shorter values", o.SKU, mostRow>>20)}
+			}
+			values = append(values, value)
+			if t.settings.Rows == RowPicture || c.Many == FirstOnly || c.Many == "" {
+				break
+			}
 		}
 		switch {
 		case t.settings.Rows == RowPicture || c.Many == FirstOnly || c.Many == "":
 			cells = append(cells, values[0])
 		case c.Many == Joined:
-			cells = append(cells, strings.Join(values, t.settings.Between))
+			cells = append(cells, naming.Cut(strings.Join(values, t.settings.Between), naming.MostText))
 		default:
 			cells = append(cells, values...)
 			cells = append(cells, make([]string, most-len(values))...)
 		}
 	}
-	return cells
+	return cells, nil
 }
 
-func (t Table) value(column int, o Outcome, first bool) string {
+func (t Table) value(column int, o *Outcome, first bool) string {
 	of := o.picture()
 	sum := o.SentSum
 	if sum == "" && o.Made == "" {

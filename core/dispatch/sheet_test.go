@@ -1,6 +1,7 @@
 package dispatch
 
 import (
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -27,10 +28,23 @@ func TestSheets(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		header, lines := table.Rows(outcomes)
-		text := []string{strings.Join(header, ";")}
-		for _, l := range lines {
+		lines, err := table.Rows(outcomes)
+		if err != nil {
+			t.Fatal(err)
+		}
+		text := []string{strings.Join(lines.Header, ";")}
+		for {
+			l, more, err := lines.Next()
+			if err != nil {
+				t.Fatal(err)
+			}
+			if !more {
+				break
+			}
 			text = append(text, strings.Join(l.Cells, ";"))
+		}
+		if lines.Count != len(text)-1 {
+			t.Errorf("%d rows were counted, %d made", lines.Count, len(text)-1)
 		}
 		return strings.Join(text, "\n")
 	}
@@ -57,7 +71,58 @@ A;A-red-1 | A-red-2 | A-blue-1` {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if header, rows := usual.Rows(outcomes); !slices.Contains(header, "Alternative text") || len(rows) != 3 {
-		t.Errorf("the usual sheet: %v, %d rows", header, len(rows))
+	if rows, err := usual.Rows(outcomes); err != nil || !slices.Contains(rows.Header, "Alternative text") || rows.Count != 3 {
+		t.Errorf("the usual sheet: %+v: %v", rows, err)
+	}
+}
+
+// TestTheLargestSheet asks for the most columns of the longest values of the most pictures: a row is
+// made only when it is asked for, is refused when it is too long, and more columns than a workbook has
+// are refused before any row is made.
+func TestTheLargestSheet(t *testing.T) {
+	const pictures = 20_000
+	title := strings.Repeat("A very long title of a mug. ", 20)
+	outcomes := make([]Outcome, pictures)
+	for n := range outcomes {
+		i := cleared(int64(n/200), 0, "A", n%200+1)
+		i.Title = title
+		outcomes[n] = Outcome{Numbered: Numbered{Item: &i}, Name: "a.jpg"}
+	}
+	many := func(how, value string, columns int) SheetSettings {
+		s := SheetSettings{Rows: RowProduct}
+		for range columns {
+			s.Columns = append(s.Columns, SheetColumn{"Title", value, how})
+		}
+		return s
+	}
+	longest := strings.Repeat("[title]", 40)
+	for name, c := range map[string]struct {
+		settings SheetSettings
+		want     string
+	}{
+		"joined":      {many(Joined, longest, 100), "longer than 4 MB"},
+		"in columns":  {many(InColumns, "[title]", 100), "at most 16384 columns"},
+		"of one cell": {many(FirstOnly, longest, 100), ""},
+	} {
+		table, err := c.settings.Table()
+		if err != nil {
+			t.Fatal(err)
+		}
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		rows, err := table.Rows(outcomes)
+		for n := 0; err == nil && n < 3; n++ {
+			_, _, err = rows.Next()
+		}
+		runtime.ReadMemStats(&after)
+		if took := after.TotalAlloc - before.TotalAlloc; took > 64<<20 {
+			t.Errorf("%s: three rows took %d MB", name, took>>20)
+		}
+		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%s: %v, expected %q", name, err, c.want)
+		}
+	}
+	if _, err := many(FirstOnly, strings.Repeat("[title]", 142), 1).Table(); err == nil || !strings.Contains(err.Error(), "at most 40 fields") {
+		t.Errorf("a column of 142 fields: %v", err)
 	}
 }

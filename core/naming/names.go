@@ -1,8 +1,10 @@
 package naming
 
 import (
+	"context"
 	"hash/maphash"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -16,6 +18,8 @@ const (
 	Forbidden = "forbidden" // has a character that some file system refuses
 	Reserved  = "reserved"  // is a device on some system
 	EmptyPart = "empty"     // a field was empty that nothing stood for
+	NoName    = "no name"   // nothing is left of it, or of a folder of it
+	Hidden    = "hidden"    // a part begins with a dot: some systems do not show it
 )
 
 // MostBytes is how long a part of a path may be (POSIX's NAME_MAX as common file systems have
@@ -32,8 +36,8 @@ type Named struct {
 const atOnce = 4096
 
 // Names makes the names of so many pictures, in their order; of returns one of them, with its
-// ending ("jpg"), and is called by several at once.
-func (t Template) Names(count int, of func(i int) (Picture, string)) []Named {
+// ending ("jpg"), and is called by several at once. When ctx ends, the rest of the names are empty.
+func (t Template) Names(ctx context.Context, count int, of func(i int) (Picture, string)) []Named {
 	names := make([]Named, count)
 	var makers sync.WaitGroup
 	var next atomic.Int64
@@ -43,7 +47,7 @@ func (t Template) Names(count int, of func(i int) (Picture, string)) []Named {
 			p, ending := new(Picture), "" // one for all: it does not stay on the stack
 			for {
 				from := int(next.Add(atOnce)) - atOnce
-				if from >= count {
+				if from >= count || ctx.Err() != nil {
 					return
 				}
 				for i := from; i < min(from+atOnce, count); i++ {
@@ -54,17 +58,26 @@ func (t Template) Names(count int, of func(i int) (Picture, string)) []Named {
 		})
 	}
 	makers.Wait()
+	if ctx.Err() != nil {
+		return names
+	}
 	collide(names)
 	return names
 }
 
 func (t Template) named(p *Picture, ending string, last []told) Named {
-	stem, empty := t.name(p, last)
+	stem, empty, cut := t.name(p, last)
 	n := Named{Name: stem + "." + ending}
 	if empty || stem == "" {
 		n.Problems = append(n.Problems, EmptyPart)
 	}
+	if stem == "" {
+		n.Problems = append(n.Problems, NoName)
+	}
 	n.Problems = append(n.Problems, problems(stem, n.Name)...)
+	if cut && !slices.Contains(n.Problems, TooLong) {
+		n.Problems = append(n.Problems, TooLong)
+	}
 	return n
 }
 
@@ -121,9 +134,10 @@ func problems(stem, name string) (found []string) {
 	if strings.ContainsAny(stem, `<>:"|?*`) {
 		found = append(found, Forbidden)
 	}
-	long, reserved := false, false
+	long, reserved, hidden := len(name) > MostName, false, false
 	for part := range strings.SplitSeq(name, "/") {
 		long = long || len(part) > MostBytes
+		hidden = hidden || stem != "" && strings.HasPrefix(part, ".")
 		base, _, _ := strings.Cut(part, ".")
 		reserved = reserved || len(base) <= longestDevice && devices[strings.ToLower(base)]
 	}
@@ -133,5 +147,19 @@ func problems(stem, name string) (found []string) {
 	if reserved {
 		found = append(found, Reserved)
 	}
+	if hidden {
+		found = append(found, Hidden)
+	}
 	return found
+}
+
+// Unfit returns which of a name's problems keeps it from being used at all: nothing, or nothing that
+// everybody sees, would be there under it. Empty where none does.
+func Unfit(problems []string) string {
+	for _, p := range []string{NoName, Reserved, Hidden, TooLong} {
+		if slices.Contains(problems, p) {
+			return p
+		}
+	}
+	return ""
 }

@@ -106,6 +106,15 @@ const (
 	mostTemplate = 1000 // bytes
 	mostPad      = 20
 	mostLength   = 200
+	mostFields   = 40
+	mostChoices  = 8 // of one field and what stands for it
+	mostTurns    = 6 // that are done with one value
+)
+
+// The bounds of what a template makes, however often it names a long value.
+const (
+	MostName = 1024  // bytes of a whole path; what an S3 key may have (common practice)
+	MostText = 32767 // bytes of a cell or field; characters that a cell of a workbook may have (ECMA-376, from memory)
 )
 
 // ParseTemplate reads a template of names. The error is a BadTemplate.
@@ -123,6 +132,7 @@ func ParseText(text string, more ...string) (t Template, err error) {
 	if len(text) > mostTemplate {
 		return t, BadTemplate{mostTemplate, "the template is too long"}
 	}
+	count := 0
 	at := func(rest string) int { return utf8.RuneCountInString(text[:len(text)-len(rest)]) + 1 }
 	for rest := text; rest != ""; {
 		if strings.HasPrefix(rest, "[[") {
@@ -145,6 +155,9 @@ func ParseText(text string, more ...string) (t Template, err error) {
 		if why != "" {
 			return Template{}, BadTemplate{at(rest), why}
 		}
+		if count++; count > mostFields {
+			return Template{}, BadTemplate{at(rest), fmt.Sprintf("a template names at most %d fields", mostFields)}
+		}
 		t.parts, rest = append(t.parts, part{choices: choices}), rest[end+1:]
 	}
 	return t, nil
@@ -156,7 +169,9 @@ func parseChoices(text string, more []string) (choices []choice, why string) {
 		if why != "" {
 			return nil, why
 		}
-		choices = append(choices, c)
+		if choices = append(choices, c); len(choices) > mostChoices {
+			return nil, fmt.Sprintf("at most %d choices can be given for one field", mostChoices)
+		}
 	}
 	return choices, ""
 }
@@ -190,6 +205,9 @@ func parseChoice(text string, more []string) (c choice, why string) {
 			return c, why
 		}
 		c.turns, words = append(c.turns, turn), words[taken:]
+		if len(c.turns) > mostTurns {
+			return c, fmt.Sprintf("at most %d things can be done with one value", mostTurns)
+		}
 	}
 	return c, ""
 }
@@ -297,17 +315,19 @@ const usual = 48
 
 // Name is what a template makes of a picture, without ending. Slashes in the template make
 // folders; in values they, and what cannot be in any name, become a hyphen. empty tells
-// whether a field was empty that nothing stood for.
+// whether a field was empty that nothing stood for. A name of more than MostName bytes is cut
+// there.
 func (t Template) Name(p Picture) (name string, empty bool) {
-	return t.name(&p, make([]told, len(t.parts)))
+	name, empty, _ = t.name(&p, make([]told, len(t.parts)))
+	return name, empty
 }
 
 // told is what a part made of a picture last: those of one product stand beside each other, and
 // much of their names is the same.
 type told struct{ from, to string }
 
-// name is Name, with what each part made last.
-func (t Template) name(p *Picture, last []told) (name string, empty bool) {
+// name is Name, with what each part made last; cut tells whether it is longer than a name may be.
+func (t Template) name(p *Picture, last []told) (name string, empty, cut bool) {
 	var b strings.Builder
 	b.Grow(usual)
 	for i := range t.parts {
@@ -319,12 +339,27 @@ func (t Template) name(p *Picture, last []told) (name string, empty bool) {
 		value := each.value(p, &last[i])
 		empty = empty || value == ""
 		b.WriteString(value)
+		if b.Len() > MostName {
+			return folders(Cut(b.String(), MostName)), empty, true
+		}
 	}
-	return folders(b.String()), empty
+	return folders(b.String()), empty, false
+}
+
+// Cut returns at most so many bytes of a text, whole characters of it.
+func Cut(text string, most int) string {
+	if len(text) <= most {
+		return text
+	}
+	for most > 0 && !utf8.RuneStart(text[most]) {
+		most--
+	}
+	return strings.Clone(text[:most])
 }
 
 // Text is what a template makes of a picture as it stands, each value of a field turned by
-// escape. empty tells whether a field was empty that nothing stood for.
+// escape. empty tells whether a field was empty that nothing stood for. A text of more than MostText
+// bytes is cut there.
 func (t Template) Text(p Picture, escape func(string) string) (text string, empty bool) {
 	var b strings.Builder
 	for _, each := range t.parts {
@@ -334,7 +369,10 @@ func (t Template) Text(p Picture, escape func(string) string) (text string, empt
 		}
 		value := each.raw(&p)
 		empty = empty || value == ""
-		b.WriteString(escape(value))
+		b.WriteString(escape(Cut(value, MostText)))
+		if b.Len() > MostText {
+			return Cut(b.String(), MostText), empty
+		}
 	}
 	return b.String(), empty
 }

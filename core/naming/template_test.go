@@ -1,6 +1,7 @@
 package naming
 
 import (
+	"context"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -81,8 +82,8 @@ func TestNamesAreJudged(t *testing.T) {
 	for i, title := range titles {
 		pictures[i].Title, endings[i] = title, "jpg"
 	}
-	want := [][]string{{Collision}, {Collision}, nil, {EmptyPart}, {Reserved}, {Reserved}, {Forbidden}, {TooLong}, {Collision}}
-	for i, n := range parsed.Names(len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] }) {
+	want := [][]string{{Collision}, {Collision}, nil, {EmptyPart, NoName}, {Reserved}, {Reserved}, {Forbidden}, {TooLong}, {Collision}}
+	for i, n := range parsed.Names(t.Context(), len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] }) {
 		if !slices.Equal(n.Problems, want[i]) {
 			t.Errorf("%.20s: %q, expected %q", n.Name, n.Problems, want[i])
 		}
@@ -110,9 +111,9 @@ func TestNamesStayWhereTheyBelong(t *testing.T) {
 			pictures = append(pictures, Picture{SKU: pick(values), Title: pick(values), View: pick(values), Place: random.IntN(12)})
 		}
 		endings := slices.Repeat([]string{"jpg"}, len(pictures))
-		names := parsed.Names(len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] })
+		names := parsed.Names(t.Context(), len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] })
 		seen := map[string]bool{}
-		for i, n := range parsed.Names(len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] }) {
+		for i, n := range parsed.Names(t.Context(), len(pictures), func(i int) (Picture, string) { return pictures[i], endings[i] }) {
 			if n.Name != names[i].Name {
 				t.Fatalf("%q and %q of one picture", n.Name, names[i].Name)
 			}
@@ -183,4 +184,42 @@ func TestTitlesOfAllScripts(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestNamesAreBounded makes names of many long values: each is cut, says so, and is not used. What is
+// empty, hidden or reserved is not used either.
+func TestNamesAreBounded(t *testing.T) {
+	title := strings.Repeat("größe ", 2000)
+	for _, c := range []struct {
+		template string
+		picture  Picture
+		unfit    string
+	}{
+		{strings.Repeat("[title]", 40), Picture{Title: title}, TooLong},
+		{"[title most 200]/[title most 200]/[title most 200]/[title most 200]/[title most 200]", Picture{Title: title}, TooLong},
+		{"[title slug most 40]", Picture{Title: title}, ""},
+		{"[sku]", Picture{}, NoName},
+		{"[sku]", Picture{SKU: "."}, NoName},
+		{"[sku]", Picture{SKU: ".."}, NoName},
+		{"[sku]", Picture{SKU: ".htaccess"}, Hidden},
+		{"a/[sku]", Picture{SKU: ".git"}, Hidden},
+		{"[sku]", Picture{SKU: "CON"}, Reserved},
+		{"[sku]", Picture{SKU: "HB-10"}, ""},
+	} {
+		parsed, err := ParseTemplate(c.template)
+		if err != nil {
+			t.Fatal(err)
+		}
+		name := parsed.Names(t.Context(), 1, func(int) (Picture, string) { return c.picture, "jpg" })[0]
+		if got := Unfit(name.Problems); got != c.unfit || len(name.Name) > MostName+10 || !utf8.ValidString(name.Name) {
+			t.Errorf("%s of %.20q: %.40q (%d bytes), %q, expected %q", c.template, c.picture.SKU, name.Name, len(name.Name), got, c.unfit)
+		}
+	}
+	ended, cancel := context.WithCancel(t.Context())
+	cancel()
+	parsed, err := ParseTemplate("[sku]")
+	if err != nil {
+		t.Fatal(err)
+	}
+	parsed.Names(ended, 1_000, func(int) (Picture, string) { t.Error("a name was made that nobody waits for"); return Picture{}, "" })
 }

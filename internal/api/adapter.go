@@ -18,6 +18,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
+
+	"ambrosa/internal/store"
 )
 
 // adapter lets huma's operations run on Fiber v3, for which huma has none.
@@ -28,12 +30,13 @@ import (
 // operation has either ended (its body is sent whole) or begun to stream (its
 // body is sent as it comes).
 type adapter struct {
-	app *fiber.App
+	app  *fiber.App
+	keep *store.Store // nil where only the description is wanted
 }
 
 func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
 	path := strings.NewReplacer("{", ":", "}", "").Replace(op.Path)
-	a.app.Add([]string{op.Method}, path, func(c fiber.Ctx) error { return serve(c, op, handler) })
+	a.app.Add([]string{op.Method}, path, func(c fiber.Ctx) error { return a.serve(c, op, handler) })
 }
 
 // ServeHTTP serves one request without a listener, for tests.
@@ -55,10 +58,15 @@ func (a *adapter) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 var _ http.Handler = (*adapter)(nil)
 
-func serve(c fiber.Ctx, op *huma.Operation, handler func(huma.Context)) error {
+func (a *adapter) serve(c fiber.Ctx, op *huma.Operation, handler func(huma.Context)) error {
 	ctx, err := copyRequest(c, op)
 	if err != nil {
 		return err
+	}
+	if a.keep != nil && !endless(op) {
+		gone := ctx.cancel
+		there, end := a.keep.WhileThere(store.ForPage(ctx.ctx))
+		ctx.ctx, ctx.cancel = there, func() { end(); gone() }
 	}
 	ended := make(chan any, 1)
 	go func() {
@@ -84,6 +92,10 @@ func serve(c fiber.Ctx, op *huma.Operation, handler func(huma.Context)) error {
 	if err, ok := failed.(error); ok {
 		ctx.cancel()
 		return err
+	}
+	if errors.Is(context.Cause(ctx.ctx), store.ErrAway) && !ctx.out.begun && ctx.out.status >= http.StatusBadRequest {
+		ctx.cancel()
+		return away(c)
 	}
 	if stream, streams := ctx.body.(*onceEnded); streams && stream.err == nil {
 		// What the operation did not read must not be taken for the next request.

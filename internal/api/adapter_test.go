@@ -29,7 +29,7 @@ type tick struct {
 // testAPI has one operation for each thing that huma expects of an adapter.
 func testAPI() *fiber.App {
 	app := fiber.New(fiber.Config{StreamRequestBody: true})
-	api := huma.NewAPI(huma.DefaultConfig("test", "1"), &adapter{app})
+	api := huma.NewAPI(huma.DefaultConfig("test", "1"), &adapter{app: app})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/echo/{name}"}, func(_ context.Context, in *struct {
 		Name    string `path:"name"`
 		Query   string `query:"q"`

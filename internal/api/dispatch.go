@@ -13,6 +13,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/core/dispatch"
+	"ambrosa/core/legible"
 	"ambrosa/core/naming"
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/origin"
@@ -150,7 +151,12 @@ func (s *Server) dispatchOperations(api huma.API) {
 			case "gone":
 				view.listGone(r.Gone, in.Body.Offset, in.Body.Limit)
 			case "sheet":
-				view.listRows(r.Outcomes, r.Settings, in.Body.Limit)
+				err := view.listRows(ctx, r.Outcomes, r.Settings, in.Body.Limit)
+				if words, is := dispatching.Wrong(err); is {
+					view.Wrong, view.Rows = words, [][]string{}
+				} else if err != nil {
+					return nil, problem(err, "outlet")
+				}
 			default:
 				view.list(r.Outcomes, r.Settings, in.Body.Only, in.Body.Offset, in.Body.Limit)
 			}
@@ -231,17 +237,39 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, o
 	}
 }
 
-// listRows puts the first rows of the sheet that goes along into the view.
-func (v *rehearsedView) listRows(outcomes []dispatch.Outcome, s dispatch.Settings, limit int) {
+// The bounds of a preview of a sheet: characters of a cell, and bytes of all.
+const (
+	previewCell = 300
+	previewAll  = 1 << 20
+)
+
+// listRows puts the first rows of the sheet that goes along into the view: those asked for, as far as
+// they fit.
+func (v *rehearsedView) listRows(ctx context.Context, outcomes []dispatch.Outcome, s dispatch.Settings, limit int) error {
 	table, err := s.Sheet.Table()
 	if err != nil {
-		return // it was read before
+		return err
 	}
-	header, rows := table.Rows(outcomes)
-	v.Header, v.Matching = orEmpty(header), len(rows)
-	for _, row := range rows[:min(limit, len(rows))] {
+	rows, err := table.Rows(outcomes)
+	if err != nil {
+		return err
+	}
+	v.Header, v.Matching = orEmpty(rows.Header), rows.Count
+	for size := 0; len(v.Rows) < limit && size < previewAll; {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		row, more, err := rows.Next()
+		if err != nil || !more {
+			return err
+		}
+		for i, cell := range row.Cells {
+			row.Cells[i] = legible.Short(cell, previewCell)
+			size += len(row.Cells[i]) + 4
+		}
 		v.Rows = append(v.Rows, orEmpty(row.Cells))
 	}
+	return nil
 }
 
 // listGone puts some of what stands there and is not wanted any more into the view.

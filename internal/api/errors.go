@@ -126,6 +126,8 @@ func problem(err error, what string) error {
 		return huma.Error422UnprocessableEntity("The same picture stands there already; nothing was changed.")
 	case errors.As(err, &noTarget):
 		return huma.Error422UnprocessableEntity(fmt.Sprintf("There is no %s to put a picture on; nothing was changed.", noTarget.Target))
+	case store.IsAway(err):
+		return &inside{http.StatusServiceUnavailable, awayText, err}
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "The request was given up.")
 	case store.WentMeanwhile(err):
@@ -142,12 +144,26 @@ func problem(err error, what string) error {
 	return &inside{http.StatusInternalServerError, "", err}
 }
 
+// awayText says that the database does not answer.
+const awayText = "The database does not answer at the moment, so nothing could be read or changed. Nothing is lost. Ambrosa tries to " +
+	"reach it again every second: try again in a moment."
+
+// away answers that the database does not answer.
+func away(c fiber.Ctx) error {
+	c.Set("Retry-After", "2")
+	return fiber.NewError(http.StatusServiceUnavailable, awayText)
+}
+
 // fail answers an error that no operation answered, as a problem of RFC 9457.
 func (s *Server) fail(c fiber.Ctx, err error) error {
 	model := &huma.ErrorModel{Status: http.StatusInternalServerError}
 	var known *fiber.Error
 	var hidden *inside
 	switch number := c.GetRespHeader(requestNumber); {
+	case store.IsAway(err):
+		s.Log.Error("request failed", "request", number, "path", c.Path(), "error", err)
+		model.Status, model.Detail = http.StatusServiceUnavailable, awayText
+		c.Set("Retry-After", "2")
 	case errors.As(err, &known):
 		model.Status, model.Detail = known.Code, known.Message
 	case errors.As(err, &hidden):

@@ -7,6 +7,7 @@ package api
 import (
 	"context"
 	"crypto/subtle"
+	"errors"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -111,6 +112,7 @@ func (s *Server) Handler() (*fiber.App, huma.API, error) {
 		return strings.HasSuffix(c.Path(), "/events")
 	}}))
 	operations := s.operations()
+	s.app.Use([]string{"/media", "/packages"}, s.whileThere)
 	s.media()
 	if err := s.uploads(); err != nil {
 		return nil, nil, err
@@ -135,7 +137,7 @@ func (s *Server) operations() huma.API {
 	config.SchemasPath = ""
 	config.CreateHooks = nil
 	config.Transformers = append(config.Transformers, s.hideInside)
-	api := huma.NewAPI(config, &adapter{s.app})
+	api := huma.NewAPI(config, &adapter{s.app, s.Store})
 	s.productOperations(api)
 	s.catalogOutOperations(api)
 	s.byHandOperations(api)
@@ -241,6 +243,25 @@ func (s *Server) ready(c fiber.Ctx) error {
 		return fiber.NewError(http.StatusServiceUnavailable, "the database does not answer")
 	}
 	return c.SendString("ready\n")
+}
+
+// longestStream is how long one answer may be sent.
+const longestStream = 6 * time.Hour
+
+// whileThere ends what an address does that is no operation when the database does not answer.
+func (s *Server) whileThere(c fiber.Ctx) error {
+	ctx, end := s.Store.WhileThere(c.Context())
+	c.SetContext(ctx)
+	err := c.Next()
+	if err != nil && errors.Is(context.Cause(ctx), store.ErrAway) {
+		err = away(c)
+	}
+	if c.Response().IsBodyStream() {
+		time.AfterFunc(longestStream, end) // it is sent after this returns
+		return err
+	}
+	end()
+	return err
 }
 
 // pages serves the interface; addresses that are views of it give its page.

@@ -47,7 +47,7 @@ func testServer(t *testing.T) *fiber.App {
 	}
 	index := reading.NewIndex(s)
 	runner := &run.Runner{Store: s, Blobs: blobs, Index: index, Uploads: folder + "/uploads", Log: slog.New(slog.DiscardHandler)}
-	if err := runner.Open("test"); err != nil {
+	if err := runner.Open(); err != nil {
 		t.Fatal(err)
 	}
 	server := &Server{

@@ -21,6 +21,7 @@ import (
 // columns in chosen order, and brings it in: every row is the same. One that is changed
 // there is changed here, and a message tells of the import.
 func TestTheCatalogGoesOutAndComesInAgain(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	first := l.imported(l.brought("more.csv", []byte("sku;product;title;gtin;farbe;warengruppe;beschreibung;auslaufartikel\r\n"+
@@ -77,6 +78,7 @@ func TestTheCatalogGoesOutAndComesInAgain(t *testing.T) {
 // name, a page, nothing, and an address inside a network that nobody allowed. What came is
 // paired with the rows' products; what did not says so in its cell.
 func TestPicturesByAddress(t *testing.T) {
+	t.Parallel()
 	picture, asked, held := jpg(t, 7), make(chan string, 100), make(chan struct{})
 	site := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		asked <- r.URL.Path
@@ -144,6 +146,7 @@ func TestPicturesByAddress(t *testing.T) {
 // TestASheetSaysViewAndText pairs pictures with the views, places and alternative texts that
 // a sheet of pictures gives them, in another language; taken back, the files are as before.
 func TestASheetSaysViewAndText(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("shots.zip", zipped(t, entry{"IMG_1.jpg", jpg(t, 1)}, entry{"IMG_2.jpg", jpg(t, 2)}))
@@ -179,6 +182,7 @@ func TestASheetSaysViewAndText(t *testing.T) {
 // TestAPictureOfSeveralRows pairs one that variants of a product share with the product as a
 // whole, and leaves one that two products name to a person.
 func TestAPictureOfSeveralRows(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	lot := l.gathered("shots.zip", zipped(t, entry{"IMG_1.jpg", jpg(t, 1)}, entry{"IMG_2.jpg", jpg(t, 2)}, entry{"IMG_3.jpg", jpg(t, 3)}))
@@ -214,6 +218,7 @@ func (l *line) lotNow(id int64) (now store.Lot) {
 // there is one. The file is known by the address that the sheet names, and has the rights
 // that the sheet states in words.
 func TestTheLargestRenditionWithTheSheetsRights(t *testing.T) {
+	t.Parallel()
 	small, large := jpgOf(t, 100, 100, 1), jpgOf(t, 900, 900, 1)
 	site := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch r.URL.Path {

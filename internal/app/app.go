@@ -193,6 +193,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 func (a *App) Work(ctx context.Context) error {
 	listening, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	a.quiet = cancel
+	contained.Background(a.Runner.Log, "watch whether the database answers", func() { a.Store.Watch(listening) })
 	contained.Background(a.Runner.Log, "listen for events", func() {
 		a.Store.Listen(listening, func(event store.Event) {
 			a.Runner.Heard(event)

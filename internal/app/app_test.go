@@ -40,6 +40,7 @@ func TestMain(m *testing.M) {
 // send by mistake: each file says what is wrong with it, and the good ones are
 // paired.
 func TestALotWithEverythingWrong(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(4)
 	var asPNG bytes.Buffer
@@ -95,6 +96,7 @@ func TestALotWithEverythingWrong(t *testing.T) {
 }
 
 func TestArchivesThatCannotBeRead(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	good := zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)})
@@ -146,6 +148,7 @@ func (l *line) swapFirstTwo(code string) (plan int64) {
 // TestWaysOfSingleProducts gives one product its own way and leaves another
 // out.
 func TestWaysOfSingleProducts(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(4)
 	lot := l.gathered("standing.zip", zipped(t,
@@ -204,6 +207,7 @@ func TestWaysOfSingleProducts(t *testing.T) {
 // TestStoppedApplying stops applying in the middle: whole products are done,
 // the rest goes on; stopped once more, it is taken back.
 func TestStoppedApplying(t *testing.T) {
+	t.Parallel()
 	const n = 500
 	l := start(t)
 	l.products(n)
@@ -262,6 +266,7 @@ func TestStoppedApplying(t *testing.T) {
 // TestTwoProcessesDoEachPieceOnce has a second process do work beside the one
 // that serves.
 func TestTwoProcessesDoEachPieceOnce(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	open(t, Config{Database: l.config.Database, Data: l.config.Data}, false)
 	l.products(40)
@@ -282,7 +287,7 @@ func TestTwoProcessesDoEachPieceOnce(t *testing.T) {
 	})
 	rows, err := l.Store.Pool.Query(
 		t.Context(),
-		`select r.kind || ' ' || count(*) || ' ' || string_agg(distinct attempt::text, ',')
+		`select r.kind || ' ' || count(*) || ' ' || string_agg(distinct j.attempt::text, ',')
 			from river_job j join run r on r.id = (j.args->>'run')::bigint group by r.kind order by r.kind`,
 	)
 	l.do(err)
@@ -305,6 +310,7 @@ func TestTwoProcessesDoEachPieceOnce(t *testing.T) {
 
 // TestDecisionsMeetChanges decides on a file that another person decided on.
 func TestDecisionsMeetChanges(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	lot := l.gathered("two keys.zip", zipped(t, entry{"AT-000-A AT-001-A.jpg", jpg(t, 1)}, entry{"nothing.jpg", jpg(t, 2)}))
@@ -339,6 +345,7 @@ func TestDecisionsMeetChanges(t *testing.T) {
 }
 
 func TestAddressesThatAreNotOurs(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	other, err := Open(t.Context(), l.config, fstest.MapFS{"index.html": {}}, slog.New(slog.DiscardHandler))
 	l.do(err)
@@ -362,6 +369,7 @@ func TestAddressesThatAreNotOurs(t *testing.T) {
 // TestRightsOfFiles changes rights singly, by filter and with an end, and
 // expects that pairing goes on as before.
 func TestRightsOfFiles(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	lot := l.gathered("x.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"loose.jpg", jpg(t, 3)}))

@@ -35,6 +35,7 @@ func (f fields) value(sku, column string) (catalog.FieldValue, bool) {
 // TestProductsByHand makes a variant, changes it by two people at once, retires many, and
 // takes each back.
 func TestProductsByHand(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	before := l.catalog()

@@ -38,6 +38,7 @@ func (c category) shown() (files []int64) {
 // plans them together, orders them, applies, arranges by hand and takes all back:
 // through the use cases and the API.
 func TestACategoryBearsPictures(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	var hives int64
@@ -116,6 +117,7 @@ func TestACategoryBearsPictures(t *testing.T) {
 // TestACategoryThatChangedMakesAPlanStale applies a draft of a category that
 // somebody arranged meanwhile: it is made again and shown first.
 func TestACategoryThatChangedMakesAPlanStale(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	var hives int64
 	l.do(l.Store.Pool.QueryRow(t.Context(), `insert into category (name, path) values ('Hives', 'Hives') returning id`).Scan(&hives))
@@ -141,6 +143,7 @@ func TestACategoryThatChangedMakesAPlanStale(t *testing.T) {
 // TestOnePictureGoesOnManyCategories plans one picture for all categories that a word
 // finds, leaves one out, lets another change meanwhile, applies, and takes all back.
 func TestOnePictureGoesOnManyCategories(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	for _, path := range []string{"Hives", "Hives / Floors", "Hives / Roofs", "Candles"} {
@@ -224,6 +227,7 @@ func TestOnePictureGoesOnManyCategories(t *testing.T) {
 // TestALotWithPicturesOfCategories reads a delivery in whose folders a shop's categories
 // have their pictures beside the products', plans it, and takes it back.
 func TestALotWithPicturesOfCategories(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	l.imported(l.brought("categories.csv", []byte("Category ID,Category path\nC-77,Tools / Hammers\nC-78,Tools / Saws\n")))

@@ -52,6 +52,7 @@ func scene(t *testing.T, side, n int) []byte {
 // TestASheetThatComesWithALot reads which file shows what from a workbook in
 // the archive, whatever the names say.
 func TestASheetThatComesWithALot(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(5)
 	book := excelize.NewFile()
@@ -114,6 +115,7 @@ func TestASheetThatComesWithALot(t *testing.T) {
 // TestClueListsAreTriedKeptAndUsed previews a pattern, keeps it under a name,
 // reads the lot with it and ties it to the origin.
 func TestClueListsAreTriedKeptAndUsed(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(4)
 	lot := l.gathered(
@@ -172,6 +174,7 @@ func TestClueListsAreTriedKeptAndUsed(t *testing.T) {
 // TestACorrectionClearsItsSiblings pairs one file by hand, is told what it
 // teaches, and takes it.
 func TestACorrectionClearsItsSiblings(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(6)
 	lot := l.gathered(
@@ -230,6 +233,7 @@ func TestACorrectionClearsItsSiblings(t *testing.T) {
 // TestLookAlikesAreProposedAndTakenTogether proposes products by pictures that
 // stand on them, accepts them together and takes that back.
 func TestLookAlikesAreProposedAndTakenTogether(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", scene(t, 300, 4)}, entry{"AT-001-A.jpg", scene(t, 300, 5)}))

@@ -33,6 +33,7 @@ func (l *line) asked(request int64) [][]string {
 // missing, and gathers files with the names that were asked for: they pair by themselves, and the
 // request is ticked off.
 func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	_, err := l.Store.Pool.Exec(t.Context(), `with h as (insert into category (name, path) values ('Hives', 'Hives') returning id),

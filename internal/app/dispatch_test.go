@@ -80,6 +80,7 @@ func (l *line) packed(dispatch int64) (files map[string]string, sheet [][]string
 // package what the receipt says: names by the template, bytes as they are stored, what may not
 // be handed on held back with the reason.
 func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	lot := l.gathered("spring.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-000-A_2.jpg", jpg(t, 2)},

@@ -43,6 +43,7 @@ func (l *line) wouldGo(outlet int64, change map[string]any, only string) (names 
 
 // TestWhichPicturesGo chooses by lot, by view, with shared pictures and with those of categories.
 func TestWhichPicturesGo(t *testing.T) {
+	t.Parallel()
 	l, first := toHandOn(t)
 	second := l.gathered("more.zip", zipped(t, entry{"AT-002-A_back.jpg", jpg(t, 7)}, entry{"banner.jpg", jpg(t, 8)},
 		entry{"AT-000_front.jpg", jpg(t, 9)}))
@@ -107,6 +108,7 @@ func TestWhichPicturesGo(t *testing.T) {
 // TestAPackageInParts packs a TAR in parts of a most size; each part is whole, no picture is in two,
 // and the last has the sheet. The link leads to a list of the parts.
 func TestAPackageInParts(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	lot := l.gathered("large.zip", zipped(t, entry{"AT-000-A.jpg", padded(t, 1, 600_000)}, entry{"AT-000-A_2.jpg", padded(t, 2, 600_000)},
@@ -191,6 +193,7 @@ func (l *line) taken(path string) ([]byte, http.Header) {
 // TestAnExceptionLetsThrough: what may not be handed on goes where a person says why, it stands in
 // the receipt, and it is taken away again when that is over.
 func TestAnExceptionLetsThrough(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'restricted' where path like 'AT-000%'`)
 	l.do(err)
@@ -232,6 +235,7 @@ func TestAnExceptionLetsThrough(t *testing.T) {
 // TestTheGateJudgesAtTheTurn takes an exception away while others are sent: what it let through is
 // held back at its turn.
 func TestTheGateJudgesAtTheTurn(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'unknown'`)
 	l.do(err)
@@ -261,6 +265,7 @@ func TestTheGateJudgesAtTheTurn(t *testing.T) {
 // TestAPackageIsMailed sends a link once, although the first try to send it fails, and none where
 // nothing went.
 func TestAPackageIsMailed(t *testing.T) {
+	t.Parallel()
 	box := new(standin.Mailbox)
 	smtp, _, err := box.Open(t.Context(), "127.0.0.1:0", "127.0.0.1:0")
 	if err != nil {
@@ -310,6 +315,7 @@ func TestAPackageIsMailed(t *testing.T) {
 
 // TestNoMailServer: an outlet that sends mails is refused where none can be sent.
 func TestNoMailServer(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	text := l.refused(l.Post(t.Context(), "/api/v1/outlets", map[string]any{"name": "Printer", "kind": "mail",
 		"address": map[string]string{"to": "one@example.com"}, "settings": wants(nil)}, nil), 422)

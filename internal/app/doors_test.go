@@ -112,6 +112,7 @@ func TestBodiesAreNotReadFromStrangers(t *testing.T) {
 
 // TestALinkThatEndsEndsItsUploads revokes a link in the middle of an upload.
 func TestALinkThatEndsEndsItsUploads(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	id, token := l.link(map[string]any{"maxFiles": 3})
 	var made struct{ ID int64 }
@@ -143,6 +144,7 @@ func TestALinkThatEndsEndsItsUploads(t *testing.T) {
 
 // TestALinkOpensNoMoreLotsThanFiles asks for lots again and again.
 func TestALinkOpensNoMoreLotsThanFiles(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	_, token := l.link(map[string]any{"maxFiles": 2})
 	opened := 0
@@ -162,6 +164,7 @@ func TestALinkOpensNoMoreLotsThanFiles(t *testing.T) {
 
 // TestUploadsHaveATermAndABound begins more than there is room for, and leaves it.
 func TestUploadsHaveATermAndABound(t *testing.T) {
+	t.Parallel()
 	l := start(t, func(c *Config) { c.Limits.Pending = 10 << 20 })
 	l.products(1)
 	var made struct{ ID int64 }
@@ -207,6 +210,7 @@ func TestUploadsHaveATermAndABound(t *testing.T) {
 // TestWhoAsksFromElsewhere loads things for a page from elsewhere, and asks for
 // what is not shown to everyone.
 func TestWhoAsksFromElsewhere(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	for _, c := range []struct {
 		path    string
@@ -246,6 +250,7 @@ func TestWhoAsksFromElsewhere(t *testing.T) {
 // TestTheDropFoldersBounds fills a person's folder, guesses passwords, has a name
 // of many bytes, and looks at a page that was dropped.
 func TestTheDropFoldersBounds(t *testing.T) {
+	t.Parallel()
 	l := open(
 		t,
 		Config{Database: testdb.Create(t), Data: t.TempDir(), Drop: "127.0.0.1:0", Quiet: time.Hour, Limits: Limits{DropQuota: 1 << 20}},

@@ -71,6 +71,7 @@ func withDrop(t *testing.T, quiet time.Duration) *line {
 // TestWhatIsDroppedBecomesALot has two people drop files of the same name; each
 // gets a lot of their own, on request and by itself.
 func TestWhatIsDroppedBecomesALot(t *testing.T) {
+	t.Parallel()
 	l := withDrop(t, time.Hour)
 	l.products(3)
 	mara, jo := l.person("Mara"), l.person("Jo")
@@ -117,6 +118,7 @@ func TestWhatIsDroppedBecomesALot(t *testing.T) {
 }
 
 func TestAQuietDropFolderBecomesALotByItself(t *testing.T) {
+	t.Parallel()
 	l := withDrop(t, 300*time.Millisecond)
 	l.products(1)
 	l.person("Mara").put("AT-000-A.jpg", jpg(t, 1))
@@ -135,6 +137,7 @@ func TestAQuietDropFolderBecomesALotByItself(t *testing.T) {
 // took what was dropped: one file recorded and not moved, one not recorded, and
 // a lot that nothing came for.
 func TestATakingBrokenOffGoesOn(t *testing.T) {
+	t.Parallel()
 	config := Config{Database: testdb.Create(t), Data: t.TempDir(), Drop: "127.0.0.1:0", Quiet: time.Hour}
 	ctx := context.Background()
 	s, err := store.Open(ctx, config.Database)
@@ -174,6 +177,7 @@ func TestATakingBrokenOffGoesOn(t *testing.T) {
 // TestWhatWasTakenForALotThatIsGone starts over with another database and what
 // the last one had taken: it comes to new lots, and nothing is lost or repeated.
 func TestWhatWasTakenForALotThatIsGone(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	put := func(path string, content []byte) {
 		file := filepath.Join(data, "drop", "taken", path)

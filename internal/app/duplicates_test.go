@@ -14,6 +14,7 @@ import (
 // TestTwiceIsWhatOthersCallTwice gathers a folder as a lot and finds in it the same groups of
 // the same bytes as jdupes and rdfind (Debian's jdupes 1.21, rdfind 1.5) do on the folder.
 func TestTwiceIsWhatOthersCallTwice(t *testing.T) {
+	t.Parallel()
 	for _, program := range []string{"jdupes", "rdfind"} {
 		if _, err := exec.LookPath(program); err != nil {
 			t.Skipf("%s is not installed; `make test` installs it", program)

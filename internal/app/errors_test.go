@@ -13,6 +13,7 @@ import (
 // TestWhatGoesWrongInside takes a table away: the client gets a number and
 // nothing of the database, the log gets the cause under that number.
 func TestWhatGoesWrongInside(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	if _, err := l.Store.Pool.Exec(t.Context(), `alter table message rename to gone`); err != nil {
 		t.Fatal(err)
@@ -36,6 +37,7 @@ func TestWhatGoesWrongInside(t *testing.T) {
 // TestRefusedInputIsNotRepeated sends a password where something else in the
 // same input is wrong.
 func TestRefusedInputIsNotRepeated(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	for _, body := range []map[string]any{
 		{"kind": "webdav", "name": "", "settings": map[string]string{"address": "https://example.com"},
@@ -52,6 +54,7 @@ func TestRefusedInputIsNotRepeated(t *testing.T) {
 
 // TestAFailedRunTellsNothingFromInside lets a run fail on the database.
 func TestAFailedRunTellsNothingFromInside(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	id := l.planned(l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID, "after")

@@ -91,6 +91,7 @@ func (l *line) file(lot int64, path string) api.File {
 // TestEachKindOfDrive fetches the same folder over each protocol, and then only
 // what is new.
 func TestEachKindOfDrive(t *testing.T) {
+	t.Parallel()
 	for _, kind := range []string{"webdav", "sftp", "s3"} {
 		t.Run(kind, func(t *testing.T) {
 			l := start(t)
@@ -221,6 +222,7 @@ func TestEachKindOfDrive(t *testing.T) {
 // TestOriginsThatCannotBeUsed expects each fault in words, and that nothing is
 // kept, least of all a password.
 func TestOriginsThatCannotBeUsed(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	address, err := standin.WebDAV(t.Context(), "127.0.0.1:0", drive(t))
 	l.do(err)
@@ -292,6 +294,7 @@ func TestOriginsThatCannotBeUsed(t *testing.T) {
 // TestADriveThatVanishesHalfway breaks off, and goes on where it was; a file
 // that cannot be read is reported, and comes with the next fetch.
 func TestADriveThatVanishesHalfway(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(40)
 	folder := t.TempDir()
@@ -358,6 +361,7 @@ func TestADriveThatVanishesHalfway(t *testing.T) {
 
 // TestAHostThatChangesItsKey is refused.
 func TestAHostThatChangesItsKey(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	folder := drive(t)
 	ctx, end := context.WithCancel(t.Context())
@@ -385,6 +389,7 @@ func TestAHostThatChangesItsKey(t *testing.T) {
 
 // TestTimetables has an origin fetched by itself.
 func TestTimetables(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(4)
 	address, err := standin.WebDAV(t.Context(), "127.0.0.1:0", drive(t))

@@ -19,6 +19,7 @@ import (
 // TestADriveWhoseAnswerMakesItsLibraryFail meets a challenge that is none; it
 // costs one fetch.
 func TestADriveWhoseAnswerMakesItsLibraryFail(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	for _, challenge := range []string{"Digest realm, nonce", "Digest", "Basic", "Digest ,", "Digest realm=\"",
 		strings.Repeat("Digest a=b,", 500)} {
@@ -85,6 +86,7 @@ func listing(t *testing.T, files map[string]struct {
 
 // TestADriveThatSaysLessThanItSends is believed in what it says.
 func TestADriveThatSaysLessThanItSends(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	picture := jpg(t, 1)
@@ -106,6 +108,7 @@ func TestADriveThatSaysLessThanItSends(t *testing.T) {
 // TestTextThatIsNoText brings NUL and bytes that are no UTF-8 in by every way
 // that text comes: nothing fails, and what it was can be read.
 func TestTextThatIsNoText(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.do(
 		l.Call(
@@ -181,6 +184,7 @@ func (l *line) product(sku string) (p store.Product) {
 
 // TestACodeWithNUL reads a picture whose QR code holds NUL; it is drawn by zint.
 func TestACodeWithNUL(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	picture := filepath.Join(t.TempDir(), "code.png")
@@ -207,6 +211,7 @@ func TestACodeWithNUL(t *testing.T) {
 // TestASecretStaysWithItsHost changes where an origin leads to without entering
 // its password again.
 func TestASecretStaysWithItsHost(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	folder := drive(t)
 	first, err := standin.WebDAV(t.Context(), "127.0.0.1:0", folder)

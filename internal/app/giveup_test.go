@@ -12,6 +12,7 @@ import (
 // TestALotThatIsGivenUp is hidden everywhere, loses nothing, and comes back as it
 // was; one that is applied is not given up.
 func TestALotThatIsGivenUp(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"fog.jpg", jpg(t, 2)})).ID
@@ -54,6 +55,7 @@ func TestALotThatIsGivenUp(t *testing.T) {
 // TestAnUploadThatNeverArrivesIsGivenUp goes on with what is here, and gives a lot
 // up that nothing came for; one restored waits again.
 func TestAnUploadThatNeverArrivesIsGivenUp(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	var made struct{ ID int64 }

@@ -22,6 +22,7 @@ func (l *line) blobs() (n int) {
 // TestAnArchiveThatKillsItsReaderCostsItself hands in 45 bytes that crash what
 // reads them, beside a good archive in the same lot.
 func TestAnArchiveThatKillsItsReaderCostsItself(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	deadly, err := base64.StdEncoding.DecodeString("N3q8ryccAAReXwaPAAAAAAAAAAANAAAAAAAAAA1SGm0BBf8AAAAAAAEAAAAA")
@@ -48,6 +49,7 @@ func TestAnArchiveThatKillsItsReaderCostsItself(t *testing.T) {
 // TestAnUploadThatEndsTheProgramIsGivenUp begins with an upload during which the
 // process ended twice.
 func TestAnUploadThatEndsTheProgramIsGivenUp(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	content := zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})
@@ -71,6 +73,7 @@ func TestAnUploadThatEndsTheProgramIsGivenUp(t *testing.T) {
 // TestARunThatDoesNotGetOnIsGivenUp begins with a run during which the process
 // ended again and again; a person may have it go on.
 func TestARunThatDoesNotGetOnIsGivenUp(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}))
@@ -93,6 +96,7 @@ func TestARunThatDoesNotGetOnIsGivenUp(t *testing.T) {
 // TestALinkTakesNoMoreThanItSays hands in a small archive that unpacks to more
 // than its link takes: nothing of it beyond that is stored, and nothing kept.
 func TestALinkTakesNoMoreThanItSays(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	_, token := l.link(map[string]any{"maxFiles": 1, "maxBytes": 1_000_000})
@@ -126,6 +130,7 @@ func (l *line) handedIn(token, name string, content []byte) (lot store.Lot) {
 
 // TestWhatShowsNothingIsNotStored brings everything but pictures and sheets.
 func TestWhatShowsNothingIsNotStored(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	lot := l.gathered(
@@ -154,6 +159,7 @@ func TestWhatShowsNothingIsNotStored(t *testing.T) {
 // TestASheetOfEndlessRows reads a workbook whose one row says that it is the two
 // hundred millionth.
 func TestASheetOfEndlessRows(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	begun := time.Now()

@@ -42,6 +42,7 @@ func (l *line) link(change map[string]any) (id int64, token string) {
 // TestASupplierHandsIn opens a link as a supplier does: sees what is missing,
 // hands files in, and meets the link's limits.
 func TestASupplierHandsIn(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	id, token := l.link(nil)

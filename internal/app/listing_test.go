@@ -15,6 +15,7 @@ import (
 // with pictures in the cells, and puts them below what stands in a colleague's workbook: each in the
 // column of its title, numbers as numbers, with what else stands there as it was.
 func TestRowsGoIntoAColleaguesWorkbook(t *testing.T) {
+	t.Parallel()
 	l, lot := toHandOn(t)
 	loose := l.gathered("loose.zip", zipped(t, entry{"nobody's.jpg", jpg(t, 9)}))
 	l.post(fmt.Sprintf("/api/v1/lots/%d/give-up", loose.ID), nil, nil)

@@ -50,6 +50,7 @@ func (l *line) becomes(lot int64, path, want string) {
 // Sheets, what it says of files is heard again when a person maps it otherwise, and when what
 // it names was imported from it; the same bytes in another lot are the same sheet.
 func TestASheetInALotIsASheetLikeAny(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	list := []byte("Ref;Foto 1;Naam;Also seen on\nAT-000-A;sun.jpg;Thing zero;cloud.jpg\nNEW-7;moon;Thing seven;\n")
@@ -145,6 +146,7 @@ func TestASheetInALotIsASheetLikeAny(t *testing.T) {
 // TestASheetThatCannotBeReadStandsInItsLot says where a workbook in a lot is damaged, and
 // reads the lot's other files all the same.
 func TestASheetThatCannotBeReadStandsInItsLot(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	lot := l.gathered("damaged.zip", zipped(t, entry{"list.xlsx", []byte("PK\x03\x04 and no more")}, entry{"AT-000-A.jpg", jpg(t, 1)},
@@ -172,6 +174,7 @@ func (l *line) rehearsedAfter(id int64, do func()) sheetSeen {
 // TestVariantsThatASheetNoLongerNames lists what an earlier sheet of the supplier named and
 // this one does not, retires what a person chose of it, and takes that back.
 func TestVariantsThatASheetNoLongerNames(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(5)
 	l.brought("march.csv", []byte("SKU,Title\nAT-000-A,Zero\nAT-001-A,One\nAT-002-A,Two\n"))
@@ -229,6 +232,7 @@ func TestVariantsThatASheetNoLongerNames(t *testing.T) {
 // one that is taken is paired; or the lots are chosen in which all are looked for. What was
 // chosen is not kept for the next sheet.
 func TestAPictureOfSeveralLotsIsChosen(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	may := l.gathered("May.zip", zipped(t, entry{"pot.jpg", jpg(t, 41)}, entry{"lid.jpg", jpg(t, 42)}))

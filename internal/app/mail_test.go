@@ -17,6 +17,7 @@ import (
 // in between, and finds in the message and in the mailbox what was done and what
 // was not.
 func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
+	t.Parallel()
 	box := new(standin.Mailbox)
 	smtp, _, err := box.Open(t.Context(), "127.0.0.1:0", "127.0.0.1:0")
 	if err != nil {
@@ -84,6 +85,7 @@ func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
 // TestMailIsTriedAgain applies a plan while no mail server answers; the message
 // waits, and is sent when one does.
 func TestMailIsTriedAgain(t *testing.T) {
+	t.Parallel()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
@@ -119,6 +121,7 @@ func TestMailIsTriedAgain(t *testing.T) {
 // TestMailThatCannotBeSent tells a server that is away for now from an address
 // that is refused for good.
 func TestMailThatCannotBeSent(t *testing.T) {
+	t.Parallel()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)

@@ -164,6 +164,7 @@ func within(before, now any, at string) string {
 // TestADatabaseOfBeforeReadsTheSame migrates a database that was used, and asks the
 // API for every product, plan, lot, file, preview and order as it was asked then.
 func TestADatabaseOfBeforeReadsTheSame(t *testing.T) {
+	t.Parallel()
 	l := startOn(t, before0019(t))
 	answers := bufio.NewScanner(strings.NewReader(unpacked(t, "before_0019.jsonl.gz")))
 	answers.Buffer(nil, 16<<20)
@@ -199,6 +200,7 @@ func TestADatabaseOfBeforeReadsTheSame(t *testing.T) {
 // TestTheMigrationGoesBack takes the newest migration back and forward again: what
 // the API tells stays as it was.
 func TestTheMigrationGoesBack(t *testing.T) {
+	t.Parallel()
 	address := before0019(t)
 	s, err := store.Open(t.Context(), address)
 	if err != nil {
@@ -222,6 +224,7 @@ func TestTheMigrationGoesBack(t *testing.T) {
 // TestASheetJudgedBeforeRoundsStays migrates a database with a sheet that was judged when
 // verdicts had no rounds: they are shown as before, and can be imported.
 func TestASheetJudgedBeforeRoundsStays(t *testing.T) {
+	t.Parallel()
 	address := testdb.Empty(t)
 	s, err := store.Open(t.Context(), address)
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 // sheet or a language goes on as it did: what stands there is known, its name is kept, and only
 // what is new goes.
 func TestOutletsOfBefore(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	ctx := t.Context()
 	l.do(l.Store.MigrateDown(ctx, 26))

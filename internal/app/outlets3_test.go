@@ -18,6 +18,7 @@ import (
 // TestABucketHasWhatTheReceiptSays puts pictures into a bucket: what stands there is what the
 // receipt says, and what is not wanted any more is taken away, nothing else.
 func TestABucketHasWhatTheReceiptSays(t *testing.T) {
+	t.Parallel()
 	l, lot := toHandOn(t)
 	backend := s3mem.New()
 	l.do(backend.CreateBucket(standin.Bucket))

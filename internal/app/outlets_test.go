@@ -97,6 +97,7 @@ func (l *line) outlet(kind string, address map[string]string, change map[string]
 // what the receipt says, only what changed goes the second time, what is not wanted any more is
 // taken away where that is said, and nothing else is touched.
 func TestADriveHasWhatTheReceiptSays(t *testing.T) {
+	t.Parallel()
 	for kind, open := range map[string]func(t *testing.T, folder string) map[string]string{
 		"webdav": func(t *testing.T, folder string) map[string]string {
 			return map[string]string{"address": shared(t, folder, nil), "within": "shop"}
@@ -153,6 +154,7 @@ func TestADriveHasWhatTheReceiptSays(t *testing.T) {
 // TestHalfAFileIsNeverSeen: a drive that breaks off in the middle has no half file under a
 // picture's name, what went is in the receipt, and the run goes on from there.
 func TestHalfAFileIsNeverSeen(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	folder := t.TempDir()
 	var broken atomic.Bool
@@ -202,6 +204,7 @@ func shopAddress(at string) map[string]string {
 // says so: each goes once, with its name and text; another lead takes the place of the first;
 // what is refused is held back with what the shop said.
 func TestAShopIsGivenWhatChanged(t *testing.T) {
+	t.Parallel()
 	l, lot := toHandOn(t)
 	shop, err := standin.OpenShop(t.TempDir())
 	l.do(err)
@@ -287,6 +290,7 @@ func (l *line) path(lot int64, content []byte) string {
 
 // TestOutletsThatCannotBe are refused when they are made, with what is wrong.
 func TestOutletsThatCannotBe(t *testing.T) {
+	t.Parallel()
 	l := start(t, func(c *Config) { c.Allow = []string{"127.0.0.1:*"} })
 	full := shared(t, t.TempDir(), func(w http.ResponseWriter, r *http.Request) bool {
 		if r.Method == http.MethodPut {
@@ -340,6 +344,7 @@ func TestOutletsThatCannotBe(t *testing.T) {
 // TestTwoAtOnce: of two people who hand on to one outlet at once, one is told; each picture goes
 // once.
 func TestTwoAtOnce(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	shop, err := standin.OpenShop(t.TempDir())
 	l.do(err)
@@ -370,6 +375,7 @@ func TestTwoAtOnce(t *testing.T) {
 // TestWhatEndsMeanwhileDoesNotGo: while a dispatch goes on, the rights of some end and others are
 // taken off their product: what had not gone by then does not go, and the receipt says why.
 func TestWhatEndsMeanwhileDoesNotGo(t *testing.T) {
+	t.Parallel()
 	l := start(t, func(c *Config) { c.Allow = []string{"127.0.0.1:*"} })
 	const all = 24
 	l.products(all)
@@ -416,6 +422,7 @@ func TestWhatEndsMeanwhileDoesNotGo(t *testing.T) {
 // TestAnOutletGoesByItself: one with a timetable goes when its time has come, once, and says when
 // it goes next; one by hand does not.
 func TestAnOutletGoesByItself(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	var due, byHand struct{ ID int64 }
 	timed := aPackage("Nightly", wants(nil))

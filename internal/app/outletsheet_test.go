@@ -16,6 +16,7 @@ import (
 // TestTheWorkbookGoesToAColleague: a workbook with the pictures in its cells is taken alone, and
 // its rows are put below what stands in one that is handed in; one that cannot be used says why.
 func TestTheWorkbookGoesToAColleague(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	sheet := dispatch.SheetSettings{Format: dispatch.Workbook, Separator: "comma", Rows: dispatch.RowSKU, Size: 90, Between: "|",
 		Columns: []dispatch.SheetColumn{{Header: "SKU", Value: "[sku]", Many: dispatch.FirstOnly},

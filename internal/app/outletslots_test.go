@@ -17,6 +17,7 @@ import (
 // files are known to stand there, and are taken away when it can be done. At another address all
 // goes anew, and nothing of the first is touched.
 func TestWhatWasNotTakenAwayIsKnown(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	folder, other := t.TempDir(), t.TempDir()
 	var stubborn atomic.Bool
@@ -57,6 +58,7 @@ func TestWhatWasNotTakenAwayIsKnown(t *testing.T) {
 // TestTwoInOneSlot: a product's own picture and one of its first variant would stand at one
 // address of a shop: the second is held back, and says so, each time.
 func TestTwoInOneSlot(t *testing.T) {
+	t.Parallel()
 	l, lot := toHandOn(t)
 	_, err := l.Store.Pool.Exec(t.Context(), `insert into placement (product_id, file_id, place)
 		select p.id, f.id, 1 from product p, file f where p.code = 'AT-000' and f.lot_id = $1 and f.path = 'AT-001-A.jpg'`, lot)
@@ -85,6 +87,7 @@ func TestTwoInOneSlot(t *testing.T) {
 // TestAMistypedChoiceTakesNothingAway: where the choice turns out empty, what stands there is left,
 // and the run says so, until a person says that it is meant.
 func TestAMistypedChoiceTakesNothingAway(t *testing.T) {
+	t.Parallel()
 	l := start(t, func(c *Config) { c.Allow = []string{"127.0.0.1:*"} })
 	const all = 12
 	l.products(all)

@@ -72,6 +72,7 @@ func recipeFor(address string) harvest.Recipe {
 // the largest renditions come, once each, with what their pages said, and a
 // second fetch brings nothing.
 func TestASiteByARecipe(t *testing.T) {
+	t.Parallel()
 	site, err := standin.Site(t.Context(), "127.0.0.1:0", goods(t, 10))
 	if err != nil {
 		t.Fatal(err)
@@ -130,6 +131,7 @@ func TestASiteByARecipe(t *testing.T) {
 
 // TestARecipeSaysWhatIsWrong makes recipes that bring nothing.
 func TestARecipeSaysWhatIsWrong(t *testing.T) {
+	t.Parallel()
 	site, err := standin.Site(t.Context(), "127.0.0.1:0", goods(t, 3))
 	if err != nil {
 		t.Fatal(err)
@@ -181,6 +183,7 @@ func TestARecipeSaysWhatIsWrong(t *testing.T) {
 // TestASiteThatMisbehaves visits pages that are too large, not pages, slow to
 // say anything, in circles, and lead inside the network.
 func TestASiteThatMisbehaves(t *testing.T) {
+	t.Parallel()
 	picture := jpgOf(t, 640, 640, 1)
 	var mu sync.Mutex
 	asked := map[string]int{}
@@ -262,6 +265,7 @@ func TestASiteThatMisbehaves(t *testing.T) {
 // TestACrawlGoesOn stops a crawl in the middle, and lets it go on: no page is
 // visited twice.
 func TestACrawlGoesOn(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	visits := map[string]int{}
 	seen := make(chan struct{}, 100)
@@ -335,6 +339,7 @@ func TestACrawlGoesOn(t *testing.T) {
 
 // TestOnePage chooses pictures of a page.
 func TestOnePage(t *testing.T) {
+	t.Parallel()
 	site, err := standin.Site(t.Context(), "127.0.0.1:0", goods(t, 2))
 	if err != nil {
 		t.Fatal(err)
@@ -392,6 +397,7 @@ func TestOnePage(t *testing.T) {
 // TestBarcodesAreLookedUp asks the sample service: a wrong check digit is never
 // sent, what is found lands on its product alone, and the quota holds.
 func TestBarcodesAreLookedUp(t *testing.T) {
+	t.Parallel()
 	codes, err := standin.Codes(t.Context(), "127.0.0.1:0", goods(t, 6))
 	if err != nil {
 		t.Fatal(err)

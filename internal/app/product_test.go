@@ -27,6 +27,7 @@ func (l *line) page(id int64) (p page) {
 // TestPicturesDroppedOnAProduct puts them there whatever their names say, as a
 // plan that is taken back.
 func TestPicturesDroppedOnAProduct(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	product, variant := l.target("AT-000-B")
@@ -67,6 +68,7 @@ func TestPicturesDroppedOnAProduct(t *testing.T) {
 // TestPicturesAreRemovedMovedAndCopied changes a product's pictures by hand, and
 // takes each change back.
 func TestPicturesAreRemovedMovedAndCopied(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	product, a := l.target("AT-000-A")

@@ -44,6 +44,7 @@ func (l *line) references(when string) {
 // at each step who needs it; what is needed cannot be deleted, in the database
 // itself.
 func TestWhatNeedsAFile(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-001-A_1.jpg", jpg(t, 2)})).ID
@@ -85,6 +86,7 @@ func TestWhatNeedsAFile(t *testing.T) {
 // TestALotThatNothingNeedsGoesWithItsFiles deletes a lot that is open and was
 // never planned: its own need does not hold it.
 func TestALotThatNothingNeedsGoesWithItsFiles(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)})).ID

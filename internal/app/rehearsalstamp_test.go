@@ -11,6 +11,7 @@ import (
 // TestARehearsalIsOfNow rehearses again and again while what would go changes by every way that it
 // can: each time it is as it is now, also where a change was under way when it was read.
 func TestARehearsalIsOfNow(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	_, err := l.Store.Pool.Exec(t.Context(), `insert into category (name, path) values ('Hives', 'Hives')`)
 	l.do(err)

@@ -53,6 +53,7 @@ func (l *line) wouldShow(id int64) map[string]string {
 // TestADraftDoesNotOutliveDecisions plans a lot, decides otherwise in every way,
 // and applies the stored draft: it is made again and shown, and only then applied.
 func TestADraftDoesNotOutliveDecisions(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(5)
 	lot := l.gathered("lot.zip", zipped(
@@ -139,6 +140,7 @@ func TestADraftDoesNotOutliveDecisions(t *testing.T) {
 // TestAPlanIsAppliedAsItWasSeen has two people look at one plan: what one of
 // them changes, the other does not apply unseen.
 func TestAPlanIsAppliedAsItWasSeen(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	lot := l.gathered("lot.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-001-A_1.jpg", jpg(t, 2)})).ID
@@ -175,6 +177,7 @@ func TestAPlanIsAppliedAsItWasSeen(t *testing.T) {
 // TestAProductThatChangesWhileAPlanIsApplied is left alone, said, planned again,
 // looked at, and applied.
 func TestAProductThatChangesWhileAPlanIsApplied(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	first := l.gathered(
@@ -225,6 +228,7 @@ func TestAProductThatChangesWhileAPlanIsApplied(t *testing.T) {
 // TestThePreviewIsThePlans shows on the bench what the plan will do, in its way
 // and with its lots.
 func TestThePreviewIsThePlans(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	l.applied(l.planned(l.gathered("old.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)})).ID, "after"))
@@ -274,6 +278,7 @@ type person struct {
 // on what each of them saw last, and holds what stands against what was shown to
 // whoever applied it.
 func TestTwoPeopleAndAModel(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(4)
 	var entries []entry

@@ -17,6 +17,7 @@ import (
 // TestANameIsTried reads names with clue lists that are not kept, beside a lot
 // whose habits they share.
 func TestANameIsTried(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(8)
 	var entries []entry
@@ -71,6 +72,7 @@ func TestANameIsTried(t *testing.T) {
 // TestWarningsNameTheirFiles plans pictures that stand already, once larger and
 // once smaller, and takes the remedies: like for like, and setting aside.
 func TestWarningsNameTheirFiles(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	l.applied(
@@ -124,6 +126,7 @@ func TestWarningsNameTheirFiles(t *testing.T) {
 
 // TestProposalsStandWeakestFirst lists look-alikes by how near they are.
 func TestProposalsStandWeakestFirst(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(4)
 	l.applied(

@@ -41,6 +41,7 @@ func (l *line) renditions() map[string]time.Time {
 // second outlet of the same form has nothing made anew, one that was damaged is made again, and
 // another text that is written into it makes another one.
 func TestRenditionsAreMadeOnce(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	lot := l.gathered("spring.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}))

@@ -12,6 +12,7 @@ import (
 // TestSearchByWords finds variants by words of SKU, title, GTIN and options, in
 // any order; a text of one word is found as a part.
 func TestSearchByWords(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	sheet := "sku,product,title,Colour,Size,gtin\n" +
 		"JR-1-A,JR-1,Round jar,amber,500 ml," + barcode(1) + "\nJR-1-B,JR-1,Round jar,blue,500 ml,\nJR-2-A,JR-2,Square jar,amber,250 " +

@@ -148,6 +148,7 @@ func workbookOf(t *testing.T, rows ...[]any) []byte {
 // TestASheetFromDropToRevert brings a workbook as a supplier writes it, mends it in
 // place, imports it, and takes it back.
 func TestASheetFromDropToRevert(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	lot := l.gathered("pictures.zip", zipped(t, entry{"new/IMG_3301.JPG", jpg(t, 1)}, entry{"other.jpg", jpg(t, 2)}))

@@ -14,6 +14,7 @@ import (
 // TestTheCatalogMovesOnBeforeAnImport changes a product after the rehearsal: for it
 // nothing is done, and its row is shown anew; the others are imported.
 func TestTheCatalogMovesOnBeforeAnImport(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	s := l.brought("a.csv", []byte("sku;title\nAT-000-A;First\nAT-001-A;Second\nAT-950;Third\n"))
@@ -41,6 +42,7 @@ func TestTheCatalogMovesOnBeforeAnImport(t *testing.T) {
 // TestWhatWasChangedSinceStays takes one product of an import back, after somebody
 // changed another field of it.
 func TestWhatWasChangedSinceStays(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	s := l.brought("a.csv", []byte("sku;title;category\nAT-000-A;From the sheet;Things\nAT-001-A;Other;Things\n"))
@@ -65,6 +67,7 @@ func TestWhatWasChangedSinceStays(t *testing.T) {
 // rehearsed is what is done, imported again every row is the same, and taken back the
 // catalog is as before.
 func TestImportsAndTheirWayBack(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(12)
 	r := rand.New(rand.NewPCG(20, 26))
@@ -141,6 +144,7 @@ func (l *line) asRecorded(id int64) {
 // TestWhatHasPicturesStays takes an import back after a picture was put on a variant that
 // it made: neither the variant nor its picture is lost, and it says so.
 func TestWhatHasPicturesStays(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	s := l.brought("a.csv", []byte("sku;product;title;category\nAT-000-X;AT-000;New;Things > Odd\nAT-001-X;AT-001;New;Things\n"))
@@ -166,6 +170,7 @@ func TestWhatHasPicturesStays(t *testing.T) {
 // TestTwoPeopleOnOneSheet change the same row, and mend and map what another has changed
 // meanwhile: nobody's change is written over, and each is told.
 func TestTwoPeopleOnOneSheet(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	s := l.brought("a.csv", []byte("a list\nsku;title\nAT 000 A;One\nAT 001 A;Two\n"))
@@ -215,6 +220,7 @@ func TestTwoPeopleOnOneSheet(t *testing.T) {
 // TestAnImportIsStoppedAndGoesOn stops imports in between: what is done is whole products,
 // and the rest goes on, or what is done is taken back.
 func TestAnImportIsStoppedAndGoesOn(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	before := l.catalog()
@@ -265,6 +271,7 @@ func TestAnImportIsStoppedAndGoesOn(t *testing.T) {
 // TestASheetIsMappedByHand refuses what cannot be, remembers what was chosen, and maps
 // the next sheet with the same headers by itself.
 func TestASheetIsMappedByHand(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	content := []byte("Kennwort;Etwas\nAT-000-A;red\nAT-001-A;blue\n")
@@ -310,6 +317,7 @@ func TestASheetIsMappedByHand(t *testing.T) {
 
 // TestSheetsThatCannotBe says of each what is wrong with it, and keeps it.
 func TestSheetsThatCannotBe(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	for name, c := range map[string]struct{ content, says string }{
 		"old.xls":     {"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + strings.Repeat("\x00", 600), "Save it as XLSX"},
@@ -332,6 +340,7 @@ func TestSheetsThatCannotBe(t *testing.T) {
 // TestAListOfCategoriesFromDropToRevert makes and changes categories by a sheet, pairs the
 // pictures that it names with them, and takes all back: one alone, then the rest.
 func TestAListOfCategoriesFromDropToRevert(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	for _, path := range []string{"Hives", "Candles"} {

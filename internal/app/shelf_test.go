@@ -34,6 +34,7 @@ func (l *line) onShelf(query string) []string {
 // TestSavedForLater follows two files from the bench to the shelf, through a sweep that would find
 // them, to a product, and back: each step is taken back as it was made.
 func TestSavedForLater(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	of := l.gathered("labels.zip", zipped(t, entry{"care-wool.jpg", jpg(t, 1)}, entry{"size-chart.jpg", jpg(t, 2)},
@@ -114,6 +115,7 @@ func TestSavedForLater(t *testing.T) {
 
 // TestDroppedOnTheShelf brings files straight to a folder.
 func TestDroppedOnTheShelf(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	var lot struct{ ID int64 }
 	l.post("/api/v1/lots", map[string]any{"name": "To the shelf", "uploads": 1, "shelf": "Mood / Autumn"}, &lot)
@@ -131,6 +133,7 @@ func TestDroppedOnTheShelf(t *testing.T) {
 // TestTheShelfLeavesPlansAlone: a file that is decided on already comes to the shelf without a plan of
 // its lot being overtaken; a file that was set aside with it stays so when its lot was applied since.
 func TestTheShelfLeavesPlansAlone(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	of := l.gathered("one.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"care.jpg", jpg(t, 2)}))

@@ -50,6 +50,7 @@ const emptyDrive = `<D:multistatus xmlns:D="DAV:"><D:response><D:href>/</D:href>
 // a drive that does not answer, and for rows that somebody holds. What they did
 // stays whole, and they go on afterwards.
 func TestRunsStopAtOnce(t *testing.T) {
+	t.Parallel()
 	var quiet atomic.Bool
 	end := make(chan struct{})
 	silent := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {

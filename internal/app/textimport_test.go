@@ -39,6 +39,7 @@ func (l *line) textsFrom(language string, keep string, sheet []byte) (status int
 // TestTextsGoOutAndComeBack takes texts out as a sheet, has a colleague change some, and brings it
 // back: what would change is seen, kept as a person's, and taken back together.
 func TestTextsGoOutAndComeBack(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	workbook, _ := l.taken("/media/texts")
 	if _, said := l.textsFrom("", "", workbook); said.Rows != 3 || said.Same != 3 {

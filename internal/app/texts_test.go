@@ -24,6 +24,7 @@ type texts struct {
 // TestTextsForMany drafts texts in a language, keeps them as they were seen, hands them on, and
 // takes them back; what a person wrote stays, and what changed since is not kept unseen.
 func TestTextsForMany(t *testing.T) {
+	t.Parallel()
 	l, _ := toHandOn(t)
 	_, err := l.Store.Pool.Exec(t.Context(), `update placement set alt = 'Picture of a thing', alt_by = 'person' where place = 2`)
 	l.do(err)

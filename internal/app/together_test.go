@@ -58,6 +58,7 @@ func (l *line) says(lot int64, path string) string {
 // files together; what somebody else decided in between stays, and all of it is
 // taken back.
 func TestSeveralFilesAreDecidedAtOnce(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	lot := l.gathered(
@@ -141,6 +142,7 @@ func TestSeveralFilesAreDecidedAtOnce(t *testing.T) {
 
 // TestSeveralLotsInOnePlan plans two lots together, applies and reverts.
 func TestSeveralLotsInOnePlan(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	one := l.gathered("one.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}))
@@ -180,6 +182,7 @@ func TestSeveralLotsInOnePlan(t *testing.T) {
 // TestAnOrderGivenOnTheBenchIsApplied puts a picture of the lot in front of one
 // that stands.
 func TestAnOrderGivenOnTheBenchIsApplied(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	l.applied(l.planned(l.gathered("first.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)})).ID, "after"))
@@ -226,6 +229,7 @@ func TestAnOrderGivenOnTheBenchIsApplied(t *testing.T) {
 // TestStepsAreTakenBackOneByOne takes decisions back in any mixture: of one file
 // and of several, of one person and of another.
 func TestStepsAreTakenBackOneByOne(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	lot := l.gathered("loose.zip", zipped(t, entry{"sun.jpg", jpg(t, 1)}, entry{"moon.jpg", jpg(t, 2)}))
@@ -313,6 +317,7 @@ func TestStepsAreTakenBackOneByOne(t *testing.T) {
 // by the run that follows pairing; those of other files are read on request. The
 // codes are drawn by zint.
 func TestBarcodesOfLooseFilesAreRead(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(4)
 	sticker := func(n int) []byte {
@@ -348,6 +353,7 @@ func TestBarcodesOfLooseFilesAreRead(t *testing.T) {
 // TestTheBenchsOrder goes from file to file as the bench does: contested before
 // loose, by arrival, round to those that were passed over.
 func TestTheBenchsOrder(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	first := func(lot int64) (path string) {
@@ -420,6 +426,7 @@ func TestTheBenchsOrder(t *testing.T) {
 
 // TestPlacesAreNumberedInTheOrderChosen numbers files of two variants at once.
 func TestPlacesAreNumberedInTheOrderChosen(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	lot := l.gathered(

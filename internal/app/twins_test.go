@@ -13,6 +13,7 @@ import (
 // TestALotOfOneHundredThousandTwins lists and exports a lot whose every file has
 // the same bytes: what took hours is bounded by seconds, however busy the machine.
 func TestALotOfOneHundredThousandTwins(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID
@@ -47,6 +48,7 @@ func TestALotOfOneHundredThousandTwins(t *testing.T) {
 // TestAnExportEndsWithItsClient leaves in the middle of an export: nothing goes
 // on in the database.
 func TestAnExportEndsWithItsClient(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID

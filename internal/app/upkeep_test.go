@@ -101,6 +101,7 @@ func (l *line) objects() (n int) {
 // and a receipt: each file says why nothing needs it, what is held comes back with one
 // call or because something needs it again, and what is purged is gone from the store.
 func TestWhatNothingNeedsIsFoundHeldAndPurged(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)},
@@ -222,6 +223,7 @@ func (l *line) lists(receipt int64, want ...string) {
 // TestBrokenBytesAreFoundAndMended takes one object away and turns a bit of another: a sweep
 // says which files that concerns, and the same bytes arriving again mend them.
 func TestBrokenBytesAreFoundAndMended(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	lot := l.gathered("two.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"good.jpg", jpg(t, 3)}))
@@ -263,6 +265,7 @@ func TestBrokenBytesAreFoundAndMended(t *testing.T) {
 // TestLookAlikesAreFound brings a picture in two sizes: the larger one lies unused beside the
 // smaller one that stands.
 func TestLookAlikesAreFound(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	small := l.gathered("small.zip", zipped(t, entry{"AT-000-A.jpg", scene(t, 300, 4)}))
@@ -282,6 +285,7 @@ func TestLookAlikesAreFound(t *testing.T) {
 // TestAPlanIsTakenBackPastItsTerm takes a plan back when one of the pictures that it replaced
 // is purged: the other comes back, and the message says that one is lacking.
 func TestAPlanIsTakenBackPastItsTerm(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(2)
 	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}))

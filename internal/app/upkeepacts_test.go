@@ -42,6 +42,7 @@ func named(findings []store.SweepFinding, path string) store.SweepFinding {
 // TestOneOfTheSameStays merges files with the same bytes: one stays, the products that showed
 // the other are led to it by a plan, the other is left over by that, and it can be taken back.
 func TestOneOfTheSameStays(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}))
@@ -82,6 +83,7 @@ func TestOneOfTheSameStays(t *testing.T) {
 // place and the text of the smaller; what stood can be put back by itself, too. A product that
 // changed since the plan was made is planned again, and not overwritten.
 func TestTheLargerTwinTakesThePlace(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	small := l.gathered("small.zip", zipped(t, entry{"AT-000-A.jpg", scene(t, 300, 4)}, entry{"AT-000-A_2.jpg", jpg(t, 2)}))
@@ -126,6 +128,7 @@ func TestTheLargerTwinTakesThePlace(t *testing.T) {
 // TestWhatLacksIsTold finds pictures below the rule, products without one, retired ones that
 // show some, and lots that lie; the timetable's sweep says what is new, once.
 func TestWhatLacksIsTold(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(3)
 	lot := l.gathered("small.zip", zipped(t, entry{"AT-000-A.jpg", scene(t, 300, 4)}))
@@ -173,6 +176,7 @@ func TestWhatLacksIsTold(t *testing.T) {
 // and what no row names is told, nothing goes by itself, and what is dropped by hand is asked
 // about once more and has a receipt.
 func TestTheStoreIsComparedWithItsRows(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	lot := l.gathered("two.zip", zipped(t, entry{"a.jpg", jpg(t, 1)}, entry{"b.jpg", jpg(t, 2)}))
 	originals := filepath.Join(l.config.Data, "blobs", "originals")
@@ -260,6 +264,7 @@ func TestTheStoreIsComparedWithItsRows(t *testing.T) {
 // when the terms ended while nobody swept, as when the clock is turned on: then only the sweep
 // after the next one takes it.
 func TestWhatIsPastItsTermGoesByItself(t *testing.T) {
+	t.Parallel()
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"unknown.jpg", jpg(t, 3)}))

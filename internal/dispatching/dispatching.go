@@ -247,7 +247,9 @@ func (d *Dispatcher) rehearse(
 	}
 	now := time.Now()
 	r.Settings = settings
-	r.Outcomes = settings.Rehearse(settings.Chosen(items), names, before, except, now)
+	if r.Outcomes, err = settings.Rehearse(ctx, settings.Chosen(items), names, before, except, now); err != nil {
+		return r, err
+	}
 	dispatch.HoldCrowded(r.Outcomes, ownSlot(to))
 	r.Gone = dispatch.Gone(r.Outcomes, before, ownSlot(to))
 	r.Totals = settings.Count(r.Outcomes)

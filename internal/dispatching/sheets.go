@@ -17,12 +17,15 @@ func (d *Dispatcher) writeTable(ctx context.Context, out io.Writer, s dispatch.S
 	if err != nil {
 		return err
 	}
-	header, rows := table.Rows(outcomes)
-	columns := make([]sheetfile.Column[dispatch.Row], len(header))
-	for i, title := range header {
+	rows, err := table.Rows(outcomes)
+	if err != nil {
+		return err
+	}
+	columns := make([]sheetfile.Column[dispatch.Row], len(rows.Header))
+	for i, title := range rows.Header {
 		columns[i] = sheetfile.Column[dispatch.Row]{Title: title, Of: func(r dispatch.Row) any { return r.Cells[i] }}
 	}
-	next := each(rows)
+	next := whileWanted(ctx, rows)
 	if s.Format != dispatch.Workbook {
 		return sheetfile.WriteSeparated(out, dispatch.Separators[s.Separator], columns, next)
 	}
@@ -33,13 +36,13 @@ func (d *Dispatcher) writeTable(ctx context.Context, out io.Writer, s dispatch.S
 	return sheetfile.WriteBook(out, "Pictures", columns, next, thumbnail, s.Size)
 }
 
-func each[Row any](rows []Row) func() (Row, bool, error) {
-	return func() (row Row, more bool, err error) {
-		if len(rows) == 0 {
-			return row, false, nil
+// whileWanted makes rows one by one, until ctx ends.
+func whileWanted(ctx context.Context, rows *dispatch.Rows) func() (dispatch.Row, bool, error) {
+	return func() (dispatch.Row, bool, error) {
+		if err := ctx.Err(); err != nil {
+			return dispatch.Row{}, false, err
 		}
-		row, rows = rows[0], rows[1:]
-		return row, true, nil
+		return rows.Next()
 	}
 }
 
@@ -80,9 +83,12 @@ func (d *Dispatcher) Append(
 	if err != nil {
 		return sheetfile.Put{}, err
 	}
-	header, rows := table.Rows(r.Outcomes)
-	next := each(rows)
-	spec := sheetfile.Below{Worksheet: worksheet, From: from, Header: header, Side: settings.Sheet.Size}
+	rows, err := table.Rows(r.Outcomes)
+	if err != nil {
+		return sheetfile.Put{}, err
+	}
+	next := whileWanted(ctx, rows)
+	spec := sheetfile.Below{Worksheet: worksheet, From: from, Header: rows.Header, Side: settings.Sheet.Size}
 	return sheetfile.Append(ctx, d.Readers, path, to, spec, func() (below sheetfile.BelowRow, more bool, err error) {
 		row, more, err := next()
 		if err != nil || !more {

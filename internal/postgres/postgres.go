@@ -247,7 +247,7 @@ func (s *Server) launch(throwaway bool) error {
 	}
 	defer log.Close()
 	args := []string{"-D", s.data, "-p", strconv.Itoa(s.port), "-c", "listen_addresses=127.0.0.1",
-		"-c", "unix_socket_directories=", "-c", "max_connections=200", "-c", "shared_buffers=256MB", "-c", "jit=off"}
+		"-c", "unix_socket_directories=", "-c", "max_connections=400", "-c", "shared_buffers=256MB", "-c", "jit=off"}
 	if throwaway {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 	}

@@ -31,7 +31,11 @@ func (r *Runner) Start(ctx context.Context) error {
 	watching, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	r.watch = cancel
 	background := func(what string, work func(context.Context)) {
-		r.leased.Go(func() { contained.Background(r.Log, what, func() { work(watching) }) })
+		r.leased.Add(1)
+		contained.Background(r.Log, what, func() {
+			defer r.leased.Done()
+			work(watching)
+		})
 	}
 	background("hold the lease of this process", r.holdLease)
 	background("look after abandoned work", r.rescueNowAndThen)

@@ -26,7 +26,7 @@ const longestStatement = "15min"
 // pageStatement is how long one statement may take that a person waits for, and how long it may wait
 // for a lock.
 const (
-	pageStatement = "20s"
+	pageStatement = "30s"
 	pageLock      = "8s"
 )
 

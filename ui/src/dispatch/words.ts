@@ -6,6 +6,8 @@ export const problems: Record<string, string> = {
   'too long': 'too long',
   forbidden: 'has a character that some file system refuses',
   reserved: 'is a device on some systems',
+  hidden: 'begins with a dot',
+  'no name': 'is empty',
   empty: 'something in it is empty',
 };
 
