@@ -161,8 +161,16 @@ func Address(text string) (*url.URL, error) {
 	if err != nil || address.Host == "" || (address.Scheme != "http" && address.Scheme != "https") {
 		return nil, Faulty(fmt.Sprintf("%q is not an address that begins with http:// or https://", text), false, err)
 	}
-	address.User = nil
-	return address, nil
+	return address, NoUser(text)
+}
+
+// NoUser refuses an address with a user and a password in it: it is shown and logged as it is.
+func NoUser(text string) error {
+	address, err := url.Parse(text)
+	if err == nil && address.User != nil || err != nil && strings.Contains(text, "@") {
+		return Faulty("an address has no user and no password in it, as it is shown to everybody: a password goes in its own field", false, nil)
+	}
+	return nil
 }
 
 // Content gives out a file's bytes as they come. What goes wrong on the way is

@@ -244,7 +244,8 @@ func TestTheDatabaseIsRestarted(t *testing.T) {
 	second := queue(t, other.Store, other)
 	once(t, address, second)
 	var attempts int
-	if err := r.Store.Pool.QueryRow(t.Context(), `select attempt from run where id = $1`, second).Scan(&attempts); err != nil || attempts != 1 {
+	err = r.Store.Pool.QueryRow(t.Context(), `select attempt from run where id = $1`, second).Scan(&attempts)
+	if err != nil || attempts != 1 {
 		t.Errorf("the run after the restart took %d attempts: %v", attempts, err)
 	}
 }

@@ -77,7 +77,8 @@ func away(err error) error {
 	switch {
 	case err == nil, errors.Is(err, ErrAway), errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
 		return err
-	case errors.As(err, &network), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed), strings.Contains(err.Error(), "conn closed"):
+	case errors.As(err, &network), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed),
+		strings.Contains(err.Error(), "conn closed"):
 		return fmt.Errorf("%w: %w", ErrAway, err)
 	}
 	return err

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"os"
@@ -25,7 +26,7 @@ var ErrNoLease = errors.New("this process holds no lease")
 // application's name after 63 bytes.
 func processName() string {
 	host, _ := os.Hostname()
-	return fmt.Sprintf("ambrosa-%.16s-%d-%d", host, os.Getpid(), time.Now().UnixNano())
+	return fmt.Sprintf("ambrosa-%.16s-%d-%.12s", host, os.Getpid(), rand.Text())
 }
 
 // seat tells where a process runs: this boot of this machine, its space of process numbers, and its
@@ -81,13 +82,16 @@ func endLease(ctx context.Context, tx pgx.Tx, name string, died bool) error {
 		died); err != nil {
 		return fmt.Errorf("release the runs of %s: %w", name, err)
 	}
-	_, err := tx.Exec(ctx, `update river_job set state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1)
-		where state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $1`, name)
+	_, err := tx.Exec(ctx, freeJob+` and attempted_by[array_upper(attempted_by, 1)] = $1`, name)
 	if err != nil {
 		return fmt.Errorf("release the jobs of %s: %w", name, err)
 	}
 	return nil
 }
+
+// freeJob makes jobs available again that are under way, those that the rest of the condition says.
+const freeJob = `update river_job set state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1)
+	where state = 'running'`
 
 // Unfinished is a run that nobody does, and that no job of the queue leads to.
 type Unfinished struct {
@@ -136,8 +140,7 @@ func (s *Store) Rescue(ctx context.Context) (ended []string, err error) {
 // freeJobs makes jobs available that a process took which holds no lease: one that ended between
 // taking a job and beginning its run.
 func (s *Store) freeJobs(ctx context.Context) error {
-	_, err := s.control.Exec(ctx, `update river_job set state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1)
-		where state = 'running' and attempted_at < now() - $1::interval
+	_, err := s.control.Exec(ctx, freeJob+` and attempted_at < now() - $1::interval
 			and not exists (select from process p where p.name = attempted_by[array_upper(attempted_by, 1)])`, s.Lease)
 	return err
 }
@@ -145,24 +148,25 @@ func (s *Store) freeJobs(ctx context.Context) error {
 // Unfinished returns runs that are to go on, that no process does, and that no job leads to: the job
 // was lost with the answer of the database that was to end it.
 func (s *Store) Unfinished(ctx context.Context, doing []int64) ([]Unfinished, error) {
-	if _, err := s.control.Exec(ctx, `update river_job set state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1)
-		where state = 'running' and kind = 'run' and attempted_by[array_upper(attempted_by, 1)] = $1
+	if _, err := s.control.Exec(ctx, freeJob+` and kind = 'run' and attempted_by[array_upper(attempted_by, 1)] = $1
 			and attempted_at < now() - $2::interval and (args->>'run')::bigint <> all($3)`, s.Name, s.Lease, doing); err != nil {
 		return nil, err
 	}
 	return list[Unfinished](ctx, s.control, `select r.id, r.kind from run r
 		where r.state in ('queued', 'running', 'stopping')
 			and not exists (select from process p where p.name = r.process)
-			and not exists (select from river_job j where j.kind = 'run' and j.state in ('available', 'running', 'scheduled', 'retryable', 'pending')
-				and (j.args->>'run')::bigint = r.id)
+			and not exists (select from river_job j where `+leadsTo+` = r.id)
 		order by r.id limit 1000`)
 }
+
+// leadsTo is the run that a job of the queue, j, is for that is not ended.
+const leadsTo = `j.kind = 'run' and j.state in ('available', 'running', 'scheduled', 'retryable', 'pending') and (j.args->>'run')::bigint`
 
 // AdoptRun locks a run that Unfinished returned, and tells whether it is unfinished still.
 func AdoptRun(ctx context.Context, tx pgx.Tx, id int64) (bool, error) {
 	var still bool
-	err := tx.QueryRow(ctx, `select state in ('queued', 'running', 'stopping') and not exists (select from river_job j where j.kind = 'run'
-			and j.state in ('available', 'running', 'scheduled', 'retryable', 'pending') and (j.args->>'run')::bigint = run.id)
+	err := tx.QueryRow(ctx, `select state in ('queued', 'running', 'stopping') and not exists (select from river_job j
+			where `+leadsTo+` = run.id)
 		from run where id = $1 for update`, id).Scan(&still)
 	return still, err
 }

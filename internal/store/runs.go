@@ -161,7 +161,8 @@ func (s *Store) Progress(ctx context.Context, id, done, total int64) (stop bool,
 
 // EndRun records how a run ended.
 func EndRun(ctx context.Context, tx pgx.Tx, id int64, state, message string) error {
-	if _, err := tx.Exec(ctx, `update run set state = $2, message = $3, finished_at = now(), process = null where id = $1`, id, state, message); err != nil {
+	_, err := tx.Exec(ctx, `update run set state = $2, message = $3, finished_at = now(), process = null where id = $1`, id, state, message)
+	if err != nil {
 		return err
 	}
 	return Notify(ctx, tx, Event{Topic: "run", ID: id})

@@ -12,9 +12,8 @@ import (
 	"strings"
 	"time"
 
-	"github.com/tidwall/gjson"
-
 	"ambrosa/core/legible"
+	"ambrosa/internal/foreignjson"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outgoing"
 )
@@ -54,6 +53,7 @@ type Service struct {
 const (
 	maxTitle    = 500
 	maxPictures = 200
+	maxAddress  = 8000 // bytes of the address of a picture
 )
 
 // maxAnswer bounds an answer, bytes.
@@ -159,34 +159,31 @@ func (s *Service) Ask(ctx context.Context, gtin string) (a Answer, err error) {
 	if len(content) > maxAnswer {
 		return a, origin.Faulty("the answer is larger than 4 MB", false, nil)
 	}
-	return s.read(content, address)
+	return s.read(ctx, content, address)
 }
 
 // read finds the pictures in an answer.
-func (s *Service) read(content []byte, address *url.URL) (a Answer, err error) {
-	if !gjson.ValidBytes(content) {
-		return a, origin.Faulty("the answer is not JSON", false, nil)
+func (s *Service) read(ctx context.Context, content []byte, address *url.URL) (a Answer, err error) {
+	if err := foreignjson.Check(content); err != nil {
+		return a, origin.Faulty(err.Error(), false, err)
 	}
 	if s.title != "" {
-		a.Title = legible.Short(legible.Name(gjson.GetBytes(content, s.title).String()), maxTitle)
+		a.Title = legible.Short(legible.Name(foreignjson.Text(content, s.title)), maxTitle)
 	}
-	var add func(r gjson.Result)
 	seen := map[string]bool{}
-	add = func(r gjson.Result) {
-		if r.IsArray() {
-			r.ForEach(func(_, each gjson.Result) bool { add(each); return true })
-			return
+	err = foreignjson.Texts(ctx, content, s.pictures, func(text string) bool {
+		if len(text) > maxAddress {
+			return true
 		}
-		u, err := url.Parse(strings.TrimSpace(r.String()))
-		if r.Type != gjson.String || err != nil || r.String() == "" {
-			return
+		u, err := url.Parse(strings.TrimSpace(text))
+		if err != nil || text == "" {
+			return true
 		}
-		if u = address.ResolveReference(u); (u.Scheme == "http" || u.Scheme == "https") && !seen[u.String()] &&
-			len(a.Pictures) < maxPictures {
+		if u = address.ResolveReference(u); (u.Scheme == "http" || u.Scheme == "https") && !seen[u.String()] {
 			seen[u.String()] = true
 			a.Pictures = append(a.Pictures, u.String())
 		}
-	}
-	add(gjson.GetBytes(content, s.pictures))
-	return a, nil
+		return len(a.Pictures) < maxPictures
+	})
+	return a, err
 }

@@ -14,7 +14,7 @@ func FuzzAnswer(f *testing.F) {
 	at := &url.URL{Scheme: "https", Host: "codes.example", Path: "/v1"}
 	f.Fuzz(func(t *testing.T, content []byte) {
 		s := &Service{pictures: "items.#.pictures.#.address", title: "items.0.title"}
-		a, err := s.read(content, at)
+		a, err := s.read(t.Context(), content, at)
 		if err != nil {
 			return
 		}

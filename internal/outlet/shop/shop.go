@@ -8,23 +8,27 @@ import (
 	"context"
 	"encoding/base64"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"html"
 	"io"
 	"mime/multipart"
 	"net/http"
 	"net/textproto"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
-	"github.com/tidwall/gjson"
+	"golang.org/x/net/http/httpguts"
 	"golang.org/x/time/rate"
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/dispatch"
 	"ambrosa/core/legible"
 	"ambrosa/core/naming"
+	"ambrosa/internal/foreignjson"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outgoing"
 	"ambrosa/internal/outlet"
@@ -114,6 +118,11 @@ func read(settings map[string]string) (*shop, error) {
 		return nil, err
 	}
 	s.host = at.Host
+	for _, name := range []string{"address", "remove", "test"} {
+		if err := origin.NoUser(settings[name]); err != nil {
+			return nil, err
+		}
+	}
 	if s.address, err = template("the address", settings["address"]); err != nil {
 		return nil, err
 	}
@@ -137,6 +146,22 @@ func read(settings map[string]string) (*shop, error) {
 	if s.headers, err = lines("header", settings["headers"], ":"); err != nil {
 		return nil, err
 	}
+	for _, h := range append([]named{{name: s.keyHeader}}, s.headers...) {
+		if err := fitHeader(h.name); err != nil {
+			return nil, err
+		}
+	}
+	if !httpguts.ValidHeaderFieldValue(s.key) {
+		return nil, origin.Faulty("the key has a line break or another character that cannot stand in a header", false, nil)
+	}
+	if s.body == asJSON || s.body == asForm {
+		for _, v := range s.values {
+			if v.name == s.field {
+				return nil, origin.Faulty(fmt.Sprintf("the field %q is the one that the file goes in: give the other value another name", v.name),
+					false, nil)
+			}
+		}
+	}
 	if settings["done"] != "" {
 		path, value, is := strings.Cut(settings["done"], "=")
 		if s.donePath, s.done = strings.TrimSpace(path), strings.TrimSpace(value); !is || s.donePath == "" {
@@ -151,6 +176,21 @@ func read(settings map[string]string) (*shop, error) {
 	}
 	s.pace = rate.NewLimiter(rate.Limit(a), max(1, int(a)))
 	return s, nil
+}
+
+// ownHeaders are those that belong to the connection or to the request itself (RFC 9110, RFC 9112).
+var ownHeaders = []string{"Host", "Content-Length", "Content-Type", "Transfer-Encoding", "Connection", "Te", "Trailer", "Upgrade",
+	"Keep-Alive", "Proxy-Connection", "Expect", "Idempotency-Key"}
+
+// fitHeader refuses names of headers that could not be sent.
+func fitHeader(name string) error {
+	if !httpguts.ValidHeaderFieldName(name) {
+		return origin.Faulty(fmt.Sprintf("%q cannot be the name of a header: letters, digits and hyphens can", name), false, nil)
+	}
+	if slices.Contains(ownHeaders, textproto.CanonicalMIMEHeaderKey(name)) {
+		return origin.Faulty(fmt.Sprintf("the header %s is set by the request itself: leave it out", name), false, nil)
+	}
+	return nil
 }
 
 func template(what, text string) (naming.Template, error) {
@@ -228,9 +268,9 @@ func (s *shop) Put(ctx context.Context, p outlet.Picture) (string, error) {
 		return "", err
 	}
 	address, _ := s.address.Text(of, url.PathEscape)
-	request, err := http.NewRequestWithContext(ctx, s.method, address, body)
+	request, err := s.request(ctx, s.method, address, body)
 	if err != nil {
-		return "", origin.Faulty("there is no address for it: "+address, false, err)
+		return "", err
 	}
 	request.ContentLength = size
 	request.Header.Set("Content-Type", kind)
@@ -269,18 +309,65 @@ func (s *shop) bodyOf(of naming.Picture, p outlet.Picture, content io.Reader) (b
 		return io.MultiReader(&head, content, strings.NewReader(tail)), form.FormDataContentType(),
 			int64(head.Len()+len(tail)) + p.Size, nil
 	case asJSON:
-		raw, err := io.ReadAll(content)
-		if err != nil {
-			return nil, "", 0, err
-		}
-		values := map[string]string{s.field: base64.StdEncoding.EncodeToString(raw)}
-		for _, v := range s.values {
-			values[v.name], _ = v.value.Text(of, asItIs)
-		}
-		encoded, err := json.Marshal(values)
-		return bytes.NewReader(encoded), "application/json", int64(len(encoded)), err
+		return s.jsonBody(of, p, content)
 	}
 	return content, p.Type, p.Size, nil
+}
+
+// jsonBody is an object of the values with the file, in base64, as its last field. The file is encoded
+// as it is sent.
+func (s *shop) jsonBody(of naming.Picture, p outlet.Picture, content io.Reader) (body io.Reader, kind string, size int64, err error) {
+	values := map[string]string{}
+	for _, v := range s.values {
+		values[v.name], _ = v.value.Text(of, asItIs)
+	}
+	head, err := json.Marshal(values)
+	if err != nil {
+		return nil, "", 0, err
+	}
+	field, err := json.Marshal(s.field)
+	if err != nil {
+		return nil, "", 0, err
+	}
+	before := string(head[:len(head)-1])
+	if len(values) > 0 {
+		before += ","
+	}
+	before += string(field) + `:"`
+	const after = `"}`
+	size = int64(len(before)+len(after)) + int64(base64.StdEncoding.EncodedLen(int(p.Size)))
+	return io.MultiReader(strings.NewReader(before), &encoding{source: content}, strings.NewReader(after)), "application/json", size, nil
+}
+
+// encoding reads a source in base64 (RFC 4648).
+type encoding struct {
+	source io.Reader
+	raw    [3 << 10]byte
+	text   [4 << 10]byte
+	ready  []byte
+	end    error
+}
+
+// Read encodes what comes next.
+func (e *encoding) Read(p []byte) (int, error) {
+	if len(e.ready) == 0 {
+		if e.end != nil {
+			return 0, e.end
+		}
+		n, err := io.ReadFull(e.source, e.raw[:])
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			err = io.EOF
+		}
+		e.end = err
+		base64.StdEncoding.Encode(e.text[:], e.raw[:n])
+		e.ready = e.text[:base64.StdEncoding.EncodedLen(n)]
+	}
+	n := copy(p, e.ready)
+	e.ready = e.ready[n:]
+	if n == 0 && len(e.ready) == 0 && e.end != nil {
+		return 0, e.end
+	}
+	return n, nil
 }
 
 // fill makes an address of a picture that went before.
@@ -322,12 +409,45 @@ func (s *shop) Remove(ctx context.Context, p dispatch.Sent) (string, error) {
 		return "", origin.Faulty("this outlet does not say how a picture is removed", false, nil)
 	}
 	address := fill(s.remove, p)
-	request, err := http.NewRequestWithContext(ctx, http.MethodDelete, address, nil)
+	request, err := s.request(ctx, http.MethodDelete, address, nil)
 	if err != nil {
-		return "", origin.Faulty("there is no address for it: "+address, false, err)
+		return "", err
 	}
 	return s.ask(request)
 }
+
+// request makes a request to an address that a template made. One with a part of "." or ".." would be
+// taken for another address (RFC 3986, section 5.2.4), and is a Fault, escaped or not.
+func (s *shop) request(ctx context.Context, method, address string, body io.Reader) (*http.Request, error) {
+	request, err := http.NewRequestWithContext(ctx, method, address, body)
+	if err != nil || request.URL.Host != s.host {
+		return nil, origin.Faulty("there is no address for it: "+address, false, err)
+	}
+	for part := range strings.SplitSeq(request.URL.Path, "/") {
+		if part == "." || part == ".." {
+			return nil, origin.Faulty(fmt.Sprintf("its address would lead to another one, as a value in it is %q: %s", part, address), false, nil)
+		}
+	}
+	return request, nil
+}
+
+// blackened is what a shop said without the key, should it repeat it: what it said is kept in receipts
+// and logs.
+func (s *shop) blackened(said string) string {
+	for _, secret := range append(strings.Fields(s.key), s.key) {
+		if len(secret) < leastSecret {
+			continue
+		}
+		for _, form := range []string{secret, url.QueryEscape(secret), url.PathEscape(secret), html.EscapeString(secret),
+			base64.StdEncoding.EncodeToString([]byte(secret))} {
+			said = strings.ReplaceAll(said, form, "•••")
+		}
+	}
+	return said
+}
+
+// leastSecret is how long a word of a key is that is kept secret: “Bearer” is none.
+const leastSecret = 7
 
 // mostAnswer bounds what is read of an answer, and mostSaid what is kept of it, bytes.
 const (
@@ -353,7 +473,7 @@ func (s *shop) ask(request *http.Request) (answer string, err error) {
 		return "", origin.Explained("read the answer", s.host, err)
 	}
 	code := response.StatusCode
-	short := legible.Short(oneLine(string(said)), mostSaid)
+	short := legible.Short(oneLine(s.blackened(string(said))), mostSaid)
 	switch {
 	case code >= 300 && code < 400:
 		return "", origin.Faulty(fmt.Sprintf("%s leads to another address (%d), which is not followed: a picture goes where it was sent",
@@ -362,11 +482,12 @@ func (s *shop) ask(request *http.Request) (answer string, err error) {
 		fault := origin.Answered(code, response.Header.Get("Retry-After"), s.host, time.Now())
 		return "", origin.Said(fault, short)
 	case s.donePath != "" && request.Method == s.method: // how it says that one is gone, nobody described
-		if !gjson.ValidBytes(said) {
-			return "", origin.Faulty(fmt.Sprintf("%s answers %d, but not in JSON: %s", s.host, code, short), false, nil)
+		if err := foreignjson.Check(said); err != nil {
+			return "", origin.Faulty(fmt.Sprintf("%s answers %d, but %s: %s", s.host, code, err, short), false, err)
 		}
-		if got := gjson.GetBytes(said, s.donePath).String(); got != s.done {
-			return "", origin.Faulty(fmt.Sprintf("%s does not say that it is done (%s is %q): %s", s.host, s.donePath, got, short), false, nil)
+		if got := foreignjson.Text(said, s.donePath); got != s.done {
+			return "", origin.Faulty(fmt.Sprintf("%s does not say that it is done (%s is %.100q): %s", s.host, s.donePath,
+				s.blackened(got), short), false, nil)
 		}
 	}
 	return strings.TrimSpace(fmt.Sprintf("%d %s", code, short)), nil

@@ -1,0 +1,48 @@
+// Package budget bounds what reading foreign input may take: fuzz targets fail on input that makes its
+// reader slow or swell, not only on input that makes it fail.
+package budget
+
+import (
+	"runtime"
+	"testing"
+	"time"
+)
+
+// Budget is how much time and memory reading an input may take.
+type Budget struct {
+	Time  time.Duration
+	Bytes uint64 // allocated in all
+}
+
+// Of is the usual budget for an input of so many bytes: a base for what any reading takes, and so much
+// for each byte. The times are generous, since tests share their processor with others: what they
+// catch is input whose cost grows faster than its length.
+func Of(length int) Budget {
+	return Budget{
+		Time:  2*time.Second + time.Duration(length)*20*time.Microsecond,
+		Bytes: 16<<20 + uint64(length)*2048,
+	}
+}
+
+// Times returns a budget that is some times as large.
+func (b Budget) Times(n int) Budget {
+	return Budget{b.Time * time.Duration(n), b.Bytes * uint64(n)}
+}
+
+// Check does work and reports when it took more than the budget. Memory is that of the whole process
+// meanwhile: tests that check it do not run in parallel.
+func (b Budget) Check(t testing.TB, work func()) {
+	t.Helper()
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	began := time.Now()
+	work()
+	took := time.Since(began)
+	runtime.ReadMemStats(&after)
+	if took > b.Time {
+		t.Errorf("it took %s, of %s that it may", took, b.Time)
+	}
+	if swelled := after.TotalAlloc - before.TotalAlloc; swelled > b.Bytes {
+		t.Errorf("it took %d bytes, of %d that it may", swelled, b.Bytes)
+	}
+}
