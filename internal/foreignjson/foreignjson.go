@@ -5,6 +5,7 @@ package foreignjson
 import (
 	"context"
 	"errors"
+	"strings"
 
 	"github.com/tidwall/gjson"
 )
@@ -18,10 +19,16 @@ var (
 	ErrTooDeep = errors.New("the answer has more than 32 arrays and objects in each other")
 )
 
-func init() {
-	// Modifiers turn a value into another one: in a path that a person wrote they are a mistake, and
-	// some of them parse the value again.
-	gjson.DisableModifiers = true
+// ErrModifier is of a path that would turn a value into another one: some ways of it parse the value
+// again and again.
+var ErrModifier = errors.New("a path names fields, numbers and #, as items.#.address; but no modifiers that begin with @ or ! are taken")
+
+// CheckPath tells whether a path that a person wrote only leads to values: nil or ErrModifier.
+func CheckPath(path string) error {
+	if strings.ContainsAny(path, "@!") {
+		return ErrModifier
+	}
+	return nil
 }
 
 // Check tells whether content is JSON that can be read: nil, ErrNotJSON or ErrTooDeep.

@@ -11,6 +11,7 @@ import (
 	"runtime/debug"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/xuri/excelize/v2"
 
@@ -106,6 +107,9 @@ func putBelow(path, to string, in io.Reader) (put Put, err error) {
 
 // openToWrite opens a workbook that rows are put into. A *Refused says why it cannot be.
 func openToWrite(path string) (*excelize.File, error) {
+	if err := tooMuch(path); err != nil {
+		return nil, err
+	}
 	opened, err := Open(path, "")
 	if err != nil {
 		return nil, err
@@ -324,6 +328,35 @@ func heightOf(side int) float64 { return float64(side+4) * 0.75 }
 // writes it to the file at to. next returns false behind the last row. A *Refused says why the
 // workbook cannot be used.
 func Append(ctx context.Context, program contained.Program, path, to string, spec Below, next func() (BelowRow, bool, error)) (Put, error) {
+	select {
+	case appending <- struct{}{}:
+		defer func() { <-appending }()
+	case <-ctx.Done():
+		return Put{}, ctx.Err()
+	}
+	whole := ctx
+	ctx, cancel := context.WithTimeout(ctx, appendTime)
+	defer cancel()
+	put, err := appendIn(ctx, program, path, to, spec, next)
+	if errors.Is(err, context.DeadlineExceeded) && whole.Err() == nil {
+		err = refuse(TooMany, fmt.Sprintf("Putting rows into it takes longer than %s: use a workbook with less in it.", appendTime))
+	}
+	return put, err
+}
+
+// How many put rows into workbooks at once, each in a process with appendMemory, and how long one may
+// take.
+const (
+	appendAtOnce = 2
+	appendTime   = time.Minute
+)
+
+var appending = make(chan struct{}, appendAtOnce)
+
+// appendIn is Append for one that has its turn.
+func appendIn(
+	ctx context.Context, program contained.Program, path, to string, spec Below, next func() (BelowRow, bool, error),
+) (Put, error) {
 	scratch, err := os.MkdirTemp("", "ambrosa-workbook-*")
 	if err != nil {
 		return Put{}, err

@@ -19,7 +19,7 @@ import (
 
 // colleagues writes a workbook as a colleague keeps it: a title, a header, rows with a formula
 // and a format, a second worksheet, a hidden one.
-func colleagues(t *testing.T) string {
+func colleagues(t testing.TB) string {
 	t.Helper()
 	book := excelize.NewFile()
 	money, err := book.NewStyle(&excelize.Style{NumFmt: 4, Font: &excelize.Font{Bold: true}})
@@ -43,7 +43,7 @@ func colleagues(t *testing.T) string {
 	return path
 }
 
-func square(t *testing.T) []byte {
+func square(t testing.TB) []byte {
 	t.Helper()
 	var out bytes.Buffer
 	if err := jpeg.Encode(&out, image.NewGray(image.Rect(0, 0, 60, 60)), nil); err != nil {
@@ -53,7 +53,7 @@ func square(t *testing.T) []byte {
 }
 
 // appended puts rows into a workbook, as the process does.
-func appended(t *testing.T, path string, spec Below, rows ...BelowRow) (out string, put Put, err error) {
+func appended(t testing.TB, path string, spec Below, rows ...BelowRow) (out string, put Put, err error) {
 	t.Helper()
 	var in bytes.Buffer
 	lines := json.NewEncoder(&in)

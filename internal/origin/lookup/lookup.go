@@ -79,6 +79,11 @@ func Open(settings map[string]string, guard outgoing.Guard) (*Service, error) {
 	if _, err := origin.Address(s.address("04012345123456")); err != nil {
 		return nil, err
 	}
+	for _, path := range []string{s.pictures, s.title} {
+		if err := foreignjson.CheckPath(path); err != nil {
+			return nil, origin.Faulty(err.Error(), false, err)
+		}
+	}
 	pause := 500
 	for _, number := range []struct {
 		name, label string

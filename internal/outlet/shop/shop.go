@@ -167,6 +167,9 @@ func read(settings map[string]string) (*shop, error) {
 		if s.donePath, s.done = strings.TrimSpace(path), strings.TrimSpace(value); !is || s.donePath == "" {
 			return nil, origin.Faulty("what the answer says when it is done has to be like: status = ok", false, nil)
 		}
+		if err := foreignjson.CheckPath(s.donePath); err != nil {
+			return nil, origin.Faulty(err.Error(), false, err)
+		}
 	}
 	a := 10.0
 	if settings["rate"] != "" {
