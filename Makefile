@@ -5,7 +5,7 @@ STAMPS := $(DATA)/stamps
 UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/api.html ui/vite.config.ts ui/tsconfig.json ui/package-lock.json
 GO_SOURCES := $(shell find . -name '*.go' -not -path './ui/node_modules/*') $(shell find internal -name '*.sql') go.mod go.sum
 
-.PHONY: demo demo-reset test accuracy check bench lint shots client build clean
+.PHONY: demo demo-reset test tested checked torture accuracy bench lint shots client build clean
 
 demo:
 	@$(MAKE) --no-print-directory -j4 bin/ambrosa bin/ambrosa-decode
@@ -58,6 +58,10 @@ client: ui/node_modules/.package-lock.json
 	cd ui && npx openapi-ts
 
 lint: build
+	@$(MAKE) --no-print-directory checked
+
+# What lint looks at, without building.
+checked:
 	@bad="$$(gofmt -l cmd core demo internal tests ui/*.go)"; if [ -n "$$bad" ]; then echo "gofmt: $$bad"; exit 1; fi
 	go vet ./...
 	go tool staticcheck ./...
@@ -65,9 +69,23 @@ lint: build
 	cd ui && npx eslint src --max-warnings 0
 	@bin/ambrosa openapi | diff -q - ui/openapi.json > /dev/null || { echo "ui/openapi.json is older than the operations: run make client"; exit 1; }
 
-# The journeys take longest, and begin first.
-test: build $(STAMPS)/browser lint
-	bin/ambrosa with-postgres -- go test -timeout 30m ./tests/journeys $$(go list ./... | grep -v tests/journeys)
+# Tests wait for each other's processes more than they compute: more of them run side by side than there are cores. The
+# journeys take longest, and begin first; the linters look meanwhile.
+TESTS := bin/ambrosa with-postgres -- go test -timeout 40m -parallel 5
+test: build $(STAMPS)/browser
+	@$(MAKE) --no-print-directory -j2 checked tested
+
+tested:
+	$(TESTS) ./tests/journeys $$(go list ./... | grep -v tests/journeys)
+
+# Many more kills, histories and seeds than the tests have, and fuzzing: for an hour or so.
+torture: build
+	AMBROSA_KILLS=200 AMBROSA_HISTORIES=10000 $(TESTS) -count=1 -timeout 3h ./internal/upkeeping ./internal/dispatching ./internal/run
+	@for package in $$(grep -rl --include='*_test.go' '^func Fuzz' core internal | xargs -n1 dirname | sort -u); do \
+		for target in $$(grep -ho '^func Fuzz[A-Za-z]*' $$package/*_test.go | cut -c6-); do \
+			go test -run '^$$' -fuzz "^$$target\$$" -fuzztime $(or $(FUZZTIME),30s) ./$$package || exit 1; \
+		done; \
+	done
 
 # How names of strangers are read, by habit, wrong pairs first, beside how they were read before. With KEEP=1 these
 # figures are what the next are beside.

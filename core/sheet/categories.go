@@ -78,6 +78,10 @@ func (r *rowJudge) judgeBranch() {
 	case byID == nil:
 		item = r.branchNamed(path)
 	}
+	if item == nil && !catalog.FitsTree(path) {
+		r.say(-1, TooDeep, true, tooDeep)
+		path = ""
+	}
 	branch := &Branch{Item: item, Is: catalog.CategorySnapshot{Path: path, Ref: id, Description: r.text(Description)}}
 	if item != nil {
 		branch.Is.Path = item.Path

@@ -304,11 +304,18 @@ func (r *rowJudge) judgeCategory() {
 	path := CleanPath(value.text)
 	if known := r.known.Path(Key(path)); known != "" {
 		path = known
+	} else if !catalog.FitsTree(path) {
+		r.say(value.column, TooDeep, true, tooDeep, emptyIt)
+		return
 	} else if path != "" {
 		r.say(value.column, NewCategory, false, fmt.Sprintf("The category %q will be made.", Clip(path)))
 	}
 	r.out.Wanted.Category = path
 }
+
+// tooDeep says that a category's path does not fit into the tree.
+var tooDeep = fmt.Sprintf("A category lies at most %d levels deep, and its path has at most %d characters.", catalog.MostDepth,
+	catalog.MostPath)
 
 func (r *rowJudge) has(f Field) bool { return len(r.values[f]) > 0 }
 

@@ -95,5 +95,5 @@ func CleanPath(text string) string {
 			kept = append(kept, name)
 		}
 	}
-	return strings.Join(kept, " / ")
+	return strings.Join(kept, catalog.PathSeparator)
 }

@@ -50,6 +50,7 @@ const (
 	TakenSKU     Matter = "another's sku"
 	FormulaError Matter = "formula error"
 	TooLong      Matter = "too long"
+	TooDeep      Matter = "too deep"
 	OutOfPlace   Matter = "out of place"
 	LostFigures  Matter = "lost figures"
 	MadeDate     Matter = "made a date"

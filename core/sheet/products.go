@@ -91,5 +91,5 @@ func cleanCategory(text string) string {
 			names = append(names, name)
 		}
 	}
-	return strings.Join(names, " / ")
+	return strings.Join(names, catalog.PathSeparator)
 }

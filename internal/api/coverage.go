@@ -57,7 +57,7 @@ func (s *Server) coverageOperations(api huma.API) {
 		})
 	huma.Register(api, tags.get("list-requests", "/requests", "Pictures that somebody was asked for, the newest first"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.ShotRequest]], error) {
-			if _, err := s.Coverer.Count(ctx); err != nil {
+			if _, err := s.Coverer.Counted(ctx); err != nil {
 				return nil, problem(err, "request")
 			}
 			items, err := s.Store.Requests(ctx)

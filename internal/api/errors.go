@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
 	"ambrosa/internal/deciding"
@@ -112,6 +113,9 @@ func problem(err error, what string) error {
 		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
 	case errors.Is(err, store.ErrTaken):
 		return huma.Error422UnprocessableEntity("Another " + what + " has this ID. Nothing was changed.")
+	case errors.Is(err, store.ErrTooDeep):
+		return huma.Error422UnprocessableEntity(fmt.Sprintf("A category lies at most %d levels deep, and its path has at most %d characters. "+
+			"Nothing was changed.", catalog.MostDepth, catalog.MostPath))
 	case errors.Is(err, deciding.ErrOtherBarcode):
 		return huma.Error422UnprocessableEntity(
 			"This picture was looked up for the barcode of another product; it cannot be put on this one.",
@@ -134,6 +138,8 @@ func problem(err error, what string) error {
 		return huma.Error409Conflict("Something of this " + what + " is gone meanwhile. Look at it again; nothing was changed now.")
 	case store.Unfit(err):
 		return huma.Error422UnprocessableEntity("A text holds a character that cannot be kept (NUL, or no Unicode). Nothing was changed.")
+	case store.IsTransient(err):
+		return &inside{http.StatusServiceUnavailable, "Others were changing the same at this moment; nothing was changed. Try again.", err}
 	case store.TookTooLong(err):
 		return &inside{
 			http.StatusServiceUnavailable,

@@ -49,17 +49,11 @@ func (s *Server) today(ctx context.Context) (found today, err error) {
 	if found.Upkeep, err = s.Store.OrphansWaiting(ctx); err != nil {
 		return found, err
 	}
-	lots, err := s.Store.Lots(ctx, 50)
-	if err != nil {
+	if found.Lots, err = s.Store.OpenLots(ctx, 50); err != nil {
 		return found, err
 	}
-	for _, lot := range lots {
-		switch {
-		case lot.State != "applied":
-			found.Lots = append(found.Lots, lot)
-		case len(found.Applied) < 5:
-			found.Applied = append(found.Applied, lot)
-		}
+	if found.Applied, err = s.Store.AppliedLots(ctx, 5); err != nil {
+		return found, err
 	}
 	runs, err := s.Store.Runs(ctx, 50)
 	if err != nil {
@@ -71,9 +65,6 @@ func (s *Server) today(ctx context.Context) (found today, err error) {
 		}
 	}
 	if found.Categories, err = s.Store.BareCategories(ctx, 8); err != nil {
-		return found, err
-	}
-	if _, err := s.Coverer.Count(ctx); err != nil {
 		return found, err
 	}
 	fallen, err := s.Store.FallenCoverage(ctx, 7, 5)

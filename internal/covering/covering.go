@@ -10,17 +10,27 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/acting"
 	"ambrosa/core/coverage"
+	"ambrosa/internal/contained"
 	"ambrosa/internal/store"
 )
 
 // Coverer is the use cases of coverage.
-type Coverer struct{ Store *store.Store }
+type Coverer struct {
+	Store *store.Store
+
+	mu       sync.Mutex
+	stamp    int64         // of what was counted, as far as this process knows
+	known    bool          // that it was
+	counting chan struct{} // closed when what is being counted is; nil while nothing is
+	failed   error         // why it was not
+}
 
 // atOnce is how many products are counted at a time.
 const atOnce = 2000
@@ -31,10 +41,60 @@ const margin = 15 * time.Minute
 // whileWaited is how many products are counted at most while a person waits.
 const whileWaited = 20_000
 
-// Count counts what changed since it was counted, as far as that can be waited for. finished tells
-// whether that was all: the next call goes on.
-func (c *Coverer) Count(ctx context.Context) (finished bool, err error) {
-	return c.countSince(ctx, false, whileWaited)
+// patience is how long whoever asks for coverage waits for what is being counted.
+const patience = 3 * time.Second
+
+// Counted waits until what changed is counted, as long as that can be waited for: it is counted in the
+// background, once for all who ask, and not at all while nothing changed. finished tells whether that
+// was all.
+func (c *Coverer) Counted(ctx context.Context) (finished bool, err error) {
+	stamp, quiet, err := c.Store.HandedStamp(ctx)
+	if err != nil {
+		return false, err
+	}
+	lists, err := c.Store.ListsStamp(ctx)
+	if err != nil {
+		return false, err
+	}
+	stamp = stamp<<20 ^ lists
+	c.mu.Lock()
+	if c.known && c.stamp == stamp {
+		c.mu.Unlock()
+		return true, nil
+	}
+	counting := c.counting
+	if counting == nil {
+		counting = make(chan struct{})
+		c.counting = counting
+		go c.countOnce(context.WithoutCancel(ctx), stamp, quiet, counting)
+	}
+	c.mu.Unlock()
+	select {
+	case <-counting:
+	case <-time.After(patience):
+		return false, nil
+	case <-ctx.Done():
+		return false, ctx.Err()
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.failed == nil, c.failed
+}
+
+// countOnce counts what changed, and says so to those who wait.
+func (c *Coverer) countOnce(ctx context.Context, stamp int64, quiet bool, counted chan struct{}) {
+	err := contained.Safely(func() error {
+		for {
+			finished, err := c.countSince(ctx, false, whileWaited)
+			if err != nil || finished {
+				return err
+			}
+		}
+	})()
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.stamp, c.known, c.failed, c.counting = stamp, err == nil && quiet, err, nil
+	close(counted)
 }
 
 // countSince counts what changed since the last time, or (all) looks at everything; most products
@@ -138,10 +198,10 @@ type Covered struct {
 // days are how far back coverage is shown.
 const days = 90
 
-// Covered counts what changed, and returns what a filter chooses. Totals and categories are of
+// Covered returns what a filter chooses, with what changed as far as it is counted. Totals and categories are of
 // all that is chosen, whatever of it is listed.
 func (c *Coverer) Covered(ctx context.Context, f store.CoverageFilter) (found Covered, err error) {
-	finished, err := c.Count(ctx)
+	finished, err := c.Counted(ctx)
 	if err != nil {
 		return found, err
 	}

@@ -65,7 +65,7 @@ func (d *Decider) Decide(ctx context.Context, who acting.Actor, file int64, one 
 		decision.Becomes = becomes(one)
 	}
 	var of int64
-	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = d.Store.Retried(ctx, func(tx pgx.Tx) error {
 		if of, err = d.open(ctx, tx, file, one.Version); err != nil {
 			return err
 		}
@@ -236,7 +236,7 @@ func (d *Decider) Open(ctx context.Context, who acting.Actor, of int64, f store.
 
 // together decides on files of a lot that is open.
 func (d *Decider) together(ctx context.Context, who acting.Actor, of int64, decision store.Decision) (done store.Together, err error) {
-	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = d.Store.Retried(ctx, func(tx pgx.Tx) error {
 		if err := decidable(ctx, tx, of); err != nil {
 			return err
 		}
@@ -250,7 +250,7 @@ func (d *Decider) together(ctx context.Context, who acting.Actor, of int64, deci
 // versions that they had; those that somebody decided on since stay. It returns
 // those that it brought back, and how many stayed.
 func (d *Decider) TakeBack(ctx context.Context, _ acting.Actor, id int64) (files []store.Seen, stayed int64, err error) {
-	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = d.Store.Retried(ctx, func(tx pgx.Tx) error {
 		files, stayed, err = TakeBackWithin(ctx, tx, id)
 		return err
 	})
@@ -272,7 +272,7 @@ func TakeBackWithin(ctx context.Context, tx pgx.Tx, id int64) (files []store.See
 // Order gives the pictures of a target the order in which they will stand when a
 // lot is applied; an empty one leaves it to the lot's names again.
 func (d *Decider) Order(ctx context.Context, who acting.Actor, of int64, target catalog.Target, order []plan.Ref) error {
-	return d.Store.Within(ctx, func(tx pgx.Tx) error {
+	return d.Store.Retried(ctx, func(tx pgx.Tx) error {
 		err := decidable(ctx, tx, of)
 		if err == nil {
 			err = store.SetOrder(ctx, tx, who, of, target, order)

@@ -46,6 +46,9 @@ func (r *Runner) Clean(ctx context.Context) error {
 	if err := r.Dispatcher.LetRenditionsGo(ctx); err != nil {
 		return err
 	}
+	if err := r.Store.RecountFindings(ctx); err != nil {
+		return err
+	}
 	if err := r.Coverer.KeepDay(ctx); err != nil {
 		return err
 	}

@@ -161,6 +161,7 @@ func (r *Runner) beginDue(ctx context.Context) {
 			{"fetch what is due", r.fetchDue},
 			{"send what is due", r.Dispatcher.Due},
 			{"sweep and purge what is due", r.Upkeeper.Due},
+			{"fold counts", r.Store.FoldCounts},
 		} {
 			if err := due.begin(ctx); err != nil && ctx.Err() == nil {
 				r.Log.Warn(due.what, "error", err)

@@ -70,10 +70,11 @@ func TestWorkbooksThatExpand(t *testing.T) {
 	for n := range 20_000 {
 		fmt.Fprintf(&merged, `<mergeCell ref="A%d:B%d"/>`, n+1, n+1)
 	}
+	widths := strings.Repeat(`<col min="1" max="16384" width="9"/>`, 5000)
 	for name, c := range map[string]struct{ markup, want string }{
 		"a cell in the last row":      {`<sheetData>` + row(1, "A") + row(1048576, "XFD") + `</sheetData>`, "far below the rest"},
 		"rows to the last column":     {`<sheetData>` + wide.String() + `</sheetData>`, "more than 3000000 cells"},
-		"widths over and over":        {`<cols>` + strings.Repeat(`<col min="1" max="16384" width="9"/>`, 5000) + `</cols><sheetData/>`, "widths"},
+		"widths over and over":        {`<cols>` + widths + `</cols><sheetData/>`, "widths"},
 		"everything merged":           {`<sheetData/><mergeCells count="1"><mergeCell ref="A1:XFD1048576"/></mergeCells>`, "merged areas reach"},
 		"merged areas by the million": {`<sheetData/><mergeCells>` + merged.String() + `</mergeCells>`, "merged areas"},
 	} {
@@ -91,7 +92,8 @@ func TestWorkbooksThatExpand(t *testing.T) {
 // FuzzWorkbooksToAppendTo puts a row into workbooks with any markup, within a budget.
 func FuzzWorkbooksToAppendTo(f *testing.F) {
 	f.Add(`<sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>SKU</t></is></c></row></sheetData>`)
-	f.Add(`<cols><col min="1" max="9"/></cols><sheetData><row><c/><c r="ZZ9"/></row></sheetData><mergeCells><mergeCell ref="A1:B2"/></mergeCells>`)
+	f.Add(`<cols><col min="1" max="9"/></cols><sheetData><row><c/><c r="ZZ9"/></row></sheetData>` +
+		`<mergeCells><mergeCell ref="A1:B2"/></mergeCells>`)
 	f.Add(`<sheetData><row r="99999"/></sheetData>`)
 	f.Fuzz(func(t *testing.T, inside string) {
 		if len(inside) > 20_000 {

@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"errors"
+	"math/rand/v2"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -60,6 +62,25 @@ func (s *Store) Within(ctx context.Context, work func(pgx.Tx) error) error {
 		}
 		return work(tx)
 	}))
+}
+
+// tries is how often a transaction is tried that others are in the way of.
+const tries = 5
+
+// Retried is Within, again where another transaction was in the way (a deadlock, a serialization
+// failure): work has to come to the same however often it is done.
+func (s *Store) Retried(ctx context.Context, work func(pgx.Tx) error) (err error) {
+	for n := range tries {
+		if err = s.Within(ctx, work); !IsTransient(err) {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(time.Duration(rand.IntN(20<<n)) * time.Millisecond):
+		}
+	}
+	return err
 }
 
 // exec runs one statement that writes, checked as Within checks.

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -36,7 +37,7 @@ func LockBranch(ctx context.Context, tx pgx.Tx, id int64) (Branch, error) {
 // MakeBranch makes a category, with those above it, and returns its number and all that
 // are new.
 func MakeBranch(ctx context.Context, tx pgx.Tx, path string) (id int64, made []int64, err error) {
-	if made, err = makePath(ctx, tx, path, map[string]bool{}); err != nil {
+	if made, err = makePaths(ctx, tx, []string{path}); err != nil {
 		return 0, nil, err
 	}
 	id, err = number(ctx, tx, `select id from category where path = $1`, path)
@@ -50,7 +51,7 @@ func pathsThatStand(ctx context.Context, tx pgx.Tx, wanted []string) (map[string
 	for _, path := range wanted {
 		for path != "" && !asked[path] {
 			asked[path] = true
-			path = path[:max(0, strings.LastIndex(path, " / "))]
+			path = path[:max(0, strings.LastIndex(path, catalog.PathSeparator))]
 		}
 	}
 	if len(asked) == 0 {
@@ -64,18 +65,43 @@ func pathsThatStand(ctx context.Context, tx pgx.Tx, wanted []string) (map[string
 	return setOf(found), err
 }
 
-// makePath makes the categories of a path that are not there yet and were not seen.
-func makePath(ctx context.Context, tx pgx.Tx, whole string, seen map[string]bool) (made []int64, err error) {
-	path := ""
-	for name := range strings.SplitSeq(whole, " / ") {
-		parent := path
-		path = strings.TrimPrefix(path+" / "+name, " / ")
-		if name == "" || seen[path] {
+// makePaths makes the categories of paths that are not there yet, those above first, and returns the
+// new ones. It may return ErrTooDeep.
+func makePaths(ctx context.Context, tx pgx.Tx, wanted []string) (made []int64, err error) {
+	type level struct{ parents, names, paths []string }
+	var levels []level
+	for _, whole := range wanted {
+		if !catalog.FitsTree(whole) {
+			return nil, ErrTooDeep
+		}
+	}
+	seen, err := pathsThatStand(ctx, tx, wanted)
+	if err != nil {
+		return nil, err
+	}
+	for _, whole := range wanted {
+		if whole == "" || seen[whole] {
 			continue
 		}
-		seen[path] = true
-		ids, err := numbers(ctx, tx, `insert into category (parent_id, name, path)
-			values ((select id from category where path = $1), $2, $3) on conflict (path) do nothing returning id`, parent, name, path)
+		path := ""
+		for depth, name := range strings.Split(whole, catalog.PathSeparator) {
+			parent := path
+			path = strings.TrimPrefix(path+catalog.PathSeparator+name, catalog.PathSeparator)
+			if name == "" || seen[path] {
+				continue
+			}
+			seen[path] = true
+			for len(levels) <= depth {
+				levels = append(levels, level{})
+			}
+			l := &levels[depth]
+			l.parents, l.names, l.paths = append(l.parents, parent), append(l.names, name), append(l.paths, path)
+		}
+	}
+	for _, l := range levels {
+		ids, err := numbers(ctx, tx, `insert into category (parent_id, name, path) select p.id, g.name, g.path
+			from unnest($1::text[], $2::text[], $3::text[]) with ordinality as g (parent, name, path, n)
+			left join category p on p.path = g.parent order by g.n on conflict (path) do nothing returning id`, l.parents, l.names, l.paths)
 		if err != nil {
 			return nil, err
 		}
@@ -83,6 +109,10 @@ func makePath(ctx context.Context, tx pgx.Tx, whole string, seen map[string]bool
 	}
 	return made, nil
 }
+
+// ErrTooDeep means that a category would lie too deep in the tree, or that its path is too long:
+// catalog.FitsTree tells.
+var ErrTooDeep = errors.New("a category lies too deep, or its path is too long")
 
 // WriteBranch writes a category's ID and text.
 func WriteBranch(ctx context.Context, tx pgx.Tx, id int64, is catalog.CategorySnapshot) error {

@@ -126,13 +126,13 @@ func Overtaken(ctx context.Context, tx pgx.Tx, id, after int64, limit int) (foun
 // Decided tells whether lots of a plan were decided on since it was made.
 func Decided(ctx context.Context, tx pgx.Tx, id int64) (bool, error) {
 	n, err := number(ctx, tx, `select count(*) from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = $1
-		and pl.decisions <> l.decisions`, id)
+		and pl.decisions <> `+decisionsOf("l"), id)
 	return n > 0, err
 }
 
 // PlanIsOfNow records that a plan is made of its lots' decisions as they stand.
 func PlanIsOfNow(ctx context.Context, tx pgx.Tx, id int64) error {
-	_, err := tx.Exec(ctx, `update plan_lot pl set decisions = l.decisions from lot l where pl.plan_id = $1 and l.id = pl.lot_id`, id)
+	_, err := tx.Exec(ctx, `update plan_lot pl set decisions = `+decisionsOf("l")+` from lot l where pl.plan_id = $1 and l.id = pl.lot_id`, id)
 	return err
 }
 
@@ -336,14 +336,16 @@ type LotStanding struct {
 	UnderWay bool // a plan of it is being applied or reverted
 }
 
+const lotStandingQuery = `select id, state, exists (select from plan p join plan_lot pl on pl.plan_id = p.id
+	where pl.lot_id = l.id and p.state in ('applying', 'reverting')) as under_way from lot l`
+
 // LockLots keeps lots as they are until the transaction ends; ErrNotFound means
 // that one of them is not there.
 func LockLots(ctx context.Context, tx pgx.Tx, lots []int64) ([]LotStanding, error) {
 	if _, err := tx.Exec(ctx, `select from lot where id = any($1) order by id for no key update`, lots); err != nil {
 		return nil, err
 	}
-	found, err := list[LotStanding](ctx, tx, `select id, state, exists (select from plan p join plan_lot pl on pl.plan_id = p.id
-		where pl.lot_id = l.id and p.state in ('applying', 'reverting')) as under_way from lot l where id = any($1) order by id`, lots)
+	found, err := list[LotStanding](ctx, tx, lotStandingQuery+` where id = any($1) order by id`, lots)
 	if err == nil && (len(found) < len(lots) || len(lots) == 0) {
 		err = ErrNotFound
 	}

@@ -90,11 +90,17 @@ type ListOf struct {
 // among them.
 func (s *Store) ListsOf(ctx context.Context) ([]ListOf, error) {
 	return list[ListOf](ctx, s.Pool, `
-		select c.id as category, l.id as list, l.version, l.shots from category c cross join lateral (
-			select l.id, l.version, l.shots from shot_list l left join category a on a.id = l.category_id
-			where l.category_id is null or c.path = a.path or starts_with(c.path, a.path || ' / ')
-			order by length(a.path) desc nulls last limit 1) l
+		select c.id as category, l.id as list, l.version, l.shots from category c
+			left join lateral (select o.id from unnest(c.trail) with ordinality a (id, depth) join shot_list o on o.category_id = a.id
+				order by a.depth desc limit 1) own on true
+			join shot_list l on l.id = coalesce(own.id, (select id from shot_list where category_id is null))
 		union all select 0, id, version, shots from shot_list where category_id is null order by 1`)
+}
+
+// ListsStamp is another number as soon as a shot list is made, changed or removed.
+func (s *Store) ListsStamp(ctx context.Context) (int64, error) {
+	return number(ctx, s.Pool, `select coalesce(sum(hashtextextended(id || ' ' || version, 7) % 1000003), 0)::bigint + count(*)
+		from shot_list`)
 }
 
 // Stale is a product whose coverage is to be counted (again).
@@ -303,7 +309,7 @@ type CoveredDay struct {
 func (s *Store) CoverageDays(ctx context.Context, category string, days int) ([]CoveredDay, error) {
 	return list[CoveredDay](ctx, s.Pool, `select d.day::timestamptz as day, sum(d.wanted)::int as wanted, sum(d.filled)::int as filled
 		from coverage_day d left join category c on c.id = d.category_id
-		where d.day > current_date - $2::int and ($1 = '' or c.path = $1 or starts_with(c.path, $1 || ' / '))
+		where d.day > current_date - $2::int and ($1 = '' or `+inOrBelow("d.category_id", "$1")+`)
 		group by d.day order by d.day`, category, days)
 }
 

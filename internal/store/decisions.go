@@ -58,17 +58,17 @@ func LockFile(ctx context.Context, tx pgx.Tx, file int64) (FileStanding, error) 
 	return one[FileStanding](ctx, tx, `select lot_id as lot, version, verdict from file where id = $1 for update`, file)
 }
 
-// CountDecision locks a lot and counts that it is decided on, so that plans can
-// tell that they are overtaken.
+// CountDecision counts that a lot is decided on, so that plans can tell that they are
+// overtaken, and keeps it from being planned or applied until the transaction ends.
+// Others may decide on its other files meanwhile.
 func CountDecision(ctx context.Context, tx pgx.Tx, lot int64) (LotStanding, error) {
-	if _, err := number(ctx, tx, `update lot set decisions = decisions + 1 where id = $1 returning id`, lot); err != nil {
+	if _, err := number(ctx, tx, `select id from lot where id = $1 for share`, lot); err != nil {
 		return LotStanding{}, err
 	}
-	found, err := LockLots(ctx, tx, []int64{lot})
-	if err != nil {
+	if _, err := tx.Exec(ctx, `insert into lot_decided (lot_id) values ($1)`, lot); err != nil {
 		return LotStanding{}, err
 	}
-	return found[0], nil
+	return one[LotStanding](ctx, tx, lotStandingQuery+` where id = $1`, lot)
 }
 
 // Among chooses, beside a filter, the files that a decision is for.

@@ -267,12 +267,11 @@ func (s *Store) SetRights(ctx context.Context, lot, file int64, f FileFilter, r 
 		where += " and id = @file"
 	}
 	args["file"], args["rights"], args["licence"], args["credit"], args["expires"] = file, string(r.State), r.Licence, r.Credit, r.Expires
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(
-			ctx,
-			`update file set rights = @rights, licence = @licence, credit = @credit, expires = @expires where `+where,
-			args,
-		)
+	err = s.Retried(ctx, func(tx pgx.Tx) error {
+		// Files are locked in order, so that two who give rights to the same files do not wait for each other.
+		tag, err := tx.Exec(ctx, `with chosen as (select id from file where `+where+` order by id for no key update)
+			update file set rights = @rights, licence = @licence, credit = @credit, expires = @expires
+			where id in (select id from chosen)`, args)
 		if err != nil {
 			return err
 		}
@@ -450,7 +449,7 @@ type Waiting struct {
 func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
 	return one[Waiting](ctx, s.Pool, `
 		select (select count(*) from lot where state in ('receiving', 'examining'))::int as receiving,
-			(select count(*) from file f join lot l on l.id = f.lot_id where f.verdict in ('contested', 'loose')
+			(select coalesce(sum(f.files), 0) from lot l join file_count f on f.lot_id = l.id where f.verdict in ('contested', 'loose')
 			and l.state = 'ready')::int as undecided,
 			(select count(*) from lot where state = 'ready')::int as plans,
 			p.no_picture::int, p.products::int,
@@ -458,7 +457,6 @@ func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
 				and not exists (select from sheet_import i where i.sheet_id = s.id and i.state <> 'reverted'))::int as sheets,
 			(select count(*) from run where state in ('queued', 'running', 'stopping'))::int as runs,
 			(select count(*) from message where read_at is null)::int as messages,
-			(select count(*) from finding g where kind = 'orphans'
-				and not exists (select from held h where h.file_id = g.file_id))::int as orphans
-		from (select count(*) as products, count(*) filter (where pictures = 0) as no_picture from product) p`)
+			(select coalesce(sum(findings), 0) from finding_count where kind = 'orphans')::int as orphans
+		from (select coalesce(sum(products), 0) as products, coalesce(sum(bare), 0) as no_picture from product_count) p`)
 }

@@ -220,13 +220,14 @@ type OrphansWaiting struct {
 func (s *Store) OrphansWaiting(ctx context.Context) (OrphansWaiting, error) {
 	return one[OrphansWaiting](ctx, s.Pool, `select g.orphans, g.frees, g.fresh, g.broken, g.below, h.held, h.leaving, h.leaves_at,
 			(select max(ended_at) from sweep) as swept_at
-		from (select count(*) filter (where kind = 'orphans') as orphans,
+		from (select coalesce(sum(findings) filter (where kind = 'orphans'), 0)::bigint as orphans,
 				coalesce(sum(frees) filter (where kind = 'orphans'), 0)::bigint as frees,
-				count(*) filter (where kind = 'orphans' and first_sweep = l.id) as fresh, count(*) filter (where kind = 'broken') as broken,
-				count(*) filter (where kind = 'below' and first_sweep = l.id) as below
-			from finding g left join (select kind, max(id) as id from sweep, unnest(kinds) kind where ended_at is not null group by kind) l
+				coalesce(sum(findings) filter (where kind = 'orphans' and first_sweep = l.id), 0)::bigint as fresh,
+				coalesce(sum(findings) filter (where kind = 'broken'), 0)::bigint as broken,
+				coalesce(sum(findings) filter (where kind = 'below' and first_sweep = l.id), 0)::bigint as below
+			from finding_count g left join (select kind, max(id) as id from sweep, unnest(kinds) kind where ended_at is not null group by kind) l
 				using (kind)
-			where kind in ('orphans', 'broken', 'below') and not exists (select from held h where h.file_id = g.file_id)) g,
+			where kind in ('orphans', 'broken', 'below')) g,
 			(select count(*) as held, count(*) filter (where o.until < now() + interval '7 days') as leaving, min(o.until) as leaves_at
 			from held h join holding o on o.id = h.holding_id) h`)
 }

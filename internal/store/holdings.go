@@ -20,14 +20,15 @@ type Holding struct {
 	Files   int64     `json:"files" doc:"That were held by it"`
 	Held    int64     `json:"held" doc:"That still are"`
 	Bytes   int64     `json:"bytes" doc:"Of those that still are"`
-	Frees   int64     `json:"frees" doc:"Bytes of them that no file keeps which is not held"`
+	Frees   int64     `json:"frees" doc:"Bytes that its purge frees: no file outside this holding keeps them"`
 }
 
 const holdingQuery = `select o.id, o.at, o.until, o.actor, o.because, o.files, coalesce(h.held, 0) as held, coalesce(h.bytes, 0) as bytes,
 		coalesce(h.frees, 0) as frees
 	from holding o left join (
 		select h.holding_id, count(*) as held, sum(f.bytes)::bigint as bytes, coalesce(sum(f.bytes) filter (where not exists (
-				select from file x where x.sha256 = f.sha256 and x.id <> f.id and (x.id < f.id or not exists (select from held where file_id = x.id)))
+				select from file x where x.sha256 = f.sha256 and x.id <> f.id and (x.id < f.id or not exists (
+					select from held y where y.file_id = x.id and y.holding_id = h.holding_id)))
 				and not exists (select from sheet where sha256 = f.sha256)), 0)::bigint as frees
 		from held h join file f on f.id = h.file_id group by h.holding_id) h on h.holding_id = o.id`
 
@@ -73,6 +74,9 @@ type HeldNow struct {
 // again: those that are needed by now stay, and are counted. The files' rows are locked,
 // so that no need can come about in between; one that somebody works on just then stays. ErrNotFound means that nothing is held.
 func Hold(ctx context.Context, tx pgx.Tx, who acting.Actor, q FindingFilter, days int, because string) (h HeldNow, err error) {
+	if err := lockFindings(ctx, tx); err != nil {
+		return h, err
+	}
 	q.Kind = "orphans"
 	where, args := q.where(1)
 	chosen, err := numbers(ctx, tx, `select f.id from file f where f.id in (select g.file_id from finding g`+where+`)
@@ -107,6 +111,9 @@ func Hold(ctx context.Context, tx pgx.Tx, who acting.Actor, q FindingFilter, day
 
 // Unhold gives files back that are held: those of a holding, or those of a list among them.
 func Unhold(ctx context.Context, tx pgx.Tx, holding int64, files []int64) (int64, error) {
+	if err := lockFindings(ctx, tx); err != nil {
+		return 0, err
+	}
 	tag, err := tx.Exec(ctx, `delete from held where holding_id = $1 and ($2::bigint[] is null or file_id = any($2))`, holding, files)
 	if err != nil {
 		return 0, err

@@ -45,11 +45,12 @@ const lotQuery = `
 		coalesce(u.problems, '{}') as problems, coalesce(p.id, 0) as plan, coalesce(p.state, '') as plan_state
 	from lot l
 	left join lateral (
-		select sum(n) as files, sum(n) filter (where verdict = 'unread') as unread, sum(n) filter (where verdict = 'paired') as paired,
-			sum(n) filter (where verdict = 'contested') as contested, sum(n) filter (where verdict = 'loose') as loose,
-			sum(n) filter (where verdict = 'set aside') as set_aside, sum(n) filter (where verdict = 'unusable') as unusable,
-			sum(n) filter (where verdict = 'sheet') as sheets
-		from (select verdict, count(*) as n from file where lot_id = l.id group by verdict) counts) f on true
+		select sum(files) as files, sum(files) filter (where verdict = 'unread') as unread,
+			sum(files) filter (where verdict = 'paired') as paired,
+			sum(files) filter (where verdict = 'contested') as contested, sum(files) filter (where verdict = 'loose') as loose,
+			sum(files) filter (where verdict = 'set aside') as set_aside, sum(files) filter (where verdict = 'unusable') as unusable,
+			sum(files) filter (where verdict = 'sheet') as sheets
+		from file_count where lot_id = l.id) f on true
 	left join lateral (
 		select count(finished_at) as arrived, sum(bytes) as bytes, array_agg(path || ': ' || problem) filter (where problem <> '') as problems
 		from upload where lot_id = l.id) u on true
@@ -59,6 +60,21 @@ const lotQuery = `
 // Lots returns the newest lots first.
 func (s *Store) Lots(ctx context.Context, limit int) ([]Lot, error) {
 	return list[Lot](ctx, s.Pool, lotQuery+` where l.state <> 'given up' order by l.id desc limit $1`, limit)
+}
+
+// undecidedIn is the SQL of how many files of a lot wait for a decision.
+const undecidedIn = `(select coalesce(sum(files), 0) from file_count where lot_id = l.id and verdict in ('contested', 'loose'))`
+
+// OpenLots returns lots that are not applied yet: those with undecided files first, the newest of each first.
+func (s *Store) OpenLots(ctx context.Context, limit int) ([]Lot, error) {
+	return list[Lot](ctx, s.Pool, lotQuery+` join (select l.id, `+undecidedIn+` > 0 as waits from lot l
+			where l.state in ('receiving', 'examining', 'ready') order by waits desc, l.id desc limit $1) first using (id)
+		order by first.waits desc, l.id desc`, limit)
+}
+
+// AppliedLots returns the newest lots that are applied.
+func (s *Store) AppliedLots(ctx context.Context, limit int) ([]Lot, error) {
+	return list[Lot](ctx, s.Pool, lotQuery+` where l.state = 'applied' order by l.id desc limit $1`, limit)
 }
 
 // Lot returns one lot.

@@ -71,7 +71,7 @@ type PlanLot struct {
 const versionOf = `coalesce((select o.version from product o where o.id = c.product_id), (select o.version from category o
 	where o.id = c.category_id))`
 
-const planQuery = `
+var planQuery = `
 	select p.id, p.kind, coalesce(p.file_id, 0) as file,
 		coalesce((select path from file where id = p.file_id), '') as file_path,
 		coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.made_by, p.applied_by, p.reverted_by, p.applied_at,
@@ -81,7 +81,7 @@ const planQuery = `
 		coalesce(t.applied, 0)::int as applied, coalesce(t.stale, 0)::int as stale, coalesce(t.failed, 0)::int as failed,
 		coalesce(t.planned, 0)::int as planned, p.revision, p.remade_changed, p.remade_fresh, p.remade_gone,
 		p.kind <> 'hand' and (p.state = 'draft' and exists (select from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id
-		and pl.decisions <> l.decisions)
+		and pl.decisions <> ` + decisionsOf("l") + `)
 			or p.state in ('draft', 'applied') and exists (select from plan_change c
 				where c.plan_id = p.id and c.state = 'planned' and c.version <> ` + versionOf + `)) as outdated
 	from plan p

@@ -57,10 +57,7 @@ func (f ProductFilter) where() (string, pgx.NamedArgs) {
 		conditions = append(conditions, "p.pictures = 0")
 	}
 	if f.Category != "" {
-		conditions = append(
-			conditions,
-			"p.category_id in (select id from category where path = @category or starts_with(path, @category || ' / '))",
-		)
+		conditions = append(conditions, inOrBelow("p.category_id", "@category"))
 		args["category"] = f.Category
 	}
 	if f.Query != "" {
@@ -125,16 +122,10 @@ type Category struct {
 	Description string `json:"description" doc:"What it is about"`
 }
 
-const categoryQuery = `
-		with direct as (
-			select category_id, count(*) as products, count(*) filter (where pictures = 0) as bare
-			from product where category_id is not null group by category_id)
-		select c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description,
-			coalesce(` + categoryLead + `, '') as sum, coalesce(sum(d.products), 0)::int as products,
-			coalesce(sum(d.bare), 0)::int as no_picture
-		from category c
-		join category below on below.path = c.path or starts_with(below.path, c.path || ' / ')
-		left join direct d on d.category_id = below.id`
+// categoryColumns are those of a category c with its totals t.
+const categoryColumns = `c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description,
+	case when c.pictures > 0 then coalesce(` + categoryLead + `, '') else '' end as sum,
+	coalesce(t.products, 0)::int as products, coalesce(t.bare, 0)::int as no_picture`
 
 // categoryLead is the SQL of the first picture of a category c.
 const categoryLead = `(select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id where pl.category_id = c.id
@@ -143,13 +134,20 @@ const categoryLead = `(select encode(f.sha256, 'hex') from placement pl join fil
 // Categories returns the tree in order of path; of a text only those whose path or own ID
 // has a part of it.
 func (s *Store) Categories(ctx context.Context, text string) ([]Category, error) {
-	return list[Category](ctx, s.Pool, categoryQuery+` where $1 = '' or lower(c.path) like $2 or lower(c.ref) like $2
-		group by c.id order by c.path`, text, Like(text))
+	return list[Category](ctx, s.Pool, `
+		with totals as (select a.id, sum(k.products) as products, sum(k.bare) as bare
+			from (select category_id, sum(products) as products, sum(bare) as bare from product_count group by category_id) k
+			join category c on c.id = k.category_id cross join unnest(c.trail) a (id) group by a.id)
+		select `+categoryColumns+` from category c left join totals t using (id)
+		where $1 = '' or lower(c.path) like $2 or lower(c.ref) like $2 order by c.path`, text, Like(text))
 }
 
 // Category returns one node of the tree.
 func (s *Store) Category(ctx context.Context, id int64) (Category, error) {
-	return one[Category](ctx, s.Pool, categoryQuery+` where c.id = $1 group by c.id`, id)
+	return one[Category](ctx, s.Pool, `select `+categoryColumns+` from category c cross join lateral (
+			select sum(k.products) as products, sum(k.bare) as bare from category b join product_count k on k.category_id = b.id
+			where b.trail @> array[c.id]) t
+		where c.id = $1`, id)
 }
 
 // Imported counts what an import did.
@@ -173,7 +171,11 @@ func (s *Store) ImportRows(ctx context.Context, rows []catalog.Row) (done Import
 		if err != nil {
 			return err
 		}
-		if err := importCategories(ctx, tx, rows); err != nil {
+		paths := make([]string, len(rows))
+		for i, row := range rows {
+			paths[i] = row.Category
+		}
+		if _, err := makePaths(ctx, tx, paths); err != nil {
 			return err
 		}
 		if done.Products, err = importProducts(ctx, tx, rows, version); err != nil {
@@ -223,26 +225,6 @@ func nameProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row) ([]catalog
 		}
 	}
 	return named, nil
-}
-
-func importCategories(ctx context.Context, tx pgx.Tx, rows []catalog.Row) error {
-	seen := map[string]bool{}
-	for _, row := range rows {
-		path := ""
-		for name := range strings.SplitSeq(row.Category, " / ") {
-			parent := path
-			path = strings.TrimPrefix(path+" / "+name, " / ")
-			if name == "" || seen[path] {
-				continue
-			}
-			seen[path] = true
-			if _, err := tx.Exec(ctx, `insert into category (parent_id, name, path)
-				values ((select id from category where path = $1), $2, $3) on conflict (path) do nothing`, parent, name, path); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
 }
 
 func importProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row, version int64) (created int, err error) {
@@ -385,11 +367,10 @@ func (s *Store) Keys(ctx context.Context, since int64) (keys []KeyRow, products 
 // picture, counted without those below.
 func (s *Store) BareCategories(ctx context.Context, limit int) ([]Category, error) {
 	return list[Category](ctx, s.Pool, `
-		select c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description, '' as sum, count(*)::int as products,
-			count(*) filter (where p.pictures = 0)::int as no_picture
-		from product p join category c on c.id = p.category_id
-		group by c.id having count(*) filter (where p.pictures = 0) > 0
-		order by no_picture desc, c.path limit $1`, limit)
+		with most as (select category_id as id, sum(products)::int as products, sum(bare)::int as no_picture from product_count
+			where category_id <> 0 group by category_id having sum(bare) > 0)
+		select c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description, '' as sum, m.products, m.no_picture
+		from most m join category c using (id) order by m.no_picture desc, c.path limit $1`, limit)
 }
 
 // LeadsOf returns what variants show first, their own or their product's, as SHA-256 by variant;

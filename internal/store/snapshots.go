@@ -115,21 +115,9 @@ func (w *productWriter) categories(products []Written) error {
 			wanted = append(wanted, p.Is.Category)
 		}
 	}
-	seen, err := pathsThatStand(w.ctx, w.tx, wanted)
-	if err != nil {
-		return err
-	}
-	for _, p := range products {
-		if p.Was != nil && p.Was.Category == p.Is.Category {
-			continue
-		}
-		made, err := makePath(w.ctx, w.tx, p.Is.Category, seen)
-		if err != nil {
-			return err
-		}
-		w.made = append(w.made, made...)
-	}
-	return nil
+	made, err := makePaths(w.ctx, w.tx, wanted)
+	w.made = append(w.made, made...)
+	return err
 }
 
 func (w *productWriter) products(products []Written) error {

@@ -54,11 +54,18 @@ func WentMeanwhile(err error) bool {
 	return errors.As(err, &refused) && refused.Code == foreignKeyViolation
 }
 
+// IsTransient tells whether an error is of two transactions that were in each other's way: the same can
+// be tried again.
+func IsTransient(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && (refused.Code == deadlockDetected || refused.Code == serializationFailure)
+}
+
 // TookTooLong tells whether an error is a statement that the database gave up
 // after its time.
 func TookTooLong(err error) bool {
 	var refused *pgconn.PgError
-	return errors.As(err, &refused) && refused.Code == queryCanceled || errors.Is(err, context.DeadlineExceeded)
+	return errors.As(err, &refused) && (refused.Code == queryCanceled || refused.Code == lockNotAvailable) || errors.Is(err, context.DeadlineExceeded)
 }
 
 // Store is a pool of connections with what is done on them.
@@ -226,11 +233,14 @@ const channel = "ambrosa"
 // SQLSTATE of a statement that was given up, and of texts that cannot be kept
 // (PostgreSQL, Appendix A).
 const (
-	queryCanceled       = "57014"
-	uniqueViolation     = "23505"
-	foreignKeyViolation = "23503"
-	notInRepertoire     = "22021"
-	untranslatable      = "22P05"
+	queryCanceled        = "57014"
+	lockNotAvailable     = "55P03"
+	deadlockDetected     = "40P01"
+	serializationFailure = "40001"
+	uniqueViolation      = "23505"
+	foreignKeyViolation  = "23503"
+	notInRepertoire      = "22021"
+	untranslatable       = "22P05"
 )
 
 // Notify announces an event when the transaction commits.

@@ -90,7 +90,7 @@ func (w *world) kills(database, folder string, seed int, after time.Duration) {
 	// What it had begun in the database is undone as soon as the server misses it.
 	deadline := time.Now().Add(20 * time.Second)
 	for w.count(`select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()
-		and application_name = 'killed'`) > 0 && time.Now().Before(deadline) {
+		and application_name like 'ambrosa-%-`+strconv.Itoa(process.Process.Pid)+`-%'`) > 0 && time.Now().Before(deadline) {
 		time.Sleep(5 * time.Millisecond)
 	}
 }
@@ -128,7 +128,7 @@ func TestToBeKilled(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w := worldOf(t, database+"&application_name=killed", os.Getenv(killedFolder))
+	w := worldOf(t, database, os.Getenv(killedFolder))
 	w.known(t.Context())
 	fmt.Println(alive)
 	var group sync.WaitGroup

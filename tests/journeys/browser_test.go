@@ -1,7 +1,6 @@
 package journeys
 
 import (
-	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -341,56 +340,58 @@ func TestADriveFromTheInterface(t *testing.T) {
 
 // TestAccessibility runs axe-core over each main view, light and dark, and
 // expects no violation.
-func TestAccessibility(t *testing.T) {
+func TestAccessibility(t *testing.T) { accessible(t, browser.Options{}) }
+
+// TestAccessibilityInTheDark looks at the same views in the dark scheme.
+func TestAccessibilityInTheDark(t *testing.T) { accessible(t, browser.Options{Dark: true}) }
+
+// accessible looks at every view with axe-core, in its states.
+func accessible(t *testing.T, o browser.Options) {
+	t.Helper()
 	engine, err := os.ReadFile("../../ui/node_modules/axe-core/axe.min.js")
 	if err != nil {
 		t.Fatal(err)
 	}
-	light := visit(t, browser.Options{})
-	light.drive()
-	link := light.handIn()
-	darkPage, err := browser.Open(context.WithoutCancel(t.Context()), browser.Options{Dark: true})
-	light.do(err)
-	t.Cleanup(darkPage.Close)
-	for dark, v := range map[bool]*visitor{false: light, true: {light.instance, darkPage}} {
-		loose := v.count("select id from file where lot_id = 2 and verdict = 'loose' order by id limit 1")
-		bench := fmt.Sprintf("/pair/2?file=%d", loose)
-		for _, c := range []struct{ path, ready, key, then string }{
-			{path: "/", ready: "document.querySelector('.letter')"},
-			{"/", "document.querySelector('.letter')", "i", "document.querySelector('[role=dialog] .letter')"},
-			{path: "/scan", ready: "document.activeElement?.tagName === 'INPUT'"},
-			{path: link, ready: "document.querySelectorAll('.row').length > 2"},
-			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "c", "document.querySelectorAll('[role=dialog] " +
-				".clue').length > 5"},
-			{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "m", "document.querySelector('.chosenbar')"},
-			{path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
-			{path: "/origins/1", ready: "document.querySelector('button.row')"},
-			{path: "/recipes/new", ready: "document.querySelector('.stephead')"},
-			{path: "/single", ready: "document.querySelector('.empty')"},
-			{path: "/lots/2", ready: "document.querySelectorAll('.row.pick').length > 5"},
-			{path: "/pair", ready: "document.querySelector('.reading, .sheet')"},
-			{path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
-			{path: "/catalog", ready: "document.querySelectorAll('.card').length > 5"},
-			{path: "/catalog?as=table", ready: "document.querySelectorAll('.row.pick').length > 5"},
-			{path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
-		} {
-			v.open(c.path)
-			v.sees(c.ready)
-			if c.key != "" {
-				v.do(v.page.Press(c.key))
-				v.sees(c.then)
-			}
-			v.do(v.page.Shown())
-			_, err := browser.Eval[bool](v.page, string(engine)+"; true")
-			v.do(err)
-			found := v.value(
-				`JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa',
-					'wcag22aa']})).violations.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' +
-					n.failureSummary.split('\n')[1]).join(' | ')))`,
-			)
-			if found != "[]" {
-				t.Errorf("%s %s, dark %v: %s", c.path, c.key, dark, found)
-			}
+	v := visit(t, o)
+	v.drive()
+	link := v.handIn()
+	loose := v.count("select id from file where lot_id = 2 and verdict = 'loose' order by id limit 1")
+	bench := fmt.Sprintf("/pair/2?file=%d", loose)
+	for _, c := range []struct{ path, ready, key, then string }{
+		{path: "/", ready: "document.querySelector('.letter')"},
+		{"/", "document.querySelector('.letter')", "i", "document.querySelector('[role=dialog] .letter')"},
+		{path: "/scan", ready: "document.activeElement?.tagName === 'INPUT'"},
+		{path: link, ready: "document.querySelectorAll('.row').length > 2"},
+		{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "c", "document.querySelectorAll('[role=dialog] " +
+			".clue').length > 5"},
+		{bench, "document.querySelector('.reading') && document.querySelector('.choice')", "m", "document.querySelector('.chosenbar')"},
+		{path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
+		{path: "/origins/1", ready: "document.querySelector('button.row')"},
+		{path: "/recipes/new", ready: "document.querySelector('.stephead')"},
+		{path: "/single", ready: "document.querySelector('.empty')"},
+		{path: "/lots/2", ready: "document.querySelectorAll('.row.pick').length > 5"},
+		{path: "/pair", ready: "document.querySelector('.reading, .sheet')"},
+		{path: "/plans/1", ready: "document.querySelectorAll('.shot').length > 3"},
+		{path: "/catalog", ready: "document.querySelectorAll('.card').length > 5"},
+		{path: "/catalog?as=table", ready: "document.querySelectorAll('.row.pick').length > 5"},
+		{path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
+	} {
+		v.open(c.path)
+		v.sees(c.ready)
+		if c.key != "" {
+			v.do(v.page.Press(c.key))
+			v.sees(c.then)
+		}
+		v.do(v.page.Shown())
+		_, err := browser.Eval[bool](v.page, string(engine)+"; true")
+		v.do(err)
+		found := v.value(
+			`JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa',
+				'wcag22aa']})).violations.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' +
+				n.failureSummary.split('\n')[1]).join(' | ')))`,
+		)
+		if found != "[]" {
+			t.Errorf("%s %s, dark %v: %s", c.path, c.key, o.Dark, found)
 		}
 	}
 }

@@ -104,6 +104,7 @@ const matters: Record<string, string> = {
   'not fetched': 'not fetched yet',
   'out of place': 'more cells than columns',
   'too long': 'too long',
+  'too deep': 'too many levels',
   'no place': 'no place',
   'not yes or no': 'neither yes nor no',
   'no such category': 'no such category',
