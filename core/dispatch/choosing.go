@@ -13,19 +13,20 @@ import (
 type Numbered struct {
 	*Item
 	Number int
+	Nth    int // among those of the same SKU, from 1
 }
 
 // picture is what its name is made of.
 func (n Numbered) picture() naming.Picture {
 	p := n.Picture
-	p.Number = n.Number
+	p.Number, p.Nth = n.Number, n.Nth
 	return p
 }
 
 // Whole is the item with its number.
 func (n Numbered) Whole() Item {
 	i := *n.Item
-	i.Number = n.Number
+	i.Number, i.Nth = n.Number, n.Nth
 	return i
 }
 
@@ -35,10 +36,12 @@ func (s Settings) Chosen(items []Item) []Numbered {
 	chosen := make([]Numbered, 0, len(items))
 	most := map[string]int{Lead: 1, First: s.First}[s.Pictures]
 	number, ofTarget := 0, 0
+	nth := map[string]int{}
 	for i := range items {
 		item := &items[i]
 		if i == 0 || items[i-1].Product != item.Product || items[i-1].Of != item.Of {
 			number = 0
+			clear(nth)
 		}
 		if i == 0 || items[i-1].target() != item.target() {
 			ofTarget = 0
@@ -50,7 +53,8 @@ func (s Settings) Chosen(items []Item) []Numbered {
 			continue
 		}
 		number++
-		chosen = append(chosen, Numbered{item, number})
+		nth[item.SKU]++
+		chosen = append(chosen, Numbered{item, number, nth[item.SKU]})
 	}
 	return chosen
 }

@@ -60,11 +60,32 @@ func (p PackageSettings) Ending() string {
 	return "zip"
 }
 
-// Full tells whether a part of a package that holds so many bytes takes no picture of so many
-// more. A picture that is larger than a part is one of its own.
+// Full tells whether a part of a package that holds so many bytes takes no more of so many. A file that is
+// larger than a part is one of its own.
 func (p PackageSettings) Full(holds, more int64) bool {
 	most := int64(p.Most) * 1_000_000
-	return most > 0 && holds > 0 && holds+more > most
+	return most > 0 && holds > 0 && holds+more+p.end() > most
+}
+
+// Takes is how many bytes a file of a name takes in a package, with all that stands about it there: in a
+// ZIP its header twice and its sums (APPNOTE 6.3.10, sections 4.3.7 to 4.3.12, with ZIP64's), in a TAR
+// its headers, and all in blocks of 512 bytes (POSIX.1-2001, pax).
+func (p PackageSettings) Takes(name string, size int64) int64 {
+	if p.Ending() == Tar {
+		const block = 512
+		blocks := func(bytes int64) int64 { return (bytes + block - 1) / block * block }
+		// An extended header for names that do not fit: a header, and a record with the name.
+		return block + blocks(size) + block + blocks(int64(len(name))+64)
+	}
+	return size + int64(2*len(name)) + 30 + 24 + 46 + 2*32
+}
+
+// end is what a package has behind its last file.
+func (p PackageSettings) end() int64 {
+	if p.Ending() == Tar {
+		return 1024
+	}
+	return 22 + 76
 }
 
 // ErrFirst means that it is not said how many pictures of each go.

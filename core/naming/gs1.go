@@ -1,6 +1,7 @@
 package naming
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 )
@@ -21,7 +22,7 @@ func gs1(p *Picture) string {
 	if !known {
 		facing = "0"
 	}
-	return fmt.Sprintf("%s_A%sN1_s%02d", pad(p.GTIN, gtinDigits), facing, p.Place)
+	return fmt.Sprintf("%s_A%sN1_s%02d", pad(p.GTIN, gtinDigits), facing, cmp.Or(p.Nth, p.Place))
 }
 
 const gtinDigits = 14

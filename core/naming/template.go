@@ -16,7 +16,7 @@ import (
 
 // Picture is what a name can be made of.
 type Picture struct {
-	SKU      string // of the variant; of a product as a whole, of its first variant
+	SKU      string // of the variant; of a product as a whole, of its only variant, or else its code
 	Code     string // of the product
 	ID       string // of the product, in another system or here
 	Category string // ID of its category
@@ -26,6 +26,7 @@ type Picture struct {
 	View     string
 	Place    int // from 1, as it stands
 	Number   int // from 1, of its product among the pictures that go
+	Nth      int // from 1, among those of its product that go under the same SKU
 	Name     string
 	More     map[string]string // fields that are known in one place only, by name
 }
@@ -42,8 +43,18 @@ var fields = map[string]func(*Picture) string{
 	"view":     func(p *Picture) string { return p.View },
 	"place":    func(p *Picture) string { return number(p.Place) },
 	"number":   func(p *Picture) string { return number(p.Number) },
+	"nth":      func(p *Picture) string { return number(p.Nth) },
+	"item":     item,
 	"name":     func(p *Picture) string { return stem(p.Name) },
 	"gs1":      gs1,
+}
+
+// item is the SKU with the number among its pictures, so that no two pictures have the same.
+func item(p *Picture) string {
+	if p.SKU == "" {
+		return ""
+	}
+	return p.SKU + "_" + pad(number(p.Nth), 2)
 }
 
 // optionsOf are the values of all options, in their order.

@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"regexp"
 	"strings"
 	"unicode"
 )
@@ -22,14 +23,16 @@ func Clean(cell string) string {
 	}, cell)))
 }
 
-// unguarded takes the apostrophe away by which a text is kept from being run as a formula
-// (OWASP, CSV Injection).
+// unguarded takes the apostrophes away by which a text is kept from being run as a formula
+// (OWASP, CSV Injection): at its beginning, and behind what another program may take for the end of a cell.
 func unguarded(cell string) string {
-	if len(cell) > 1 && cell[0] == '\'' && strings.IndexByte("=+-@", cell[1]) >= 0 {
-		return cell[1:]
+	if !strings.Contains(cell, "'") {
+		return cell
 	}
-	return cell
+	return guarded.ReplaceAllString(cell, "$1$2")
 }
+
+var guarded = regexp.MustCompile(`(^|[;,|\t\r\n])'([=+\-@])`)
 
 // plainText tells whether a cell holds ASCII alone.
 func plainText(cell string) bool {

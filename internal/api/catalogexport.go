@@ -44,6 +44,7 @@ func (s *Server) catalogOutOperations(api huma.API) {
 var (
 	workbook = export{kind: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", extension: "xlsx"}
 	table    = export{kind: "text/csv; charset=utf-8", extension: "csv"}
+	books    = export{kind: "application/zip", extension: "zip"} // several workbooks
 )
 
 func formatOf(c fiber.Ctx) export {

@@ -40,7 +40,18 @@ func sideOf(c fiber.Ctx, usual int) int {
 }
 
 // takeOut answers with the rows as CSV, or as a workbook with pictures of a side.
+// A workbook whose rows have pictures takes so many of them; more come as several workbooks in a ZIP.
 func takeOut[Row any](s *Server, c fiber.Ctx, l listing[Row], format export, side int) error {
+	several := false
+	if format == workbook && side > 0 {
+		var err error
+		if several, err = moreThan(l.each(c.Context()), sheetfile.MostPictures); err != nil {
+			return err
+		}
+	}
+	if several {
+		format = books
+	}
 	return s.download(c, l.name, format, func(ctx context.Context, out io.Writer, format export) error {
 		next := l.each(ctx)
 		if format == table {
@@ -50,8 +61,21 @@ func takeOut[Row any](s *Server, c fiber.Ctx, l listing[Row], format export, sid
 			return sheetfile.WriteXLSX(out, l.worksheet, l.columns, next, nil)
 		}
 		thumbnail := func(row Row) ([]byte, error) { return s.thumbnailOf(ctx, l.sum(row)) }
+		if several {
+			return sheetfile.WriteBooks(out, l.name, l.worksheet, l.columns, next, thumbnail, side)
+		}
 		return sheetfile.WriteBook(out, l.worksheet, l.columns, next, thumbnail, side)
 	})
+}
+
+// moreThan tells whether there are more rows than so many.
+func moreThan[Row any](next func() (Row, bool, error), rows int) (bool, error) {
+	for range rows + 1 {
+		if _, more, err := next(); err != nil || !more {
+			return false, err
+		}
+	}
+	return true, nil
 }
 
 // thumbnailOf is the small rendition of a picture, as WebP; nil where there is none.

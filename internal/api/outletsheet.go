@@ -21,13 +21,18 @@ func (s *Server) exportSheet(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	format := table
-	if to.Settings.Sheet.Format == dispatch.Workbook {
-		format = workbook
+	ending, write, err := s.Dispatcher.Sheet(c.Context(), to.ID, to.Settings)
+	if words, is := dispatching.Wrong(err); is {
+		return fiber.NewError(http.StatusUnprocessableEntity, words)
 	}
-	return s.download(c, to.Name, format, func(ctx context.Context, out io.Writer, _ export) error {
-		return s.Dispatcher.Sheet(ctx, out, to.ID, to.Settings)
-	})
+	if err != nil {
+		return err
+	}
+	format := map[string]export{dispatch.Workbook: workbook, books.extension: books}[ending]
+	if format.kind == "" {
+		format = table
+	}
+	return s.download(c, to.Name, format, func(ctx context.Context, out io.Writer, _ export) error { return write(ctx, out) })
 }
 
 func (s *Server) outletOf(c fiber.Ctx) (store.Outlet, error) {

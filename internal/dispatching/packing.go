@@ -89,22 +89,64 @@ func (p *packing) part(ctx context.Context, out io.Writer) error {
 		if o.Held != "" {
 			continue
 		}
-		if p.how.Package.Full(holds, l.size) {
+		takes := p.how.Package.Takes(o.Name, l.size)
+		if p.how.Package.Full(holds, takes) {
 			p.waiting = &l
 			return to.Close()
 		}
 		if err := put(ctx, to, o, l); err != nil {
 			return fmt.Errorf("pack %s: %w", o.Name, err)
 		}
-		holds += l.size
+		holds += takes
 		p.done++
 		p.step(p.done, int64(p.r.Pictures))
 	}
-	p.whole = true
 	if p.done == 0 && len(p.r.Gone) == 0 {
+		p.whole = true
 		return errEmpty
 	}
+	if p.how.Package.Most > 0 && holds > 0 {
+		// The sheets are written to nowhere first: where they do not fit, they are a part of their own.
+		counting := &measuring{how: p.how.Package}
+		if err := p.writeSheets(ctx, counting, p.how, p.r); err != nil {
+			return err
+		}
+		if p.how.Package.Full(holds, counting.takes) {
+			return to.Close()
+		}
+	}
+	p.whole = true
 	return errors.Join(p.writeSheets(ctx, to, p.how, p.r), to.Close())
+}
+
+// measuring is an archive that only counts what its files would take.
+type measuring struct {
+	how   dispatch.PackageSettings
+	takes int64
+}
+
+func (c *measuring) Picture(name string, size int64) (io.Writer, error) {
+	c.takes += c.how.Takes(name, size)
+	return io.Discard, nil
+}
+
+func (c *measuring) Sheet(name string, write func(io.Writer) error) error {
+	var size length
+	if err := write(&size); err != nil {
+		return err
+	}
+	c.takes += c.how.Takes(name, int64(size))
+	return nil
+}
+
+func (c *measuring) Close() error { return nil }
+
+// length counts the bytes that are written.
+type length int64
+
+func (l *length) Write(p []byte) (int, error) {
+	*l += length(len(p))
+	return len(p), nil
 }
 
 // payload is that of the outcome which is next, unless that is held back.
@@ -123,7 +165,11 @@ func (p *packing) payload(ctx context.Context, o *dispatch.Outcome) (l payload, 
 // name and of what is not wanted any more, where there is any.
 func (d *Dispatcher) writeSheets(ctx context.Context, to archive, s dispatch.Settings, r *Rehearsed) error {
 	if s.Sheet.Format == dispatch.CSV || s.Sheet.Format == dispatch.Workbook {
-		err := to.Sheet("pictures."+s.Sheet.Format, func(out io.Writer) error { return d.writeTable(ctx, out, s.Sheet, r.Outcomes) })
+		ending, err := sheetEnding(s.Sheet, r.Outcomes)
+		if err != nil {
+			return err
+		}
+		err = to.Sheet("pictures."+ending, func(out io.Writer) error { return d.writeTable(ctx, out, s.Sheet, r.Outcomes) })
 		if err != nil {
 			return err
 		}

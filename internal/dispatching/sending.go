@@ -37,6 +37,8 @@ type sending struct {
 	done    int64
 	row     int   // refused one after the other
 	refused error // the last that was
+
+	quiet time.Time // until when the other side asks for nothing to be sent
 }
 
 // send hands on what goes, and takes away what is not wanted there any more. Each picture is in
@@ -124,7 +126,7 @@ func (s *sending) one(ctx context.Context, ready *preparing, i int, o *dispatch.
 	if err := s.Store.Sending(ctx, s.to, *o, s.slot); err != nil {
 		return err
 	}
-	answer, err := again(ctx, func() (string, error) { return s.out.Put(ctx, picture) })
+	answer, err := s.again(ctx, func() (string, error) { return s.out.Put(ctx, picture) })
 	if err != nil {
 		return s.refusal(ctx, o, err)
 	}
@@ -162,7 +164,7 @@ func (s *sending) remove(ctx context.Context, gone dispatch.Sent, step func()) e
 	if err := s.Store.Current(ctx); err != nil {
 		return err
 	}
-	answer, err := again(ctx, func() (string, error) { return s.out.Remove(ctx, gone) })
+	answer, err := s.again(ctx, func() (string, error) { return s.out.Remove(ctx, gone) })
 	var fault *origin.Fault
 	switch {
 	case errors.As(err, &fault) && ctx.Err() == nil:
@@ -180,22 +182,54 @@ func (s *sending) remove(ctx context.Context, gone dispatch.Sent, step func()) e
 	return nil
 }
 
-// again does what may go wrong by itself some times, each after a longer wait, or after the one
-// that the other side asks for.
-func again(ctx context.Context, do func() (string, error)) (answer string, err error) {
+// again does what may go wrong by itself some times, each after a longer wait. A wait that the other side
+// asks for holds for all that is sent to it, not only for the picture that was answered so.
+func (s *sending) again(ctx context.Context, do func() (string, error)) (answer string, err error) {
 	gap := firstGap
 	for try := 1; ; try++ {
+		if err := s.untilWanted(ctx); err != nil {
+			return "", err
+		}
 		answer, err = do()
 		var fault *origin.Fault
-		if err == nil || !errors.As(err, &fault) || !fault.Again || try == tries {
+		if err == nil || !errors.As(err, &fault) {
 			return answer, err
 		}
-		wait := max(gap, fault.After)
+		s.slow(fault.After)
+		if !fault.Again || try == tries {
+			return answer, err
+		}
+		select {
+		case <-time.After(gap):
+		case <-ctx.Done():
+			return "", ctx.Err()
+		}
 		gap *= 2
+	}
+}
+
+// slow keeps everything back for as long as the other side asks for.
+func (s *sending) slow(wait time.Duration) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if until := time.Now().Add(min(wait, origin.MaxWait)); wait > 0 && until.After(s.quiet) {
+		s.quiet = until
+	}
+}
+
+// untilWanted waits as long as the other side asked for nothing to be sent.
+func (s *sending) untilWanted(ctx context.Context) error {
+	for {
+		s.mu.Lock()
+		wait := time.Until(s.quiet)
+		s.mu.Unlock()
+		if wait <= 0 {
+			return ctx.Err()
+		}
 		select {
 		case <-time.After(wait):
 		case <-ctx.Done():
-			return "", ctx.Err()
+			return ctx.Err()
 		}
 	}
 }

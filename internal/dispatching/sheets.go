@@ -33,6 +33,9 @@ func (d *Dispatcher) writeTable(ctx context.Context, out io.Writer, s dispatch.S
 	if s.Size > 0 {
 		thumbnail = func(r dispatch.Row) ([]byte, error) { return d.thumbnail(ctx, r.Of.Sum) }
 	}
+	if s.Size > 0 && rows.Count > sheetfile.MostPictures {
+		return sheetfile.WriteBooks(out, "pictures", "Pictures", columns, next, thumbnail, s.Size)
+	}
 	return sheetfile.WriteBook(out, "Pictures", columns, next, thumbnail, s.Size)
 }
 
@@ -59,14 +62,38 @@ func (d *Dispatcher) thumbnail(ctx context.Context, text string) ([]byte, error)
 	return small, err
 }
 
-// Sheet writes the sheet of all that may go by settings, to an outlet or (0) to a new one,
-// without handing anything on. The errors are Rehearse's.
-func (d *Dispatcher) Sheet(ctx context.Context, out io.Writer, outlet int64, settings dispatch.Settings) error {
+// sheetEnding is the ending of the file that the sheet of pictures is written to: workbooks with pictures
+// in more rows than one has are in a ZIP.
+func sheetEnding(s dispatch.SheetSettings, outcomes []dispatch.Outcome) (string, error) {
+	if s.Format != dispatch.Workbook || s.Size == 0 {
+		return s.Format, nil
+	}
+	table, err := s.Table()
+	if err != nil {
+		return "", err
+	}
+	rows, err := table.Rows(outcomes)
+	if err == nil && rows.Count > sheetfile.MostPictures {
+		return "zip", nil
+	}
+	return s.Format, err
+}
+
+// Sheet makes the sheet of all that may go by settings, to an outlet or (0) to a new one, without sending
+// anything: its ending, and what writes it. The errors are Rehearse's.
+func (d *Dispatcher) Sheet(
+	ctx context.Context, outlet int64, settings dispatch.Settings,
+) (ending string, write func(context.Context, io.Writer) error, err error) {
 	r, err := d.Rehearse(ctx, outlet, settings)
 	if err != nil {
-		return err
+		return "", nil, err
 	}
-	return d.writeTable(ctx, out, settings.Sheet, r.Outcomes)
+	if ending, err = sheetEnding(settings.Sheet, r.Outcomes); err != nil {
+		return "", nil, err
+	}
+	return ending, func(ctx context.Context, out io.Writer) error {
+		return d.writeTable(ctx, out, settings.Sheet, r.Outcomes)
+	}, nil
 }
 
 // Append puts the rows of an outlet's sheet below what stands in the workbook at path, and writes it to

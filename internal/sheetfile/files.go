@@ -1,6 +1,7 @@
 package sheetfile
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/csv"
 	"errors"
@@ -8,6 +9,7 @@ import (
 	"image"
 	"image/jpeg"
 	"io"
+	"regexp"
 	"strings"
 	"unicode/utf8"
 
@@ -23,9 +25,37 @@ type Column[T any] struct {
 	Of    func(T) any // text or number
 }
 
-// maxPictures bounds how many rows of a workbook get a thumbnail: each is a file
-// of its own within it.
-const maxPictures = 5_000
+// MostPictures is how many rows a workbook has whose rows have pictures: each is a file
+// of its own within it, and all are in memory until it is written.
+const MostPictures = 5_000
+
+// ErrManyPictures means that a workbook has more rows with pictures than MostPictures.
+var ErrManyPictures = errors.New("a workbook has pictures in at most 5000 rows: write several, or none")
+
+// WriteBooks writes rows with pictures as workbooks of MostPictures rows each, into a ZIP in which they
+// are called by a name and their number.
+func WriteBooks[T any](out io.Writer, name, worksheet string, columns []Column[T], next func() (T, bool, error),
+	thumbnail func(T) ([]byte, error), side int) error {
+	books := zip.NewWriter(out)
+	waiting, more, err := next()
+	for n := 1; more && err == nil; n++ {
+		var book io.Writer
+		if book, err = books.CreateHeader(&zip.FileHeader{Name: fmt.Sprintf("%s %d.xlsx", name, n), Method: zip.Store}); err != nil {
+			return err
+		}
+		rows := 0
+		err = WriteBook(book, worksheet, columns, func() (row T, there bool, err error) {
+			if !more || rows == MostPictures {
+				return row, false, nil
+			}
+			row = waiting
+			rows++
+			waiting, more, err = next()
+			return row, true, err
+		}, thumbnail, side)
+	}
+	return errors.Join(err, books.Close())
+}
 
 // WriteCSV writes rows as CSV (RFC 4180), with a byte order mark, by which
 // spreadsheet programs know UTF-8. next returns false behind the last row.
@@ -42,7 +72,7 @@ func WriteSeparated[T any](out io.Writer, between rune, columns []Column[T], nex
 	rows.Comma, rows.UseCRLF = between, true
 	line := make([]string, len(columns))
 	for i, c := range columns {
-		line[i] = c.Title
+		line[i] = fmt.Sprint(harmless(c.Title))
 	}
 	if err := rows.Write(line); err != nil {
 		return err
@@ -66,19 +96,24 @@ func WriteSeparated[T any](out io.Writer, between rune, columns []Column[T], nex
 }
 
 // harmless keeps a text from being run as a formula by the program that opens
-// it: it gets an apostrophe before it (OWASP, CSV Injection).
+// it: it gets an apostrophe before it (OWASP, CSV Injection), and so does what
+// would begin a cell for a program that takes another character for the one
+// between cells.
 func harmless(value any) any {
 	text, ok := value.(string)
-	if ok && text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
-		return "'" + text
+	if !ok || text == "" || !strings.ContainsAny(text, "=+-@\t\r") {
+		return value
 	}
-	return value
+	return begins.ReplaceAllString(text, "${1}'${2}")
 }
+
+// begins finds what begins a formula at the beginning of a cell, whatever is between cells.
+var begins = regexp.MustCompile(`(^|[;,|\t\r\n])([=+\-@\t\r])`)
 
 // WriteXLSX writes rows as a workbook of one worksheet with a name, whose header stays in sight and whose
 // columns fit their content, with a thumbnail in the first cell of each row as far
-// as thumbnail returns one (WebP); rows beyond the first 5,000 have none. What it
-// holds in memory does not grow with the rows beyond that.
+// as thumbnail returns one (WebP). With thumbnails it has at most MostPictures rows: more are
+// ErrManyPictures, and nothing is written.
 func WriteXLSX[T any](out io.Writer, name string, columns []Column[T], next func() (T, bool, error),
 	thumbnail func(T) ([]byte, error)) error {
 	return WriteBook(out, name, columns, next, thumbnail, pictureSide)
@@ -215,7 +250,10 @@ func (w *listBook[T]) add(row int, value T) error {
 	}
 	height := float64(lines * lineHeight)
 	var picture []byte
-	if w.thumbnail != nil && row <= maxPictures+1 {
+	if w.thumbnail != nil && row > MostPictures+1 {
+		return ErrManyPictures
+	}
+	if w.thumbnail != nil {
 		small, err := w.thumbnail(value)
 		if err != nil {
 			return err

@@ -68,7 +68,7 @@ const undecidedIn = `(select coalesce(sum(files), 0) from file_count where lot_i
 // OpenLots returns lots that are not applied yet: those with undecided files first, the newest of each first.
 func (s *Store) OpenLots(ctx context.Context, limit int) ([]Lot, error) {
 	return list[Lot](ctx, s.Pool, lotQuery+` join (select l.id, `+undecidedIn+` > 0 as waits from lot l
-			where l.state in ('receiving', 'examining', 'ready') order by waits desc, l.id desc limit $1) first using (id)
+			where l.state in ('receiving', 'examining', 'ready') order by waits desc, l.id desc limit $1) first on first.id = l.id
 		order by first.waits desc, l.id desc`, limit)
 }
 

@@ -62,8 +62,8 @@ func (f ProductFilter) where() (string, pgx.NamedArgs) {
 	}
 	if f.Query != "" {
 		conditions = append(conditions, `p.id in (
-			select id from product where lower(code) || ' ' || lower(title) like @like
-			union select product_id from variant where lower(sku) || ' ' || coalesce(gtin, '') like @like)`)
+			select id from product where words like @like
+			union all select product_id from variant where words like @like)`)
 		args["like"] = Like(f.Query)
 	}
 	return strings.Join(conditions, " and "), args
@@ -78,15 +78,47 @@ func Like(text string) string {
 // products there are in all.
 func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, total int64, err error) {
 	where, args := f.where()
-	if total, err = number(ctx, s.Pool, `select count(*) from product p where `+where, args); err != nil {
-		return nil, 0, err
+	if f.Query == "" {
+		if total, err = s.countProducts(ctx, f); err != nil {
+			return nil, 0, err
+		}
+		page, err = list[Product](ctx, s.Pool, `
+			select `+productColumns+`
+			from (select id from product p where `+where+` order by code, id offset @offset limit @limit) page
+			join product p using (id) left join category c on c.id = p.category_id
+			order by p.code, p.id`, args)
+		return page, total, err
 	}
-	page, err = list[Product](ctx, s.Pool, `
-		select `+productColumns+`
-		from (select id from product p where `+where+` order by code, id offset @offset limit @limit) page
+	// What is found by a text is looked for once, for the page and for how many there are.
+	type found struct {
+		Product
+		Total int64
+	}
+	rows, err := list[found](ctx, s.Pool, `
+		with found as materialized (select id, code from product p where `+where+`)
+		select `+productColumns+`, (select count(*) from found) as total
+		from (select id from found order by code, id offset @offset limit @limit) page
 		join product p using (id) left join category c on c.id = p.category_id
 		order by p.code, p.id`, args)
+	for _, row := range rows {
+		page, total = append(page, row.Product), row.Total
+	}
+	if err == nil && len(rows) == 0 && f.Offset > 0 { // behind the last
+		total, err = number(ctx, s.Pool, `select count(*) from product p where `+where, args)
+	}
 	return page, total, err
+}
+
+// countProducts counts the products of a filter without a text, from the counts that are kept.
+func (s *Store) countProducts(ctx context.Context, f ProductFilter) (int64, error) {
+	what, where := "products", "true"
+	if f.NoPicture {
+		what = "bare"
+	}
+	if f.Category != "" {
+		where = inOrBelow("category_id", "@category")
+	}
+	return number(ctx, s.Pool, `select coalesce(sum(`+what+`), 0) from product_count where `+where, pgx.NamedArgs{"category": f.Category})
 }
 
 // Product returns one product.
@@ -136,7 +168,7 @@ const categoryLead = `(select encode(f.sha256, 'hex') from placement pl join fil
 func (s *Store) Categories(ctx context.Context, text string) ([]Category, error) {
 	return list[Category](ctx, s.Pool, `
 		with totals as (select a.id, sum(k.products) as products, sum(k.bare) as bare
-			from (select category_id, sum(products) as products, sum(bare) as bare from product_count group by category_id) k
+			from (select category_id, sum(products)::int as products, sum(bare)::int as bare from product_count group by category_id) k
 			join category c on c.id = k.category_id cross join unnest(c.trail) a (id) group by a.id)
 		select `+categoryColumns+` from category c left join totals t using (id)
 		where $1 = '' or lower(c.path) like $2 or lower(c.ref) like $2 order by c.path`, text, Like(text))

@@ -48,16 +48,16 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 		"files":  files,
 	}
 	byWords := `select null::bigint as id where false`
-	ofVariant := `select id from variant where ` + hasWords(`(lower(sku) || ' ' || coalesce(gtin, ''))`, words, args) + ` limit @looked`
+	ofVariant := `select id from variant where ` + hasWords(`words`, words, args) + ` limit @looked`
 	onShelf := "@files"
 	for i, word := range words {
 		name := fmt.Sprintf("shelf%d", i)
 		onShelf += " and search like @" + name
 		args[name] = Like(word)
 	}
-	ofProduct := `select id from product where ` + hasWords(`(lower(code) || ' ' || lower(title))`, words, args) + ` limit @looked`
+	ofProduct := `select id from product where ` + hasWords(`words`, words, args) + ` limit @looked`
 	if len(words) > 1 {
-		byWords = `select id, lower(code) || ' ' || lower(title) as text from product where ` + hasWords(
+		byWords = `select id, words as text from product where ` + hasWords(
 			"search",
 			words,
 			args,

@@ -28,7 +28,7 @@ const standingPictures = `from product p join placement pl on pl.product_id = p.
 	left join category c on c.id = p.category_id left join variant v on v.id = pl.variant_id
 	left join alt_text t on t.product_id = p.id and t.variant_id = coalesce(pl.variant_id, 0) and t.sha256 = f.sha256
 		and t.language = @language
-	left join lateral (select sku, gtin from variant where product_id = p.id and pl.variant_id is null
+	left join lateral (select sku, gtin, count(*) over () = 1 as alone from variant where product_id = p.id and pl.variant_id is null
 		order by position, id limit 1) w on true`
 
 // standingOrder is product by product, its own pictures first, then those of its variants.

@@ -81,7 +81,8 @@ func (s *Store) productsToDispatch(ctx context.Context, settings dispatch.Settin
 	rows, err := s.Pool.Query(ctx, `
 		select p.id, coalesce(pl.variant_id, 0), 0, p.code, coalesce(nullif(p.ref, ''), p.id::text),
 			coalesce(nullif(c.ref, ''), c.id::text, ''),
-			coalesce(v.sku, w.sku, p.code), coalesce(nullif(v.title, ''), p.title), coalesce(v.options, '[]'), coalesce(v.gtin, w.gtin, ''),
+			coalesce(v.sku, case when w.alone then w.sku end, p.code), coalesce(nullif(v.title, ''), p.title), coalesce(v.options, '[]'),
+			coalesce(v.gtin, case when w.alone then w.gtin end, ''),
 			pl.view, pl.place, case when @language = '' then pl.alt else coalesce(t.text, '') end, `+ofFile+`
 		`+standingPictures+` left join blob b on b.sha256 = f.sha256 where `+where+standingOrder, args)
 	if err != nil {
@@ -100,7 +101,7 @@ func (s *Store) categoriesToDispatch(ctx context.Context, settings dispatch.Sett
 		select 0, 0, c.id, c.path, coalesce(nullif(c.ref, ''), c.id::text), coalesce(nullif(c.ref, ''), c.id::text), '', c.name, '[]'::jsonb, '',
 			pl.view, pl.place, case when $1::text = '' then pl.alt else '' end, `+ofFile+`
 		from category c join placement pl on pl.category_id = c.id join file f on f.id = pl.file_id left join blob b on b.sha256 = f.sha256
-		where ($2::text = '' or c.path = $2 or starts_with(c.path, $2 || ' / '))
+		where ($2::text = '' or `+inOrBelow("c.id", "$2")+`)
 			and ($3::bigint = 0 or c.id in (select x.category_id from placement x join file y on y.id = x.file_id where y.lot_id = $3))
 		order by c.path, c.id, pl.place`, settings.Language, settings.Category, settings.Lot)
 	if err != nil {

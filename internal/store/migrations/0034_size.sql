@@ -60,7 +60,7 @@ create trigger category_trail before insert or update of parent_id, id on catego
 -- for anybody, and the rows are folded together now and then.
 create table file_count (lot_id bigint not null, verdict text not null, files bigint not null);
 create index file_count_lot on file_count (lot_id) include (verdict, files);
-create table product_count (category_id bigint not null, products bigint not null, bare bigint not null);
+create table product_count (category_id bigint not null, products int not null, bare int not null);
 create index product_count_category on product_count (category_id) include (products, bare);
 create table finding_count (kind text not null, first_sweep bigint not null, findings bigint not null, frees bigint not null);
 insert into file_count select lot_id, verdict, count(*) from file group by 1, 2;
@@ -141,6 +141,15 @@ create trigger finding_held before insert on finding for each row execute functi
 create trigger held_told_in after insert on held referencing new table as after for each statement execute function tell_held();
 create trigger held_told_out after delete on held referencing old table as before for each statement execute function tell_held();
 
+-- What the catalog is filtered by is kept as it is compared: making it anew for each row that an index
+-- proposes took most of the time.
+alter table product add column words text generated always as (lower(code) || ' ' || lower(title)) stored;
+alter table variant add column words text generated always as (lower(sku) || ' ' || coalesce(gtin, '')) stored;
+drop index product_text;
+drop index variant_text;
+create index product_words on product using gin (words gin_trgm_ops);
+create index variant_words on variant using gin (words gin_trgm_ops);
+
 -- Decisions on different files of a lot do not wait for each other: each adds a row, and lot.decisions
 -- is what was folded together so far.
 create table lot_decided (lot_id bigint not null references lot on delete cascade);
@@ -149,6 +158,12 @@ create index lot_decided_lot on lot_decided (lot_id);
 -- +goose Down
 update lot l set decisions = decisions + (select count(*) from lot_decided d where d.lot_id = l.id);
 drop table lot_decided;
+drop index variant_words;
+drop index product_words;
+create index variant_text on variant using gin ((lower(sku) || ' ' || coalesce(gtin, '')) gin_trgm_ops);
+create index product_text on product using gin ((lower(code) || ' ' || lower(title)) gin_trgm_ops);
+alter table variant drop column words;
+alter table product drop column words;
 drop trigger held_told_out on held;
 drop trigger held_told_in on held;
 drop trigger finding_held on finding;

@@ -33,23 +33,24 @@ func Library(ctx context.Context, db *pgx.Conn, size Size, progress func(string)
 			with ordinality as w (first, second, third, n)`},
 		{"categories", fmt.Sprintf(`do $$
 			declare
-				counts int[] := array[8, 64, 320, 1280, 2528, %d];
+				counts int[] := array[8, 64, 320, 1280, 2528, 3800];
 				above bigint[] := '{}';
 				made bigint[];
 			begin
 				for level in 1..6 loop
 					with new_ones as (
 						insert into category (parent_id, name, path, trail)
-						select p.id, w.first || ' ' || w2.second || ' ' || i,
-							coalesce(p.path || ' / ', '') || w.first || ' ' || w2.second || ' ' || i, '{}'
-						from generate_series(1, least(counts[level], greatest(8, counts[level] * %d / 8000))) i
-						join word w on w.n = 1 + (i * 7 %% 14) join word w2 on w2.n = 1 + (i * 5 %% 14)
-						left join category p on p.id = above[1 + floor(power(random(), 2) * cardinality(above))::int]
+						select p.id, w.first || ' ' || w2.second || ' ' || s.i,
+							coalesce(p.path || ' / ', '') || w.first || ' ' || w2.second || ' ' || s.i, '{}'
+						from (select i, 1 + floor(power(random(), 2) * cardinality(above))::int as k
+							from generate_series(1, greatest(8, counts[level] * %d / 8000)) i offset 0) s
+						join word w on w.n = 1 + (s.i * 7 %% 14) join word w2 on w2.n = 1 + (s.i * 5 %% 14)
+						left join category p on p.id = above[s.k]
 						on conflict (path) do nothing returning id)
 					select array_agg(id) into made from new_ones;
 					above := made;
 				end loop;
-			end $$`, max(8, size.Categories-4200), size.Categories)},
+			end $$`, size.Categories)},
 		{"trails of categories", `with recursive tree as (select id, array[id] as trail from category where parent_id is null
 			union all select c.id, t.trail || c.id from category c join tree t on t.id = c.parent_id)
 			update category c set trail = t.trail from tree t where t.id = c.id`},

@@ -23,11 +23,11 @@ export const whichPictures: { value: Settings['pictures']; label: string }[] = [
 
 /** Templates to begin with. */
 export const ready = [
-  { value: '[sku]_[place pad 2]', label: 'By SKU and place' },
+  { value: '[sku]_[nth pad 2]', label: 'By SKU and number' },
   { value: '[id]-[number pad 2]', label: 'By product ID and number' },
-  { value: '[title slug most 50 | sku]-[options slug | code]-[place]', label: 'Words for search engines' },
-  { value: '[code]/[sku]_[place pad 2]', label: 'A folder a product' },
-  { value: '[gs1 | sku]', label: 'GS1 picture file name' },
+  { value: '[title slug most 50 | code]-[options slug | view | "image"]-[sku slug]-[nth]', label: 'Words for search engines' },
+  { value: '[code]/[sku]_[nth pad 2]', label: 'A folder per product' },
+  { value: '[gs1 | item]', label: 'GS1 picture file name' },
 ];
 
 /** The formats that pictures go in. */
@@ -115,7 +115,7 @@ export const fresh: Settings = {
     most: 0,
     metadata: 'written',
   },
-  names: '[sku]_[place pad 2]',
+  names: '[sku]_[nth pad 2]',
   rename: false,
   changed: false,
   remove: false,
