@@ -64,7 +64,7 @@ type upkeepView struct {
 }
 
 type spaceView struct {
-	Items []store.Space `json:"items" nullable:"false"`
+	upkeeping.Space
 	store.Beside
 }
 
@@ -119,12 +119,13 @@ func (s *Server) upkeepOperations(api huma.API) {
 		func(ctx context.Context, in *struct {
 			By string `query:"by" enum:"origin,lot,month,kind" default:"origin"`
 		}) (*Body[spaceView], error) {
-			items, err := s.Store.Space(ctx, in.By)
+			found, err := s.Upkeeper.Space(ctx, in.By)
 			if err != nil {
 				return nil, problem(err, "space")
 			}
+			found.Items = orEmpty(found.Items)
 			beside, err := s.Store.Beside(ctx)
-			return &Body[spaceView]{spaceView{orEmpty(items), beside}}, problem(err, "space")
+			return &Body[spaceView]{spaceView{found, beside}}, problem(err, "space")
 		})
 	s.findingOperations(api)
 	s.remedyOperations(api)

@@ -83,6 +83,8 @@ func (c *Coverer) Counted(ctx context.Context) (finished bool, err error) {
 
 // countOnce counts what changed, and says so to those who wait.
 func (c *Coverer) countOnce(ctx context.Context, stamp int64, quiet bool, counted chan struct{}) {
+	ctx, cancel := context.WithTimeout(store.ForRun(ctx), time.Hour)
+	defer cancel()
 	err := contained.Safely(func() error {
 		for {
 			finished, err := c.countSince(ctx, false, whileWaited)

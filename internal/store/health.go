@@ -36,6 +36,9 @@ type pageKey struct{}
 // of runs.
 func ForPage(ctx context.Context) context.Context { return context.WithValue(ctx, pageKey{}, true) }
 
+// ForRun returns a context whose statements nobody waits for, whatever it was derived from.
+func ForRun(ctx context.Context) context.Context { return context.WithValue(ctx, pageKey{}, nil) }
+
 // prepare sets a connection's limits to those of the work that it is taken for, where they are others
 // than before.
 func prepare(ctx context.Context, c *pgx.Conn) (bool, error) {

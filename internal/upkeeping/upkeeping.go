@@ -25,6 +25,8 @@ type Upkeeper struct {
 	Blobs Objects
 	Runs  store.Queue
 	Plans Plans
+
+	spaces spaces
 }
 
 // Objects is where bytes are stored.

@@ -1438,7 +1438,7 @@ export type Holding = {
      */
     files: number;
     /**
-     * Bytes of them that no file keeps which is not held
+     * Bytes that its purge frees: no file outside this holding keeps them
      */
     frees: number;
     /**
@@ -4169,6 +4169,14 @@ export type Space = {
 };
 
 export type SpaceView = {
+    /**
+     * When it was counted; left out while it is counted for the first time
+     */
+    at: string | null;
+    /**
+     * It is being counted anew: asked again, the new figures are there
+     */
+    counting: boolean;
     items: Array<Space>;
     /**
      * Renditions for outlets, bytes: they are made anew when they are needed

@@ -25,7 +25,10 @@ export const whichPictures: { value: Settings['pictures']; label: string }[] = [
 export const ready = [
   { value: '[sku]_[nth pad 2]', label: 'By SKU and number' },
   { value: '[id]-[number pad 2]', label: 'By product ID and number' },
-  { value: '[title slug most 50 | code]-[options slug | view | "image"]-[sku slug]-[nth]', label: 'Words for search engines' },
+  {
+    value: '[title slug most 50 | code]-[options slug | view | "image"]-[sku slug]-[nth]',
+    label: 'Words for search engines',
+  },
   { value: '[code]/[sku]_[nth pad 2]', label: 'A folder per product' },
   { value: '[gs1 | item]', label: 'GS1 picture file name' },
 ];

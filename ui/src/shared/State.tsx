@@ -20,6 +20,15 @@ export function Opening() {
   );
 }
 
+/** What takes a while is on its way: never a zero in the meantime. */
+export function Loading({ what }: { what: string }) {
+  return (
+    <div className="empty" role="status">
+      <strong>{what}</strong>
+    </div>
+  );
+}
+
 export function Failed({ error, again }: { error: unknown; again?: () => void }) {
   return (
     <div className="empty" role="alert">

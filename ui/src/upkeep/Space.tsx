@@ -3,8 +3,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useState, type CSSProperties } from 'react';
 import { getSpaceOptions } from '../client/@tanstack/react-query.gen';
 import type { Space as Part } from '../client';
-import { bytes, count } from '../shared/format';
-import { Empty, Failed } from '../shared/State';
+import { bytes, count, when } from '../shared/format';
+import { Empty, Failed, Loading } from '../shared/State';
 import css from './Space.module.css';
 
 const parts = [
@@ -25,10 +25,14 @@ const sizes = [
 /** What the library takes, and how much of it is needed, held, or needed by nothing. */
 export function Space() {
   const [by, setBy] = useState<By>('origin');
-  const space = useQuery(getSpaceOptions({ query: { by } }));
+  const space = useQuery({
+    ...getSpaceOptions({ query: { by } }),
+    refetchInterval: (query) => (query.state.data?.counting ? 2000 : false),
+  });
   if (space.error) return <Failed error={space.error} again={() => void space.refetch()} />;
   const all = space.data?.items ?? [];
-  if (space.data && all.length === 0)
+  if (!space.data?.at) return <Loading what="Counting the space of all files. This can take a minute." />;
+  if (all.length === 0)
     return <Empty title="The library is empty.">What comes in on Gather takes its space here.</Empty>;
   const sum = (of: keyof Omit<Part, 'name'>) => all.reduce((n, p) => n + p[of], 0);
   const whole: Part = {
@@ -83,9 +87,10 @@ export function Space() {
         ))}
       </section>
       <p className="quiet">
-        Bytes that several files have count once, with the file that brought them first; they are needed when
-        one of these files is.
-        {space.data && space.data.made + space.data.packages > 0 && (
+        Counted {when(space.data.at)}
+        {space.data.counting && ', and being counted again now'}. Bytes that several files have count once,
+        with the file that brought them first; they are needed when one of these files is.
+        {space.data.made + space.data.packages > 0 && (
           <>
             {' '}
             Beside them lie {bytes(space.data.made)} of renditions for outlets, which go when nobody used them
