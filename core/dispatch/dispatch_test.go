@@ -1,13 +1,21 @@
 package dispatch
 
 import (
+	"archive/tar"
+	"archive/zip"
+	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"math/rand/v2"
+	"os"
+	"regexp"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
+	"ambrosa/core/catalog"
 	"ambrosa/core/naming"
 	"ambrosa/core/rights"
 )
@@ -71,8 +79,89 @@ func TestSharedPictures(t *testing.T) {
 // TestPartsAreFull: a part takes what fits, and one picture at least.
 func TestPartsAreFull(t *testing.T) {
 	p := PackageSettings{Most: 2}
-	if p.Full(0, 5_000_000) || p.Full(1_000_000, 1_000_000) || !p.Full(1_000_001, 1_000_000) || (PackageSettings{}).Full(1<<40, 1) {
+	if p.Full(0, 5_000_000) || p.Full(1_000_000, 999_000) || !p.Full(1_000_000, 1_000_000) || (PackageSettings{}).Full(1<<40, 1) {
 		t.Error("a part is told full wrongly")
+	}
+}
+
+// TestWhatFilesTake packs files with the standard library's archives, and compares with what was said
+// that they take: never less than they do.
+func TestWhatFilesTake(t *testing.T) {
+	for name, size := range map[string]int{"a.jpg": 1, "folder/größe 7.jpg": 70_000, strings.Repeat("ü", 100) + ".jpg": 511,
+		strings.Repeat("folder/", 30) + "a.jpg": 512} {
+		content := make([]byte, size)
+		for _, format := range []string{"", Tar} {
+			p := PackageSettings{Format: format}
+			var out bytes.Buffer
+			var err error
+			if format == Tar {
+				to := tar.NewWriter(&out)
+				err = to.WriteHeader(&tar.Header{Name: name, Size: int64(size), Mode: 0o644, ModTime: time.Now(), Format: tar.FormatPAX})
+				if err == nil {
+					_, err = to.Write(content)
+				}
+				err = errors.Join(err, to.Close())
+			} else {
+				to := zip.NewWriter(&out)
+				var entry io.Writer
+				if entry, err = to.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: time.Now()}); err == nil {
+					_, err = entry.Write(content)
+				}
+				err = errors.Join(err, to.Close())
+			}
+			if said := p.Takes(name, int64(size)) + p.end(); err != nil || int64(out.Len()) > said || said > int64(out.Len())+2500 {
+				t.Errorf("%.20s of %d bytes takes %d in a %q, and %d was said: %v", name, size, out.Len(), p.Ending(), said, err)
+			}
+		}
+	}
+}
+
+// TestReadyMadeNamesAreApart names the pictures of a catalog with variants by each of the ready-made
+// templates of the interface: none has the name of another.
+func TestReadyMadeNamesAreApart(t *testing.T) {
+	source, err := os.ReadFile("../../ui/src/dispatch/words.ts")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, list, _ := strings.Cut(string(source), "export const ready = [")
+	list, _, _ = strings.Cut(list, "];")
+	templates := regexp.MustCompile(`value:\s*'([^']+)'`).FindAllStringSubmatch(list, -1)
+	if len(templates) < 5 {
+		t.Fatalf("%d ready-made templates were found", len(templates))
+	}
+	var items []Item
+	for p := range int64(3) { // the first two have the same title, the last one variant with its own code
+		code, gtin := fmt.Sprintf("P%d", p), fmt.Sprintf("040063813339%02d", p)
+		for place := range 2 {
+			i := cleared(p+1, 0, code, place+1)
+			i.Code, i.Picture.ID, i.Title, i.Category = code, code, "A mug", "7"
+			items = append(items, i)
+		}
+		variants := []string{"-red", "-blue"}
+		if p == 2 {
+			variants = []string{""}
+		}
+		for v, ending := range variants {
+			for place := range 2 {
+				i := cleared(p+1, int64(v+1), code+ending, place+1)
+				i.Code, i.Picture.ID, i.Title, i.Options = code, code, "A mug", []catalog.Option{{Name: "Colour", Value: "dark" + ending}}
+				if v == 0 {
+					i.GTIN = gtin
+				}
+				items = append(items, i)
+			}
+		}
+	}
+	for _, found := range templates {
+		names, err := naming.ParseTemplate(found[1])
+		if err != nil {
+			t.Fatalf("%s: %v", found[1], err)
+		}
+		for _, o := range rehearsed(t, Settings{}, Settings{Pictures: All}.Chosen(items), names, nil, nil, time.Now()) {
+			if slices.Contains(o.Problems, naming.Collision) || o.Held != "" {
+				t.Errorf("%s: %s %v %s", found[1], o.Name, o.Problems, o.Held)
+			}
+		}
 	}
 }
 

@@ -13,6 +13,7 @@ import (
 	"ambrosa/core/catalog"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
+	"ambrosa/internal/blob"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/planning"
@@ -130,6 +131,12 @@ func problem(err error, what string) error {
 		return huma.Error422UnprocessableEntity("The same picture stands there already; nothing was changed.")
 	case errors.As(err, &noTarget):
 		return huma.Error422UnprocessableEntity(fmt.Sprintf("There is no %s to put a picture on; nothing was changed.", noTarget.Target))
+	case blob.IsFull(err):
+		return &inside{http.StatusInsufficientStorage, "The disk of the server is full, so nothing was changed. Nothing is lost. Whoever runs " +
+			"Ambrosa has to make room; then try again.", err}
+	case errors.Is(err, blob.ErrElsewhere):
+		return &inside{http.StatusServiceUnavailable, "The object store is not there, or is that of another library: a disk may not be " +
+			"mounted. Nothing was changed, and nothing is lost. Whoever runs Ambrosa has to bring it back; then try again.", err}
 	case store.IsAway(err):
 		return &inside{http.StatusServiceUnavailable, awayText, err}
 	case errors.Is(err, context.Canceled):
@@ -137,7 +144,8 @@ func problem(err error, what string) error {
 	case store.WentMeanwhile(err):
 		return huma.Error409Conflict("Something of this " + what + " is gone meanwhile. Look at it again; nothing was changed now.")
 	case store.Unfit(err):
-		return huma.Error422UnprocessableEntity("A text holds a character that cannot be kept (NUL, or no Unicode). Nothing was changed.")
+		return huma.Error422UnprocessableEntity("A value cannot be kept: a text holds a character that is not Unicode or is NUL, or a " +
+			"number is too large. Nothing was changed.")
 	case store.IsTransient(err):
 		return &inside{http.StatusServiceUnavailable, "Others were changing the same at this moment; nothing was changed. Try again.", err}
 	case store.TookTooLong(err):
@@ -164,6 +172,12 @@ func away(c fiber.Ctx) error {
 func (s *Server) fail(c fiber.Ctx, err error) error {
 	model := &huma.ErrorModel{Status: http.StatusInternalServerError}
 	var known *fiber.Error
+	if !errors.As(err, &known) && !store.IsAway(err) {
+		var refused huma.StatusError
+		if err = problem(err, "thing at this address"); errors.As(err, &refused) && refused.GetStatus() < http.StatusInternalServerError {
+			err = fiber.NewError(refused.GetStatus(), refused.Error())
+		}
+	}
 	var hidden *inside
 	switch number := c.GetRespHeader(requestNumber); {
 	case store.IsAway(err):

@@ -1,11 +1,13 @@
 package api
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
 	"path"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -99,9 +101,24 @@ func (s *Server) original(c fiber.Ctx) error {
 		return err
 	}
 	content, size, err := s.Blobs.Open(c.Context(), sum)
+	if errors.Is(err, blob.ErrNotFound) {
+		return fiber.NewError(http.StatusNotFound, "The bytes of this file are missing in the object store. Upload the same file again, and it is "+
+			"whole again wherever it is used; Upkeep lists it under “Damaged”.")
+	}
 	if err != nil {
 		return err
 	}
+	if size != known.Bytes || known.Damage != "" {
+		return errors.Join(fiber.NewError(http.StatusConflict, "The bytes of this file are damaged in the object store, so they are not sent. "+
+			"Upload the same file again, and it is whole again wherever it is used; Upkeep lists it under “Damaged”."), content.Close())
+	}
+	content = blob.Verified(content, sum, func() {
+		noting, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		defer cancel()
+		if err := s.Store.Checked(noting, []string{sum.String()}, []string{"damaged"}); err != nil {
+			s.Log.Error("note that bytes are damaged", "sum", sum, "error", err)
+		}
+	})
 	foreign(c)
 	c.Set("Content-Type", known.Type)
 	name := path.Base(c.Query("name", sum.String()))

@@ -242,6 +242,10 @@ func (s *Server) ready(c fiber.Ctx) error {
 	if err := s.Store.Pool.Ping(ctx); err != nil {
 		return fiber.NewError(http.StatusServiceUnavailable, "the database does not answer")
 	}
+	if err := s.Blobs.There(ctx); err != nil {
+		s.Log.Error("the object store is not ready", "error", err)
+		return fiber.NewError(http.StatusServiceUnavailable, "the object store is not there, or is that of another library")
+	}
 	return c.SendString("ready\n")
 }
 

@@ -50,7 +50,7 @@ type mended struct {
 
 // retiring is which variants are retired that a sheet does not name.
 type retiring struct {
-	Variants []int64 `json:"variants" nullable:"false" minItems:"1" maxItems:"5000" uniqueItems:"true" doc:"As list-gone gave them"`
+	Variants []int64 `json:"variants" nullable:"false" minItems:"1" maxItems:"5000" doc:"As list-gone gave them"`
 }
 
 type columnEffects struct {

@@ -13,6 +13,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/internal/sheetfile"
+	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 	"ambrosa/internal/upkeeping"
 )
@@ -109,7 +110,7 @@ func (s *Server) upkeepOperations(api huma.API) {
 		"Look for what nothing needs, is there twice, looks alike, is broken, is below the rule or lies"),
 		func(ctx context.Context, in *struct {
 			Body struct {
-				Kinds []string `json:"kinds" nullable:"false" minItems:"1" uniqueItems:"true" enum:"orphans,twice,alike,broken,below,lying"`
+				Kinds []string `json:"kinds" nullable:"false" minItems:"1" maxItems:"6" enum:"orphans,twice,alike,broken,below,lying"`
 			}
 		}) (*Body[created], error) {
 			id, err := s.Upkeeper.Sweep(ctx, s.actor(ctx), in.Body.Kinds)
@@ -285,6 +286,10 @@ func (s *Server) storeOperations(api huma.API) {
 	huma.Register(api, tags.create("take-strays-in", "/store/take-in", "Make a lot of objects that no row names"),
 		func(ctx context.Context, in *struct{ Body straysTaken }) (*Body[created], error) {
 			lot, err := s.Runner.TakeStraysIn(ctx, s.actor(ctx), in.Body.Keys)
+			if errors.Is(err, run.ErrStrayDamaged) {
+				return nil, huma.Error422UnprocessableEntity("The bytes of these objects are not those that their names tell: they are damaged. " +
+					"They stay where they are.")
+			}
 			return &Body[created]{created{lot}}, upkeepProblem(err, "stray object")
 		})
 }

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -94,6 +95,9 @@ func (s *Server) takeUploads(at door, composer *handler.StoreComposer) error {
 // admit looks at a request before its body is read into memory: only a chunk of
 // an upload that may go on has one, and says how large it is.
 func (d door) admit(c fiber.Ctx) error {
+	if id := c.Params("id"); id != "" && !uploadID.MatchString(id) {
+		return fiber.NewError(http.StatusNotFound, "There is no such upload. Drop the file again.")
+	}
 	// A method in a header would be another one than what was looked at here.
 	c.Request().Header.Del("X-HTTP-Method-Override")
 	length := c.Request().Header.ContentLength()
@@ -119,6 +123,9 @@ func (d door) admit(c fiber.Ctx) error {
 	}
 	return err
 }
+
+// uploadID is what beginUpload names uploads.
+var uploadID = regexp.MustCompile(`^[A-Za-z0-9-]{1,64}$`)
 
 // emptyBody is what fasthttp says of a request without a body.
 const emptyBody = -2

@@ -107,6 +107,9 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	if a.blobs, err = c.objects(ctx, spool); err != nil {
 		return nil, err
 	}
+	if err := a.markStore(ctx); err != nil {
+		return nil, err
+	}
 	if c.Decoders == 0 {
 		c.Decoders = runtime.NumCPU()
 	}
@@ -187,6 +190,25 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Log:        log,
 	}
 	return a, nil
+}
+
+// markStore has objects written only into the store of this library, which it tells by a mark: into an empty
+// mount point nothing is written.
+func (a *App) markStore(ctx context.Context) error {
+	mark, err := a.Store.LibraryMark(ctx)
+	if err != nil {
+		return err
+	}
+	if mark == "" {
+		if mark, err = a.blobs.NewMark(ctx); err != nil {
+			return err
+		}
+		if mark, err = a.Store.SetLibraryMark(ctx, mark); err != nil {
+			return err
+		}
+	}
+	a.blobs.Expect(mark)
+	return nil
 }
 
 // Work begins to do background work, and to listen for events.

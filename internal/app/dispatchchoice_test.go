@@ -62,16 +62,16 @@ func TestWhichPicturesGo(t *testing.T) {
 		change map[string]any
 		want   []string
 	}{
-		{map[string]any{"lot": second.ID}, []string{"AT-000-A_1.jpg", "AT-000-A_1.jpg", "AT-000-A_2.jpg", "AT-002-A_1.jpg"}},
+		{map[string]any{"lot": second.ID}, []string{"AT-000_1.jpg", "AT-000-A_1.jpg", "AT-000-A_2.jpg", "AT-002-A_1.jpg"}},
 		{map[string]any{"lot": second.ID, "categories": true, "pictures": "lead"},
-			[]string{"AT-000-A_1.jpg", "AT-000-A_1.jpg", "AT-002-A_1.jpg", "C-9_1.jpg"}},
+			[]string{"AT-000_1.jpg", "AT-000-A_1.jpg", "AT-002-A_1.jpg", "C-9_1.jpg"}},
 		{map[string]any{"categories": true, "category": "Hives"}, []string{"C-9_1.jpg"}},
 		{map[string]any{"categories": true, "query": "AT-002"}, []string{"AT-002-A_1.jpg"}},
-		{map[string]any{"pictures": "views", "views": []string{"back", "Front"}}, []string{"AT-000-A_1.jpg", "AT-002-A_1.jpg"}},
+		{map[string]any{"pictures": "views", "views": []string{"back", "Front"}}, []string{"AT-000_1.jpg", "AT-002-A_1.jpg"}},
 		{map[string]any{"pictures": "views"}, []string{"Say which views go."}},
 		{map[string]any{"query": "AT-000", "shared": true},
 			[]string{"AT-000-A_1.jpg", "AT-000-A_2.jpg", "AT-000-A_3.jpg", "AT-000-B_1.jpg"}},
-		{map[string]any{"lot": first}, []string{"AT-000-A_1.jpg", "AT-000-A_1.jpg", "AT-000-A_2.jpg", "AT-001-A_1.jpg"}},
+		{map[string]any{"lot": first}, []string{"AT-000_1.jpg", "AT-000-A_1.jpg", "AT-000-A_2.jpg", "AT-001-A_1.jpg"}},
 	} {
 		c.change["names"] = names
 		if got := l.wouldGo(0, c.change, ""); !slices.Equal(got, c.want) {

@@ -55,13 +55,15 @@ func TestWhatWasNotTakenAwayIsKnown(t *testing.T) {
 	}
 }
 
-// TestTwoInOneSlot: a product's own picture and one of its first variant would stand at one
+// TestTwoInOneSlot: a product's own picture and one of its only variant would stand at one
 // address of a shop: the second is held back, and says so, each time.
 func TestTwoInOneSlot(t *testing.T) {
 	t.Parallel()
 	l, lot := toHandOn(t)
 	_, err := l.Store.Pool.Exec(t.Context(), `insert into placement (product_id, file_id, place)
 		select p.id, f.id, 1 from product p, file f where p.code = 'AT-000' and f.lot_id = $1 and f.path = 'AT-001-A.jpg'`, lot)
+	l.do(err)
+	_, err = l.Store.Pool.Exec(t.Context(), `delete from variant where sku = 'AT-000-B'`)
 	l.do(err)
 	shop, err := standin.OpenShop(t.TempDir())
 	l.do(err)

@@ -44,6 +44,7 @@ type Store struct {
 	bucket *blob.Bucket
 	folder string // where the bucket is one
 	spool  string
+	mark   mark
 }
 
 // Open opens a store: a folder's path, or an address of a kind that is linked
@@ -161,6 +162,9 @@ func (k *keeper) Write(p []byte) (int, error) {
 // folder it is moved, so the bytes are written once.
 func (s *Store) Keep(ctx context.Context, f Spooled) error {
 	defer f.Remove()
+	if err := s.There(ctx); err != nil {
+		return err
+	}
 	name := key(f.Sum)
 	if exists, err := s.bucket.Exists(ctx, name); err != nil || exists {
 		return err
@@ -255,6 +259,9 @@ func (s *Store) Check(ctx context.Context, sum Sum) (damage string, err error) {
 // Mend stores a spooled file under its sum in the stead of what is there, and removes it
 // from the spool.
 func (s *Store) Mend(ctx context.Context, f Spooled) error {
+	if err := s.There(ctx); err != nil {
+		return err
+	}
 	if err := s.bucket.Delete(ctx, key(f.Sum)); err != nil && gcerrors.Code(err) != gcerrors.NotFound {
 		return err
 	}
@@ -284,6 +291,9 @@ func (s *Store) Drop(ctx context.Context, sum Sum) error {
 
 // PutRendition stores a rendition of a blob.
 func (s *Store) PutRendition(ctx context.Context, sum Sum, size int, content []byte) error {
+	if err := s.There(ctx); err != nil {
+		return err
+	}
 	return s.bucket.WriteAll(ctx, renditionKey(sum, size), content, &blob.WriterOptions{ContentType: "image/webp"})
 }
 

@@ -19,6 +19,9 @@ func madeKey(made string, of Sum) string {
 // before, and removes it from the spool.
 func (s *Store) KeepMade(ctx context.Context, made string, of Sum, f Spooled) error {
 	defer f.Remove()
+	if err := s.There(ctx); err != nil {
+		return err
+	}
 	return s.moveIn(ctx, madeKey(made, of), f)
 }
 

@@ -22,6 +22,9 @@ func packageKey(id int64, part int, ending string) string {
 // WritePackage stores what write writes as a part, from 1, of the package of a number, and returns
 // its size. ending is that of its name: zip or tar. What cannot be written whole is not there.
 func (s *Store) WritePackage(ctx context.Context, id int64, part int, ending string, write func(io.Writer) error) (size int64, err error) {
+	if err := s.There(ctx); err != nil {
+		return 0, err
+	}
 	writing, stop := context.WithCancel(ctx)
 	defer stop()
 	w, err := s.bucket.NewWriter(writing, packageKey(id, part, ending), &blob.WriterOptions{ContentType: PackageType(ending)})

@@ -3,7 +3,6 @@ package importing
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -78,7 +77,10 @@ func (m *Importer) importSome(ctx context.Context, judge *sheet.Judge, i store.I
 		if err != nil {
 			return err
 		}
-		if err := errors.Join(writeRows(ctx, tx, version, i.ID, rows), writeBranches(ctx, tx, i.ID, rows)); err != nil {
+		if err := writeRows(ctx, tx, version, i.ID, rows); err != nil {
+			return err
+		}
+		if err := writeBranches(ctx, tx, i.ID, rows); err != nil {
 			return err
 		}
 		made, changed := counted(rows)
@@ -202,7 +204,10 @@ func writeRows(ctx context.Context, tx pgx.Tx, version, id int64, rows []sheet.J
 			return err
 		}
 	}
-	return errors.Join(store.AddChanges(ctx, tx, id, changes), productsChanged(ctx, tx, ids))
+	if err := store.AddChanges(ctx, tx, id, changes); err != nil {
+		return err
+	}
+	return productsChanged(ctx, tx, ids)
 }
 
 // productsChanged has everybody who shows products look again.

@@ -2,7 +2,6 @@ package importing
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -155,8 +154,10 @@ func (m *Importer) WriteCategory(ctx context.Context, who acting.Actor, id, vers
 			return err
 		}
 		before := was.CategorySnapshot
-		return errors.Join(store.Advance(ctx, tx, change, 1, 0, 1, 0), store.AddBranchChanges(ctx, tx, change,
-			[]store.BranchChange{{CategoryID: id, Row: 1, Before: &before, After: is}}))
+		if err := store.Advance(ctx, tx, change, 1, 0, 1, 0); err != nil {
+			return err
+		}
+		return store.AddBranchChanges(ctx, tx, change, []store.BranchChange{{CategoryID: id, Row: 1, Before: &before, After: is}})
 	})
 	return change, err
 }

@@ -2,7 +2,6 @@ package importing
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -148,7 +147,10 @@ func takeBack(ctx context.Context, tx pgx.Tx, version int64, changes []store.She
 	for i, c := range changes {
 		back.take(i, c)
 	}
-	if err := errors.Join(back.write(ctx, tx, version, changes), productsChanged(ctx, tx, ids)); err != nil {
+	if err := back.write(ctx, tx, version, changes); err != nil {
+		return 0, err
+	}
+	if err := productsChanged(ctx, tx, ids); err != nil {
 		return 0, err
 	}
 	for i, c := range changes {

@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/store"
 )
@@ -61,8 +62,14 @@ func (r *Runner) do(ctx context.Context, id int64) error {
 // reasonOf says to people why a run failed.
 func reasonOf(err error, id int64) string {
 	var known failure
-	if errors.As(err, &known) {
+	switch {
+	case errors.As(err, &known):
 		return known.reason
+	case blob.IsFull(err):
+		return "The disk is full. What is done stays, nothing is lost, and the run can go on when there is room."
+	case errors.Is(err, blob.ErrElsewhere):
+		return "The object store is not there, or is that of another library: a disk may not be mounted. What is done stays, nothing is lost, " +
+			"and the run can go on when it is back."
 	}
 	return fmt.Sprintf("Something went wrong inside Ambrosa. Nothing is lost, and the run can go on. In its log this is run %d.", id)
 }

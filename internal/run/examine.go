@@ -311,6 +311,9 @@ func (e *examination) spool(ctx context.Context, s *source, name string, read fu
 	if errors.As(err, &over) {
 		return over
 	}
+	if blob.IsOwn(err) {
+		return fmt.Errorf("keep %s in passing: %w", name, err) // nothing is wrong with the file
+	}
 	if err != nil {
 		s.refused = true
 		reason := "the file is damaged in the archive: " + legible.Short(legible.Name(err.Error()), 300)

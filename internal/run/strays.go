@@ -4,10 +4,12 @@ import (
 	"bufio"
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"time"
 
 	"ambrosa/core/acting"
@@ -28,9 +30,14 @@ func (r *Runner) TakeStraysIn(ctx context.Context, who acting.Actor, keys []stri
 		return 0, err
 	}
 	var uploads []store.Upload
+	var damaged []string // that stay where they are
 	for _, s := range strays {
 		u, err := r.copyStray(ctx, s)
 		if errors.Is(err, blob.ErrNotFound) {
+			continue
+		}
+		if errors.Is(err, ErrStrayDamaged) {
+			damaged = append(damaged, s.Key)
 			continue
 		}
 		if err != nil {
@@ -39,6 +46,9 @@ func (r *Runner) TakeStraysIn(ctx context.Context, who acting.Actor, keys []stri
 		uploads = append(uploads, u)
 	}
 	if len(uploads) == 0 {
+		if len(damaged) > 0 {
+			return 0, ErrStrayDamaged
+		}
 		return 0, store.ErrNotFound
 	}
 	name := "Found in the store " + time.Now().Format("2006-01-02 15:04")
@@ -54,7 +64,8 @@ func (r *Runner) TakeStraysIn(ctx context.Context, who acting.Actor, keys []stri
 	if err := r.Receiver.Close(ctx, who, lot); err != nil {
 		return 0, err
 	}
-	return lot, r.Store.ForgetStrays(ctx, keys)
+	taken := slices.DeleteFunc(slices.Clone(keys), func(key string) bool { return slices.Contains(damaged, key) })
+	return lot, r.Store.ForgetStrays(ctx, taken)
 }
 
 // copyStray copies an object among the uploads, under a name that says its type.
@@ -78,6 +89,16 @@ func (r *Runner) copyStray(ctx context.Context, s store.Stray) (u store.Upload, 
 	if err != nil {
 		return u, err
 	}
-	_, err = io.Copy(file, from)
-	return u, errors.Join(err, file.Close())
+	hash := sha256.New()
+	_, err = io.Copy(io.MultiWriter(file, hash), from)
+	if err = errors.Join(err, file.Close()); err == nil && blob.Sum(hash.Sum(nil)) != sum {
+		err = ErrStrayDamaged
+	}
+	if err != nil {
+		return u, errors.Join(err, os.Remove(r.uploadPath(u)))
+	}
+	return u, nil
 }
+
+// ErrStrayDamaged means that the bytes of a stray object are not those that its name is the sum of.
+var ErrStrayDamaged = errors.New("its bytes are not those that its name tells")

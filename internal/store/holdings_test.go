@@ -27,7 +27,8 @@ func stock(t *testing.T, s *store.Store, bytes string) (files []int64) {
 		var id int64
 		err := s.Pool.QueryRow(t.Context(), `with b as (insert into blob (sha256, bytes) values (sha256($2), 100) on conflict do nothing)
 			insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict)
-			values ((select max(id) from lot), 'u', $1::int, $1::int || '.jpg', 100, sha256($2), 'loose') returning id`, n, []byte(string(letter))).Scan(&id)
+			values ((select max(id) from lot), 'u', $1::int, $1::int || '.jpg', 100, sha256($2), 'loose') returning id`,
+			n, []byte(string(letter))).Scan(&id)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -46,7 +47,8 @@ func TestWhatAHoldingFreesIsWhatItsPurgeFrees(t *testing.T) {
 	files := stock(t, s, "abbacdd")
 	hold := func(chosen ...int64) (id int64) {
 		t.Helper()
-		err := s.Pool.QueryRow(ctx, `with o as (insert into holding (until, actor, files) values (now() + interval '1 day', 'p', $2) returning id),
+		err := s.Pool.QueryRow(ctx, `with o as (insert into holding (until, actor, files)
+				values (now() + interval '1 day', 'p', $2) returning id),
 			h as (insert into held (file_id, holding_id, reason) select unnest($1::bigint[]), id, 'loose' from o) select id from o`,
 			chosen, len(chosen)).Scan(&id)
 		if err != nil {

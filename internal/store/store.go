@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -40,11 +41,15 @@ func isDouble(err error) bool {
 	return errors.As(err, &refused) && refused.Code == uniqueViolation
 }
 
-// Unfit tells whether an error is a text that the database cannot keep, such as
-// one with NUL.
+// Unfit tells whether an error is a value that the database cannot keep, such as
+// a text with NUL, or a number larger than its column takes.
 func Unfit(err error) bool {
 	var refused *pgconn.PgError
-	return errors.As(err, &refused) && (refused.Code == notInRepertoire || refused.Code == untranslatable)
+	if errors.As(err, &refused) {
+		return refused.Code == notInRepertoire || refused.Code == untranslatable || refused.Code == outOfRange
+	}
+	// The driver refuses a number for a column that it does not fit into before it is sent.
+	return err != nil && strings.Contains(err.Error(), "failed to encode args[") && strings.Contains(err.Error(), "than m")
 }
 
 // WentMeanwhile tells whether an error is a row that something was to be written about, and
@@ -65,7 +70,8 @@ func IsTransient(err error) bool {
 // after its time.
 func TookTooLong(err error) bool {
 	var refused *pgconn.PgError
-	return errors.As(err, &refused) && (refused.Code == queryCanceled || refused.Code == lockNotAvailable) || errors.Is(err, context.DeadlineExceeded)
+	return errors.As(err, &refused) && (refused.Code == queryCanceled || refused.Code == lockNotAvailable) ||
+		errors.Is(err, context.DeadlineExceeded)
 }
 
 // Store is a pool of connections with what is done on them.
@@ -124,7 +130,22 @@ func (s *Store) Close() {
 
 // Migrate brings the database to the newest form: the project's own tables and
 // the queue's.
-func (s *Store) Migrate(ctx context.Context) error {
+// Of several processes that start at the same time, one does it, and the others wait.
+func (s *Store) Migrate(ctx context.Context) (err error) {
+	alone, err := s.control.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer alone.Release()
+	const wait, done = `select set_config('statement_timeout', '0', false), pg_advisory_lock(6401)`,
+		`select pg_advisory_unlock(6401), set_config('statement_timeout', '10s', false)`
+	if _, err := alone.Exec(ctx, wait); err != nil {
+		return fmt.Errorf("wait for another process that migrates: %w", err)
+	}
+	defer func() {
+		_, ended := alone.Exec(context.WithoutCancel(ctx), done)
+		err = errors.Join(err, ended)
+	}()
 	if err := s.goose(func(provider *goose.Provider) error {
 		_, err := provider.Up(ctx)
 		return err
@@ -241,6 +262,7 @@ const (
 	foreignKeyViolation  = "23503"
 	notInRepertoire      = "22021"
 	untranslatable       = "22P05"
+	outOfRange           = "22003"
 )
 
 // Notify announces an event when the transaction commits.

@@ -29,7 +29,8 @@ func Library(ctx context.Context, db *pgx.Conn, size Size, progress func(string)
 		{"words", `create temporary table word as select * from unnest(
 				array['Oak','Steel','Linen','Copper','Garden','Winter','Travel','Studio','Harbour','Meadow','Classic','Compact','Grand','Silent'],
 				array['jar','lamp','chair','kettle','rope','blanket','shelf','hinge','brush','lantern','basket','clamp','valve','saddle'],
-				array['with lid','for outdoors','large','set of 4','2nd edition','foldable','matt black','no. 7','extra wide','refill','left','XL','- new','II'])
+				array['with lid','for outdoors','large','set of 4','2nd edition','foldable','matt black','no. 7','extra wide','refill','left',
+					'XL','- new','II'])
 			with ordinality as w (first, second, third, n)`},
 		{"categories", fmt.Sprintf(`do $$
 			declare
@@ -55,11 +56,13 @@ func Library(ctx context.Context, db *pgx.Conn, size Size, progress func(string)
 			union all select c.id, t.trail || c.id from category c join tree t on t.id = c.parent_id)
 			update category c set trail = t.trail from tree t where t.id = c.id`},
 		{"products", fmt.Sprintf(`insert into product (code, title, category_id, created_at, updated_at)
-			select (array['HX','hx','MB','L','90'])[1 + s.n %% 5] || '-' || lpad((s.n * 7)::text, 4 + s.n %% 4, '0') || (array['','-A','/2','.R'])[1 + s.n %% 4] || s.n,
+			select (array['HX','hx','MB','L','90'])[1 + s.n %% 5] || '-' || lpad((s.n * 7)::text, 4 + s.n %% 4, '0')
+					|| (array['','-A','/2','.R'])[1 + s.n %% 4] || s.n,
 				w.first || ' ' || w2.second || ' ' || w3.third || case when s.n %% 9 = 0 then ' ' || s.n else '' end,
 				case when s.n %% 41 = 0 then null else c.id end,
 				now() - s.n * interval '3 minutes', now() - (s.n %% 90000) * interval '1 minute'
-			from (select n, 1 + floor(power(random(), 3) * (select count(*) from category))::bigint as k from generate_series(1, %d) n) s
+			from (select n, 1 + floor(power(random(), 3) * (select count(*) from category))::bigint as k
+				from generate_series(1, %d) n) s
 			join (select id, row_number() over (order by md5(path)) as k from category) c using (k) join word w on w.n = 1 + s.n %% 14 join word w2 on w2.n = 1 + (s.n / 14) %% 14
 			join word w3 on w3.n = 1 + (s.n / 196) %% 14`, size.Products)},
 		{"variants", `insert into variant (product_id, sku, gtin, options, position)
