@@ -189,6 +189,10 @@ func (s *Server) dispatchOperations(api huma.API) {
 			err := s.Store.GiveLink(ctx, in.ID, token, in.Body.Days)
 			return &Body[packageLink]{packageLink{"/packages/" + token}}, problem(err, "package")
 		})
+	huma.Register(api, tags.remove("end-package-link", "/dispatches/{id}/link", "End the link to a package"),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.EndLink(ctx, in.ID), "link")
+		})
 	huma.Register(api, tags.get("list-handed-on", "/handed-on", "What of a product, or of a file, went to outlets, the newest first"),
 		func(ctx context.Context, in *struct {
 			Product int64 `query:"product" doc:"One of the two"`

@@ -181,16 +181,16 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	var hidden *inside
 	switch number := c.GetRespHeader(requestNumber); {
 	case store.IsAway(err):
-		s.Log.Error("request failed", "request", number, "path", c.Path(), "error", err)
+		s.Log.Error("request failed", "request", number, "path", pathToLog(c), "error", err)
 		model.Status, model.Detail = http.StatusServiceUnavailable, awayText
 		c.Set("Retry-After", "2")
 	case errors.As(err, &known):
 		model.Status, model.Detail = known.Code, known.Message
 	case errors.As(err, &hidden):
-		s.Log.Error("request failed", "request", number, "path", c.Path(), "error", hidden.cause)
+		s.Log.Error("request failed", "request", number, "path", pathToLog(c), "error", hidden.cause)
 		model = hidden.said(number)
 	default:
-		s.Log.Error("request failed", "request", number, "path", c.Path(), "error", err)
+		s.Log.Error("request failed", "request", number, "path", pathToLog(c), "error", err)
 		model = (&inside{status: model.Status}).said(number)
 	}
 	model.Title = http.StatusText(model.Status)

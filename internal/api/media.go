@@ -109,8 +109,8 @@ func (s *Server) original(c fiber.Ctx) error {
 		return err
 	}
 	if size != known.Bytes || known.Damage != "" {
-		return errors.Join(fiber.NewError(http.StatusConflict, "The bytes of this file are damaged in the object store, so they are not sent. "+
-			"Upload the same file again, and it is whole again wherever it is used; Upkeep lists it under “Damaged”."), content.Close())
+		return errors.Join(fiber.NewError(http.StatusConflict, "The bytes of this file are damaged in the object store, so they are not "+
+			"sent. Upload the same file again, and it is whole again wherever it is used; Upkeep lists it under “Damaged”."), content.Close())
 	}
 	content = blob.Verified(content, sum, func() {
 		noting, cancel := context.WithTimeout(context.Background(), 5*time.Second)

@@ -347,5 +347,5 @@ func notToSee(err error) error {
 	case errors.Is(err, store.ErrNotFound):
 		return fiber.NewError(http.StatusNotFound, "There is no such origin.")
 	}
-	return &inside{status: http.StatusInternalServerError, cause: err}
+	return problem(err, "origin")
 }

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
@@ -64,18 +65,60 @@ func (s *Server) send(c fiber.Ctx, found store.Dispatch, part int) error {
 		return fiber.NewError(http.StatusNotFound, fmt.Sprintf("The package has no part %d.", part))
 	}
 	ending := found.Settings.Package.Ending()
+	gone := fiber.NewError(http.StatusNotFound, "The package is not there any more; its receipt is.")
+	size, err := s.Blobs.PackageSize(c.Context(), found.ID, part, ending)
+	if errors.Is(err, blob.ErrNotFound) {
+		return gone
+	}
+	if err != nil {
+		return err
+	}
+	from, length, err := rangeOf(c.Get("Range"), size)
+	if err != nil {
+		c.Set("Content-Range", fmt.Sprintf("bytes */%d", size))
+		return err
+	}
 	ctx, cancel := untilGone(context.Background(), c.RequestCtx().Conn())
-	content, size, err := s.Blobs.Package(ctx, found.ID, part, ending)
+	content, err := s.Blobs.Package(ctx, found.ID, part, ending, from, length)
 	if err != nil {
 		cancel()
 		if errors.Is(err, blob.ErrNotFound) {
-			return fiber.NewError(http.StatusNotFound, "The package is not there any more; its receipt is.")
+			return gone
 		}
 		return err
 	}
 	c.Set("Content-Type", blob.PackageType(ending))
+	c.Set("Accept-Ranges", "bytes")
 	c.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(packageName(found, part)+"."+ending))
-	return c.SendStream(endsWith{content, cancel}, int(size))
+	if length < size {
+		c.Status(http.StatusPartialContent)
+		c.Set("Content-Range", fmt.Sprintf("bytes %d-%d/%d", from, from+length-1, size))
+	}
+	return c.SendStream(endsWith{content, cancel}, int(length))
+}
+
+// rangeOf reads which bytes of so many a request asks for (RFC 9110, section 14.1.2): one range, all where
+// none, several or something else is asked for. A range behind the end is 416.
+func rangeOf(header string, size int64) (from, length int64, err error) {
+	asked, is := strings.CutPrefix(header, "bytes=")
+	first, last, whole := strings.Cut(asked, "-")
+	if !is || !whole || strings.Contains(asked, ",") {
+		return 0, size, nil
+	}
+	begin, beginErr := strconv.ParseInt(strings.TrimSpace(first), 10, 64)
+	end, endErr := strconv.ParseInt(strings.TrimSpace(last), 10, 64)
+	switch {
+	case first == "" && endErr == nil && end > 0: // so many last ones
+		end = min(end, size)
+		return size - end, end, nil
+	case beginErr != nil || begin < 0 || last != "" && (endErr != nil || end < begin):
+		return 0, size, nil
+	case begin >= size:
+		return 0, 0, fiber.NewError(http.StatusRequestedRangeNotSatisfiable, fmt.Sprintf("The package has only %d bytes.", size))
+	case last == "":
+		end = size - 1
+	}
+	return begin, min(end, size-1) - begin + 1, nil
 }
 
 // packageName is how a part of a package is called where it is kept, without its ending.

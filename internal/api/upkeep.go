@@ -12,8 +12,8 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/core/catalog"
-	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/run"
+	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 	"ambrosa/internal/upkeeping"
 )

@@ -80,8 +80,25 @@ func (s *Store) DropPackage(ctx context.Context, id int64) error {
 	return nil
 }
 
-// Package returns the bytes of a part, from 1, of a package; the caller closes them. ErrNotFound
-// means that it is not there (any more).
-func (s *Store) Package(ctx context.Context, id int64, part int, ending string) (io.ReadCloser, int64, error) {
-	return s.open(ctx, packageKey(id, part, ending))
+// PackageSize is how many bytes a part, from 1, of a package has. ErrNotFound means that it is not there
+// (any more).
+func (s *Store) PackageSize(ctx context.Context, id int64, part int, ending string) (int64, error) {
+	about, err := s.bucket.Attributes(ctx, packageKey(id, part, ending))
+	if gcerrors.Code(err) == gcerrors.NotFound {
+		return 0, fmt.Errorf("package %d: %w", id, ErrNotFound)
+	}
+	if err != nil {
+		return 0, err
+	}
+	return about.Size, nil
+}
+
+// Package returns some bytes, from one on, of a part, from 1, of a package; the caller closes them.
+// ErrNotFound means that it is not there (any more).
+func (s *Store) Package(ctx context.Context, id int64, part int, ending string, from, length int64) (io.ReadCloser, error) {
+	reader, err := s.bucket.NewRangeReader(ctx, packageKey(id, part, ending), from, length, nil)
+	if gcerrors.Code(err) == gcerrors.NotFound {
+		return nil, fmt.Errorf("package %d: %w", id, ErrNotFound)
+	}
+	return reader, err
 }

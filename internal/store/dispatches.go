@@ -117,6 +117,12 @@ func (s *Store) GiveLink(ctx context.Context, id int64, token string, days int) 
 	return err
 }
 
+// EndLink ends the link to the package of a dispatch. ErrNotFound means that none leads there.
+func (s *Store) EndLink(ctx context.Context, id int64) error {
+	_, err := s.returning(ctx, `update dispatch set link = null, link_until = null where id = $1 and link is not null returning id`, id)
+	return err
+}
+
 // LinkedDispatch returns the dispatch whose package a link leads to, as long as it does.
 func (s *Store) LinkedDispatch(ctx context.Context, token string) (Dispatch, error) {
 	sum := sha256.Sum256([]byte(token))

@@ -98,11 +98,14 @@ func (s *Store) PinOutlet(ctx context.Context, id int64, pinned string) error {
 	return err
 }
 
-// RemoveOutlet forgets one; what was handed on to it stays known.
+// RemoveOutlet forgets one; what was sent to it stays known, and the links to its packages end.
 func (s *Store) RemoveOutlet(ctx context.Context, id int64) error {
-	tag, err := s.exec(ctx, `delete from outlet where id = $1`, id)
-	if err == nil && tag.RowsAffected() == 0 {
-		return ErrNotFound
-	}
-	return err
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `update dispatch set link = null, link_until = null where outlet_id = $1 and link is not null`, id)
+		if err != nil {
+			return err
+		}
+		_, err = number(ctx, tx, `delete from outlet where id = $1 returning id`, id)
+		return err
+	})
 }

@@ -37,11 +37,17 @@ type program struct {
 
 func start(b *testing.B, environment ...string) *program {
 	b.Helper()
+	return startOn(b, testdb.Create(b), environment...)
+}
+
+// startOn is start on a database that is there already.
+func startOn(b *testing.B, database string, environment ...string) *program {
+	b.Helper()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	must(b, err)
 	address := listener.Addr().String()
 	must(b, listener.Close())
-	p := &program{b: b, address: "http://" + address, database: testdb.Create(b), folder: b.TempDir()}
+	p := &program{b: b, address: "http://" + address, database: database, folder: b.TempDir()}
 	p.process = exec.Command(binary, "serve")
 	p.process.Env = append(
 		os.Environ(),

@@ -71,8 +71,8 @@ func (v *visitor) letsThrough() {
 	v.until("them to go", func() bool { return v.count("select count(*) from dispatch_picture where exception <> ''") == given })
 	v.label("What went")
 	v.click("Link…")
-	v.confirm("Give out a link")
-	v.sees(`document.querySelector('[aria-label="The link"]')?.value.includes('/packages/')`)
+	v.confirm("Create link")
+	v.sees(`document.querySelector('[aria-label="Link"]')?.value.includes('/packages/')`)
 }
 
 // label presses a choice that stands in a label.

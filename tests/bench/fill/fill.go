@@ -63,7 +63,8 @@ func Library(ctx context.Context, db *pgx.Conn, size Size, progress func(string)
 				now() - s.n * interval '3 minutes', now() - (s.n %% 90000) * interval '1 minute'
 			from (select n, 1 + floor(power(random(), 3) * (select count(*) from category))::bigint as k
 				from generate_series(1, %d) n) s
-			join (select id, row_number() over (order by md5(path)) as k from category) c using (k) join word w on w.n = 1 + s.n %% 14 join word w2 on w2.n = 1 + (s.n / 14) %% 14
+			join (select id, row_number() over (order by md5(path)) as k from category) c using (k)
+			join word w on w.n = 1 + s.n %% 14 join word w2 on w2.n = 1 + (s.n / 14) %% 14
 			join word w3 on w3.n = 1 + (s.n / 196) %% 14`, size.Products)},
 		{"variants", `insert into variant (product_id, sku, gtin, options, position)
 			select p.id, p.code || '-' || v, case when (p.id + v) % 3 = 0 then null else lpad((p.id * 30 + v)::text, 14, '0') end,
@@ -74,13 +75,14 @@ func Library(ctx context.Context, db *pgx.Conn, size Size, progress func(string)
 		{"lots", fmt.Sprintf(`insert into lot (name, state, origin, created_at)
 			select 'Delivery ' || n, case when n %% 20 = 0 then 'ready' when n %% 97 = 0 then 'given up' else 'applied' end, 'upload',
 				now() - (%[1]d - n) * interval '6 hours' from generate_series(1, %[1]d) n`, max(1, size.Files/500))},
-		{"uploads", `insert into upload (id, lot_id, path, bytes, finished_at, examined_at) select 'u' || id, id, name || '.zip', 500000000, now(),
-			now() from lot`},
-		{"bytes", fmt.Sprintf(`insert into blob (sha256, bytes, type, width, height, thumbnail, fingerprint, content_width, content_height, checked_at)
+		{"uploads", `insert into upload (id, lot_id, path, bytes, finished_at, examined_at)
+			select 'u' || id, id, name || '.zip', 500000000, now(), now() from lot`},
+		{"bytes", fmt.Sprintf(`insert into blob (sha256, bytes, type, width, height, thumbnail, fingerprint, content_width, content_height,
+				checked_at)
 			select sha256(n::text::bytea), 100000 + n %% 900000, 'image/jpeg', 800 + n %% 3000, 600 + n %% 2400, true,
 				(random() * 9e18)::bigint, 800 + n %% 3000, 600 + n %% 2400, now() from generate_series(1, %d) n`, size.Files*95/100)},
-		{"files", fmt.Sprintf(`insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, product_id, variant_id, place, type, pixels,
-				rights, arrived_at)
+		{"files", fmt.Sprintf(`insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, product_id, variant_id, place, type,
+				pixels, rights, arrived_at)
 			select l.id, 'u' || l.id, n %% 500, 'set ' || n %% 7 || '/' || v.sku || (array['_','-',' '])[1 + n %% 3] || 1 + n %% 6 || '.jpg',
 				100000 + n %% 900000, sha256((1 + n %% %[2]d)::text::bytea),
 				case when l.state = 'ready' and n %% 3 = 0 then 'loose' when l.state = 'ready' and n %% 7 = 0 then 'contested'
@@ -120,7 +122,8 @@ func Library(ctx context.Context, db *pgx.Conn, size Size, progress func(string)
 			select k, id, 'done', 500, 500, created_at, created_at, created_at, 'specialist' from lot, unnest(array['examine', 'pair']) k`},
 		{"findings", `with s as (insert into sweep (actor, kinds, ended_at) values ('Ambrosa', '{orphans,below}', now()) returning id)
 			insert into finding (kind, reason, file_id, path, sha256, bytes, frees, since, first_sweep, last_sweep)
-			select 'orphans', 'set aside', f.id, f.path, f.sha256, f.bytes, f.bytes, now(), s.id, s.id from file f, s where f.verdict = 'set aside'`},
+			select 'orphans', 'set aside', f.id, f.path, f.sha256, f.bytes, f.bytes, now(), s.id, s.id from file f, s
+			where f.verdict = 'set aside'`},
 		{"shot lists", `insert into shot_list (category_id, shots, by) select id,
 			'[{"view":"front","count":1,"least":1000},{"view":"back","count":1,"least":1000},{"view":"detail","count":2,"least":800}]', 'steward'
 			from category where id % 40 = 0 or parent_id is null`},

@@ -5187,6 +5187,33 @@ export type ListDispatchesResponses = {
 
 export type ListDispatchesResponse = ListDispatchesResponses[keyof ListDispatchesResponses];
 
+export type EndPackageLinkData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/dispatches/{id}/link';
+};
+
+export type EndPackageLinkErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type EndPackageLinkError = EndPackageLinkErrors[keyof EndPackageLinkErrors];
+
+export type EndPackageLinkResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type EndPackageLinkResponse = EndPackageLinkResponses[keyof EndPackageLinkResponses];
+
 export type GivePackageLinkData = {
     body: GivePackageLinkRequest;
     path: {

@@ -2,7 +2,7 @@ import { Button, CopyButton, Modal, NumberInput, TextInput } from '@mantine/core
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Dispatch } from '../client';
-import { givePackageLinkMutation } from '../client/@tanstack/react-query.gen';
+import { endPackageLinkMutation, givePackageLinkMutation } from '../client/@tanstack/react-query.gen';
 import { said, when } from '../shared/format';
 
 /** How long a package is kept, and so the longest that a link leads to it, in days. */
@@ -17,6 +17,15 @@ export function PackageLink({ dispatch: d }: { dispatch: Dispatch }) {
     ...givePackageLinkMutation(),
     onSuccess: () => void client.invalidateQueries(),
   });
+  const end = useMutation({
+    ...endPackageLinkMutation(),
+    onSuccess: () => {
+      give.reset();
+      void client.invalidateQueries();
+    },
+  });
+  const leads = d.linkUntil && new Date(d.linkUntil) > new Date();
+  const failed = give.error ?? end.error;
   const address = give.data && `${location.origin}${give.data.path}`;
   const close = () => {
     setOpen(false);
@@ -27,16 +36,27 @@ export function PackageLink({ dispatch: d }: { dispatch: Dispatch }) {
       <Button size="compact-xs" onClick={() => setOpen(true)}>
         Link…
       </Button>
-      <Modal opened={open} onClose={close} title="A link to this package">
+      <Modal opened={open} onClose={close} title="Link to this package">
         <div className="columns">
           <p className="quiet flush">
-            Whoever has it takes the package, without more, until it ends.
-            {d.linkUntil &&
-              ` One was given out that leads there until ${when(d.linkUntil)}: a new one ends it.`}
+            Anyone with the link can download the package until the link expires. Deleting the outlet ends its
+            links.
           </p>
+          {leads && (
+            <div className="spread">
+              <span>A link is active until {when(d.linkUntil ?? '')}. A new link replaces it.</span>
+              <Button
+                className="push"
+                loading={end.isPending}
+                onClick={() => end.mutate({ path: { id: d.id } })}
+              >
+                End link
+              </Button>
+            </div>
+          )}
           {address ? (
             <div className="spread">
-              <TextInput className="grow" aria-label="The link" readOnly value={address} />
+              <TextInput className="grow" aria-label="Link" readOnly value={address} />
               <CopyButton value={address}>
                 {({ copied, copy }) => (
                   <Button variant="filled" onClick={copy}>
@@ -48,7 +68,7 @@ export function PackageLink({ dispatch: d }: { dispatch: Dispatch }) {
           ) : (
             <div className="spread">
               <NumberInput
-                label="For how many days"
+                label="Days until it expires"
                 min={1}
                 max={mostDays}
                 allowDecimal={false}
@@ -60,14 +80,14 @@ export function PackageLink({ dispatch: d }: { dispatch: Dispatch }) {
                 loading={give.isPending}
                 onClick={() => give.mutate({ path: { id: d.id }, body: { days } })}
               >
-                Give out a link
+                Create link
               </Button>
             </div>
           )}
-          {address && <span className="quiet">It is shown this once.</span>}
-          {give.error && (
+          {address && <span className="quiet">Copy it now: it is not shown again.</span>}
+          {failed && (
             <div className="note bad" role="alert">
-              {said(give.error)}
+              {said(failed)}
             </div>
           )}
         </div>
