@@ -102,8 +102,8 @@ func (s *Server) original(c fiber.Ctx) error {
 	}
 	content, size, err := s.Blobs.Open(c.Context(), sum)
 	if errors.Is(err, blob.ErrNotFound) {
-		return fiber.NewError(http.StatusNotFound, "The bytes of this file are missing in the object store. Upload the same file again, and it is "+
-			"whole again wherever it is used; Upkeep lists it under “Damaged”.")
+		return fiber.NewError(http.StatusNotFound, "The bytes of this file are missing in the object store. Upload the same file again, and it "+
+			"is whole again wherever it is used; Upkeep lists it under “Damaged”.")
 	}
 	if err != nil {
 		return err

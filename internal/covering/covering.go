@@ -30,6 +30,10 @@ type Coverer struct {
 	known    bool          // that it was
 	counting chan struct{} // closed when what is being counted is; nil while nothing is
 	failed   error         // why it was not
+
+	lists      []store.ListOf // as they were read last; not to be changed
+	listsStamp int64
+	listsKept  bool
 }
 
 // atOnce is how many products are counted at a time.
@@ -102,7 +106,7 @@ func (c *Coverer) countOnce(ctx context.Context, stamp int64, quiet bool, counte
 // countSince counts what changed since the last time, or (all) looks at everything; most products
 // at most, or (0) any number.
 func (c *Coverer) countSince(ctx context.Context, all bool, most int) (finished bool, err error) {
-	lists, err := c.Store.ListsOf(ctx)
+	lists, err := c.listsOf(ctx)
 	if err != nil {
 		return false, err
 	}
@@ -123,6 +127,29 @@ func (c *Coverer) countSince(ctx context.Context, all bool, most int) (finished 
 		return finished, err
 	}
 	return true, c.Store.SetCoverageCount(ctx, next)
+}
+
+// listsOf returns the lists that count, category by category, as they were read last as long as neither a
+// list nor a category was made, changed or removed.
+func (c *Coverer) listsOf(ctx context.Context) ([]store.ListOf, error) {
+	stamp, err := c.Store.ListsStamp(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c.mu.Lock()
+	kept, is := c.lists, c.listsKept && c.listsStamp == stamp
+	c.mu.Unlock()
+	if is {
+		return kept, nil
+	}
+	lists, err := c.Store.ListsOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.lists, c.listsStamp, c.listsKept = lists, stamp, true
+	return lists, nil
 }
 
 // told is equal for the same lists of the same categories.

@@ -97,10 +97,11 @@ func (s *Store) ListsOf(ctx context.Context) ([]ListOf, error) {
 		union all select 0, id, version, shots from shot_list where category_id is null order by 1`)
 }
 
-// ListsStamp is another number as soon as a shot list is made, changed or removed.
+// ListsStamp is another number as soon as a shot list is made, changed or removed, or a category is made or
+// removed.
 func (s *Store) ListsStamp(ctx context.Context) (int64, error) {
-	return number(ctx, s.Pool, `select coalesce(sum(hashtextextended(id || ' ' || version, 7) % 1000003), 0)::bigint + count(*)
-		from shot_list`)
+	return number(ctx, s.Pool, `select coalesce(sum(hashtextextended(id || ' ' || coalesce(category_id, 0) || ' ' || version, 7) % 1000003),
+			0)::bigint + count(*) + (select coalesce(max(id), 0) * 31 + count(*) * 17 from category) from shot_list`)
 }
 
 // Stale is a product whose coverage is to be counted (again).

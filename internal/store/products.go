@@ -82,6 +82,9 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 		if total, err = s.countProducts(ctx, f); err != nil {
 			return nil, 0, err
 		}
+	}
+	// Where few are chosen they are found first, and put into order then; of many, the order finds the page.
+	if f.Query == "" && (f.Category == "" || total > fewProducts) {
 		page, err = list[Product](ctx, s.Pool, `
 			select `+productColumns+`
 			from (select id from product p where `+where+` order by code, id offset @offset limit @limit) page
@@ -89,7 +92,7 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 			order by p.code, p.id`, args)
 		return page, total, err
 	}
-	// What is found by a text is looked for once, for the page and for how many there are.
+	// What is found is looked for once, for the page and for how many there are.
 	type found struct {
 		Product
 		Total int64
@@ -103,11 +106,17 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 	for _, row := range rows {
 		page, total = append(page, row.Product), row.Total
 	}
+	if err != nil || f.Query == "" {
+		return page, total, err
+	}
 	if err == nil && len(rows) == 0 && f.Offset > 0 { // behind the last
 		total, err = number(ctx, s.Pool, `select count(*) from product p where `+where, args)
 	}
 	return page, total, err
 }
+
+// fewProducts is up to how many products of a category are put into order after they are found.
+const fewProducts = 5_000
 
 // countProducts counts the products of a filter without a text, from the counts that are kept.
 func (s *Store) countProducts(ctx context.Context, f ProductFilter) (int64, error) {
@@ -156,7 +165,7 @@ type Category struct {
 
 // categoryColumns are those of a category c with its totals t.
 const categoryColumns = `c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description,
-	case when c.pictures > 0 then coalesce(` + categoryLead + `, '') else '' end as sum,
+	coalesce(lead.sum, '') as sum,
 	coalesce(t.products, 0)::int as products, coalesce(t.bare, 0)::int as no_picture`
 
 // categoryLead is the SQL of the first picture of a category c.
@@ -170,7 +179,9 @@ func (s *Store) Categories(ctx context.Context, text string) ([]Category, error)
 		with totals as (select a.id, sum(k.products) as products, sum(k.bare) as bare
 			from (select category_id, sum(products)::int as products, sum(bare)::int as bare from product_count group by category_id) k
 			join category c on c.id = k.category_id cross join unnest(c.trail) a (id) group by a.id)
-		select `+categoryColumns+` from category c left join totals t using (id)
+		, leads as (select distinct on (pl.category_id) pl.category_id as id, encode(f.sha256, 'hex') as sum
+			from placement pl join file f on f.id = pl.file_id where pl.category_id is not null order by pl.category_id, pl.place)
+		select `+categoryColumns+` from category c left join totals t using (id) left join leads lead using (id)
 		where $1 = '' or lower(c.path) like $2 or lower(c.ref) like $2 order by c.path`, text, Like(text))
 }
 
@@ -179,6 +190,8 @@ func (s *Store) Category(ctx context.Context, id int64) (Category, error) {
 	return one[Category](ctx, s.Pool, `select `+categoryColumns+` from category c cross join lateral (
 			select sum(k.products) as products, sum(k.bare) as bare from category b join product_count k on k.category_id = b.id
 			where b.trail @> array[c.id]) t
+		left join lateral (select encode(f.sha256, 'hex') as sum from placement pl join file f on f.id = pl.file_id
+			where pl.category_id = c.id order by pl.place limit 1) lead on true
 		where c.id = $1`, id)
 }
 

@@ -19,31 +19,22 @@ import (
 	"ambrosa/tests/bench/fill"
 )
 
-// large is a database with a library of real size, made once for all that measure pages: tests get a copy.
-var large struct {
-	sync.Once
-	name string
-}
-
-// startLarge starts the program on a library of 200,000 products with 600,000 variants, 8,000 categories and
-// 1,000,000 files. AMBROSA_LIBRARY names a database that is filled already.
-func startLarge(b *testing.B) *program {
+// startLibrary starts the program on a library of a size. AMBROSA_LIBRARY names a database that is filled
+// already with the largest one.
+func startLibrary(b *testing.B, size fill.Size) *program {
 	b.Helper()
-	if filled := os.Getenv("AMBROSA_LIBRARY"); filled != "" {
+	if filled := os.Getenv("AMBROSA_LIBRARY"); filled != "" && size == fill.Large {
 		return startOn(b, filled)
 	}
-	large.Do(func() {
-		address := testdb.Create(b)
-		ctx := context.Background()
-		db, err := pgx.Connect(ctx, address)
-		must(b, err)
-		began := time.Now()
-		must(b, fill.Library(ctx, db, fill.Large, func(string) {}))
-		must(b, db.Close(ctx))
-		b.Logf("the library was made in %s", time.Since(began).Round(time.Second))
-		large.name = testdb.Keep(b, address)
-	})
-	return startOn(b, testdb.CopyOf(b, large.name))
+	address := testdb.Create(b)
+	ctx := context.Background()
+	db, err := pgx.Connect(ctx, address)
+	must(b, err)
+	began := time.Now()
+	must(b, fill.Library(ctx, db, size, func(string) {}))
+	must(b, db.Close(ctx))
+	b.Logf("a library of %d products was made in %s", size.Products, time.Since(began).Round(time.Second))
+	return startOn(b, address)
 }
 
 // pages are what people open, search and step through, with ids of the library put in.
@@ -90,15 +81,9 @@ func (p *program) pages() map[string]string {
 // BenchmarkPages asks for every page of a library of real size, and prints how long 95 % of the answers
 // take at most.
 func BenchmarkPages(b *testing.B) {
-	p := startLarge(b)
+	p := startLibrary(b, fill.Large)
 	pages := p.pages()
-	p.until("coverage to be counted", func() bool {
-		response, err := http.Get(p.address + "/api/v1/coverage?limit=1")
-		must(b, err)
-		content, err := io.ReadAll(response.Body)
-		must(b, errorsOf(err, response.Body.Close()))
-		return bytes.Contains(content, []byte(`"counting":false`))
-	})
+	p.covered()
 	for b.Loop() {
 		for name, path := range pages {
 			p.ask(path) // what is not in memory yet is read once
@@ -110,6 +95,18 @@ func BenchmarkPages(b *testing.B) {
 			b.ReportMetric(float64(times[18].Microseconds())/1000, name+"-ms(max100)")
 		}
 	}
+}
+
+// covered waits until coverage is counted for the first time.
+func (p *program) covered() {
+	p.b.Helper()
+	p.until("coverage to be counted", func() bool {
+		response, err := http.Get(p.address + "/api/v1/coverage?limit=1")
+		must(p.b, err)
+		content, err := io.ReadAll(response.Body)
+		must(p.b, errorsOf(err, response.Body.Close()))
+		return bytes.Contains(content, []byte(`"counting":false`))
+	})
 }
 
 func errorsOf(errs ...error) error {
@@ -135,12 +132,13 @@ func (p *program) ask(path string) time.Duration {
 	return time.Since(begin)
 }
 
-// BenchmarkCrowd has fifty people at once decide on files of one lot, and open Today, coverage, products,
-// categories, lists and the search, each for some seconds.
+// BenchmarkCrowd has fifty people at once decide on files of the same lots, and open Today, coverage, products,
+// categories, lists and the search of a library of 20,000 products in 3,000 categories, each once a second.
 func BenchmarkCrowd(b *testing.B) {
-	p := startLarge(b)
+	p := startLibrary(b, fill.Size{Products: 20_000, Categories: 3_000, Files: 100_000})
 	pages := p.pages()
 	delete(pages, "space")
+	p.covered()
 	files := make(chan [2]int64, 2000)
 	rows, err := p.connection.Query(context.Background(), `select f.id, f.version from file f join lot l on l.id = f.lot_id
 		where l.state = 'ready' and f.verdict in ('loose', 'contested') order by f.lot_id, f.id limit 2000`)
