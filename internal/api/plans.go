@@ -29,6 +29,11 @@ func (s *Server) planOperations(api huma.API) {
 			found, err := s.Store.Plan(ctx, in.ID)
 			return &Body[store.Plan]{found}, problem(err, "plan")
 		})
+	huma.Register(api, tags.get("get-plan-undo", "/plans/{id}/undo", "How far an applied plan can be reverted"),
+		func(ctx context.Context, in *ByID) (*Body[store.Undo], error) {
+			found, err := s.Store.Undo(ctx, in.ID)
+			return &Body[store.Undo]{found}, problem(err, "plan")
+		})
 	huma.Register(api, tags.create("make-plan", "/plans", "Plan what applying lots together would change"),
 		func(ctx context.Context, in *struct {
 			Body struct {

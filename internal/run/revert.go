@@ -31,7 +31,14 @@ func (r *Runner) revertPlan(ctx context.Context, run store.Run, p *progress) (st
 	if err != nil {
 		return "", err
 	}
-	err = r.Planner.Reverted(ctx, acting.Actor{Name: run.Actor}, run.PlanID)
+	if err := r.Planner.Reverted(ctx, acting.Actor{Name: run.Actor}, run.PlanID); err != nil {
+		return "", err
+	}
+	without, err := r.Store.NotBroughtBack(ctx, run.PlanID)
+	if without > 0 {
+		return fmt.Sprintf("%d products were reverted. %d of them do not show all that they did: some of their pictures were purged",
+			found.Applied, without), err
+	}
 	return fmt.Sprintf("%d products are as they were before", found.Applied), err
 }
 

@@ -89,7 +89,7 @@ func TestTheWholeLine(t *testing.T) {
 	v.open(fmt.Sprintf("/plans/%d", v.count("select max(id) from plan")))
 	v.click("Revert…")
 	v.confirm("Revert ")
-	v.says("Taken back: every product is as it was.")
+	v.says("Reverted.")
 	if after := v.rows(standing); after != before {
 		t.Errorf("placements before:\n%.500s\nafter reverting:\n%.500s", before, after)
 	}

@@ -169,7 +169,7 @@ func TestLotsArePlannedTogether(t *testing.T) {
 	v.click("Revert…")
 	v.confirm("Revert ")
 	v.until("the first lot to be open", func() bool { return v.count("select count(*) from lot where state = 'ready'") == 2 })
-	v.says("Taken back: every product is as it was")
+	v.says("Reverted.")
 	v.open("/pair")
 	for _, lot := range []string{"northcomb-spring.zip", "lindmoor-pictures.zip"} {
 		v.press(fmt.Sprintf(`document.querySelector('input[aria-label="Plan %s together with others"]')`, lot), "")

@@ -3,5 +3,9 @@
 -- that has another, or none.
 create table library (single boolean primary key default true check (single), mark text not null);
 
+-- A plan tells which of the pictures that it replaced were purged.
+create index receipt_file_of on receipt_file (file_id);
+
 -- +goose Down
+drop index receipt_file_of;
 drop table library;

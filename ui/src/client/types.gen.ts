@@ -4663,6 +4663,25 @@ export type TryRecipeRequest = {
     recipe: Recipe;
 };
 
+export type Undo = {
+    /**
+     * The undo period is over: what it replaced may be purged
+     */
+    past: boolean;
+    /**
+     * Pictures that were purged since, and cannot come back
+     */
+    purged: number;
+    /**
+     * Of the purges that they went with, the newest first; at most 20
+     */
+    receipts: Array<number>;
+    /**
+     * Until when all that it replaced is kept; left out for a plan that is not applied
+     */
+    until: string | null;
+};
+
 export type UnpinFilesRequest = {
     files: Array<number>;
 };
@@ -7943,6 +7962,33 @@ export type SetAsideOfPlanResponses = {
 };
 
 export type SetAsideOfPlanResponse = SetAsideOfPlanResponses[keyof SetAsideOfPlanResponses];
+
+export type GetPlanUndoData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/plans/{id}/undo';
+};
+
+export type GetPlanUndoErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetPlanUndoError = GetPlanUndoErrors[keyof GetPlanUndoErrors];
+
+export type GetPlanUndoResponses = {
+    /**
+     * OK
+     */
+    200: Undo;
+};
+
+export type GetPlanUndoResponse = GetPlanUndoResponses[keyof GetPlanUndoResponses];
 
 export type ListProductsData = {
     body?: never;

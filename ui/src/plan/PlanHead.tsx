@@ -1,10 +1,15 @@
 import { Button, Menu, Modal, SegmentedControl } from '@mantine/core';
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import type { Plan } from '../client';
-import { applyPlanMutation, makePlanMutation, revertPlanMutation } from '../client/@tanstack/react-query.gen';
-import { baseName, count } from '../shared/format';
+import type { Plan, Undo } from '../client';
+import {
+  applyPlanMutation,
+  getPlanUndoOptions,
+  makePlanMutation,
+  revertPlanMutation,
+} from '../client/@tanstack/react-query.gen';
+import { baseName, count, some, when } from '../shared/format';
 import { bearers, failed, type Way, ways } from './ways';
 
 /** What a plan is of, how it places, and what can be done with it. */
@@ -21,6 +26,10 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
   const lots = plan.lots.map((l) => l.id);
   const apply = useMutation({ ...applyPlanMutation(), onError: failed });
   const draft = plan.state === 'draft';
+  const undo = useQuery({
+    ...getPlanUndoOptions({ path: { id: plan.id } }),
+    enabled: plan.state === 'applied' || plan.state === 'applying',
+  }).data;
   const waits = draft ? plan.products : plan.state === 'applied' ? plan.planned : 0;
   return (
     <div className="head">
@@ -34,7 +43,9 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
             }
           />
         )}
-        <span className="quiet">{standingOf(plan)}</span>
+        <span className="quiet">
+          {standingOf(plan)} {plan.state === 'applied' && undo && <UndoPeriod undo={undo} />}
+        </span>
       </div>
       <div className="spread push fixed">
         {draft && plan.kind === 'lot' && (
@@ -65,7 +76,7 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
           <Button onClick={() => setSure(true)}>Revert…</Button>
         )}
       </div>
-      <TakeBack plan={plan} open={sure} onClose={() => setSure(false)} />
+      <RevertPlan plan={plan} undo={undo} open={sure} onClose={() => setSure(false)} />
     </div>
   );
 }
@@ -77,9 +88,9 @@ function standingOf(plan: Plan) {
         ? 'Each keeps the place, the view and the text of the one that it replaces.'
         : ways.find((w) => w.value === plan.way)?.what;
     case 'applied':
-      return `Applied to ${bearers(plan, plan.applied)}. It can be taken back at any time.`;
+      return `Applied to ${bearers(plan, plan.applied)}.`;
     case 'reverted':
-      return 'Taken back: every product is as it was.';
+      return 'Reverted.';
     default:
       return `${plan.state}…`;
   }
@@ -127,14 +138,49 @@ const LeaveOut = ({ plan, onLeave }: { plan: Plan; onLeave: (lot: number) => voi
   </Menu>
 );
 
-function TakeBack({ plan, open, onClose }: { plan: Plan; open: boolean; onClose: () => void }) {
+/** Until when a plan can be reverted whole, and what cannot come back after that. */
+function UndoPeriod({ undo }: { undo: Undo }) {
+  if (!undo.until) return null;
+  if (!undo.past) return <>It can be reverted completely until {when(undo.until)}.</>;
+  return (
+    <>
+      The undo period ended {when(undo.until)}.{' '}
+      {undo.purged > 0
+        ? `${some(undo.purged, 'picture was', 'pictures were')} purged and cannot come back.`
+        : 'The replaced pictures are still there, but may be purged.'}{' '}
+      {undo.receipts.slice(0, 3).map((id) => (
+        <Link key={id} className="link" to={`/upkeep/receipts?open=${id}`}>
+          Receipt {id}{' '}
+        </Link>
+      ))}
+    </>
+  );
+}
+
+function RevertPlan({
+  plan,
+  undo,
+  open,
+  onClose,
+}: {
+  plan: Plan;
+  undo: Undo | undefined;
+  open: boolean;
+  onClose: () => void;
+}) {
   const revert = useMutation({ ...revertPlanMutation(), onError: failed });
   return (
-    <Modal opened={open} onClose={onClose} title="Take this plan back?">
+    <Modal opened={open} onClose={onClose} title="Revert this plan?">
       <p className="flush">
-        {bearers(plan, plan.applied)} will show what they showed before. What was changed on them since then
-        stays. No file is deleted, and the lot can be planned again.
+        {bearers(plan, plan.applied)} will show the pictures they showed before. Later changes to them stay.
+        No file is deleted, and the lot can be planned again.
       </p>
+      {undo && undo.purged > 0 && (
+        <div className="note bad" role="alert">
+          {some(undo.purged, 'picture was', 'pictures were')} purged after the undo period and cannot come
+          back. The others will.
+        </div>
+      )}
       <div className="spread">
         <Button
           variant="filled"
@@ -146,7 +192,7 @@ function TakeBack({ plan, open, onClose }: { plan: Plan; open: boolean; onClose:
         >
           Revert {bearers(plan, plan.applied)}
         </Button>
-        <Button onClick={onClose}>Leave it</Button>
+        <Button onClick={onClose}>Cancel</Button>
       </div>
     </Modal>
   );

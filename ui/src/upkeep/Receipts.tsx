@@ -1,6 +1,7 @@
 import { Button } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { useSearchParams } from 'react-router';
 import type { Receipt } from '../client';
 import { listPurgedOptions, listReceiptsOptions } from '../client/@tanstack/react-query.gen';
 import { bytes, count, some, when } from '../shared/format';
@@ -11,7 +12,8 @@ import { reasonOf } from './words';
 /** What purges did, file by file. */
 export function Receipts() {
   const receipts = useQuery(listReceiptsOptions());
-  const [open, setOpen] = useState(0);
+  const [asked] = useSearchParams();
+  const [open, setOpen] = useState(Number(asked.get('open') ?? 0));
   if (receipts.error) return <Failed error={receipts.error} again={() => void receipts.refetch()} />;
   if (!receipts.data) return null;
   if (receipts.data.items.length === 0)
