@@ -43,7 +43,7 @@ func (l List) Check() error {
 // Picture is one that a product shows.
 type Picture struct {
 	View   string
-	Longer int // longer side, pixels
+	Longer int // longer side that it really has, pixels: without a border around it, and before it was enlarged
 }
 
 // Cell is how far a shot of a list is there.
@@ -55,38 +55,24 @@ type Cell struct {
 // Missing is how many pictures of a shot are not there at all.
 func (c Cell) Missing(s Wanted) int { return max(0, s.Count-c.Have-c.Below) }
 
-// Cover says of each shot of a list how far pictures, in the order of their places, are it. Those
-// whose view is known are of that view alone. Those whose view nobody knows stand for what is
-// left, in the list's order: that is how a list is worked through (common practice).
+// Cover says of each shot of a list how far pictures, in the order of their places, are it. Each is of its
+// own view alone: one whose view nobody knows fills none, whatever it may show.
 func (l List) Cover(pictures []Picture) []Cell {
 	cells := make([]Cell, len(l))
-	take := func(i int, p Picture) {
-		if p.Longer >= l[i].Least {
-			if cells[i].Have < l[i].Count {
+	for _, p := range pictures {
+		for i, s := range l {
+			if !strings.EqualFold(s.View, p.View) {
+				continue
+			}
+			if p.Longer < s.Least {
+				cells[i].Below++
+			} else if cells[i].Have < s.Count {
 				cells[i].Have++
 			}
-		} else {
-			cells[i].Below++
-		}
-	}
-	var unknown []Picture
-	for _, p := range pictures {
-		if p.View == "" {
-			unknown = append(unknown, p)
-			continue
-		}
-		for i, s := range l {
-			if strings.EqualFold(s.View, p.View) {
-				take(i, p)
-				break
-			}
+			break
 		}
 	}
 	for i, s := range l {
-		for cells[i].Have+cells[i].Below < s.Count && len(unknown) > 0 {
-			take(i, unknown[0])
-			unknown = unknown[1:]
-		}
 		cells[i].Below = min(cells[i].Below, s.Count-cells[i].Have) // a whole one is taken before a small one
 	}
 	return cells

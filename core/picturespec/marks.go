@@ -1,6 +1,9 @@
 package picturespec
 
-import "fmt"
+import (
+	"fmt"
+	"math"
+)
 
 // Least is the least width and height of a picture that marketplaces take, in
 // pixels, as common practice has it; both must hold.
@@ -69,6 +72,19 @@ func (f Facts) Marks() (m Mark) {
 		}
 	}
 	return m
+}
+
+// RealSide is the longer side that a picture really has, in pixels: of its content, where a border was put
+// around a small one, and of what its detail needs, where it was enlarged.
+func (f Facts) RealSide() int {
+	side := float64(max(f.Width, f.Height))
+	if f.padded() {
+		side = float64(max(f.ContentWidth, f.ContentHeight))
+	}
+	if f.Detail > 0 && f.Detail < 1 {
+		side *= f.Detail
+	}
+	return int(math.Round(side))
 }
 
 func (f Facts) padded() bool {

@@ -40,7 +40,8 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 		w as (insert into category (name, path, parent_id) select 'Wax', 'Hives / Wax', id from h returning id)
 		update product set category_id = case when code = 'AT-002' then (select id from w) else (select id from h) end`)
 	l.do(err)
-	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A_front.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}))
+	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A_front.jpg", jpg(t, 1)}, entry{"AT-001-A_front.jpg", jpg(t, 2)},
+		entry{"AT-001-A_2.jpg", jpg(t, 3)})) // whose view nobody knows: it fills none
 	l.applied(l.planned(first.ID, "after"))
 	set := func(path string, version int, shots ...coverage.Wanted) error {
 		body := map[string]any{"path": path, "shots": append([]coverage.Wanted{}, shots...), "version": version}
@@ -60,7 +61,8 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	l.refused(set("Hives", 1, coverage.Wanted{View: "top", Count: 1}, coverage.Wanted{View: "Top", Count: 1}), http.StatusUnprocessableEntity)
 	l.refused(set("Nowhere", 0, coverage.Wanted{View: "top", Count: 1}), http.StatusNotFound)
 	c := l.covered("&category=Hives")
-	if c.Wanted != 9 || c.Filled != 2 || c.Missing != 7 || c.Products != 3 || fmt.Sprint(c.Items[0].Have, c.Items[2].Have) != "[1 0] [0 0]" {
+	if c.Wanted != 9 || c.Filled != 2 || c.Missing != 7 || c.Products != 3 || fmt.Sprint(c.Items[0].Have, c.Items[2].Have) != "[1 0] [0 0]" ||
+		c.Items[1].NoView != 1 {
 		t.Errorf("what is there: %+v", c)
 	}
 	// The list of a category below is its own.

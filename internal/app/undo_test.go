@@ -14,8 +14,10 @@ func TestAPlanPastItsUndoPeriod(t *testing.T) {
 	t.Parallel()
 	l := start(t)
 	l.products(2)
-	l.applied(l.planned(l.gathered("first.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-001-A_1.jpg", jpg(t, 2)})).ID, "after"))
-	plan := l.planned(l.gathered("better.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 3)}, entry{"AT-001-A_1.jpg", jpg(t, 4)})).ID, "instead")
+	first := l.gathered("first.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-001-A_1.jpg", jpg(t, 2)}))
+	l.applied(l.planned(first.ID, "after"))
+	better := l.gathered("better.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 3)}, entry{"AT-001-A_1.jpg", jpg(t, 4)}))
+	plan := l.planned(better.ID, "instead")
 	l.applied(plan)
 	undo := func() (u store.Undo) {
 		t.Helper()

@@ -10,6 +10,7 @@ import (
 
 	"ambrosa/core/acting"
 	"ambrosa/core/coverage"
+	"ambrosa/core/picturespec"
 )
 
 // ShotList is what pictures the products of a category should have, with those below it.
@@ -157,7 +158,7 @@ func (s *Store) StaleCoverage(ctx context.Context, of []ListOf, since time.Time,
 
 // Covering returns the pictures of products and their variants, in the order of their places.
 func (s *Store) Covering(ctx context.Context, products []int64) (map[int64][]coverage.Picture, error) {
-	rows, err := s.Pool.Query(ctx, `select pl.product_id, pl.view, greatest(b.width, b.height)
+	rows, err := s.Pool.Query(ctx, `select pl.product_id, pl.view, b.width, b.height, b.content_width, b.content_height, b.detail
 		from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256 left join variant v on v.id = pl.variant_id
 		where pl.product_id = any($1) order by pl.product_id, v.position nulls first, v.id nulls first, pl.place`, products)
 	if err != nil {
@@ -166,7 +167,10 @@ func (s *Store) Covering(ctx context.Context, products []int64) (map[int64][]cov
 	found := map[int64][]coverage.Picture{}
 	var product int64
 	var p coverage.Picture
-	_, err = pgx.ForEachRow(rows, []any{&product, &p.View, &p.Longer}, func() error {
+	var of picturespec.Facts
+	into := []any{&product, &p.View, &of.Width, &of.Height, &of.ContentWidth, &of.ContentHeight, &of.Detail}
+	_, err = pgx.ForEachRow(rows, into, func() error {
+		p.Longer = of.RealSide()
 		found[product] = append(found[product], p)
 		return nil
 	})
@@ -285,6 +289,8 @@ type CoveredProduct struct {
 	List  int64   `json:"list"`
 	Have  []int16 `json:"have" nullable:"false" doc:"By shot of its list"`
 	Below []int16 `json:"below" nullable:"false"`
+
+	NoView int `json:"noView" doc:"Its pictures whose view nobody knows: they fill none"`
 }
 
 // CoveredProducts returns a page of products, by code.
@@ -293,7 +299,8 @@ func (s *Store) CoveredProducts(ctx context.Context, f CoverageFilter) ([]Covere
 	return list[CoveredProduct](ctx, s.Pool, `
 		with page as (select p.id, p.code, p.title, k.list_id as list, k.have, k.below from coverage k join product p on p.id = k.product_id
 			where `+where+` order by p.code, p.id offset @offset limit @limit)
-		select page.id, page.code, page.title, coalesce(encode(l.sha256, 'hex'), '') as sum, page.list, page.have, page.below from page
+		select page.id, page.code, page.title, coalesce(encode(l.sha256, 'hex'), '') as sum, page.list, page.have, page.below,
+			(select count(*) from placement where product_id = page.id and view = '')::int as no_view from page
 		left join lateral (select f.sha256 from placement pl join file f on f.id = pl.file_id left join variant v on v.id = pl.variant_id
 			where pl.product_id = page.id order by v.position nulls first, v.id nulls first, pl.place limit 1) l on true
 		order by page.code, page.id`, args)

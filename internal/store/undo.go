@@ -34,7 +34,8 @@ func (s *Store) Undo(ctx context.Context, plan int64) (u Undo, err error) {
 		return u, err
 	}
 	u.Purged = len(gone)
-	receipts, err := numbers(ctx, s.Pool, `select distinct receipt_id from receipt_file where file_id = any($1) order by 1 desc limit 20`, gone)
+	receipts, err := numbers(ctx, s.Pool, `select distinct receipt_id from receipt_file where file_id = any($1)
+		order by 1 desc limit 20`, gone)
 	u.Receipts = orEmpty(receipts)
 	return u, err
 }

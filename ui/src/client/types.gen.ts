@@ -510,6 +510,10 @@ export type CoveredProduct = {
     id: number;
     list: number;
     /**
+     * Its pictures whose view nobody knows: they fill none
+     */
+    noView: number;
+    /**
      * Of its lead; empty for none
      */
     sum: string;

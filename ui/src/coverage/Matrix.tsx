@@ -71,6 +71,14 @@ function Row({ product: p, list, views }: RowProps) {
             {p.title}
           </span>
           <span className="mono quiet clip">{p.code}</span>
+          {p.noView > 0 && (
+            <span
+              className={css.noView}
+              title="They fill no view of the list. Open the product to set their views."
+            >
+              {some(p.noView, 'picture')} without a view
+            </span>
+          )}
         </Link>
       </th>
       {views.map((view) => {
