@@ -60,10 +60,16 @@ func (s *Server) lotOperations(api huma.API) {
 	const tags = resource("Lots")
 	huma.Register(api, tags.get("list-lots", "/lots", "Lots, the newest first"),
 		func(ctx context.Context, in *struct {
-			Limit int `query:"limit" minimum:"1" maximum:"500" default:"100"`
+			Before int64 `query:"before" minimum:"0" doc:"Only lots with a smaller number: the last of the page before"`
+			Open   bool  `query:"open" doc:"Only lots that are not applied, those with undecided files first"`
+			Limit  int   `query:"limit" minimum:"1" maximum:"500" default:"100"`
 		}) (*Body[Page[store.Lot]], error) {
-			items, err := s.Store.Lots(ctx, in.Limit)
-			return pageOf(items, int64(len(items))), problem(err, "lot")
+			if in.Open {
+				items, err := s.Store.OpenLots(ctx, in.Limit)
+				return pageOf(items, int64(len(items))), problem(err, "lot")
+			}
+			items, total, err := s.Store.Lots(ctx, in.Before, in.Limit)
+			return pageOf(items, total), problem(err, "lot")
 		})
 	huma.Register(api, tags.get("list-given-up", "/given-up", "Lots that were given up, and can be restored"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.Lot]], error) {

@@ -57,9 +57,15 @@ const lotQuery = `
 	left join lateral (select p.id, p.state from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = l.id order by p.id desc
 	limit 1) p on true`
 
-// Lots returns the newest lots first.
-func (s *Store) Lots(ctx context.Context, limit int) ([]Lot, error) {
-	return list[Lot](ctx, s.Pool, lotQuery+` where l.state <> 'given up' order by l.id desc limit $1`, limit)
+// Lots returns lots that came before one, by number (0 for the newest), the newest first, and how many there
+// are in all.
+func (s *Store) Lots(ctx context.Context, before int64, limit int) (page []Lot, total int64, err error) {
+	if total, err = number(ctx, s.Pool, `select count(*) from lot where state <> 'given up'`); err != nil {
+		return nil, 0, err
+	}
+	page, err = list[Lot](ctx, s.Pool, lotQuery+` where l.state <> 'given up' and ($1::bigint = 0 or l.id < $1)
+		order by l.id desc limit $2`, before, limit)
+	return page, total, err
 }
 
 // undecidedIn is the SQL of how many files of a lot wait for a decision.

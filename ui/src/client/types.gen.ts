@@ -6030,6 +6030,14 @@ export type ListLotsData = {
     body?: never;
     path?: never;
     query?: {
+        /**
+         * Only lots with a smaller number: the last of the page before
+         */
+        before?: number;
+        /**
+         * Only lots that are not applied, those with undecided files first
+         */
+        open?: boolean;
         limit?: number;
     };
     url: '/api/v1/lots';

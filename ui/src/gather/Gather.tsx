@@ -1,5 +1,5 @@
 import { Button } from '@mantine/core';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQueries, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Lot } from '../client';
@@ -41,7 +41,13 @@ const take = (picked: Picked[], open: (path: string) => void) => {
 /** Where files come in: drop them, watch them arrive, see every lot. */
 export function Gather() {
   const navigate = useNavigate();
-  const lots = useQuery(listLotsOptions());
+  // Each page begins behind the last lot of the one before.
+  const [pages, setPages] = useState([0]);
+  const found = useQueries({ queries: pages.map((before) => listLotsOptions({ query: { before } })) });
+  const lots = found[0];
+  const listed = found.flatMap((page) => page.data?.items ?? []);
+  const last = listed.at(-1)?.id;
+  const older = (lots?.data?.total ?? 0) - listed.length;
   const runs = useQuery(listRunsOptions());
   const [sending, setSending] = useState<Sending[]>([]);
   useEffect(() => watchUploads(setSending), []);
@@ -66,14 +72,14 @@ export function Gather() {
         )}
         <section className="sheet">
           <h2>Lots</h2>
-          {lots.error && <Failed error={lots.error} again={() => void lots.refetch()} />}
-          {lots.data?.items.length === 0 && (
+          {lots?.error && <Failed error={lots.error} again={() => void lots.refetch()} />}
+          {lots?.data?.items.length === 0 && (
             <Empty title="No lot has come in yet.">
               Each archive you drop becomes a lot: its files are examined and paired, and wait for you on the
               bench.
             </Empty>
           )}
-          {(lots.data?.items.length ?? 0) > 0 && (
+          {listed.length > 0 && (
             <div className={`row th ${css.line}`}>
               <span>Name</span>
               <span>State</span>
@@ -87,13 +93,18 @@ export function Gather() {
               <span />
             </div>
           )}
-          {lots.data?.items.map((lot) => (
+          {listed.map((lot) => (
             <LotLine
               key={lot.id}
               lot={lot}
               sendingHere={sending.some((s) => s.lot === lot.id && !s.problem)}
             />
           ))}
+          {older > 0 && last !== undefined && (
+            <button className="link underlined" onClick={() => setPages([...pages, last])}>
+              Show {some(Math.min(older, 100), 'older lot')} of {count(older)}
+            </button>
+          )}
         </section>
         <Origins />
         <DropFolder />

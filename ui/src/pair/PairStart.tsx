@@ -15,7 +15,7 @@ import css from './PairStart.module.css';
  */
 export function PairStart() {
   const navigate = useNavigate();
-  const lots = useQuery(listLotsOptions());
+  const lots = useQuery(listLotsOptions({ query: { open: true, limit: 500 } }));
   const [chosen, setChosen] = useState<number[]>([]);
   const plan = useMutation({
     ...makePlanMutation(),

@@ -911,6 +911,33 @@ export const listLotsOptions = (options?: Options<ListLotsData>) => queryOptions
     queryKey: listLotsQueryKey(options)
 });
 
+export const listLotsInfiniteQueryKey = (options?: Options<ListLotsData>): QueryKey<Options<ListLotsData>> => createQueryKey('listLots', options, true);
+
+/**
+ * Lots, the newest first
+ */
+export const listLotsInfiniteOptions = (options?: Options<ListLotsData>) => infiniteQueryOptions<ListLotsResponse, ListLotsError, InfiniteData<ListLotsResponse>, QueryKey<Options<ListLotsData>>, number | Pick<QueryKey<Options<ListLotsData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+// @ts-ignore
+{
+    queryFn: async ({ pageParam, queryKey, signal }) => {
+        // @ts-ignore
+        const page: Pick<QueryKey<Options<ListLotsData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+            query: {
+                before: pageParam
+            }
+        };
+        const params = createInfiniteParams(queryKey, page);
+        const { data } = await listLots({
+            ...options,
+            ...params,
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listLotsInfiniteQueryKey(options)
+});
+
 /**
  * Open a lot that waits for uploads
  */
