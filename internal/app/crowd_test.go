@@ -3,6 +3,7 @@ package app
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"sync"
 	"testing"
 
@@ -68,7 +69,7 @@ func TestDecisionsDoNotWaitForEachOther(t *testing.T) {
 		if _, err := tx.Exec(t.Context(), `select from lot where id = $1 for share`, lot.ID); err != nil {
 			return err
 		}
-		f := page.Items[1]
+		f := page.Items[slices.IndexFunc(page.Items, func(f api.File) bool { return f.Path == "AT-000-A.jpg" })]
 		body := map[string]any{"verdict": "set aside", "reason": "no product", "version": f.Version}
 		return l.Post(t.Context(), fmt.Sprintf("/api/v1/files/%d/decision", f.ID), body, nil)
 	})

@@ -67,7 +67,7 @@ func TestTheWholeLine(t *testing.T) {
 	v.click("Plan")
 	v.says("pictures added")
 	v.click("Apply to")
-	v.says("It can be taken back at any time.")
+	v.says("It can be reverted completely until")
 	v.until("the plan to be applied", func() bool { return v.rows("select state from plan order by id desc limit 1") == "(applied)" })
 
 	// A jar whose pictures the archive names with the letters a, b and c.

@@ -100,7 +100,7 @@ func (v *visitor) keepsOne() {
 	v.do(v.page.Press("k"))
 	v.says("Pictures in the place of others")
 	v.click("Apply to 1 product")
-	v.says("It can be taken back at any time")
+	v.says("It can be reverted completely until")
 	if v.count(standing) == before {
 		v.t.Error("the one that was kept does not stand")
 	}
