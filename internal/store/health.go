@@ -94,10 +94,12 @@ type health struct {
 	waiting map[*context.CancelCauseFunc]struct{}
 }
 
-// How often the database is asked whether it answers, and how long that may take.
+// How often the database is asked whether it answers, how long that may take, and how often in a row it may
+// not: a machine that is only busy is late once.
 const (
 	askEvery  = time.Second
-	askAtMost = 2500 * time.Millisecond
+	askAtMost = 1800 * time.Millisecond
+	askTwice  = 2
 )
 
 // Watch asks the database now and then whether it answers, until ctx ends. While it does not,
@@ -106,13 +108,20 @@ func (s *Store) Watch(ctx context.Context) {
 	ticker := time.NewTicker(askEvery)
 	defer ticker.Stop()
 	for {
-		asking, cancel := context.WithTimeout(ctx, askAtMost)
-		_, err := s.control.Exec(asking, `select 1`)
-		cancel()
+		silent := 0
+		for silent < askTwice {
+			asking, cancel := context.WithTimeout(ctx, askAtMost)
+			_, err := s.control.Exec(asking, `select 1`)
+			cancel()
+			if err == nil {
+				break
+			}
+			silent++
+		}
 		if ctx.Err() != nil {
 			return
 		}
-		s.health.set(err != nil)
+		s.health.set(silent == askTwice)
 		select {
 		case <-ctx.Done():
 			return
