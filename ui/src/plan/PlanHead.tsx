@@ -28,7 +28,7 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
   const draft = plan.state === 'draft';
   const undo = useQuery({
     ...getPlanUndoOptions({ path: { id: plan.id } }),
-    enabled: plan.state === 'applied' || plan.state === 'applying',
+    enabled: plan.state === 'applied',
   }).data;
   const waits = draft ? plan.products : plan.state === 'applied' ? plan.planned : 0;
   return (

@@ -59,7 +59,7 @@ const touched: Record<string, string[]> = {
     'previewTarget',
     'getPlan',
   ],
-  plan: ['getPlan', 'listPlanChanges', 'getLot', 'listLots', 'getToday', 'previewTarget'],
+  plan: ['getPlan', 'getPlanUndo', 'listPlanChanges', 'getLot', 'listLots', 'getToday', 'previewTarget'],
   sheet: [
     'listSheets',
     'getSheet',
