@@ -118,7 +118,7 @@ const (
 	mostPad      = 20
 	mostLength   = 200
 	mostFields   = 40
-	mostChoices  = 8 // of one field and what stands for it
+	mostChoices  = 8 // of one field with its fallbacks
 	mostTurns    = 6 // that are done with one value
 )
 

@@ -51,7 +51,7 @@ func (s *Store) Current(ctx context.Context) error {
 	if err == nil && !current {
 		err = ErrSuperseded
 	}
-	return err
+	return away(err)
 }
 
 // Within runs work in a transaction. In the context of an attempt it may return ErrSuperseded.

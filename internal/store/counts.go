@@ -21,7 +21,8 @@ func decisionsOf(lot string) string {
 const foldFrom = 32
 
 // FoldCounts folds together what was added to the counts that are kept. What they come to is the same
-// before and after.
+// before and after. Where two processes fold at once, one may see only the latest rows of a thing: a row
+// is left out only if all that it counts is zero.
 func (s *Store) FoldCounts(ctx context.Context) error {
 	for _, fold := range []string{
 		`with gone as (delete from file_count where lot_id in (select lot_id from file_count group by lot_id having count(*) > $1)
@@ -29,9 +30,11 @@ func (s *Store) FoldCounts(ctx context.Context) error {
 		insert into file_count select lot_id, verdict, sum(files) from gone group by 1, 2 having sum(files) <> 0`,
 		`with gone as (delete from product_count where category_id in (select category_id from product_count group by category_id
 			having count(*) > $1) returning category_id, products, bare)
-		insert into product_count select category_id, sum(products), sum(bare) from gone group by 1 having sum(products) <> 0`,
+		insert into product_count select category_id, sum(products), sum(bare) from gone group by 1
+			having sum(products) <> 0 or sum(bare) <> 0`,
 		`with gone as (delete from finding_count where (select count(*) from finding_count) > $1 returning kind, first_sweep, findings, frees)
-		insert into finding_count select kind, first_sweep, sum(findings), sum(frees) from gone group by 1, 2 having sum(findings) <> 0`,
+		insert into finding_count select kind, first_sweep, sum(findings), sum(frees) from gone group by 1, 2
+			having sum(findings) <> 0 or sum(frees) <> 0`,
 		`with busy as (select lot_id from lot_decided group by lot_id having count(*) > $1),
 			free as (select id from lot where id in (select lot_id from busy) for no key update skip locked),
 			gone as (delete from lot_decided where lot_id in (select id from free) returning lot_id),

@@ -154,3 +154,53 @@ func TestKeptCountsAreTrue(t *testing.T) {
 		}
 	}
 }
+
+// TestTwoFoldsAtOnce folds while another fold, which has taken the older rows, is not committed yet: the
+// later rows, which alone change no number of products, are kept.
+func TestTwoFoldsAtOnce(t *testing.T) {
+	t.Parallel()
+	s := testdb.Open(t)
+	ctx := t.Context()
+	exec := func(text string) {
+		t.Helper()
+		if _, err := s.Pool.Exec(ctx, text); err != nil {
+			t.Fatal(err)
+		}
+	}
+	exec(`insert into product_count select 7, 1, 0 from generate_series(1, 40)`)
+	first, err := s.Pool.Begin(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := first.Exec(ctx, `with gone as (delete from product_count returning *)
+		insert into product_count select category_id, sum(products), sum(bare) from gone group by 1`); err != nil {
+		t.Fatal(err)
+	}
+	exec(`insert into product_count values (7, 0, 3)`) // three products lost their pictures
+	folded := make(chan error)
+	go func() { folded <- s.FoldCounts(ctx) }()
+	waiting := func() (n int) {
+		err := s.Pool.QueryRow(ctx, `select count(*) from pg_stat_activity where datname = current_database()
+			and wait_event_type = 'Lock'`).Scan(&n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	for waiting() == 0 {
+		if ctx.Err() != nil {
+			t.Fatal(ctx.Err())
+		}
+	}
+	if err := first.Commit(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if err := <-folded; err != nil {
+		t.Fatal(err)
+	}
+	var products, bare int
+	if err := s.Pool.QueryRow(ctx, `select sum(products), sum(bare) from product_count`).Scan(&products, &bare); err != nil ||
+		products != 40 || bare != 3 {
+		t.Errorf("%d products, %d of them without a picture: %v", products, bare, err)
+	}
+}
