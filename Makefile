@@ -71,7 +71,7 @@ checked:
 
 # Tests wait for each other's processes more than they compute: more of them run side by side than there are cores. The
 # journeys take longest, and begin first; the linters look meanwhile.
-TESTS := bin/ambrosa with-postgres -- go test -timeout 40m -parallel 3
+TESTS := AMBROSA_BUILT=$(CURDIR)/bin bin/ambrosa with-postgres -- go test -timeout 40m -parallel 3
 test: build $(STAMPS)/browser
 	@$(MAKE) --no-print-directory -j2 checked tested
 

@@ -28,10 +28,13 @@ var (
 	folder  string
 )
 
-// Main runs a package's tests and ends the server that they started, if any:
-// call it from TestMain.
-func Main(m *testing.M) {
+// Main runs a package's tests, ends the server that they started, if any, and
+// removes the folders that they shared: call it from TestMain.
+func Main(m *testing.M, shared ...string) {
 	code := m.Run()
+	for _, folder := range shared {
+		_ = os.RemoveAll(folder)
+	}
 	if server != nil {
 		_ = server.Stop()
 		_ = os.RemoveAll(folder)

@@ -38,7 +38,7 @@ func TestMain(m *testing.M) {
 		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
 		os.Exit(1)
 	}
-	testdb.Main(m)
+	testdb.Main(m, folder)
 }
 
 // photographs writes n JPEGs of 12 megapixels: a few scenes with the grain of a

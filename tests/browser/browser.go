@@ -55,6 +55,7 @@ func Open(ctx context.Context, o Options) (*Page, error) {
 		chromedp.Flag("disable-sync", true),
 		chromedp.Flag("no-first-run", true),
 		chromedp.Flag("blink-settings", scheme),
+		chromedp.Flag("force-prefers-reduced-motion", true), // dialogs stand where they open: nothing is clicked on its way
 		chromedp.WindowSize(o.Width, o.Height),
 	)
 	allocator, endAllocator := chromedp.NewExecAllocator(ctx, flags...)
@@ -89,33 +90,55 @@ func (p *Page) Chord(key string, modifiers ...chromedp.Modifier) error {
 	return chromedp.Do(p.ctx, chromedp.KeyEvent(key, chromedp.KeyModifiers(modifiers...)))
 }
 
-// Click clicks what a CSS selector finds, when it is there.
+// Click clicks what a CSS selector finds, when it is there. What moves between
+// the look and the click makes the click fall beside it: the element tells
+// whether it was met, and is clicked again if not.
 func (p *Page) Click(selector string) error {
 	limit, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	err := chromedp.Do(limit, chromedp.WaitVisible(selector))
-	if err == nil {
-		_, err = chromedp.Run(limit, chromedp.Evaluate[bool](fmt.Sprintf(stands, selector), chromedp.EvalAwaitPromise))
+	for {
+		err := chromedp.Do(limit, chromedp.WaitVisible(selector))
+		if err == nil {
+			_, err = chromedp.Run(limit, chromedp.Evaluate[bool](fmt.Sprintf(stands, selector), chromedp.EvalAwaitPromise))
+		}
+		if err == nil {
+			err = chromedp.Do(limit, chromedp.Click(selector, chromedp.NodeVisible))
+		}
+		if err != nil {
+			return fmt.Errorf("click %s: %w; the page says: %s", selector, err, p.text())
+		}
+		if met, err := Eval[bool](p, met); err != nil || met {
+			return nil // a page that was left by the click has nothing to tell
+		}
 	}
-	if err == nil {
-		err = chromedp.Do(limit, chromedp.Click(selector, chromedp.NodeVisible))
-	}
-	if err != nil {
-		return fmt.Errorf("click %s: %w; the page says: %s", selector, err, p.text())
-	}
-	return nil
 }
 
-// stands waits until an element is where it was two frames ago: what comes late
-// may still push it away, and a click would fall where it stood.
+// stands waits until an element is where it was four frames ago: what comes late
+// may still push it away, and a click would fall where it stood. Then it has
+// the element note the click.
 const stands = `new Promise((done) => {
+	const find = () => document.querySelector(%q)
 	let last = '', still = 0
 	const look = () => {
-		const box = document.querySelector(%q)?.getBoundingClientRect()
+		const element = find()
+		const box = element?.getBoundingClientRect()
 		const now = box ? [box.x, box.y, box.width, box.height].join() : ''
 		still = now && now === last ? still + 1 : 0
 		last = now
-		still < 2 ? requestAnimationFrame(look) : done(true)
+		if (still < 4) return requestAnimationFrame(look)
+		window.clicked = { element, met: false }
+		element.addEventListener('click', () => { if (window.clicked) window.clicked.met = true }, { capture: true, once: true })
+		done(true)
+	}
+	look()
+})`
+
+// met tells whether the click arrived, or its element went with it.
+const met = `new Promise((done) => {
+	const end = Date.now() + 1000
+	const look = () => {
+		const arrived = !window.clicked || window.clicked.met || !window.clicked.element.isConnected
+		arrived || Date.now() > end ? done(arrived) : setTimeout(look, 20)
 	}
 	look()
 })`
@@ -227,7 +250,8 @@ func Eval[T any](p *Page, expression string) (T, error) {
 }
 
 func (p *Page) text() string {
-	text, _ := Eval[string](p, "location.pathname + ': ' + document.body.innerText.slice(0, 1500)")
+	text, _ := Eval[string](p, `location.pathname + ': ' + [...document.querySelectorAll('[role=dialog]'), document.body]
+		.map(e => e.innerText.replace(/\s+/g, ' ').slice(0, 2000)).join('\n— behind it: ')`)
 	return text
 }
 

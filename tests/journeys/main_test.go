@@ -25,22 +25,26 @@ import (
 	"ambrosa/internal/testdb"
 )
 
-var binary, samples string
+// scratch is a folder for what all tests share; binary is in it, or where make
+// test has built it.
+var scratch, binary, samples string
 
 func TestMain(m *testing.M) {
-	folder, err := os.MkdirTemp("", "ambrosa-journeys-*")
-	if err != nil {
+	var err error
+	if scratch, err = os.MkdirTemp("", "ambrosa-journeys-*"); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
-	binary, samples = filepath.Join(folder, "ambrosa"), filepath.Join(folder, "samples")
-	build := exec.Command("go", "build", "-o", folder+"/", "ambrosa/cmd/ambrosa", "ambrosa/cmd/ambrosa-decode")
-	if out, err := build.CombinedOutput(); err != nil {
+	binary, samples = filepath.Join(scratch, "ambrosa"), filepath.Join(scratch, "samples")
+	if built := os.Getenv("AMBROSA_BUILT"); built != "" { // make test has built both
+		binary = filepath.Join(built, "ambrosa")
+	} else if out, err := exec.Command(
+		"go", "build", "-o", scratch+"/", "ambrosa/cmd/ambrosa", "ambrosa/cmd/ambrosa-decode",
+	).CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
 		os.Exit(1)
 	}
-	defer os.RemoveAll(folder)
-	testdb.Main(m)
+	testdb.Main(m, scratch)
 }
 
 // drawn makes the sample archives once for all tests.
@@ -133,7 +137,7 @@ func newSeeded(t *testing.T) *instance {
 			t.Fatal(err)
 		}
 		first := newInstance(t)
-		first.folder = filepath.Join(filepath.Dir(binary), "seeded")
+		first.folder = filepath.Join(scratch, "seeded")
 		if err := errors.Join(os.MkdirAll(first.folder, 0o700), os.Symlink(samples, filepath.Join(first.folder, "samples"))); err != nil {
 			t.Fatal(err)
 		}

@@ -63,6 +63,7 @@ export const fonts = {
 };
 
 export const theme = createTheme({
+  respectReducedMotion: true,
   primaryColor: 'ember',
   primaryShade: { light: 7, dark: 3 },
   autoContrast: true,
