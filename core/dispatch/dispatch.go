@@ -146,6 +146,8 @@ type Outcome struct {
 	Same     bool     // it went there before just so
 	Made     string   // tells how it is made, and what is written into it; empty for as it came
 	Form     string   // the form that it goes in, in words
+	Located  bool     // it goes with where it was taken
+	Serial   bool     // it goes with the serial number of its camera
 
 	// Of one that went:
 	SentSum   string // SHA-256 of what went, hexadecimal
@@ -206,6 +208,7 @@ func (s Settings) Rehearse(
 		o := &outcomes[i]
 		o.Numbered, o.Name, o.Problems = chosen[i], named[i].Name, named[i].Problems
 		o.Made, o.Form = s.Rendition.of(*o.Item)
+		o.Located, o.Serial = s.Rendition.Reveals(*o.Item)
 		kept := false
 		if b := last[i]; b != nil {
 			o.Was = b.Name
@@ -373,6 +376,8 @@ type Totals struct {
 	ByRights int            `json:"byRights" doc:"Of those: for their rights, which an exception lets through"`
 	Excepted int            `json:"excepted" doc:"Of those that go: by an exception"`
 	NoText   int            `json:"noText" doc:"Of those that go: without an alternative text in the language asked for"`
+	Located  int            `json:"located" doc:"Of those that go: with where they were taken (GPS)"`
+	Serial   int            `json:"serial" doc:"Of those that go: with the serial number of their camera or lens"`
 	New      int            `json:"new" doc:"Of those that go: that never went there"`
 	Renamed  int            `json:"renamed" doc:"Of those that go: that had another name there"`
 	Same     int            `json:"same" doc:"That are there just so"`
@@ -412,6 +417,12 @@ func (s Settings) Count(outcomes []Outcome) Totals {
 		}
 		if o.Alt == "" {
 			t.NoText++
+		}
+		if o.Located {
+			t.Located++
+		}
+		if o.Serial {
+			t.Serial++
 		}
 		t.Pictures++
 		t.Bytes += o.Bytes

@@ -24,7 +24,7 @@ const (
 const (
 	Kept     = "kept"
 	Stripped = "stripped"
-	Written  = "written" // nothing but its credit, its rights and what it shows
+	Written  = "written" // nothing but its creator, credit, rights and licence, and what it shows
 )
 
 // RenditionRecipe is how the pictures that go to an outlet are made of what came. They are
@@ -37,7 +37,7 @@ type RenditionRecipe struct {
 	Colour   string `json:"colour" maxLength:"7" doc:"Of the canvas, and behind what can be looked through, as #ffffff; empty for white"`
 	Quality  int    `json:"quality" minimum:"0" maximum:"100" doc:"Of JPEG, WebP and AVIF; 0 for what is common"`
 	Most     int64  `json:"most" minimum:"0" maximum:"1000000000" doc:"Bytes at most: the quality is lowered until it fits; 0 for any"`
-	Metadata string `json:"metadata" enum:"kept,stripped,written" doc:"written: credit, rights and description as IPTC and XMP, nothing else"`
+	Metadata string `json:"metadata" enum:"kept,stripped,written" doc:"written: creator, credit, rights, licence and description as IPTC, XMP and Exif, nothing else"`
 }
 
 // BadRecipe says what is wrong with a recipe.
@@ -226,14 +226,24 @@ func (r RenditionRecipe) of(i Item) (made, form string) {
 	return made, form
 }
 
+// Reveals tells whether an item goes with what its file says beside its rights: where it was
+// taken, and the serial number of its camera.
+func (r RenditionRecipe) Reveals(i Item) (place, number bool) {
+	keeps := r.AsItCame() || r.Metadata == Kept
+	return keeps && i.Stated.Located, keeps && i.Stated.Serial
+}
+
 // Writes returns what is written into the picture of an item.
 func (r RenditionRecipe) Writes(i Item) (w rights.Written) {
 	if r.AsItCame() || r.Metadata != Written {
 		return w
 	}
-	w = rights.Written{Stated: i.Stated, Description: i.Alt}
-	if i.Credit != "" {
+	w = rights.Write(i.Stated, i.Alt)
+	if i.Credit != "" { // what a person states goes before what the file does
 		w.Credit = i.Credit
+	}
+	if i.Licence != "" {
+		w.Terms = i.Licence
 	}
 	return w
 }

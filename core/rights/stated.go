@@ -17,18 +17,25 @@ type Stated struct {
 	Notice    string `json:"notice,omitempty"`    // Copyright Notice
 	Credit    string `json:"credit,omitempty"`    // Credit Line
 	Statement string `json:"statement,omitempty"` // Web Statement of Rights: an address
+	Terms     string `json:"terms,omitempty"`     // Rights Usage Terms: the licence
+
+	// What it reveals beside that, which whoever hands it on may not want to tell.
+	Located bool `json:"located,omitempty"` // where it was taken (GPS)
+	Serial  bool `json:"serial,omitempty"`  // the serial number of the camera or its lens
 }
 
-// Or fills what is empty from another statement.
+// Or fills what is empty from another statement; it reveals what either does.
 func (s Stated) Or(other Stated) Stated {
 	for _, field := range []struct {
 		to   *string
 		from string
-	}{{&s.Creator, other.Creator}, {&s.Notice, other.Notice}, {&s.Credit, other.Credit}, {&s.Statement, other.Statement}} {
+	}{{&s.Creator, other.Creator}, {&s.Notice, other.Notice}, {&s.Credit, other.Credit}, {&s.Statement, other.Statement},
+		{&s.Terms, other.Terms}} {
 		if *field.to == "" {
 			*field.to = field.from
 		}
 	}
+	s.Located, s.Serial = s.Located || other.Located, s.Serial || other.Serial
 	return s
 }
 
@@ -36,6 +43,9 @@ const (
 	nsDC        = "http://purl.org/dc/elements/1.1/"
 	nsPhotoshop = "http://ns.adobe.com/photoshop/1.0/"
 	nsRights    = "http://ns.adobe.com/xap/1.0/rights/"
+	nsExif      = "http://ns.adobe.com/exif/1.0/"
+	nsExifEX    = "http://cipa.jp/exif/1.0/"
+	nsAux       = "http://ns.adobe.com/exif/1.0/aux/"
 	nsRDF       = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"
 )
 
@@ -43,13 +53,16 @@ const (
 const maxStated = 2000
 
 // FromXMP reads the fields of an XMP packet (ISO 16684-1): dc:creator, dc:rights,
-// photoshop:Credit and xmpRights:WebStatement, as elements or as attributes. Of
-// a damaged packet it returns what stands before the damage.
+// photoshop:Credit, xmpRights:WebStatement and xmpRights:UsageTerms, as elements or
+// as attributes, and whether it says where the picture was taken and the serial
+// number of what took it. Of a damaged packet it returns what stands before the
+// damage.
 func FromXMP(packet []byte) (s Stated) {
 	decoder := xml.NewDecoder(bytes.NewReader(packet))
 	decoder.CharsetReader = func(string, io.Reader) (io.Reader, error) { return nil, errors.New("XMP is UTF-8 here") }
 	var into *string
 	set := func(name xml.Name, text string) {
+		s.reveal(name)
 		if field := s.field(name); field != nil && *field == "" {
 			*field = clip(text)
 		}
@@ -62,6 +75,7 @@ func FromXMP(packet []byte) (s Stated) {
 		switch t := token.(type) {
 		case xml.StartElement:
 			depth++
+			s.reveal(t.Name)
 			for _, a := range t.Attr {
 				set(a.Name, a.Value)
 			}
@@ -80,7 +94,7 @@ func FromXMP(packet []byte) (s Stated) {
 				into = nil
 			}
 			// Of a text in several languages, the first is the default.
-			if into == &s.Notice && t.Name == (xml.Name{Space: nsRDF, Local: "li"}) && s.Notice != "" {
+			if (into == &s.Notice || into == &s.Terms) && t.Name == (xml.Name{Space: nsRDF, Local: "li"}) && *into != "" {
 				into = nil
 			}
 			depth--
@@ -98,8 +112,20 @@ func (s *Stated) field(name xml.Name) *string {
 		return &s.Credit
 	case xml.Name{Space: nsRights, Local: "WebStatement"}:
 		return &s.Statement
+	case xml.Name{Space: nsRights, Local: "UsageTerms"}:
+		return &s.Terms
 	}
 	return nil
+}
+
+func (s *Stated) reveal(name xml.Name) {
+	switch name {
+	case xml.Name{Space: nsExif, Local: "GPSLatitude"}, xml.Name{Space: nsExif, Local: "GPSLongitude"}:
+		s.Located = true
+	case xml.Name{Space: nsAux, Local: "SerialNumber"}, xml.Name{Space: nsAux, Local: "LensSerialNumber"},
+		xml.Name{Space: nsExifEX, Local: "BodySerialNumber"}, xml.Name{Space: nsExifEX, Local: "LensSerialNumber"}:
+		s.Serial = true
+	}
 }
 
 func clip(text string) string {

@@ -12,17 +12,40 @@ import (
 // TestWritten reads back what was written: the XMP whole, the IIM as far as its datasets go.
 func TestWritten(t *testing.T) {
 	w := Written{Stated{Creator: "Zoë & Łukasz", Notice: "© 2026 <Northcomb>", Credit: "Studio \"Nord\"",
-		Statement: "https://example.com/r?a=1&b=2"}, "A red mug, seen from the side"}
+		Statement: "https://example.com/r?a=1&b=2", Terms: "Until the autumn, <EU> only"}, "A red mug, seen from the side"}
 	if back := FromXMP(w.XMP()); back != w.Stated {
 		t.Errorf("XMP says %+v", back)
 	}
 	back := FromIIM(w.IIM())
-	back.Statement = w.Stated.Statement // IIM has no place for it
+	back.Statement, back.Terms = w.Stated.Statement, w.Stated.Terms // IIM has no place for them
 	if back != w.Stated {
 		t.Errorf("IIM says %+v", back)
 	}
-	if (Written{}).XMP() != nil || (Written{}).IIM() != nil || (Written{}).Key() != "" {
+	if (Written{}).XMP() != nil || (Written{}).IIM() != nil || (Written{}).Exif() != nil || (Written{}).Key() != "" {
 		t.Error("nothing is written, and something comes")
+	}
+}
+
+// TestRevealed finds in XMP where a picture was taken and what with, as elements and as attributes.
+func TestRevealed(t *testing.T) {
+	packet := func(attributes, elements string) []byte {
+		return []byte(`<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="` + nsRDF + `"><rdf:Description xmlns:exif="` + nsExif +
+			`" xmlns:aux="` + nsAux + `" ` + attributes + `>` + elements + `</rdf:Description></rdf:RDF></x:xmpmeta>`)
+	}
+	for _, c := range []struct {
+		attributes, elements string
+		located, serial      bool
+	}{
+		{`exif:GPSLatitude="52,31.2N"`, ``, true, false},
+		{``, `<exif:GPSLongitude>13,24.3E</exif:GPSLongitude><aux:SerialNumber>0411</aux:SerialNumber>`, true, true},
+		{`aux:Lens="50 mm"`, `<exif:FNumber>4/1</exif:FNumber>`, false, false},
+	} {
+		if s := FromXMP(packet(c.attributes, c.elements)); s.Located != c.located || s.Serial != c.serial {
+			t.Errorf("%s%s: %+v", c.attributes, c.elements, s)
+		}
+	}
+	if w := Write(Stated{Located: true, Serial: true}, ""); w.XMP() != nil || w.Key() != "" {
+		t.Error("what a file reveals is written again")
 	}
 }
 
@@ -39,7 +62,7 @@ func FuzzWritten(f *testing.F) {
 				break
 			}
 			if err != nil {
-				t.Fatalf("%q: %v", w, err)
+				t.Fatalf("%+v: %v", w, err)
 			}
 		}
 		FromXMP(w.XMP())

@@ -53,6 +53,8 @@ type rehearsedPicture struct {
 	Because  string   `json:"because" doc:"It goes by an exception: who gave it, and the reason"`
 	Was      string   `json:"was" doc:"The name that it had there; empty where it is new"`
 	Same     bool     `json:"same" doc:"It is there just so"`
+	Located  bool     `json:"located" doc:"It goes with where it was taken (GPS)"`
+	Serial   bool     `json:"serial" doc:"It goes with the serial number of its camera or lens"`
 	Form     string   `json:"form" doc:"The form that it goes in, as far as that is known before it is made"`
 }
 
@@ -135,7 +137,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 			Body struct {
 				Settings dispatch.Settings `json:"settings"`
 				Outlet   int64             `json:"outlet,omitempty" doc:"What went there before is known; left out for a new one"`
-				Only     string            `json:"only,omitempty" enum:"goes,held,rights,excepted,problems,same,gone,sheet"`
+				Only     string            `json:"only,omitempty" enum:"goes,held,rights,excepted,problems,reveals,same,gone,sheet"`
 				Offset   int               `json:"offset,omitempty" minimum:"0" maximum:"10000000"`
 				Limit    int               `json:"limit,omitempty" minimum:"0" maximum:"500"`
 			}
@@ -226,6 +228,7 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, o
 		"rights":   func(o dispatch.Outcome) bool { return o.ByRights },
 		"excepted": func(o dispatch.Outcome) bool { return o.Because != "" && o.Goes(s) },
 		"problems": func(o dispatch.Outcome) bool { return len(o.Problems) > 0 },
+		"reveals":  func(o dispatch.Outcome) bool { return (o.Located || o.Serial) && o.Goes(s) },
 		"same":     func(o dispatch.Outcome) bool { return o.Same },
 	}[only]
 	for _, o := range outcomes {
@@ -235,7 +238,7 @@ func (v *rehearsedView) list(outcomes []dispatch.Outcome, s dispatch.Settings, o
 		if v.Matching >= offset && len(v.Items) < limit {
 			v.Items = append(v.Items, rehearsedPicture{Product: o.Product, Of: o.Of, Code: o.Code, SKU: o.SKU, Sum: o.Sum,
 				Path: o.Picture.Name, Name: o.Name, Problems: orEmpty(o.Problems), Held: o.Held, ByRights: o.ByRights,
-				Because: o.Because, Was: o.Was, Same: o.Same, Form: o.Form})
+				Because: o.Because, Was: o.Was, Same: o.Same, Located: o.Located, Serial: o.Serial, Form: o.Form})
 		}
 		v.Matching++
 	}

@@ -5,6 +5,9 @@ import (
 	"image"
 	"image/draw"
 	"math"
+	"regexp"
+	"strconv"
+	"strings"
 
 	"golang.org/x/image/webp"
 
@@ -14,18 +17,42 @@ import (
 	"ambrosa/internal/picture"
 )
 
-// stated reads what a picture says of its rights; only its header is read.
+// stated reads what a picture says of its rights, and what it reveals; only its header is read.
 func stated(image *vips.ImageRef) rights.Stated {
-	var xmp, iim rights.Stated
+	var xmp, iim, exif rights.Stated
 	for _, field := range image.ImageFields() {
 		switch field {
 		case "xmp-data":
 			xmp = rights.FromXMP(image.GetBlob(field))
 		case "iptc-data":
 			iim = rights.FromIIM(image.GetBlob(field))
+		case "exif-ifd0-Artist":
+			exif.Creator = exifText(image.GetString(field))
+		case "exif-ifd0-Copyright":
+			exif.Notice = exifText(image.GetString(field))
+		case "exif-ifd3-GPSLatitude", "exif-ifd3-GPSLongitude":
+			exif.Located = true
+		case "exif-ifd2-BodySerialNumber", "exif-ifd2-LensSerialNumber":
+			exif.Serial = true
 		}
 	}
-	return xmp.Or(iim) // XMP is the newer of the two
+	return xmp.Or(iim).Or(exif) // XMP is the newest of the three
+}
+
+// toldText is libvips' way of telling a text of Exif, which ends with how many bytes it has, the
+// last of them 0: "text (text, ASCII, 5 components, 5 bytes)".
+var toldText = regexp.MustCompile(`, ASCII, (\d+) components, \d+ bytes\)$`)
+
+func exifText(told string) string {
+	found := toldText.FindStringSubmatch(told)
+	if found == nil {
+		return ""
+	}
+	count, err := strconv.Atoi(found[1])
+	if err != nil || count < 1 || count > len(told) {
+		return ""
+	}
+	return strings.TrimSpace(told[:count-1])
 }
 
 // lookAtRendition fills what is told from a picture's rendition: the box around

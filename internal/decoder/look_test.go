@@ -133,7 +133,12 @@ func TestStatedRights(t *testing.T) {
 		"both": {[]string{"-XMP-dc:Creator=" + want.Creator, "-IPTC:By-line=another", "-IPTC:Credit=desk"},
 			rights.Stated{Creator: want.Creator, Credit: "desk"}},
 		"two creators": {[]string{"-XMP-dc:Creator=One", "-XMP-dc:Creator=Two"}, rights.Stated{Creator: "One, Two"}},
-		"nothing":      {[]string{"-Comment=x"}, rights.Stated{}},
+		"Exif":         {[]string{"-Artist=Ada (Berlin)", "-Copyright=2026 Ada"}, rights.Stated{Creator: "Ada (Berlin)", Notice: "2026 Ada"}},
+		"terms":        {[]string{"-XMP-dc:Rights=2026", "-XMP-xmpRights:UsageTerms=Print only"}, rights.Stated{Notice: "2026", Terms: "Print only"}},
+		"where and with what": {[]string{"-GPSLatitude=52.5", "-GPSLatitudeRef=N", "-SerialNumber=0411"},
+			rights.Stated{Located: true, Serial: true}},
+		"where, in XMP": {[]string{"-XMP-exif:GPSLatitude=52.5"}, rights.Stated{Located: true}},
+		"nothing":       {[]string{"-Comment=x"}, rights.Stated{}},
 	} {
 		file := saved(t, folder, "stated.jpg", sharp(64, 3))
 		command(t, "exiftool", append(append([]string{"-q", "-overwrite_original", "-charset", "utf8"}, c.args...), file)...)

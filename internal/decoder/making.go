@@ -61,7 +61,7 @@ func encode(content []byte, measured *picture.Result, making picture.Making, qua
 
 // written exports an image, with what it is to say written into it where that is wanted.
 func written(image *vips.ImageRef, making picture.Making, quality int) ([]byte, error) {
-	recipe, xmp := making.Recipe, making.Write.XMP()
+	recipe, xmp, exif := making.Recipe, making.Write.XMP(), making.Write.Exif()
 	if recipe.Metadata == dispatch.Written {
 		if err := image.RemoveMetadata(); err != nil {
 			return nil, err
@@ -79,11 +79,11 @@ func written(image *vips.ImageRef, making picture.Making, quality int) ([]byte, 
 	}
 	switch making.Recipe.Format {
 	case dispatch.JPEG:
-		return intoJPEG(encoded, xmp, making.Write.IIM())
+		return intoJPEG(encoded, exif, xmp, making.Write.IIM())
 	case dispatch.WebP:
-		return intoWebP(encoded, xmp, image.Width(), image.Height(), image.HasAlpha())
+		return intoWebP(encoded, exif, xmp, image.Width(), image.Height(), image.HasAlpha())
 	}
-	if encoded, err = intoPNG(encoded, xmp); err != nil || making.Recipe.Format == dispatch.PNG {
+	if encoded, err = intoPNG(encoded, exif, xmp); err != nil || making.Recipe.Format == dispatch.PNG {
 		return encoded, err
 	}
 	again, err := vips.NewImageFromBuffer(encoded)

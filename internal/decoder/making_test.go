@@ -179,24 +179,32 @@ func TestWrittenAgainstExiftool(t *testing.T) {
 	command(t, "exiftool", "-q", "-overwrite_original", "-Artist=Somebody", "-GPSLatitude=52", "-GPSLatitudeRef=N", "-XMP-dc:Title=Secret",
 		file)
 	write := rights.Written{Stated: rights.Stated{Creator: "Änne Föhn", Notice: "© 2026 Imkerei Föhn", Credit: "Föhn & Studio",
-		Statement: "https://rights.example/föhn"}, Description: "Ein Glas <Honig>"}
+		Statement: "https://rights.example/föhn", Terms: "Nur im Druck (bis 2027)"}, Description: "Ein Glas <Honig>"}
 	for _, format := range []string{dispatch.JPEG, dispatch.WebP, dispatch.PNG, dispatch.AVIF} {
 		written, _ := made(t, p, file, dispatch.RenditionRecipe{Format: format, Metadata: dispatch.Written}, write)
 		var read []map[string]any
-		if err := json.Unmarshal([]byte(output(t, "exiftool", "-j", "-G1", "-charset", "utf8", written)), &read); err != nil {
+		if err := json.Unmarshal([]byte(output(t, "exiftool", "-j", "-G1", "-charset", "utf8", "-charset", "exif=utf8", written)), &read); err != nil {
 			t.Fatal(err)
 		}
 		want := map[string]string{"XMP-dc:Creator": write.Creator, "XMP-dc:Rights": write.Notice, "XMP-photoshop:Credit": write.Credit,
-			"XMP-xmpRights:WebStatement": write.Statement, "XMP-dc:Description": write.Description}
+			"XMP-xmpRights:WebStatement": write.Statement, "XMP-dc:Description": write.Description,
+			"XMP-xmpRights:UsageTerms": write.Terms, "XMP-xmpRights:Marked": "true",
+			"IFD0:Artist": write.Creator, "IFD0:Copyright": write.Notice, "IFD0:ImageDescription": write.Description}
+		if parts := strings.Count(output(t, "exiftool", "-v2", written), "IFD0 directory"); parts != 1 {
+			t.Errorf("%s: its Exif stands there %d times", format, parts)
+		}
+		if valid := output(t, "exiftool", "-validate", "-warning", "-a", "-s3", written); !strings.HasPrefix(valid, "OK") {
+			t.Errorf("%s: exiftool says: %s", format, valid)
+		}
 		if format == dispatch.JPEG {
 			want["IPTC:By-line"], want["IPTC:CopyrightNotice"], want["IPTC:Caption-Abstract"] = write.Creator, write.Notice, write.Description
 		}
 		for field, text := range want {
-			if got := fmt.Sprint(read[0][field]); got != text {
+			if got := fmt.Sprint(read[0][field]); !strings.EqualFold(got, text) { // Marked is a boolean there
 				t.Errorf("%s: %s is %q, not %q", format, field, got, text)
 			}
 		}
-		for _, field := range []string{"IFD0:Artist", "GPS:GPSLatitude", "XMP-dc:Title"} {
+		for _, field := range []string{"GPS:GPSLatitude", "XMP-dc:Title"} {
 			if _, is := read[0][field]; is {
 				t.Errorf("%s: %s is still in it", format, field)
 			}

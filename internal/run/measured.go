@@ -10,7 +10,7 @@ import (
 
 // legibleStated makes what a picture says of its rights fit to be kept.
 func legibleStated(s rights.Stated) rights.Stated {
-	for _, text := range []*string{&s.Creator, &s.Notice, &s.Credit, &s.Statement} {
+	for _, text := range []*string{&s.Creator, &s.Notice, &s.Credit, &s.Statement, &s.Terms} {
 		*text = legible.Short(legible.Text(*text), 2_000)
 	}
 	return s

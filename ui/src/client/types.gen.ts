@@ -3144,7 +3144,7 @@ export type Reference = {
 export type RehearseDispatchRequest = {
     limit?: number;
     offset?: number;
-    only?: 'goes' | 'held' | 'rights' | 'excepted' | 'problems' | 'same' | 'gone' | 'sheet';
+    only?: 'goes' | 'held' | 'rights' | 'excepted' | 'problems' | 'reveals' | 'same' | 'gone' | 'sheet';
     /**
      * What went there before is known; left out for a new one
      */
@@ -3175,6 +3175,10 @@ export type RehearsedPicture = {
      */
     held: string;
     /**
+     * It goes with where it was taken (GPS)
+     */
+    located: boolean;
+    /**
      * That it goes under
      */
     name: string;
@@ -3194,6 +3198,10 @@ export type RehearsedPicture = {
      * It is there just so
      */
     same: boolean;
+    /**
+     * It goes with the serial number of its camera or lens
+     */
+    serial: boolean;
     sku: string;
     sum: string;
     /**
@@ -3236,6 +3244,10 @@ export type RehearsedView = {
      */
     items: Array<RehearsedPicture>;
     /**
+     * Of those that go: with where they were taken (GPS)
+     */
+    located: number;
+    /**
      * So much of what stands there is gone that it is to be said that it is meant
      */
     massive: boolean;
@@ -3274,6 +3286,10 @@ export type RehearsedView = {
      * That are there just so
      */
     same: number;
+    /**
+     * Of those that go: with the serial number of their camera or lens
+     */
+    serial: number;
     /**
      * What is wrong with the template; then nothing is rehearsed
      */
@@ -3346,7 +3362,7 @@ export type RenditionRecipe = {
      */
     height: number;
     /**
-     * written: credit, rights and description as IPTC and XMP, nothing else
+     * written: creator, credit, rights, licence and description as IPTC, XMP and Exif, nothing else
      */
     metadata: 'kept' | 'stripped' | 'written';
     /**
@@ -4212,8 +4228,11 @@ export type SpreadPictureRequest = {
 export type Stated = {
     creator?: string;
     credit?: string;
+    located?: boolean;
     notice?: string;
+    serial?: boolean;
     statement?: string;
+    terms?: string;
 };
 
 export type Step = {

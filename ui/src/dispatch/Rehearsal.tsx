@@ -14,7 +14,7 @@ import { problems, problemsOf } from './words';
 /** How many pictures of a rehearsal are listed. */
 const shown = 200;
 
-type Only = '' | 'goes' | 'held' | 'excepted' | 'problems' | 'same' | 'gone';
+type Only = '' | 'goes' | 'held' | 'excepted' | 'problems' | 'reveals' | 'same' | 'gone';
 
 interface Props {
   settings: Settings;
@@ -106,6 +106,16 @@ function Sums({ view, only, onOnly, children }: SumsProps) {
             .join(', ')}
         </span>
       )}
+      {view.located + view.serial > 0 && (
+        <span className={css.warned}>
+          {[
+            view.located > 0 && `${count(view.located)} say where they were taken`,
+            view.serial > 0 && `${count(view.serial)} give a serial number of the camera`,
+          ]
+            .filter(Boolean)
+            .join(', ')}
+        </span>
+      )}
       {view.noText > 0 && (
         <span className="quiet">
           {count(view.noText)} without a text, <Link to="/dispatch/texts">draft them</Link>
@@ -123,6 +133,7 @@ function Sums({ view, only, onOnly, children }: SumsProps) {
           { value: 'held', label: `Held back ${count(view.held)}` },
           ...(view.excepted > 0 ? [{ value: 'excepted', label: `Let through ${count(view.excepted)}` }] : []),
           { value: 'problems', label: 'Names to look at' },
+          ...(view.located + view.serial > 0 ? [{ value: 'reveals', label: 'Private details' }] : []),
           ...(view.gone > 0 ? [{ value: 'gone', label: `Not wanted ${count(view.gone)}` }] : []),
           ...(view.same > 0 ? [{ value: 'same', label: `There already ${count(view.same)}` }] : []),
         ]}
@@ -153,6 +164,12 @@ const Line = ({ picture: p, children }: { picture: RehearsedPicture; children: R
     <span className="clip" title={[p.held, p.because, problemsOf(p)].join(' ')}>
       {p.held && <span className={css.held}>held back: {p.held}</span>}
       {p.because && <span className={css.warned}>let through by {p.because}</span>}
+      {(p.located || p.serial) && (
+        <span className={css.warned}>
+          goes with{' '}
+          {[p.located && 'its GPS position', p.serial && 'a serial number'].filter(Boolean).join(' and ')}
+        </span>
+      )}
       {p.same && <span className="quiet">there just so</span>}
       {p.was && p.was !== p.name && <span className="quiet">was {p.was}</span>}
       {p.problems.length > 0 && <span className={css.warned}> {problemsOf(p)}</span>}

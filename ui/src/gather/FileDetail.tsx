@@ -25,6 +25,12 @@ export function FileDetail({ file, onClose }: { file: File | undefined; onClose:
   );
 }
 
+/** What a file tells beside its rights, which may not be meant for others. */
+const revealed = ({ stated }: File) =>
+  [stated.located && 'where it was taken (GPS)', stated.serial && 'a serial number of the camera']
+    .filter(Boolean)
+    .join(', ');
+
 function Detail({ file, onClose }: { file: File; onClose: () => void }) {
   const [changing, setChanging] = useState(false);
   const [saving, setSaving] = useState(false);
@@ -33,7 +39,9 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
     ['Creator', file.stated.creator],
     ['Copyright notice', file.stated.notice],
     ['Credit line', file.stated.credit],
+    ['Usage terms', file.stated.terms],
     ['Web statement of rights', file.stated.statement],
+    ['Private details', revealed(file)],
   ];
   const facts: [string, string][] = [
     ['Pixels', `${file.width} × ${file.height}`],
