@@ -208,7 +208,7 @@ func TestWaysOfSingleProducts(t *testing.T) {
 // the rest goes on; stopped once more, it is taken back.
 func TestStoppedApplying(t *testing.T) {
 	t.Parallel()
-	const n = 500
+	const n = 200
 	l := start(t)
 	l.products(n)
 	var entries []entry

@@ -10,26 +10,26 @@ import (
 	"time"
 )
 
-// TestALotOfOneHundredThousandTwins lists and exports a lot whose every file has
-// the same bytes: what took hours is bounded by seconds, however busy the machine.
-func TestALotOfOneHundredThousandTwins(t *testing.T) {
+// TestALotOfManyTwins lists and exports a lot whose every file has the same bytes:
+// what once grew with the square of their number is bounded, however busy the machine.
+func TestALotOfManyTwins(t *testing.T) {
 	t.Parallel()
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID
 	_, err := l.Store.Pool.Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, reason)
-		select lot_id, upload_id, n, 'twin ' || n || '.jpg', bytes, sha256, 'loose', 'no key' from file, generate_series(1, 100000) n
+		select lot_id, upload_id, n, 'twin ' || n || '.jpg', bytes, sha256, 'loose', 'no key' from file, generate_series(1, 25000) n
 		where lot_id = $1 and entry = 0`, lot)
 	l.do(err)
 	_, err = l.Store.Pool.Exec(t.Context(), `analyze file`)
 	l.do(err)
-	ctx, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
+	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
 	defer cancel()
 	l.do(l.Store.MarkFiles(ctx, lot))
-	for _, query := range []string{"limit=100", "limit=100&offset=99000", "mark=same+bytes&limit=100", "verdict=loose&sort=name&limit=100"} {
+	for _, query := range []string{"limit=100", "limit=100&offset=24000", "mark=same+bytes&limit=100", "verdict=loose&sort=name&limit=100"} {
 		var page struct{ Total int }
 		l.do(l.Get(ctx, fmt.Sprintf("/api/v1/lots/%d/files?%s", lot, query), &page))
-		if page.Total < 100_000 {
+		if page.Total < 25_000 {
 			t.Errorf("%s: %d files", query, page.Total)
 		}
 	}
@@ -40,7 +40,7 @@ func TestALotOfOneHundredThousandTwins(t *testing.T) {
 	text, err := io.ReadAll(response.Body)
 	l.do(err)
 	_ = response.Body.Close()
-	if lines := strings.Count(string(text), "\r\n"); lines != 100_002 {
+	if lines := strings.Count(string(text), "\r\n"); lines != 25_002 {
 		t.Errorf("%d lines", lines)
 	}
 }
