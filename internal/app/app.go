@@ -222,7 +222,7 @@ func (a *App) Work(ctx context.Context) error {
 			a.Server.Heard(event)
 			a.Server.Index.Heard(event)
 		}, func() {
-			missed := store.Event{Topic: "lot", Note: "missed"}
+			missed := store.Event{Topic: store.Everything, Note: "missed"}
 			a.Server.Heard(missed)
 			a.Server.Index.Heard(missed)
 		})

@@ -244,10 +244,13 @@ func texts(ctx context.Context, db DB, query string, args ...any) ([]string, err
 
 // Event says that something changed; it goes to every process that listens.
 type Event struct {
-	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch,shelf"`
+	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch,shelf,everything"`
 	ID    int64  `json:"id" doc:"Of what changed"`
 	Note  string `json:"note,omitempty"`
 }
+
+// Everything is the topic of an event that says that others may have been missed.
+const Everything = "everything"
 
 const channel = "ambrosa"
 
@@ -280,18 +283,19 @@ func Notify(ctx context.Context, db interface {
 // Listen calls heard for every event until ctx ends. A lost connection is made
 // again; then reconnected is called, since events may have been missed.
 func (s *Store) Listen(ctx context.Context, heard func(Event), reconnected func()) {
+	listens := func() {}
 	for ctx.Err() == nil {
-		if err := s.listenOnce(ctx, heard); err != nil && ctx.Err() == nil {
+		if err := s.listenOnce(ctx, heard, listens); err != nil && ctx.Err() == nil {
 			select {
 			case <-time.After(time.Second):
 			case <-ctx.Done():
 			}
-			reconnected()
+			listens = reconnected
 		}
 	}
 }
 
-func (s *Store) listenOnce(ctx context.Context, heard func(Event)) error {
+func (s *Store) listenOnce(ctx context.Context, heard func(Event), listens func()) error {
 	pooled, err := s.control.Acquire(ctx)
 	if err != nil {
 		return err
@@ -301,6 +305,7 @@ func (s *Store) listenOnce(ctx context.Context, heard func(Event)) error {
 	if _, err := connection.Exec(ctx, "listen "+channel); err != nil {
 		return err
 	}
+	listens()
 	for {
 		notification, err := connection.WaitForNotification(ctx)
 		if err != nil {

@@ -8,7 +8,9 @@ import (
 	"os/exec"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -73,6 +75,16 @@ func (p *Page) Close() { p.end() }
 
 // Go opens an address.
 func (p *Page) Go(address string) error { return chromedp.Do(p.ctx, chromedp.Navigate(address)) }
+
+// First has every page that is opened from now on run a script before its own.
+func (p *Page) First(script string) error {
+	return chromedp.Do(p.ctx, chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+		_, err := cdp.Call(
+			ctx, target, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script},
+		)
+		return err
+	}))
+}
 
 // Press presses keys, one after the other; special ones as chromedp's kb names
 // them.

@@ -8,6 +8,7 @@ import (
 	"image"
 	"image/color"
 	"image/jpeg"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp/kb"
@@ -171,4 +172,32 @@ func TestTwoPeopleOnOneLot(t *testing.T) {
 	if answer != "409 This file was changed in between. Look at it again; nothing was changed now." {
 		t.Errorf("a decision on what was seen before: %s", answer)
 	}
+
+	// A page whose stream of events opens late shows what happened before it did.
+	other.do(other.page.First(`window.RealEventSource = window.EventSource
+	window.EventSource = class extends EventTarget {
+		constructor(address) {
+			super()
+			window.openStream = () => {
+				const real = this.real = new window.RealEventSource(address)
+				real.onopen = () => this.onopen?.()
+				for (const name of ['change', 'beat']) real.addEventListener(name, e => this.dispatchEvent(new MessageEvent(name, { data: e.data })))
+			}
+		}
+		close() { this.real?.close() }
+	}`))
+	file = v.count("select id from file where lot_id = 2 and verdict = 'contested' order by id limit 1")
+	other.open(fmt.Sprintf("/pair/2?file=%d", file))
+	other.sees(`document.querySelectorAll('.choice').length === 2`)
+	v.open(fmt.Sprintf("/pair/2?file=%d", file))
+	v.sees(`document.querySelectorAll('.choice').length === 2`)
+	v.do(v.page.Press("1", kb.Enter))
+	v.until("the second decision", func() bool {
+		return v.count(fmt.Sprintf("select count(*) from file where id = %d and verdict = 'paired'", file)) == 1
+	})
+	if shown := other.value(`document.querySelector('section[aria-label=File] .verdict')?.innerText`); !strings.Contains(shown, "contested") {
+		t.Errorf("without a stream the page shows %s", shown)
+	}
+	other.sees(`window.openStream() || true`)
+	other.sees(`document.querySelector('section[aria-label=File] .verdict')?.innerText.includes('paired')`)
 }

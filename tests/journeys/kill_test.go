@@ -10,6 +10,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/testdb"
 )
 
 const killProducts = 400
@@ -130,11 +132,11 @@ func (i *instance) count(query string) int {
 // is the same as without.
 func TestKilledAtAnyMoment(t *testing.T) {
 	archive := killArchive(t)
-	calm := newInstance(t)
+	calm := newInstance(t, testdb.Create(t))
 	nothing := func() {}
 	calm.line(archive, nothing, nothing, nothing)
 
-	killed := newInstance(t)
+	killed := newInstance(t, testdb.Create(t))
 	var atExamination, atApplying int
 	killed.line(archive, killed.killAndStart, func() {
 		killed.until("some files to be examined", func() bool { return killed.count("select count(*) from file") > 20 })
@@ -176,7 +178,7 @@ func TestKilledAtAnyMoment(t *testing.T) {
 
 // TestStopAndGoOn stops an examination and lets it go on.
 func TestStopAndGoOn(t *testing.T) {
-	i := newInstance(t)
+	i := newInstance(t, testdb.Create(t))
 	stop := func() {
 		i.until("some files to be examined", func() bool { return i.count("select count(*) from file") > 20 })
 		i.post("/api/v1/runs/1/stop", nil, nil)

@@ -7,6 +7,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"ambrosa/internal/testdb"
 )
 
 // killRows is how many rows are imported; each of them is a product.
@@ -85,7 +87,7 @@ func (i *instance) killWhile(r *rand.Rand, most int, state string) (kills int) {
 // TestAnImportKilledAtAnyMoment kills the program up to 20 times, in the middle of an import
 // and of its revert: the end is the same as without.
 func TestAnImportKilledAtAnyMoment(t *testing.T) {
-	calm := newInstance(t)
+	calm := newInstance(t, testdb.Create(t))
 	id, revision := calm.sheetReady()
 	before := calm.catalog()
 	calm.post(fmt.Sprintf("/api/v1/sheets/%d/import", id), map[string]int{"revision": revision}, nil)
@@ -95,7 +97,7 @@ func TestAnImportKilledAtAnyMoment(t *testing.T) {
 		t.Fatal("the import changed nothing")
 	}
 
-	killed, r := newInstance(t), rand.New(rand.NewPCG(11, 26))
+	killed, r := newInstance(t, testdb.Create(t)), rand.New(rand.NewPCG(11, 26))
 	id, revision = killed.sheetReady()
 	killed.post(fmt.Sprintf("/api/v1/sheets/%d/import", id), map[string]int{"revision": revision}, nil)
 	inImport := killed.killWhile(r, 10, "imported")

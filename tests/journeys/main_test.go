@@ -63,14 +63,15 @@ type instance struct {
 	log                      bytes.Buffer
 }
 
-func newInstance(t *testing.T) *instance {
+// newInstance has a database of its own, made before it, so that it goes after the program ended.
+func newInstance(t *testing.T, database string) *instance {
 	t.Helper()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer listener.Close()
-	i := &instance{t: t, database: testdb.Create(t), folder: t.TempDir(), listen: listener.Addr().String()}
+	i := &instance{t: t, database: database, folder: t.TempDir(), listen: listener.Addr().String()}
 	t.Cleanup(func() {
 		i.stop(syscall.SIGTERM)
 		if t.Failed() {
@@ -136,7 +137,7 @@ func newSeeded(t *testing.T) *instance {
 		if err := drawn(); err != nil {
 			t.Fatal(err)
 		}
-		first := newInstance(t)
+		first := newInstance(t, testdb.Create(t))
 		first.folder = filepath.Join(scratch, "seeded")
 		if err := errors.Join(os.MkdirAll(first.folder, 0o700), os.Symlink(samples, filepath.Join(first.folder, "samples"))); err != nil {
 			t.Fatal(err)
@@ -151,8 +152,7 @@ func newSeeded(t *testing.T) *instance {
 	if seeded.database == "" {
 		t.Fatal("the sample data could not be made")
 	}
-	i := newInstance(t)
-	i.database = testdb.CopyOf(t, seeded.database)
+	i := newInstance(t, testdb.CopyOf(t, seeded.database))
 	if err := os.CopyFS(filepath.Join(i.folder, "blobs"), os.DirFS(filepath.Join(seeded.folder, "blobs"))); err != nil {
 		t.Fatal(err)
 	}

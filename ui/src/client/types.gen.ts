@@ -829,7 +829,7 @@ export type Event = {
      */
     id: number;
     note?: string;
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch' | 'shelf';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch' | 'shelf' | 'everything';
 };
 
 export type EvidenceCandidate = {

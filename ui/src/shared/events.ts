@@ -1,4 +1,4 @@
-import { useQueryClient, type Query } from '@tanstack/react-query';
+import { useQueryClient, type Query, type QueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 
 const touched: Record<string, string[]> = {
@@ -99,6 +99,22 @@ function names(query: Query, ids: Set<string>): boolean {
 }
 
 /**
+ * Fetches again what may be stale. What is on its way for the first time was perhaps answered before the
+ * change, and is not asked for anew until it is there: it is then.
+ */
+async function refetch(client: QueryClient, stale: (query: Query) => boolean) {
+  const early = client
+    .getQueryCache()
+    .findAll({ predicate: stale, fetchStatus: 'fetching' })
+    .filter((query) => query.state.data === undefined);
+  await client.invalidateQueries({ predicate: stale });
+  if (early.length > 0) await client.invalidateQueries({ predicate: (query) => early.includes(query) });
+}
+
+/** The server says that it is there every 15 seconds; a stream that is silent for longer leads nowhere. */
+const silence = 40_000;
+
+/**
  * Keeps what is shown up to date with what happens at the server. Changes that come fast are taken together.
  */
 export function useEvents() {
@@ -110,13 +126,19 @@ export function useEvents() {
       timer = undefined;
       const ids = new Set(stale);
       stale.clear();
-      void client.invalidateQueries({ predicate: (query) => names(query, ids) });
+      void refetch(client, (query) => names(query, ids));
     };
     let source: EventSource | undefined;
-    let lost = false;
+    let silent: number | undefined;
+    const alive = () => {
+      window.clearTimeout(silent);
+      silent = window.setTimeout(open, silence);
+    };
     const heard = (event: MessageEvent<string>) => {
+      alive();
       const change: unknown = JSON.parse(event.data);
       if (typeof change !== 'object' || change === null || !('topic' in change)) return;
+      if (change.topic === 'everything') return void refetch(client, () => true);
       for (const id of touched[String(change.topic)] ?? []) stale.add(id);
       timer ??= window.setTimeout(refresh, 200);
     };
@@ -124,26 +146,24 @@ export function useEvents() {
       source?.close();
       source = new EventSource('/api/v1/events');
       source.addEventListener('change', heard);
-      source.onerror = () => {
-        lost = true;
-      };
-      source.onopen = () => {
-        if (lost) void client.invalidateQueries();
-        lost = false;
-      };
+      source.addEventListener('beat', alive);
+      // What happened before it was open was told to nobody.
+      source.onopen = () => void refetch(client, () => true);
+      alive();
     };
     // A page that is left may be kept by the browser; its stream would take one of the few connections.
+    const back = (event: PageTransitionEvent) => event.persisted && open();
     const leave = () => {
+      window.clearTimeout(silent);
       source?.close();
-      lost = true;
     };
     open();
     window.addEventListener('pagehide', leave);
-    window.addEventListener('pageshow', open);
+    window.addEventListener('pageshow', back);
     return () => {
-      source?.close();
+      leave();
       window.removeEventListener('pagehide', leave);
-      window.removeEventListener('pageshow', open);
+      window.removeEventListener('pageshow', back);
       window.clearTimeout(timer);
     };
   }, [client]);
