@@ -28,7 +28,7 @@ func withPostgresCommand() *cobra.Command {
 			}
 			defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
 			temporary := filepath.Join(folder, "tmp")
-			if err := errors.Join(os.Chmod(folder, 0o755), os.Mkdir(temporary, 0o755)); err != nil {
+			if err := errors.Join(os.Chmod(folder, 0o755), os.Mkdir(temporary, 0o755), os.Chmod(temporary, 0o777|os.ModeSticky)); err != nil {
 				return err
 			}
 			server, err := postgres.Start(command.Context(), postgres.Options{Folder: filepath.Join(folder, "postgres"), Throwaway: true})

@@ -369,7 +369,8 @@ func Massive(gone, stands int) bool { return gone > 10 && gone*5 > stands }
 
 // Totals counts what becomes of items.
 type Totals struct {
-	Products int            `json:"products"`
+	Chosen   int            `json:"chosen" doc:"All: those that go, those held back, and those left out since they are there just so"`
+	Products int            `json:"products" doc:"Of those that go"`
 	Pictures int            `json:"pictures" doc:"That go"`
 	Bytes    int64          `json:"bytes" doc:"As they came, until they went"`
 	Held     int            `json:"held" doc:"That are held back"`
@@ -382,17 +383,21 @@ type Totals struct {
 	Renamed  int            `json:"renamed" doc:"Of those that go: that had another name there"`
 	Same     int            `json:"same" doc:"That are there just so"`
 	Gone     int            `json:"gone" doc:"That stand there and are not wanted any more"`
-	Problems map[string]int `json:"problems" doc:"Names with something wrong, by what it is"`
+	Misnamed int            `json:"misnamed" doc:"Whose names have something wrong, gone or held back"`
+	Problems map[string]int `json:"problems" doc:"What is wrong with them: a name can have several"`
 }
 
 // Count counts what becomes of items by settings.
 func (s Settings) Count(outcomes []Outcome) Totals {
-	t := Totals{Problems: map[string]int{}}
+	t := Totals{Chosen: len(outcomes), Problems: map[string]int{}}
 	last := int64(0) // those of one product stand beside each other
 	for i := range outcomes {
 		o := &outcomes[i]
 		for _, p := range o.Problems {
 			t.Problems[p]++
+		}
+		if len(o.Problems) > 0 {
+			t.Misnamed++
 		}
 		if o.Held != "" {
 			t.Held++

@@ -181,8 +181,29 @@ func TestHeldBack(t *testing.T) {
 		}
 	}
 	if c := (Settings{}).Count(outcomes); c.Pictures != 1 || c.Held != 3 || c.Products != 1 || c.Bytes != 10 ||
-		c.Problems[naming.Collision] != 3 {
+		c.Problems[naming.Collision] != 3 || c.Chosen != 4 || c.Misnamed != 3 {
 		t.Errorf("%+v", c)
+	}
+}
+
+// TestWhatFilesReveal: a position and a serial number are told of what keeps them, and of what goes.
+func TestWhatFilesReveal(t *testing.T) {
+	names, err := naming.ParseTemplate("[sku]_[place]")
+	if err != nil {
+		t.Fatal(err)
+	}
+	items := []Item{cleared(1, 0, "A", 1), cleared(2, 0, "B", 1), cleared(3, 0, "C", 1), cleared(4, 0, "D", 1)}
+	items[0].Stated, items[1].Stated = rights.Stated{Located: true}, rights.Stated{Located: true, Serial: true}
+	items[2].Stated, items[2].State = rights.Stated{Located: true}, rights.Restricted
+	for metadata, want := range map[string][2]int{Kept: {2, 1}, Stripped: {0, 0}, Written: {0, 0}} {
+		s := Settings{Rendition: RenditionRecipe{Format: JPEG, Metadata: metadata}}
+		if c := s.Count(rehearsed(t, s, numbered(items), names, nil, nil, now)); [2]int{c.Located, c.Serial} != want {
+			t.Errorf("%s: %+v, expected %v", metadata, c, want)
+		}
+	}
+	s := Settings{Rendition: RenditionRecipe{Format: Original, Metadata: Stripped}}
+	if c := s.Count(rehearsed(t, s, numbered(items), names, nil, nil, now)); c.Located != 2 || c.Serial != 1 {
+		t.Errorf("as they came: %+v", c)
 	}
 }
 

@@ -37,7 +37,7 @@ type RenditionRecipe struct {
 	Colour   string `json:"colour" maxLength:"7" doc:"Of the canvas, and behind what can be looked through, as #ffffff; empty for white"`
 	Quality  int    `json:"quality" minimum:"0" maximum:"100" doc:"Of JPEG, WebP and AVIF; 0 for what is common"`
 	Most     int64  `json:"most" minimum:"0" maximum:"1000000000" doc:"Bytes at most: the quality is lowered until it fits; 0 for any"`
-	Metadata string `json:"metadata" enum:"kept,stripped,written" doc:"written: creator, credit, rights, licence and description as IPTC, XMP and Exif, nothing else"`
+	Metadata string `json:"metadata" enum:"kept,stripped,written" doc:"written: whose it is and what it shows, nothing else"`
 }
 
 // BadRecipe says what is wrong with a recipe.

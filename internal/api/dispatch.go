@@ -204,18 +204,24 @@ func (s *Server) dispatchOperations(api huma.API) {
 			items, err := s.Store.HandedOn(ctx, in.Product, in.File, in.Limit)
 			return pageOf(items, int64(len(items))), problem(err, "dispatch")
 		})
-	huma.Register(api, tags.get("list-dispatched", "/dispatches/{id}/pictures", "Pictures of a dispatch: a receipt"),
+	huma.Register(api, tags.get("list-dispatched", "/dispatches/{id}/pictures", "Pictures of a dispatch, by product: a receipt"),
 		func(ctx context.Context, in *struct {
 			ByID
-			Behind int `query:"behind" minimum:"0" doc:"Behind this one, by number"`
-			Limit  int `query:"limit" minimum:"1" maximum:"500" default:"200"`
+			Query  string `query:"query" maxLength:"200" doc:"Part of a name, there or as it came, a SKU, or a product's code or title"`
+			Only   string `query:"only" enum:"went,held,removed" doc:"What became of them; left out for all"`
+			Behind int    `query:"behind" minimum:"0" doc:"Behind this one, by number"`
+			Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"200"`
 		}) (*Body[Page[store.DispatchedPicture]], error) {
-			found, err := s.Store.Dispatch(ctx, in.ID)
+			if _, err := s.Store.Dispatch(ctx, in.ID); err != nil {
+				return nil, problem(err, "dispatch")
+			}
+			filter := store.ReceiptFilter{Query: in.Query, Only: in.Only}
+			total, err := s.Store.CountDispatched(ctx, in.ID, filter)
 			if err != nil {
 				return nil, problem(err, "dispatch")
 			}
-			items, err := s.Store.DispatchedPictures(ctx, in.ID, in.Behind, in.Limit)
-			return pageOf(items, int64(found.Pictures+found.Held+found.Removed)), problem(err, "dispatch")
+			items, err := s.Store.DispatchedPictures(ctx, in.ID, filter, in.Behind, in.Limit)
+			return pageOf(items, total), problem(err, "dispatch")
 		})
 }
 
@@ -328,7 +334,7 @@ func (s *Server) exportDispatch(c fiber.Ctx) error {
 	return s.download(c, found.Outlet+" receipt "+strconv.FormatInt(id, 10), table, func(ctx context.Context, out io.Writer, _ export) error {
 		behind := 0
 		return sheetfile.WriteCSV(out, dispatchedColumns, paged(func() ([]store.DispatchedPicture, error) {
-			page, err := s.Store.DispatchedPictures(ctx, id, behind, exportPage)
+			page, err := s.Store.DispatchedPictures(ctx, id, store.ReceiptFilter{}, behind, exportPage)
 			if len(page) > 0 {
 				behind = page[len(page)-1].N
 			}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"net/http"
+	"strings"
 	"testing"
 
 	"ambrosa/internal/store"
@@ -50,6 +51,14 @@ func TestALotThatIsGivenUp(t *testing.T) {
 	l.refused(l.Post(t.Context(), path+"/give-up", nil, nil), http.StatusConflict)
 	l.reverted(applied)
 	l.post(path+"/give-up", nil, nil)
+
+	// Once its files are purged, there is nothing that could come back.
+	l.lapsed()
+	l.sweeps("orphans")
+	l.purged(2, l.hold(l.findings("orphans")...).Holding)
+	if said := l.refused(l.Post(t.Context(), path+"/restore", nil, nil), http.StatusConflict); !strings.Contains(said, "were purged") {
+		t.Errorf("restored without its files: %s", said)
+	}
 }
 
 // TestAnUploadThatNeverArrivesIsGivenUp goes on with what is here, and gives a lot

@@ -177,6 +177,9 @@ func TestWhatNothingNeedsIsFoundHeldAndPurged(t *testing.T) {
 	if now := l.objects(); now != objects-1 {
 		t.Errorf("%d objects, %d before", now, objects)
 	}
+	if left := l.findings("twice"); len(left) != 0 {
+		t.Errorf("there once, and told as there twice: %+v", left)
+	}
 	l.lists(receipt.ID, "copy of AT-001-A.jpg set aside 0", fmt.Sprintf("unknown.jpg never paired %d", receipt.Freed))
 	if bare := l.text(`select encode(sha256, 'hex') from blob b where not exists (select from file where sha256 = b.sha256)`); bare != "" {
 		t.Errorf("rows of bytes that no file has: %s", bare)

@@ -183,7 +183,8 @@ func TestWrittenAgainstExiftool(t *testing.T) {
 	for _, format := range []string{dispatch.JPEG, dispatch.WebP, dispatch.PNG, dispatch.AVIF} {
 		written, _ := made(t, p, file, dispatch.RenditionRecipe{Format: format, Metadata: dispatch.Written}, write)
 		var read []map[string]any
-		if err := json.Unmarshal([]byte(output(t, "exiftool", "-j", "-G1", "-charset", "utf8", "-charset", "exif=utf8", written)), &read); err != nil {
+		told := output(t, "exiftool", "-j", "-G1", "-charset", "utf8", "-charset", "exif=utf8", written)
+		if err := json.Unmarshal([]byte(told), &read); err != nil {
 			t.Fatal(err)
 		}
 		want := map[string]string{"XMP-dc:Creator": write.Creator, "XMP-dc:Rights": write.Notice, "XMP-photoshop:Credit": write.Credit,
@@ -199,8 +200,8 @@ func TestWrittenAgainstExiftool(t *testing.T) {
 		if format == dispatch.JPEG {
 			want["IPTC:By-line"], want["IPTC:CopyrightNotice"], want["IPTC:Caption-Abstract"] = write.Creator, write.Notice, write.Description
 		}
-		for field, text := range want {
-			if got := fmt.Sprint(read[0][field]); !strings.EqualFold(got, text) { // Marked is a boolean there
+		for field, text := range want { // what is true or false is so in JSON as well
+			if got := fmt.Sprint(read[0][field]); !strings.EqualFold(got, text) {
 				t.Errorf("%s: %s is %q, not %q", format, field, got, text)
 			}
 		}

@@ -86,12 +86,35 @@ type DispatchedPicture struct {
 	Exception string     `json:"exception" doc:"By whom it went although it may not be handed on, and why"`
 }
 
-// DispatchedPictures returns some of a dispatch's pictures behind one, by number.
-func (s *Store) DispatchedPictures(ctx context.Context, id int64, behind, limit int) ([]DispatchedPicture, error) {
+// ReceiptFilter chooses pictures of a dispatch.
+type ReceiptFilter struct {
+	Query string // part of its name there or as it came, its SKU, or its product's code or title
+	Only  string // went, held or removed; empty for all
+}
+
+// became are the conditions of what became of a picture.
+var became = map[string]string{"": "true", "went": "held = '' and not removed", "held": "held <> ''", "removed": "removed"}
+
+func (f ReceiptFilter) where() string {
+	return ` from dispatch_picture where dispatch_id = $1 and ` + became[f.Only] + ` and ($2 = '' or strpos(lower(name), lower($2)) > 0
+		or strpos(lower(path), lower($2)) > 0 or strpos(lower(sku), lower($2)) > 0 or strpos(lower(code), lower($2)) > 0
+		or strpos(lower(title), lower($2)) > 0)`
+}
+
+// CountDispatched counts the pictures of a dispatch that a filter chooses.
+func (s *Store) CountDispatched(ctx context.Context, id int64, f ReceiptFilter) (int64, error) {
+	return number(ctx, s.Pool, `select count(*)`+f.where(), id, f.Query)
+}
+
+// DispatchedPictures returns some of a dispatch's pictures, product by product and place by place,
+// from behind one of them, by its number, 0 for the first.
+func (s *Store) DispatchedPictures(ctx context.Context, id int64, f ReceiptFilter, behind, limit int) ([]DispatchedPicture, error) {
 	return list[DispatchedPicture](ctx, s.Pool, `select n, product_id as product, category_id as of, code, sku, title, view, place,
 			alt, file_id as file, path, encode(sha256, 'hex') as sum, bytes, name, was, held, form,
 			coalesce(encode(sent, 'hex'), '') as sent, sent_bytes, sent_at, answer, removed, exception
-		from dispatch_picture where dispatch_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
+		`+f.where()+` and ($3 = 0 or (code, sku, place, n) >
+			(select code, sku, place, n from dispatch_picture where dispatch_id = $1 and n = $3))
+		order by code, sku, place, n limit $4`, id, f.Query, behind, limit)
 }
 
 // Ending is what a dispatch came to.

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -32,9 +33,20 @@ func HideLot(ctx context.Context, tx pgx.Tx, id int64) error {
 	return Notify(ctx, tx, Event{Topic: "lot", ID: id})
 }
 
+// ErrPurged means that nothing is left of what is asked for: its files were purged.
+var ErrPurged = errors.New("all its files were purged")
+
 // ShowLot brings a lot back that was given up, in the state that it had; ErrChanged
-// means that it was not given up.
+// means that it was not given up, ErrPurged that none of its files is left.
 func ShowLot(ctx context.Context, tx pgx.Tx, id int64) error {
+	purged, err := number(ctx, tx, `select count(*) from lot l where id = $1 and state = 'given up' and state_before <> 'receiving'
+		and not exists (select from file where lot_id = l.id) and exists (select from upload where lot_id = l.id)`, id)
+	if err != nil {
+		return err
+	}
+	if purged > 0 {
+		return ErrPurged
+	}
 	tag, err := tx.Exec(ctx, `update lot set state = state_before, state_before = '' where id = $1 and state = 'given up'`, id)
 	if err != nil {
 		return err

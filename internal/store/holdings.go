@@ -219,7 +219,18 @@ func (s *Store) PurgeSome(ctx context.Context, receipt, behind int64, limit int)
 		if err != nil {
 			return err
 		}
+		alone, err := numbers(ctx, tx, `select o.id from finding o join (select distinct kind, grp from finding
+				where kind in ('twice', 'alike') and file_id = any($1)) g on o.kind = g.kind and o.grp = g.grp
+			where not exists (select from finding x where x.kind = o.kind and x.grp = o.grp and x.id <> o.id
+				and x.file_id is not null and x.file_id <> all($1))`, gone)
+		if err != nil {
+			return err
+		}
 		if _, err := tx.Exec(ctx, `delete from file where id = any($1)`, gone); err != nil {
+			return err
+		}
+		// One that is left of a group is there once.
+		if _, err := tx.Exec(ctx, `delete from finding where id = any($1)`, alone); err != nil {
 			return err
 		}
 		// What was not purged is needed: it is held no longer.

@@ -282,7 +282,7 @@ func (p *Page) Until(expression string) error {
 		if p.ctx.Err() != nil || time.Now().After(end) {
 			return fmt.Errorf("waited in vain for %s (%v); the page says: %s", expression, err, p.text())
 		}
-		time.Sleep(20 * time.Millisecond)
+		time.Sleep(50 * time.Millisecond)
 	}
 }
 

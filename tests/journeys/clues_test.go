@@ -126,7 +126,9 @@ func TestBarcodesOfAllPictures(t *testing.T) {
 	v := visit(t, browser.Options{})
 	lot := v.gathered("shelf.zip", "JR-110-500_1.jpg", "JR-110-250_2.jpg", "meadow.jpg")
 	looked := func() string {
-		return v.rows(fmt.Sprintf("select f.path from file f join blob b using (sha256) where lot_id = %d and b.codes is not null order by 1", lot))
+		return v.rows(fmt.Sprintf(
+			"select f.path from file f join blob b using (sha256) where lot_id = %d and b.codes is not null order by 1", lot,
+		))
 	}
 	if before := looked(); before != "(meadow.jpg)" {
 		t.Errorf("looked at before: %s", before)
@@ -181,7 +183,8 @@ func TestTwoPeopleOnOneLot(t *testing.T) {
 			window.openStream = () => {
 				const real = this.real = new window.RealEventSource(address)
 				real.onopen = () => this.onopen?.()
-				for (const name of ['change', 'beat']) real.addEventListener(name, e => this.dispatchEvent(new MessageEvent(name, { data: e.data })))
+				const pass = e => this.dispatchEvent(new MessageEvent(e.type, { data: e.data }))
+				for (const name of ['change', 'beat']) real.addEventListener(name, pass)
 			}
 		}
 		close() { this.real?.close() }

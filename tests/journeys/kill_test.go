@@ -131,6 +131,7 @@ func (i *instance) count(query string) int {
 // examination and applying; each time it comes back and goes on, and the end
 // is the same as without.
 func TestKilledAtAnyMoment(t *testing.T) {
+	t.Parallel()
 	archive := killArchive(t)
 	calm := newInstance(t, testdb.Create(t))
 	nothing := func() {}
@@ -178,6 +179,7 @@ func TestKilledAtAnyMoment(t *testing.T) {
 
 // TestStopAndGoOn stops an examination and lets it go on.
 func TestStopAndGoOn(t *testing.T) {
+	t.Parallel()
 	i := newInstance(t, testdb.Create(t))
 	stop := func() {
 		i.until("some files to be examined", func() bool { return i.count("select count(*) from file") > 20 })

@@ -87,6 +87,7 @@ func (i *instance) killWhile(r *rand.Rand, most int, state string) (kills int) {
 // TestAnImportKilledAtAnyMoment kills the program up to 20 times, in the middle of an import
 // and of its revert: the end is the same as without.
 func TestAnImportKilledAtAnyMoment(t *testing.T) {
+	t.Parallel()
 	calm := newInstance(t, testdb.Create(t))
 	id, revision := calm.sheetReady()
 	before := calm.catalog()

@@ -61,6 +61,8 @@ type instance struct {
 	database, folder, listen string
 	process                  *exec.Cmd
 	log                      bytes.Buffer
+	asking                   sync.Mutex // held while the connection is in use
+	connection               *pgx.Conn  // by which the test looks at the database
 }
 
 // newInstance has a database of its own, made before it, so that it goes after the program ended.
@@ -74,6 +76,9 @@ func newInstance(t *testing.T, database string) *instance {
 	i := &instance{t: t, database: database, folder: t.TempDir(), listen: listener.Addr().String()}
 	t.Cleanup(func() {
 		i.stop(syscall.SIGTERM)
+		if i.connection != nil {
+			_ = i.connection.Close(context.Background())
+		}
 		if t.Failed() {
 			t.Logf("the program said: %s", i.log.String())
 		}
@@ -162,7 +167,7 @@ func newSeeded(t *testing.T) *instance {
 
 func (i *instance) until(what string, reached func() bool) {
 	i.t.Helper()
-	for end := time.Now().Add(3 * time.Minute); time.Now().Before(end); time.Sleep(5 * time.Millisecond) {
+	for end := time.Now().Add(3 * time.Minute); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
 		if reached() {
 			return
 		}
@@ -183,12 +188,15 @@ func (i *instance) post(path string, body, into any) {
 func (i *instance) rows(query string) string {
 	i.t.Helper()
 	ctx := context.Background()
-	connection, err := pgx.Connect(ctx, i.database)
-	if err != nil {
-		i.t.Fatal(err)
+	i.asking.Lock()
+	defer i.asking.Unlock()
+	if i.connection == nil || i.connection.IsClosed() {
+		var err error
+		if i.connection, err = pgx.Connect(ctx, i.database); err != nil {
+			i.t.Fatal(err)
+		}
 	}
-	defer connection.Close(ctx)
-	found, err := connection.Query(ctx, `select coalesce(string_agg(line::text, e'\n'), '') from (`+query+`) line`)
+	found, err := i.connection.Query(ctx, `select coalesce(string_agg(line::text, e'\n'), '') from (`+query+`) line`)
 	if err != nil {
 		i.t.Fatal(err)
 	}

@@ -148,7 +148,7 @@ export const givePackageLink = <ThrowOnError extends boolean = false>(options: O
 });
 
 /**
- * Pictures of a dispatch: a receipt
+ * Pictures of a dispatch, by product: a receipt
  */
 export const listDispatched = <ThrowOnError extends boolean = false>(options: Options<ListDispatchedData, ThrowOnError>) => (options.client ?? client).get<ListDispatchedResponses, ListDispatchedErrors, ThrowOnError>({ url: '/api/v1/dispatches/{id}/pictures', ...options });
 

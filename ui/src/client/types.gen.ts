@@ -3220,6 +3220,10 @@ export type RehearsedView = {
      */
     bytes: number;
     /**
+     * All: those that go, those held back, and those left out since they are there just so
+     */
+    chosen: number;
+    /**
      * Of those that go: by an exception
      */
     excepted: number;
@@ -3256,6 +3260,10 @@ export type RehearsedView = {
      */
     matching: number;
     /**
+     * Whose names have something wrong, gone or held back
+     */
+    misnamed: number;
+    /**
      * Of those that go: that never went there
      */
     new: number;
@@ -3268,11 +3276,14 @@ export type RehearsedView = {
      */
     pictures: number;
     /**
-     * Names with something wrong, by what it is
+     * What is wrong with them: a name can have several
      */
     problems: {
         [key: string]: number;
     };
+    /**
+     * Of those that go
+     */
     products: number;
     /**
      * Of those that go: that had another name there
@@ -3362,7 +3373,7 @@ export type RenditionRecipe = {
      */
     height: number;
     /**
-     * written: creator, credit, rights, licence and description as IPTC, XMP and Exif, nothing else
+     * written: whose it is and what it shows, nothing else
      */
     metadata: 'kept' | 'stripped' | 'written';
     /**
@@ -5289,6 +5300,14 @@ export type ListDispatchedData = {
         id: number;
     };
     query?: {
+        /**
+         * Part of a name, there or as it came, a SKU, or a product's code or title
+         */
+        query?: string;
+        /**
+         * What became of them; left out for all
+         */
+        only?: 'went' | 'held' | 'removed';
         /**
          * Behind this one, by number
          */

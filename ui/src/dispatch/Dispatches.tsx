@@ -1,13 +1,13 @@
 import { Button, Menu, Modal } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { Dispatch, DispatchedPicture, Outlet } from '../client';
-import { listDispatchedOptions, listDispatchesOptions } from '../client/@tanstack/react-query.gen';
+import type { Dispatch, Outlet } from '../client';
+import { listDispatchesOptions } from '../client/@tanstack/react-query.gen';
 import { bytes, count, some, when } from '../shared/format';
-import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import css from './Dispatch.module.css';
 import { PackageLink } from './PackageLink';
+import { Receipt } from './Receipt';
 
 /** What went to an outlet, and when: each with its package and its receipt. */
 export function Dispatches({ outlet, onRemove }: { outlet: Outlet; onRemove: () => void }) {
@@ -106,46 +106,5 @@ function Package({ dispatch: d }: { dispatch: Dispatch }) {
         ))}
       </Menu.Dropdown>
     </Menu>
-  );
-}
-
-/** What became of a picture, in words. */
-const becameOf = (p: DispatchedPicture) =>
-  p.held
-    ? `held back: ${p.held}`
-    : p.removed
-      ? `taken away: ${p.answer}`
-      : [p.exception && `let through by ${p.exception}`, p.answer].filter(Boolean).join('; ');
-
-/** How many pictures of a receipt are shown; all are in the CSV. */
-const shown = 200;
-
-function Receipt({ dispatch }: { dispatch: Dispatch }) {
-  const pictures = useQuery(listDispatchedOptions({ path: { id: dispatch.id }, query: { limit: shown } }));
-  if (pictures.error) return <Failed error={pictures.error} />;
-  return (
-    <div className={css.receipt}>
-      {pictures.data?.items.map((p) => (
-        <div key={p.n} className={`row ${css.receiptLine}`}>
-          <Picture sum={p.sum} none="–" className="small" />
-          <span className={`mono clip${p.held ? ' quiet' : ''}`} title={p.name}>
-            {p.name}
-          </span>
-          <span className="mono clip">{p.sku}</span>
-          <span className="num quiet">{bytes(p.sentBytes || p.bytes)}</span>
-          <span className="quiet clip" title={p.form}>
-            {p.form}
-          </span>
-          <span className={`clip ${css.held}`} title={becameOf(p)}>
-            {becameOf(p)}
-          </span>
-        </div>
-      ))}
-      {dispatch.pictures + dispatch.held > shown && (
-        <p className={`quiet ${css.more}`}>
-          and {count(dispatch.pictures + dispatch.held - shown)} more, in the CSV.
-        </p>
-      )}
-    </div>
   );
 }

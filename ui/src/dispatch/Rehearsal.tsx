@@ -79,8 +79,19 @@ function beforeOf(view: RehearsedView): string {
   const parts = [];
   if (view.new > 0 && view.new < view.pictures) parts.push(`${count(view.new)} new`);
   if (view.renamed > 0) parts.push(`${count(view.renamed)} renamed`);
-  if (view.same > 0) parts.push(`${count(view.same)} there just so`);
   return parts.length > 0 ? `; ${parts.join(', ')}` : '';
+}
+
+/** Why not all that are chosen go, so that the numbers add up. */
+function leftOf(view: RehearsedView): string {
+  const there = view.chosen - view.pictures - view.held;
+  const names = view.held - view.byRights;
+  const why = [
+    view.byRights > 0 && `${count(view.byRights)} held back for their rights`,
+    names > 0 && `${count(names)} held back for their names or damage`,
+    there > 0 && `${count(there)} there already`,
+  ].filter(Boolean);
+  return why.length > 0 ? ` (of ${count(view.chosen)} chosen: ${why.join(', ')})` : '';
 }
 
 interface SumsProps {
@@ -98,6 +109,7 @@ function Sums({ view, only, onOnly, children }: SumsProps) {
         <strong>{some(view.pictures, 'picture')}</strong> of {some(view.products, 'product')},{' '}
         {bytes(view.bytes)}
         <span className="quiet">{beforeOf(view)}</span>
+        <span className="quiet">{leftOf(view)}</span>
       </span>
       {wrong > 0 && (
         <span className={css.warned}>
@@ -128,11 +140,13 @@ function Sums({ view, only, onOnly, children }: SumsProps) {
         value={only}
         onChange={(v) => onOnly(v as Only)}
         data={[
-          { value: '', label: 'All' },
+          { value: '', label: `All ${count(view.chosen)}` },
           { value: 'goes', label: `Go ${count(view.pictures)}` },
           { value: 'held', label: `Held back ${count(view.held)}` },
           ...(view.excepted > 0 ? [{ value: 'excepted', label: `Let through ${count(view.excepted)}` }] : []),
-          { value: 'problems', label: 'Names to look at' },
+          ...(view.misnamed > 0
+            ? [{ value: 'problems', label: `Names to look at ${count(view.misnamed)}` }]
+            : []),
           ...(view.located + view.serial > 0 ? [{ value: 'reveals', label: 'Private details' }] : []),
           ...(view.gone > 0 ? [{ value: 'gone', label: `Not wanted ${count(view.gone)}` }] : []),
           ...(view.same > 0 ? [{ value: 'same', label: `There already ${count(view.same)}` }] : []),

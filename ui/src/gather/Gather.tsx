@@ -213,7 +213,7 @@ function Waiting({ lot }: { lot: Lot }) {
   );
 }
 
-/** Lots that were given up: nothing of them is gone. */
+/** Lots that were given up: nothing of them is gone but what was purged. */
 function GivenUp() {
   const gone = useQuery(listGivenUpOptions());
   const restore = useMutation({

@@ -376,7 +376,7 @@ export const givePackageLinkMutation = (options?: Partial<Options<GivePackageLin
 export const listDispatchedQueryKey = (options: Options<ListDispatchedData>) => createQueryKey('listDispatched', options);
 
 /**
- * Pictures of a dispatch: a receipt
+ * Pictures of a dispatch, by product: a receipt
  */
 export const listDispatchedOptions = (options: Options<ListDispatchedData>) => queryOptions<ListDispatchedResponse, ListDispatchedError, ListDispatchedResponse, ReturnType<typeof listDispatchedQueryKey>>({
     queryFn: async ({ queryKey, signal }) => {
