@@ -125,6 +125,21 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	if c := l.covered("&only=missing"); c.Missing != 1 || c.Matching != 1 || len(c.Items) != 1 || c.Items[0].Code != "AT-002" {
 		t.Errorf("what is missing still: %+v", c)
 	}
+	// A picture that had come before a request was made fills what it asks for, and did not come for it.
+	var spread struct{ ID int64 }
+	l.post("/api/v1/plans/spread", map[string]any{"file": l.file(back.ID, "AT-000-A_detail.jpg").ID, "way": "after",
+		"on": []map[string]any{{"kind": "product", "id": l.product("AT-002-A").ID}}}, &spread)
+	l.applied(spread.ID)
+	_, err = l.Store.Pool.Exec(t.Context(), `with p as (update product set version = version + 1, updated_at = now() where code = 'AT-002'
+		returning id) update placement set view = 'pack' from p where product_id = p.id`)
+	l.do(err)
+	l.covered("")
+	l.do(l.Get(t.Context(), "/api/v1/requests", &requests))
+	if again, first := requests.Items[0], requests.Items[1]; again.Came != 0 || again.Otherwise != 1 || first.Came != 5 || first.Otherwise != 0 {
+		t.Errorf("ticked off by a picture of between: %+v", requests.Items)
+	}
+	l.reverted(spread.ID)
+	l.covered("")
 	// What fell since is told of today, and is there again when it is taken back.
 	_, err = l.Store.Pool.Exec(t.Context(), `insert into coverage_day (day, category_id, products, wanted, filled, low)
 		select current_date - 3, category_id, 1, 10, 10, 0 from coverage group by category_id`)

@@ -226,9 +226,19 @@ func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
 				wanted = excluded.wanted, filled = excluded.filled, low = excluded.low, missing = excluded.missing`); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update request_shot s set came_at = now()
-			from unnest($1::bigint[], $2::text[], $3::int[]) as h (product, view, have)
-			where s.product_id = h.product and lower(s.view) = lower(h.view) and s.nth <= h.have and s.came_at is null`, products, views, have)
+		// Of those that are there now, as many came for the request as files came since it was made.
+		_, err = tx.Exec(ctx, `with asked as (
+				select s.request_id, s.n, s.product_id, lower(s.view) as view, s.nth, s.came_at, r.at,
+					row_number() over (partition by s.request_id, s.product_id, lower(s.view) order by s.nth) as rank
+				from request_shot s join request r on r.id = s.request_id where s.product_id = any($1)),
+			due as (
+				select a.request_id, a.n, a.rank > (select count(*) from placement p join file f on f.id = p.file_id join lot l on l.id = f.lot_id
+					where p.product_id = a.product_id and lower(p.view) = a.view and l.created_at >= a.at) as otherwise
+				from asked a join unnest($1::bigint[], $2::text[], $3::int[]) as h (product, view, have)
+					on a.product_id = h.product and a.view = lower(h.view) and a.nth <= h.have
+				where a.came_at is null)
+			update request_shot s set came_at = now(), otherwise = due.otherwise from due where s.request_id = due.request_id and s.n = due.n`,
+			products, views, have)
 		return err
 	})
 }

@@ -18,11 +18,14 @@ type ShotRequest struct {
 	At       time.Time  `json:"at"`
 	ClosedAt *time.Time `json:"closedAt" doc:"When nobody waited for the rest any more; left out while somebody does"`
 	Shots    int        `json:"shots"`
-	Came     int        `json:"came" doc:"Of them, that came and stand where they should"`
+	Came     int        `json:"came" doc:"Of them, that came for it and stand where they should"`
+
+	Otherwise int `json:"otherwise" doc:"Of them, that are there by pictures that had come before it was made"`
 }
 
-const requestQuery = `select r.id, r.name, r.category, r.actor, r.at, r.closed_at, s.shots, s.came from request r
-	cross join lateral (select count(*)::int as shots, count(came_at)::int as came from request_shot where request_id = r.id) s`
+const requestQuery = `select r.id, r.name, r.category, r.actor, r.at, r.closed_at, s.shots, s.came, s.otherwise from request r
+	cross join lateral (select count(*)::int as shots, (count(came_at) filter (where not otherwise))::int as came,
+		(count(*) filter (where otherwise))::int as otherwise from request_shot where request_id = r.id) s`
 
 // Requests returns all, the newest first.
 func (s *Store) Requests(ctx context.Context) ([]ShotRequest, error) {
@@ -45,12 +48,13 @@ type RequestShot struct {
 	Least      int        `json:"least" doc:"Longer side at least, pixels; 0 for any"`
 	Background string     `json:"background"`
 	Name       string     `json:"name" doc:"That the file should have"`
-	CameAt     *time.Time `json:"cameAt" doc:"Left out while it is waited for"`
+	CameAt     *time.Time `json:"cameAt" doc:"When it was found there; left out while it is waited for"`
+	Otherwise  bool       `json:"otherwise" doc:"It is there by a picture that had come before it was asked for"`
 }
 
 // RequestShots returns some of a request's pictures behind one, by number.
 func (s *Store) RequestShots(ctx context.Context, id int64, behind, limit int) ([]RequestShot, error) {
-	return list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at
+	return list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at, otherwise
 		from request_shot where request_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
 }
 
@@ -60,7 +64,7 @@ func (s *Store) WaitingShots(ctx context.Context, id int64, limit int) (shots []
 	if total, err = number(ctx, s.Pool, `select count(*) from request_shot where request_id = $1 and came_at is null`, id); err != nil {
 		return nil, 0, err
 	}
-	shots, err = list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at
+	shots, err = list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at, otherwise
 		from request_shot where request_id = $1 and came_at is null order by n limit $2`, id, limit)
 	return shots, total, err
 }

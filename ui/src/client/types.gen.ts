@@ -3441,7 +3441,7 @@ export type ReportTextsRequest = {
 export type RequestShot = {
     background: string;
     /**
-     * Left out while it is waited for
+     * When it was found there; left out while it is waited for
      */
     cameAt: string | null;
     /**
@@ -3457,6 +3457,10 @@ export type RequestShot = {
      * Of its view
      */
     nth: number;
+    /**
+     * It is there by a picture that had come before it was asked for
+     */
+    otherwise: boolean;
     product: number;
     sku: string;
     title: string;
@@ -4145,7 +4149,7 @@ export type ShotRequest = {
     actor: string;
     at: string;
     /**
-     * Of them, that came and stand where they should
+     * Of them, that came for it and stand where they should
      */
     came: number;
     /**
@@ -4158,6 +4162,10 @@ export type ShotRequest = {
     closedAt: string | null;
     id: number;
     name: string;
+    /**
+     * Of them, that are there by pictures that had come before it was made
+     */
+    otherwise: number;
     shots: number;
 };
 

@@ -2,7 +2,7 @@ import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { LinkMade, ShotRequest } from '../client';
+import type { LinkMade, RequestShot, ShotRequest } from '../client';
 import {
   closeRequestMutation,
   listRequestShotsOptions,
@@ -63,9 +63,15 @@ function Line({ request: r, on, onOpen }: LineProps) {
         {when(r.at)}, {r.actor}
         {r.category && `: ${r.category}`}
       </span>
-      <Bar done={r.came} total={r.shots} label={`Came of ${r.name}`} />
-      <span className="num">
+      <Bar done={r.came + r.otherwise} total={r.shots} label={`Came of ${r.name}`} />
+      <span
+        className="num"
+        title={
+          r.otherwise > 0 ? `${count(r.otherwise)} more are filled by pictures that were here before` : ''
+        }
+      >
         {count(r.came)} of {some(r.shots, 'picture')} came
+        {r.otherwise > 0 && <span className="quiet">, {count(r.otherwise)} filled otherwise</span>}
       </span>
       <Button component="a" size="compact-xs" href={`/media/requests/${r.id}`}>
         XLSX
@@ -74,7 +80,7 @@ function Line({ request: r, on, onOpen }: LineProps) {
         CSV
       </Button>
       <ForSupplier request={r} />
-      {r.came < r.shots ? (
+      {r.came + r.otherwise < r.shots ? (
         <Button
           size="compact-xs"
           variant="subtle"
@@ -83,7 +89,7 @@ function Line({ request: r, on, onOpen }: LineProps) {
           {r.closedAt ? 'Wait for it again' : 'Wait no more'}
         </Button>
       ) : (
-        <span className="quiet">all came</span>
+        <span className="quiet">{r.otherwise > 0 ? 'all are there' : 'all came'}</span>
       )}
     </div>
   );
@@ -93,7 +99,7 @@ function Line({ request: r, on, onOpen }: LineProps) {
 function ForSupplier({ request }: { request: ShotRequest }) {
   const [asking, setAsking] = useState(false);
   const [made, setMade] = useState<LinkMade>();
-  if (request.came >= request.shots) return <span />;
+  if (request.came + request.otherwise >= request.shots) return <span />;
   return (
     <>
       <Button size="compact-xs" onClick={() => setAsking(true)}>
@@ -113,6 +119,12 @@ function ForSupplier({ request }: { request: ShotRequest }) {
     </>
   );
 }
+
+/** What became of a picture that was asked for. */
+const came = (s: RequestShot) => {
+  if (!s.cameAt) return 'waited for';
+  return s.otherwise ? `filled by another picture ${when(s.cameAt)}` : `came ${when(s.cameAt)}`;
+};
 
 /** How many pictures of a request are shown; all are in the sheet. */
 const shown = 200;
@@ -135,9 +147,7 @@ function Shots({ request }: { request: ShotRequest }) {
           <span className="quiet clip">
             {[s.least > 0 && `${count(s.least)} px`, s.background].filter(Boolean).join(', ')}
           </span>
-          <span className={s.cameAt ? '' : 'quiet'}>
-            {s.cameAt ? `came ${when(s.cameAt)}` : 'waited for'}
-          </span>
+          <span className={s.cameAt ? '' : 'quiet'}>{came(s)}</span>
         </div>
       ))}
       {request.shots > shown && (

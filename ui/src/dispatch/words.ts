@@ -47,7 +47,7 @@ export const ratios = ['1:1', '4:5', '3:4', '4:3', '16:9'];
 
 /** What becomes of what a file says of itself. */
 export const metadata: { value: RenditionRecipe['metadata']; label: string }[] = [
-  { value: 'written', label: 'creator, credit, rights, licence, text' },
+  { value: 'written', label: 'rights and text' },
   { value: 'stripped', label: 'nothing' },
   { value: 'kept', label: 'what it said' },
 ];
