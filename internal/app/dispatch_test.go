@@ -176,7 +176,15 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/outlets/%d/dispatch", made.ID), map[string]any{"version": 1}, nil), http.StatusConflict)
 	// The second time only what is new goes, under the new names; what is there keeps its name.
 	cleared("AT-001-A.jpg", "cleared")
+	l.references("handed on")
 	second := l.handedOn(made.ID)
+	l.references("handed on again")
+	// What went can go again for a term, whatever becomes of it here; each file by the last that it went with.
+	if got := l.text(`select d.id || ' ' || count(*) || ' ' || bool_and(r.until between now() + interval '89 days' and now() + interval '90 days')
+			from reference r join dispatch d on d.id = r.dispatch_id group by d.id order by d.id`); got != fmt.Sprintf("%d 2 true\n%d 1 true\n",
+		d.ID, second.ID) {
+		t.Errorf("kept to be handed on again: %q", got)
+	}
 	if files, _ := l.packed(second.ID); second.Pictures != 1 || fmt.Sprint(files) != fmt.Sprint(map[string]string{
 		"new-AT-001-A-1.jpg": l.file(lot.ID, "AT-001-A.jpg").Sum}) {
 		t.Errorf("the second time: %+v with %v", second, files)

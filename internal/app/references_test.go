@@ -24,13 +24,15 @@ func (l *line) references(when string) {
 				jsonb_array_elements(t->'pictures') p where c.state <> 'reverted'
 			union select file_id, 'pin ' || id from pin union select file_id, 'shelf ' || id from shelved union select id, 'sheet ' || sheet_id
 				from file where verdict = 'sheet' and sheet_id is not null
+			union select f.id, 'dispatch ' || max(p.dispatch_id) from dispatch_picture p join file f on f.id = p.file_id
+				where p.held = '' and not p.removed group by f.id
 			union select (p->>'file')::bigint, 'order ' || o.id from lot_order o, jsonb_array_elements(o.pictures) p
 			union select f.id, 'lot ' || l.id from lot l join file f on f.lot_id = l.id where l.state in ('receiving', 'examining', 'ready')),
 		kept as (
 			select file_id, case when placement_id is not null then 'placement ' || placement_id when plan_change_id is not null
 				then 'change ' || plan_change_id when lot_order_id is not null then 'order ' || lot_order_id
 				when pin_id is not null then 'pin ' || pin_id when shelved_id is not null then 'shelf ' || shelved_id
-				when sheet_id is not null then 'sheet ' || sheet_id else 'lot ' || lot_id end as by
+				when sheet_id is not null then 'sheet ' || sheet_id when dispatch_id is not null then 'dispatch ' || dispatch_id else 'lot ' || lot_id end as by
 			from reference)
 		select (select count(*) from (select * from needed except select * from kept) m), (select count(*) from kept) - (select count(*)
 		from needed)`).

@@ -201,6 +201,9 @@ func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {
 				sent = append(sent, o.Sent())
 			}
 		}
+		if err := referDispatched(ctx, tx, id, e.Outcomes); err != nil {
+			return err
+		}
 		if err := stand(ctx, tx, outlet, id, sent, e.Slot); err != nil {
 			return err
 		}
@@ -251,6 +254,9 @@ func (s *Store) Handed(ctx context.Context, d Dispatch, n int, o dispatch.Outcom
 	return s.Within(ctx, func(tx pgx.Tx) error {
 		_, err := tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(d.ID, n-1, []dispatch.Outcome{o}))
 		if err != nil {
+			return err
+		}
+		if err := referDispatched(ctx, tx, d.ID, []dispatch.Outcome{o}); err != nil {
 			return err
 		}
 		return stand(ctx, tx, d.OutletID, d.ID, []dispatch.Sent{o.Sent()}, slot)

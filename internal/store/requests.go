@@ -64,7 +64,8 @@ func (s *Store) WaitingShots(ctx context.Context, id int64, limit int) (shots []
 	if total, err = number(ctx, s.Pool, `select count(*) from request_shot where request_id = $1 and came_at is null`, id); err != nil {
 		return nil, 0, err
 	}
-	shots, err = list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at, otherwise
+	shots, err = list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at,
+			otherwise
 		from request_shot where request_id = $1 and came_at is null order by n limit $2`, id, limit)
 	return shots, total, err
 }

@@ -3116,9 +3116,9 @@ export type Reference = {
     /**
      * What needs it
      */
-    by: 'placement' | 'plan' | 'order' | 'lot' | 'pin' | 'sheet' | 'shelf';
+    by: 'placement' | 'plan' | 'order' | 'lot' | 'pin' | 'sheet' | 'shelf' | 'dispatch';
     /**
-     * Of the product or category, or the lot's name
+     * Of the product or category, or the lot's or outlet's name
      */
     code: string;
     lot: number;
@@ -3136,7 +3136,7 @@ export type Reference = {
      */
     target?: Target;
     /**
-     * When the need ends by itself: that of a way back
+     * When the need ends by itself: that of a way back, or of what was handed on
      */
     until: string | null;
 };
