@@ -135,7 +135,8 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	l.do(err)
 	l.covered("")
 	l.do(l.Get(t.Context(), "/api/v1/requests", &requests))
-	if again, first := requests.Items[0], requests.Items[1]; again.Came != 0 || again.Otherwise != 1 || first.Came != 5 || first.Otherwise != 0 {
+	newer, earlier := requests.Items[0], requests.Items[1]
+	if newer.Came != 0 || newer.Otherwise != 1 || earlier.Came != 5 || earlier.Otherwise != 0 {
 		t.Errorf("ticked off by a picture of between: %+v", requests.Items)
 	}
 	l.reverted(spread.ID)

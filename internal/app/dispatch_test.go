@@ -180,7 +180,8 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 	second := l.handedOn(made.ID)
 	l.references("handed on again")
 	// What went can go again for a term, whatever becomes of it here; each file by the last that it went with.
-	if got := l.text(`select d.id || ' ' || count(*) || ' ' || bool_and(r.until between now() + interval '89 days' and now() + interval '90 days')
+	if got := l.text(`select d.id || ' ' || count(*) || ' ' || bool_and(r.until between now() + interval '89 days'
+				and now() + interval '90 days')
 			from reference r join dispatch d on d.id = r.dispatch_id group by d.id order by d.id`); got != fmt.Sprintf("%d 2 true\n%d 1 true\n",
 		d.ID, second.ID) {
 		t.Errorf("kept to be handed on again: %q", got)

@@ -32,7 +32,8 @@ func (l *line) references(when string) {
 			select file_id, case when placement_id is not null then 'placement ' || placement_id when plan_change_id is not null
 				then 'change ' || plan_change_id when lot_order_id is not null then 'order ' || lot_order_id
 				when pin_id is not null then 'pin ' || pin_id when shelved_id is not null then 'shelf ' || shelved_id
-				when sheet_id is not null then 'sheet ' || sheet_id when dispatch_id is not null then 'dispatch ' || dispatch_id else 'lot ' || lot_id end as by
+				when dispatch_id is not null then 'dispatch ' || dispatch_id
+				when sheet_id is not null then 'sheet ' || sheet_id else 'lot ' || lot_id end as by
 			from reference)
 		select (select count(*) from (select * from needed except select * from kept) m), (select count(*) from kept) - (select count(*)
 		from needed)`).

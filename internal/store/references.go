@@ -66,7 +66,8 @@ func referDispatched(ctx context.Context, tx pgx.Tx, id int64, outcomes []dispat
 	if _, err := tx.Exec(ctx, `delete from reference where file_id = any($1) and dispatch_id is not null`, there); err != nil {
 		return err
 	}
-	_, err = tx.Exec(ctx, `insert into reference (file_id, dispatch_id, until) select unnest($1::bigint[]), $2, now() + make_interval(days => $3)
+	_, err = tx.Exec(ctx, `insert into reference (file_id, dispatch_id, until)
+		select unnest($1::bigint[]), $2, now() + make_interval(days => $3)
 		on conflict (file_id) where dispatch_id is not null do update set dispatch_id = excluded.dispatch_id, since = now(),
 			until = excluded.until`, there, id, repeatDays)
 	return err
