@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 // TestSheets writes the same pictures a row a picture, a row a SKU with columns, and a row a
@@ -126,4 +128,42 @@ func TestTheLargestSheet(t *testing.T) {
 	if err == nil || !strings.Contains(err.Error(), "at most 40 fields") {
 		t.Errorf("a column of 142 fields: %v", err)
 	}
+}
+
+// FuzzRows makes the rows of any sheet of any picture, within what a row may be.
+func FuzzRows(f *testing.F) {
+	f.Add("SKU", "[sku]", "A-1", "A mug", uint8(3))
+	f.Add("=1+1", "[title][title][title]", "@SUM(A1)", strings.Repeat("=", 3000), uint8(60))
+	f.Add("", "[option Colour | sku]", "\x00\r\n", "\ufffe", uint8(0))
+	f.Add("x", strings.Repeat("[title]", 140), "s", strings.Repeat("t", 5000), uint8(200))
+	f.Fuzz(func(t *testing.T, header, value, sku, title string, many uint8) {
+		length := len(header) + len(value)*(1+len(title)+len(sku))*(1+int(many))
+		budget.Of(length).Check(t, func() {
+			s := SheetSettings{Rows: RowProduct, Base: "https://cdn.example/", Between: "|", Columns: []SheetColumn{
+				{Header: header, Value: value, Many: InColumns}, {Header: header, Value: value, Many: Joined}}}
+			table, err := s.Table()
+			if err != nil {
+				return
+			}
+			outcomes := make([]Outcome, int(many))
+			for i := range outcomes {
+				item := cleared(1, 0, sku, i+1)
+				item.Title = title
+				outcomes[i] = Outcome{Numbered: Numbered{Item: &item}, Name: "n.jpg"}
+			}
+			rows, err := table.Rows(outcomes)
+			if err != nil {
+				return
+			}
+			for n := 0; ; n++ {
+				row, more, err := rows.Next()
+				if err != nil || !more {
+					break
+				}
+				if len(row.Cells) != len(rows.Header) || n > 0 {
+					t.Fatalf("row %d has %d cells, the header %d", n, len(row.Cells), len(rows.Header))
+				}
+			}
+		})
+	})
 }

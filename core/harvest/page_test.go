@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 func parsed(t *testing.T, address string) *url.URL {
@@ -230,12 +232,14 @@ func FuzzSrcset(f *testing.F) {
 	f.Add("a.jpg 1x, b.jpg 2x")
 	f.Add("a (,) 1w,,")
 	f.Fuzz(func(t *testing.T, text string) {
-		for _, c := range ReadSrcset(text) {
-			if c.Address == "" || strings.ContainsAny(c.Address, spaces) || !strings.Contains(text, c.Address) || c.Width < 0 ||
-				c.Density < 0 {
-				t.Errorf("%q: %+v", text, c)
+		budget.Of(len(text)).Check(t, func() {
+			for _, c := range ReadSrcset(text) {
+				if c.Address == "" || strings.ContainsAny(c.Address, spaces) || !strings.Contains(text, c.Address) || c.Width < 0 ||
+					c.Density < 0 {
+					t.Errorf("%q: %+v", text, c)
+				}
 			}
-		}
+		})
 	})
 }
 
@@ -244,31 +248,33 @@ func FuzzPage(f *testing.F) {
 	f.Add(`<table><base href="//x"><img srcset=",a 1x">`)
 	address := &url.URL{Scheme: "https", Host: "shop.test", Path: "/"}
 	f.Fuzz(func(t *testing.T, content string) {
-		p, err := ReadPage(address, []byte(content))
-		if err != nil {
-			return
-		}
-		found := p.Pictures()
-		for _, each := range found {
-			if u, err := url.Parse(each.Address); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
-				t.Errorf("%q is no address", each.Address)
+		budget.Of(len(content)).Check(t, func() {
+			p, err := ReadPage(address, []byte(content))
+			if err != nil {
+				return
 			}
-		}
-		for _, g := range Group(found) {
-			if len(g.Renditions) == 0 {
-				t.Error("a picture without renditions")
-			}
-		}
-		safe := strings.ToLower(p.Safe(func(string) string { return "" }))
-		if strings.Contains(safe, "<script") || strings.Contains(safe, "<style") || strings.Contains(safe, "<iframe") {
-			t.Errorf("not safe: %s", safe)
-		}
-		for n := range min(len(p.elements), 20) {
-			for _, proposal := range p.Propose(n+1, n%2 == 0) {
-				if proposal.Matches < 1 {
-					t.Errorf("%+v", proposal)
+			found := p.Pictures()
+			for _, each := range found {
+				if u, err := url.Parse(each.Address); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+					t.Errorf("%q is no address", each.Address)
 				}
 			}
-		}
+			for _, g := range Group(found) {
+				if len(g.Renditions) == 0 {
+					t.Error("a picture without renditions")
+				}
+			}
+			safe := strings.ToLower(p.Safe(func(string) string { return "" }))
+			if strings.Contains(safe, "<script") || strings.Contains(safe, "<style") || strings.Contains(safe, "<iframe") {
+				t.Errorf("not safe: %s", safe)
+			}
+			for n := range min(len(p.elements), 20) {
+				for _, proposal := range p.Propose(n+1, n%2 == 0) {
+					if proposal.Matches < 1 {
+						t.Errorf("%+v", proposal)
+					}
+				}
+			}
+		})
 	})
 }

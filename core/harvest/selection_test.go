@@ -4,6 +4,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"ambrosa/internal/budget"
 )
 
 func TestSelections(t *testing.T) {
@@ -50,12 +52,14 @@ func FuzzSelection(f *testing.F) {
 	f.Add("**/*.{jpg,png}", "a/b/c.jpg")
 	f.Add("[!a-z]?*", "\xff/..")
 	f.Fuzz(func(t *testing.T, pattern, path string) {
-		if len(pattern) > 60 || len(path) > 200 {
-			return
-		}
-		s := Selection{Include: []string{pattern}}
-		if s.Check() == nil {
-			s.Takes(path, 1, time.Time{}, time.Time{})
-		}
+		budget.Of(len(pattern)+len(path)).Check(t, func() {
+			if len(pattern) > 60 || len(path) > 200 {
+				return
+			}
+			s := Selection{Include: []string{pattern}}
+			if s.Check() == nil {
+				s.Takes(path, 1, time.Time{}, time.Time{})
+			}
+		})
 	})
 }

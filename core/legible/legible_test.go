@@ -4,6 +4,8 @@ import (
 	"strings"
 	"testing"
 	"unicode/utf8"
+
+	"ambrosa/internal/budget"
 )
 
 func TestWhatIsNotFitCanBeRead(t *testing.T) {
@@ -46,16 +48,18 @@ func FuzzLegible(f *testing.F) {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, raw string) {
-		for _, fitted := range []string{Name(raw), Text(raw), Key(raw), Short(Text(raw), 20)} {
-			if !utf8.ValidString(fitted) || strings.ContainsRune(fitted, 0) {
-				t.Fatalf("%q became %q", raw, fitted)
+		budget.Of(len(raw)).Check(t, func() {
+			for _, fitted := range []string{Name(raw), Text(raw), Key(raw), Short(Text(raw), 20)} {
+				if !utf8.ValidString(fitted) || strings.ContainsRune(fitted, 0) {
+					t.Fatalf("%q became %q", raw, fitted)
+				}
 			}
-		}
-		if again := Name(Name(raw)); again != Name(raw) {
-			t.Fatalf("%q is changed twice: %q", raw, again)
-		}
-		if back := FromKey(Key(raw)); back != raw {
-			t.Fatalf("%q comes back as %q", raw, back)
-		}
+			if again := Name(Name(raw)); again != Name(raw) {
+				t.Fatalf("%q is changed twice: %q", raw, again)
+			}
+			if back := FromKey(Key(raw)); back != raw {
+				t.Fatalf("%q comes back as %q", raw, back)
+			}
+		})
 	})
 }

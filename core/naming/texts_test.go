@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/budget"
 )
 
 // TestJudgeTexts holds texts of the trade, and what is to be said of them.
@@ -57,8 +58,10 @@ func TestDraft(t *testing.T) {
 func FuzzDraft(f *testing.F) {
 	f.Add("[title], [view]", "( ) ,,", ", ;")
 	f.Fuzz(func(t *testing.T, template, title, view string) {
-		if read, err := ParseText(template); err == nil {
-			_ = fmt.Sprint(read.Draft(Picture{Title: title, View: view}))
-		}
+		budget.Of(len(template)+len(title)+len(view)).Check(t, func() {
+			if read, err := ParseText(template); err == nil {
+				_ = fmt.Sprint(read.Draft(Picture{Title: title, View: view}))
+			}
+		})
 	})
 }

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 var gardenBranches = []Branch{
@@ -114,19 +116,21 @@ func FuzzBranches(f *testing.F) {
 	f.Add("a/b/\xff 1 banner.jpg", "", " / ")
 	f.Add("__/ 12_.png", "_", "/")
 	f.Fuzz(func(t *testing.T, path, ref, whole string) {
-		verdicts := []Verdict{{Kind: Loose, Target: NoTarget}, {Kind: Loose, Target: NoTarget, Why: UnknownKey}}
-		name := whole[strings.LastIndexByte(whole, '/')+1:]
-		NewBranches([]Branch{{1, ref, name, whole}, {2, "", name, whole + " / " + name}}).Weigh(verdicts, []string{path, path}, nil)
-		for _, v := range verdicts {
-			paired := v.Kind == Paired
-			if paired != (v.Category == 1 || v.Category == 2) || v.Place < 0 || v.Place > 999 || paired && v.Reason == "" {
-				t.Fatalf("%q: %+v", path, v)
-			}
-			for _, c := range v.Candidates {
-				if c.Category != 1 && c.Category != 2 {
-					t.Fatalf("%q: %+v", path, c)
+		budget.Of(len(path)+len(ref)+len(whole)).Check(t, func() {
+			verdicts := []Verdict{{Kind: Loose, Target: NoTarget}, {Kind: Loose, Target: NoTarget, Why: UnknownKey}}
+			name := whole[strings.LastIndexByte(whole, '/')+1:]
+			NewBranches([]Branch{{1, ref, name, whole}, {2, "", name, whole + " / " + name}}).Weigh(verdicts, []string{path, path}, nil)
+			for _, v := range verdicts {
+				paired := v.Kind == Paired
+				if paired != (v.Category == 1 || v.Category == 2) || v.Place < 0 || v.Place > 999 || paired && v.Reason == "" {
+					t.Fatalf("%q: %+v", path, v)
+				}
+				for _, c := range v.Candidates {
+					if c.Category != 1 && c.Category != 2 {
+						t.Fatalf("%q: %+v", path, c)
+					}
 				}
 			}
-		}
+		})
 	})
 }

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 // wideCatalog has products that only titles, attributes or parts of keys tell.
@@ -231,21 +233,23 @@ func FuzzPatternsAndSteps(f *testing.F) {
 	}
 	catalog := wideCatalog()
 	f.Fuzz(func(t *testing.T, name, expression, text string) {
-		for _, list := range []ClueList{
-			{Clues: []ClueSetting{{Clue: "pattern", Patterns: []string{expression}, OnPath: len(text)%2 == 0}}},
-			{Clues: []ClueSetting{{Clue: "key-in-name"}}, Steps: []Step{{Kind: "drop-prefix", Text: text}, {Kind: "drop-suffix", Text: text},
-				{Kind: "separator", Text: text}, {Kind: "pad", Width: 9}, {Kind: "code", Text: text, SKU: "CK-3000-S"}}},
-		} {
-			verdicts, err := Lot(catalog, list, []string{name}, true)
-			if err != nil {
-				continue
+		budget.Of(len(name)+len(expression)+len(text)).Check(t, func() {
+			for _, list := range []ClueList{
+				{Clues: []ClueSetting{{Clue: "pattern", Patterns: []string{expression}, OnPath: len(text)%2 == 0}}},
+				{Clues: []ClueSetting{{Clue: "key-in-name"}}, Steps: []Step{{Kind: "drop-prefix", Text: text}, {Kind: "drop-suffix", Text: text},
+					{Kind: "separator", Text: text}, {Kind: "pad", Width: 9}, {Kind: "code", Text: text, SKU: "CK-3000-S"}}},
+			} {
+				verdicts, err := Lot(catalog, list, []string{name}, true)
+				if err != nil {
+					continue
+				}
+				if err := covers(name, verdicts[0].Spans); err != nil && name != "" {
+					t.Fatalf("%q with %q and %q: %v", name, expression, text, err)
+				}
 			}
-			if err := covers(name, verdicts[0].Spans); err != nil && name != "" {
-				t.Fatalf("%q with %q and %q: %v", name, expression, text, err)
+			if _, err := Learn(catalog, DefaultClues(), name, catalog.TargetOf(0), []string{text, expression}); err != nil {
+				t.Fatal(err)
 			}
-		}
-		if _, err := Learn(catalog, DefaultClues(), name, catalog.TargetOf(0), []string{text, expression}); err != nil {
-			t.Fatal(err)
-		}
+		})
 	})
 }

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 	"unicode/utf8"
+
+	"ambrosa/internal/budget"
 )
 
 // covers tells whether spans cover a path from end to end.
@@ -31,21 +33,23 @@ func FuzzReadName(f *testing.F) {
 	}
 	catalog := testCatalog()
 	f.Fuzz(func(t *testing.T, name string) {
-		verdicts, err := Lot(catalog, DefaultClues(), []string{name}, true)
-		if err != nil {
-			t.Fatal(err)
-		}
-		v := verdicts[0]
-		if err := covers(name, v.Spans); err != nil {
-			t.Fatalf("%q: %v", name, err)
-		}
-		if v.Kind == Paired != (v.Product >= 0) {
-			t.Fatalf("%q: %v with product %d", name, v.Kind, v.Product)
-		}
-		if v.Reason == "" || !utf8.ValidString(v.Reason) && utf8.ValidString(name) {
-			t.Fatalf("%q: reason %q", name, v.Reason)
-		}
-		catalog.Nearest(name, 3)
+		budget.Of(len(name)).Check(t, func() {
+			verdicts, err := Lot(catalog, DefaultClues(), []string{name}, true)
+			if err != nil {
+				t.Fatal(err)
+			}
+			v := verdicts[0]
+			if err := covers(name, v.Spans); err != nil {
+				t.Fatalf("%q: %v", name, err)
+			}
+			if v.Kind == Paired != (v.Product >= 0) {
+				t.Fatalf("%q: %v with product %d", name, v.Kind, v.Product)
+			}
+			if v.Reason == "" || !utf8.ValidString(v.Reason) && utf8.ValidString(name) {
+				t.Fatalf("%q: reason %q", name, v.Reason)
+			}
+			catalog.Nearest(name, 3)
+		})
 	})
 }
 

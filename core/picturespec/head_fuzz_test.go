@@ -1,6 +1,10 @@
 package picturespec
 
-import "testing"
+import (
+	"testing"
+
+	"ambrosa/internal/budget"
+)
 
 // FuzzHead tells type and size from any first bytes.
 func FuzzHead(f *testing.F) {
@@ -9,12 +13,14 @@ func FuzzHead(f *testing.F) {
 		f.Add([]byte(head))
 	}
 	f.Fuzz(func(t *testing.T, head []byte) {
-		kind := TypeOf(head)
-		if kind.Picture() == (kind.Refusal() != "") {
-			t.Fatalf("%s is a picture and refused, or neither", kind)
-		}
-		if width, height, ok := SizeOf(head); ok && (width < 0 || height < 0) {
-			t.Fatalf("%d by %d pixels", width, height)
-		}
+		budget.Of(len(head)).Check(t, func() {
+			kind := TypeOf(head)
+			if kind.Picture() == (kind.Refusal() != "") {
+				t.Fatalf("%s is a picture and refused, or neither", kind)
+			}
+			if width, height, ok := SizeOf(head); ok && (width < 0 || height < 0) {
+				t.Fatalf("%d by %d pixels", width, height)
+			}
+		})
 	})
 }

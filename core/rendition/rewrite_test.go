@@ -3,6 +3,8 @@ package rendition
 import (
 	"slices"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 func TestLearningARewriting(t *testing.T) {
@@ -43,10 +45,12 @@ func FuzzLearn(f *testing.F) {
 	f.Add("https://x.test/a_1.jpg", "https://x.test/a_2.jpg")
 	f.Add("?=&", "")
 	f.Fuzz(func(t *testing.T, small, large string) {
-		for _, rewriting := range Learn(small, large) {
-			if apply, err := rewriting.Compile(); err != nil || apply(small) != large {
-				t.Errorf("%q to %q: %+v %v", small, large, rewriting, err)
+		budget.Of(len(small)+len(large)).Check(t, func() {
+			for _, rewriting := range Learn(small, large) {
+				if apply, err := rewriting.Compile(); err != nil || apply(small) != large {
+					t.Errorf("%q to %q: %+v %v", small, large, rewriting, err)
+				}
 			}
-		}
+		})
 	})
 }

@@ -3,6 +3,8 @@ package rights
 import (
 	"strings"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 // FuzzStated feeds damaged metadata; what is written by other programs is read
@@ -17,13 +19,15 @@ func FuzzStated(f *testing.F) {
 	f.Add([]byte("8BIM\x04\x04\x00\x00\x00\x00\x00\x09\x1c\x02\x50\x00\x04Name"))
 	f.Add([]byte("\x1c\x02\x74\xff\xff"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		for _, s := range []Stated{FromXMP(data), FromIIM(data)} {
-			for _, text := range []string{s.Creator, s.Notice, s.Credit, s.Statement} {
-				if len(text) > maxStated || strings.ContainsRune(text, 0) {
-					t.Errorf("kept %q", text)
+		budget.Of(len(data)).Check(t, func() {
+			for _, s := range []Stated{FromXMP(data), FromIIM(data)} {
+				for _, text := range []string{s.Creator, s.Notice, s.Credit, s.Statement} {
+					if len(text) > maxStated || strings.ContainsRune(text, 0) {
+						t.Errorf("kept %q", text)
+					}
 				}
 			}
-		}
+		})
 	})
 }
 

@@ -4,6 +4,8 @@ import (
 	"testing"
 	"time"
 	"unicode/utf8"
+
+	"ambrosa/internal/budget"
 )
 
 // TestRightsInWords reads cells as suppliers write them (common practice), and the names of
@@ -64,12 +66,14 @@ func FuzzWorded(f *testing.F) {
 	f.Add("© \xff 2024 a; free until 99.99.9999")
 	f.Add("(c)(c)(c) Foto: /|")
 	f.Fuzz(func(t *testing.T, text string) {
-		r := Worded(text)
-		if len(r.Licence) > LongestWorded || len(r.Credit) > LongestWorded || !utf8.ValidString(r.Licence+r.Credit) {
-			t.Errorf("%q: %+v", text, r)
-		}
-		if r.Expires != nil && r.State != Cleared {
-			t.Errorf("%q ends and is %s", text, r.State)
-		}
+		budget.Of(len(text)).Check(t, func() {
+			r := Worded(text)
+			if len(r.Licence) > LongestWorded || len(r.Credit) > LongestWorded || !utf8.ValidString(r.Licence+r.Credit) {
+				t.Errorf("%q: %+v", text, r)
+			}
+			if r.Expires != nil && r.State != Cleared {
+				t.Errorf("%q ends and is %s", text, r.State)
+			}
+		})
 	})
 }

@@ -7,6 +7,8 @@ import (
 	"io"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 // TestWritten reads back what was written: the XMP whole, the IIM as far as its datasets go.
@@ -54,20 +56,22 @@ func TestRevealed(t *testing.T) {
 func FuzzWritten(f *testing.F) {
 	f.Add("Ada", "©", strings.Repeat("ä", 100), "x\x00\x1b<>&\"'")
 	f.Fuzz(func(t *testing.T, creator, notice, credit, text string) {
-		w := Written{Stated{Creator: creator, Notice: notice, Credit: credit}, text}
-		decoder := xml.NewDecoder(bytes.NewReader(w.XMP()))
-		for {
-			_, err := decoder.Token()
-			if errors.Is(err, io.EOF) {
-				break
+		budget.Of(len(creator)+len(notice)+len(credit)+len(text)).Check(t, func() {
+			w := Written{Stated{Creator: creator, Notice: notice, Credit: credit}, text}
+			decoder := xml.NewDecoder(bytes.NewReader(w.XMP()))
+			for {
+				_, err := decoder.Token()
+				if errors.Is(err, io.EOF) {
+					break
+				}
+				if err != nil {
+					t.Fatalf("%+v: %v", w, err)
+				}
 			}
-			if err != nil {
-				t.Fatalf("%+v: %v", w, err)
+			FromXMP(w.XMP())
+			if long := FromIIM(w.IIM()); len(long.Creator) > 32 || len(long.Notice) > 128 {
+				t.Fatalf("datasets are too long: %+v", long)
 			}
-		}
-		FromXMP(w.XMP())
-		if long := FromIIM(w.IIM()); len(long.Creator) > 32 || len(long.Notice) > 128 {
-			t.Fatalf("datasets are too long: %+v", long)
-		}
+		})
 	})
 }

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/budget"
 )
 
 // shop is a small catalog with what catalogs have: zeros in front, codes like months,
@@ -298,27 +299,29 @@ func FuzzRow(f *testing.F) {
 	f.Add("SM-10|HB|Smoker|4006381333931|a.jpg;b.jpg|http://[::1|ja", ";", "(a)|b")
 	f.Add("45010\x00|\xff|15-Mar|1E+5|\u200b|#N/A", "|", "*")
 	f.Fuzz(func(t *testing.T, row, separator, pattern string) {
-		m := Mapping{Identity: []Field{SKU}}
-		for i, field := range []Field{SKU, Product, Title, GTIN, Picture, Category, Retire} {
-			c := Column{Column: string(field), Index: i, Field: field}
-			if field == Picture {
-				c.Steps = []CellStep{{Do: Split, Arg: separator}, {Do: Replace, Arg: pattern, With: "$0$0"}, {Do: Join, Columns: []int{-1, 0, 99}}}
+		budget.Of(len(row)+len(separator)+len(pattern)).Check(t, func() {
+			m := Mapping{Identity: []Field{SKU}}
+			for i, field := range []Field{SKU, Product, Title, GTIN, Picture, Category, Retire} {
+				c := Column{Column: string(field), Index: i, Field: field}
+				if field == Picture {
+					c.Steps = []CellStep{{Do: Split, Arg: separator}, {Do: Replace, Arg: pattern, With: "$0$0"}, {Do: Join, Columns: []int{-1, 0, 99}}}
+				}
+				m.Columns = append(m.Columns, c)
 			}
-			m.Columns = append(m.Columns, c)
-		}
-		j, err := NewJudge(m, Choices{Empty: DoClear})
-		if err != nil {
-			return
-		}
-		cells := strings.Split(row, "|")
-		j.Note(1, cells, nil)
-		j.Open(1, cells, nil).Ask(NewAsked())
-		judged := j.Row(1, cells, nil, shop())
-		for _, c := range judged.Cells {
-			if c.Column < -1 || c.Column >= len(m.Columns) || c.Reason == "" {
-				t.Errorf("%q: %+v", row, c)
+			j, err := NewJudge(m, Choices{Empty: DoClear})
+			if err != nil {
+				return
 			}
-		}
+			cells := strings.Split(row, "|")
+			j.Note(1, cells, nil)
+			j.Open(1, cells, nil).Ask(NewAsked())
+			judged := j.Row(1, cells, nil, shop())
+			for _, c := range judged.Cells {
+				if c.Column < -1 || c.Column >= len(m.Columns) || c.Reason == "" {
+					t.Errorf("%q: %+v", row, c)
+				}
+			}
+		})
 	})
 }
 

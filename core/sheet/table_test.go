@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 func grid(text string) (rows [][]string) {
@@ -118,28 +120,30 @@ func FuzzMapping(f *testing.F) {
 	f.Add("Our list\nArtikelnummer|EAN|Bild\n4711|4006381333931|a.jpg;b.jpg")
 	f.Add("sku|sku|\n\n|")
 	f.Fuzz(func(t *testing.T, text string) {
-		var rows [][]string
-		for line := range strings.SplitSeq(text, "\n") {
-			rows = append(rows, strings.Split(line, "|"))
-		}
-		top := FindTop(rows)
-		if top.At < 0 {
-			return
-		}
-		m := Proposer{Known: shop().Hits, Names: shop().Names()}.Propose(top.Names, rows[top.First:])
-		if len(m.Columns) != len(top.Names) {
-			t.Fatalf("%d columns for %d headers", len(m.Columns), len(top.Names))
-		}
-		for i, c := range m.Columns {
-			if c.Index != i || c.Field != "" && !c.Field.Known() || c.Evidence == "" {
-				t.Errorf("column %d: %+v", i, c)
+		budget.Of(len(text)).Check(t, func() {
+			var rows [][]string
+			for line := range strings.SplitSeq(text, "\n") {
+				rows = append(rows, strings.Split(line, "|"))
 			}
-		}
-		if len(m.Identity) == 0 {
-			return
-		}
-		if _, err := NewJudge(m, Choices{}); err != nil {
-			t.Errorf("%q: %v", text, err)
-		}
+			top := FindTop(rows)
+			if top.At < 0 {
+				return
+			}
+			m := Proposer{Known: shop().Hits, Names: shop().Names()}.Propose(top.Names, rows[top.First:])
+			if len(m.Columns) != len(top.Names) {
+				t.Fatalf("%d columns for %d headers", len(m.Columns), len(top.Names))
+			}
+			for i, c := range m.Columns {
+				if c.Index != i || c.Field != "" && !c.Field.Known() || c.Evidence == "" {
+					t.Errorf("column %d: %+v", i, c)
+				}
+			}
+			if len(m.Identity) == 0 {
+				return
+			}
+			if _, err := NewJudge(m, Choices{}); err != nil {
+				t.Errorf("%q: %v", text, err)
+			}
+		})
 	})
 }

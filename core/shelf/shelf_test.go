@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 	"unicode/utf8"
+
+	"ambrosa/internal/budget"
 )
 
 func TestFolders(t *testing.T) {
@@ -69,13 +71,15 @@ func FuzzFolder(f *testing.F) {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, written string) {
-		kept, err := Folder(written)
-		if err != nil {
-			return
-		}
-		again, err := Folder(kept)
-		if err != nil || again != kept || !utf8.ValidString(kept) || strings.ContainsAny(kept, "\x00\n\u202e") {
-			t.Errorf("%q is kept as %q, and then as %q, %v", written, kept, again, err)
-		}
+		budget.Of(len(written)).Check(t, func() {
+			kept, err := Folder(written)
+			if err != nil {
+				return
+			}
+			again, err := Folder(kept)
+			if err != nil || again != kept || !utf8.ValidString(kept) || strings.ContainsAny(kept, "\x00\n\u202e") {
+				t.Errorf("%q is kept as %q, and then as %q, %v", written, kept, again, err)
+			}
+		})
 	})
 }

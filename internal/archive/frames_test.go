@@ -8,6 +8,7 @@ import (
 	"testing"
 	"unicode/utf8"
 
+	"ambrosa/internal/budget"
 	"ambrosa/internal/contained"
 )
 
@@ -30,30 +31,32 @@ func FuzzFrames(f *testing.F) {
 	f.Add(good.Bytes())
 	f.Add([]byte("X\xff\xff\xff\xff"))
 	f.Fuzz(func(t *testing.T, said []byte) {
-		w := &heard{
-			child:  &contained.Child{In: into{io.Discard}},
-			in:     bufio.NewReader(bytes.NewReader(said)),
-			budget: NewBudget(50, 1<<20, ""),
-			limits: DefaultLimits,
-		}
-		read := 0
-		_ = w.frames(func(e Entry) error {
-			if !utf8.ValidString(e.Path+e.Problem) || strings.ContainsRune(e.Path+e.Problem, 0) {
-				t.Fatalf("%q %q", e.Path, e.Problem)
+		budget.Of(len(said)).Check(t, func() {
+			w := &heard{
+				child:  &contained.Child{In: into{io.Discard}},
+				in:     bufio.NewReader(bytes.NewReader(said)),
+				budget: NewBudget(50, 1<<20, ""),
+				limits: DefaultLimits,
 			}
-			if e.Problem != "" {
+			read := 0
+			_ = w.frames(func(e Entry) error {
+				if !utf8.ValidString(e.Path+e.Problem) || strings.ContainsRune(e.Path+e.Problem, 0) {
+					t.Fatalf("%q %q", e.Path, e.Problem)
+				}
+				if e.Problem != "" {
+					return nil
+				}
+				content, err := e.Open()
+				if err != nil {
+					return err
+				}
+				n, _ := io.Copy(io.Discard, content) // what breaks off is what is looked for
+				read += int(n)
 				return nil
+			})
+			if read > 1<<20+maxFrame {
+				t.Fatalf("%d bytes were read of a budget of 1 MiB", read)
 			}
-			content, err := e.Open()
-			if err != nil {
-				return err
-			}
-			n, _ := io.Copy(io.Discard, content) // what breaks off is what is looked for
-			read += int(n)
-			return nil
 		})
-		if read > 1<<20+maxFrame {
-			t.Fatalf("%d bytes were read of a budget of 1 MiB", read)
-		}
 	})
 }

@@ -86,7 +86,8 @@ func intoWebP(file, exif, xmp []byte, width, height int, alpha bool) ([]byte, er
 	if len(exif) > 0 {
 		added |= exifFlag
 	}
-	if len(file) < head+8 || string(file[:4]) != "RIFF" || string(file[8:head]) != "WEBP" {
+	if len(file) < head+8 || string(file[:4]) != "RIFF" || string(file[8:head]) != "WEBP" ||
+		string(file[head:head+4]) == "VP8X" && len(file) < head+18 {
 		return nil, errLayout
 	}
 	var body bytes.Buffer

@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/budget"
 )
 
 func run(t *testing.T, catalog, names, clues string) ([][]string, error) {
@@ -91,29 +93,31 @@ func FuzzRows(f *testing.F) {
 		f.Add(text)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		standard := csv.NewReader(strings.NewReader(text))
-		standard.FieldsPerRecord = -1
-		want, err := standard.ReadAll()
-		if err != nil || strings.Contains(strings.ReplaceAll(text, "\r\n", ""), "\r") ||
-			strings.Contains(text, "\"") && strings.Contains(text, "\r\n") {
-			return // encoding/csv is stricter, or turns line ends within quotes
-		}
-		r := &rows{text: text, next: 1}
-		for i := 0; ; i++ {
-			cells, err := r.read(nil)
-			if err != nil {
-				t.Fatalf("%q: %v", text, err)
+		budget.Of(len(text)).Check(t, func() {
+			standard := csv.NewReader(strings.NewReader(text))
+			standard.FieldsPerRecord = -1
+			want, err := standard.ReadAll()
+			if err != nil || strings.Contains(strings.ReplaceAll(text, "\r\n", ""), "\r") ||
+				strings.Contains(text, "\"") && strings.Contains(text, "\r\n") {
+				return // encoding/csv is stricter, or turns line ends within quotes
 			}
-			if cells == nil {
-				if i != len(want) {
-					t.Fatalf("%q: %d rows, encoding/csv reads %d", text, i, len(want))
+			r := &rows{text: text, next: 1}
+			for i := 0; ; i++ {
+				cells, err := r.read(nil)
+				if err != nil {
+					t.Fatalf("%q: %v", text, err)
 				}
-				return
+				if cells == nil {
+					if i != len(want) {
+						t.Fatalf("%q: %d rows, encoding/csv reads %d", text, i, len(want))
+					}
+					return
+				}
+				if i >= len(want) || fmt.Sprintf("%q", cells) != fmt.Sprintf("%q", want[i]) {
+					t.Fatalf("%q: row %d is %q, encoding/csv reads %q", text, i, cells, want)
+				}
 			}
-			if i >= len(want) || fmt.Sprintf("%q", cells) != fmt.Sprintf("%q", want[i]) {
-				t.Fatalf("%q: row %d is %q, encoding/csv reads %q", text, i, cells, want)
-			}
-		}
+		})
 	})
 }
 
@@ -168,27 +172,29 @@ func FuzzSplit(f *testing.F) {
 	f.Add("a,b\nc,d\n\n\ne", 3)
 	f.Add("\r\n,\n,\r\n", 2)
 	f.Fuzz(func(t *testing.T, text string, n int) {
-		if strings.Contains(text, `"`) || n < 1 || n > 9 {
-			return
-		}
-		collect := func(parts []*rows) (all []string) {
-			for _, part := range parts {
-				for {
-					cells, err := part.read(nil)
-					if err != nil {
-						t.Fatal(err)
-					}
-					if cells == nil {
-						break
-					}
-					all = append(all, fmt.Sprintf("%d %q", part.line, cells))
-				}
+		budget.Of(len(text)).Check(t, func() {
+			if strings.Contains(text, `"`) || n < 1 || n > 9 {
+				return
 			}
-			return all
-		}
-		whole, parts := collect([]*rows{{text: text, next: 1}}), collect((&rows{text: text, next: 1}).split(n))
-		if fmt.Sprint(whole) != fmt.Sprint(parts) {
-			t.Errorf("%q in %d parts: %s, whole %s", text, n, parts, whole)
-		}
+			collect := func(parts []*rows) (all []string) {
+				for _, part := range parts {
+					for {
+						cells, err := part.read(nil)
+						if err != nil {
+							t.Fatal(err)
+						}
+						if cells == nil {
+							break
+						}
+						all = append(all, fmt.Sprintf("%d %q", part.line, cells))
+					}
+				}
+				return all
+			}
+			whole, parts := collect([]*rows{{text: text, next: 1}}), collect((&rows{text: text, next: 1}).split(n))
+			if fmt.Sprint(whole) != fmt.Sprint(parts) {
+				t.Errorf("%q in %d parts: %s, whole %s", text, n, parts, whole)
+			}
+		})
 	})
 }

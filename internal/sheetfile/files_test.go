@@ -14,6 +14,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
+
+	"ambrosa/internal/budget"
 )
 
 type listed struct {
@@ -141,41 +143,43 @@ func FuzzWorkbook(f *testing.F) {
 	)
 	f.Add(`<worksheet><sheetData><row r="200000000"/></sheetData></worksheet>`, `<`)
 	f.Fuzz(func(t *testing.T, sheet, strings string) {
-		var out bytes.Buffer
-		book := zip.NewWriter(&out)
-		const office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
-		for _, part := range []struct{ name, content string }{
-			{"[Content_Types].xml", `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">` +
-				`<Default Extension="xml" ContentType="application/xml"/></Types>`},
-			{"_rels/.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` +
-				office + `/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
-			{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="` + office +
-				`"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`},
-			{"xl/_rels/workbook.xml.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">` +
-				`<Relationship Id="r1" Type="` + office + `/worksheet" Target="worksheets/sheet1.xml"/>` +
-				`<Relationship Id="r2" Type="` + office + `/sharedStrings" Target="sharedStrings.xml"/></Relationships>`},
-			{"xl/worksheets/sheet1.xml", sheet}, {"xl/sharedStrings.xml", strings},
-		} {
-			w, err := book.Create(part.name)
-			if err != nil {
+		budget.Of(len(sheet)+len(strings)).Check(t, func() {
+			var out bytes.Buffer
+			book := zip.NewWriter(&out)
+			const office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+			for _, part := range []struct{ name, content string }{
+				{"[Content_Types].xml", `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">` +
+					`<Default Extension="xml" ContentType="application/xml"/></Types>`},
+				{"_rels/.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="` +
+					office + `/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
+				{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="` + office +
+					`"><sheets><sheet name="A" sheetId="1" r:id="r1"/></sheets></workbook>`},
+				{"xl/_rels/workbook.xml.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">` +
+					`<Relationship Id="r1" Type="` + office + `/worksheet" Target="worksheets/sheet1.xml"/>` +
+					`<Relationship Id="r2" Type="` + office + `/sharedStrings" Target="sharedStrings.xml"/></Relationships>`},
+				{"xl/worksheets/sheet1.xml", sheet}, {"xl/sharedStrings.xml", strings},
+			} {
+				w, err := book.Create(part.name)
+				if err != nil {
+					t.Fatal(err)
+				}
+				if _, err := io.WriteString(w, part.content); err != nil {
+					t.Fatal(err)
+				}
+			}
+			if err := book.Close(); err != nil {
 				t.Fatal(err)
 			}
-			if _, err := io.WriteString(w, part.content); err != nil {
-				t.Fatal(err)
+			rows, numbers, err := opened(t, "any.xlsx", out.Bytes())
+			var refused *Refused
+			if err != nil && !errors.As(err, &refused) {
+				t.Fatalf("%v", err)
 			}
-		}
-		if err := book.Close(); err != nil {
-			t.Fatal(err)
-		}
-		rows, numbers, err := opened(t, "any.xlsx", out.Bytes())
-		var refused *Refused
-		if err != nil && !errors.As(err, &refused) {
-			t.Fatalf("%v", err)
-		}
-		for i, cells := range rows {
-			if !utf8.ValidString(fmt.Sprint(cells)) || numbers[i] > maxSheetRow {
-				t.Fatalf("row %d: %q", numbers[i], cells)
+			for i, cells := range rows {
+				if !utf8.ValidString(fmt.Sprint(cells)) || numbers[i] > maxSheetRow {
+					t.Fatalf("row %d: %q", numbers[i], cells)
+				}
 			}
-		}
+		})
 	})
 }

@@ -17,6 +17,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/budget"
 )
 
 // products reads a CSV and returns SKU and title of its rows, each with its
@@ -228,26 +229,28 @@ func FuzzSheets(f *testing.F) {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, content []byte) {
-		var refused *Refused
-		err := ReadCSV(bytes.NewReader(content), func(row catalog.Row, problems []sheet.Problem, taken bool) error {
-			if taken && row.SKU == "" || !taken && len(problems) == 0 {
-				t.Fatalf("%+v, %+v", row, problems)
+		budget.Of(len(content)).Check(t, func() {
+			var refused *Refused
+			err := ReadCSV(bytes.NewReader(content), func(row catalog.Row, problems []sheet.Problem, taken bool) error {
+				if taken && row.SKU == "" || !taken && len(problems) == 0 {
+					t.Fatalf("%+v, %+v", row, problems)
+				}
+				return nil
+			})
+			if err != nil && !errors.As(err, &refused) {
+				t.Fatal(err)
 			}
-			return nil
+			_, numbers, err := opened(t, "any.csv", content)
+			if err != nil && !errors.As(err, &refused) {
+				t.Fatal(err)
+			}
+			last := 0
+			for _, row := range numbers {
+				if row <= last {
+					t.Fatalf("row %d behind row %d", row, last)
+				}
+				last = row
+			}
 		})
-		if err != nil && !errors.As(err, &refused) {
-			t.Fatal(err)
-		}
-		_, numbers, err := opened(t, "any.csv", content)
-		if err != nil && !errors.As(err, &refused) {
-			t.Fatal(err)
-		}
-		last := 0
-		for _, row := range numbers {
-			if row <= last {
-				t.Fatalf("row %d behind row %d", row, last)
-			}
-			last = row
-		}
 	})
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/aws/aws-sdk-go-v2/aws"
 	"github.com/aws/aws-sdk-go-v2/service/s3"
 
+	"ambrosa/internal/budget"
 	"ambrosa/internal/origin"
 )
 
@@ -46,24 +47,26 @@ func FuzzAnswers(f *testing.F) {
 	f.Add(403, `<Error><Code>AccessDenied</Code></Error>`)
 	f.Add(200, "<")
 	f.Fuzz(func(t *testing.T, status int, body string) {
-		if status < 100 || status > 999 {
-			return
-		}
-		asked := 0
-		d := &drive{
-			host:   "store.example",
-			bucket: "b",
-			client: s3.New(s3.Options{Region: "us-east-1", BaseEndpoint: aws.String("https://store.example"), UsePathStyle: true,
-				HTTPClient: &http.Client{
-					Transport: answers{status, body, &asked},
-				}, RetryMaxAttempts: 1, Credentials: aws.AnonymousCredentials{}}),
-		}
-		ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
-		defer cancel()
-		_, err := d.List(ctx, "")
-		var fault *origin.Fault
-		if err != nil && !errors.As(err, &fault) {
-			t.Fatalf("%v is no fault", err)
-		}
+		budget.Of(len(body)).Check(t, func() {
+			if status < 100 || status > 999 {
+				return
+			}
+			asked := 0
+			d := &drive{
+				host:   "store.example",
+				bucket: "b",
+				client: s3.New(s3.Options{Region: "us-east-1", BaseEndpoint: aws.String("https://store.example"), UsePathStyle: true,
+					HTTPClient: &http.Client{
+						Transport: answers{status, body, &asked},
+					}, RetryMaxAttempts: 1, Credentials: aws.AnonymousCredentials{}}),
+			}
+			ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
+			defer cancel()
+			_, err := d.List(ctx, "")
+			var fault *origin.Fault
+			if err != nil && !errors.As(err, &fault) {
+				t.Fatalf("%v is no fault", err)
+			}
+		})
 	})
 }

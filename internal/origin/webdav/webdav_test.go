@@ -11,6 +11,7 @@ import (
 
 	"github.com/studio-b12/gowebdav"
 
+	"ambrosa/internal/budget"
 	"ambrosa/internal/origin"
 )
 
@@ -45,29 +46,31 @@ func FuzzAnswers(f *testing.F) {
 	f.Add(301, "", "")
 	f.Add(200, "Digest", "<html>")
 	f.Fuzz(func(t *testing.T, status int, challenge, body string) {
-		if status < 100 || status > 999 || strings.ContainsAny(challenge, "\r\n") {
-			return
-		}
-		d := &drive{
-			transport: &http.Transport{},
-			host:      "drive.example",
-			client:    gowebdav.NewClient("https://drive.example", "user", "password"),
-		}
-		d.client.SetTransport(answers{status, http.Header{"Www-Authenticate": {challenge}, "Location": {"/elsewhere"}}, body})
-		ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
-		defer cancel()
-		entries, err := d.List(ctx, "")
-		var fault *origin.Fault
-		if err != nil && !errors.As(err, &fault) {
-			t.Fatalf("%v is no fault", err)
-		}
-		if fault != nil && (fault.Reason == "" || strings.Contains(fault.Reason, "goroutine ")) {
-			t.Fatalf("it says %q", fault.Reason)
-		}
-		for _, e := range entries {
-			if strings.HasPrefix(e.Path, "../") {
-				t.Fatalf("the path %q leads out", e.Path)
+		budget.Of(len(challenge)+len(body)).Check(t, func() {
+			if status < 100 || status > 999 || strings.ContainsAny(challenge, "\r\n") {
+				return
 			}
-		}
+			d := &drive{
+				transport: &http.Transport{},
+				host:      "drive.example",
+				client:    gowebdav.NewClient("https://drive.example", "user", "password"),
+			}
+			d.client.SetTransport(answers{status, http.Header{"Www-Authenticate": {challenge}, "Location": {"/elsewhere"}}, body})
+			ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
+			defer cancel()
+			entries, err := d.List(ctx, "")
+			var fault *origin.Fault
+			if err != nil && !errors.As(err, &fault) {
+				t.Fatalf("%v is no fault", err)
+			}
+			if fault != nil && (fault.Reason == "" || strings.Contains(fault.Reason, "goroutine ")) {
+				t.Fatalf("it says %q", fault.Reason)
+			}
+			for _, e := range entries {
+				if strings.HasPrefix(e.Path, "../") {
+					t.Fatalf("the path %q leads out", e.Path)
+				}
+			}
+		})
 	})
 }
