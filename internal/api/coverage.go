@@ -110,7 +110,7 @@ var requestColumns = []sheetfile.Column[store.RequestShot]{
 	{Title: "Longer side at least, pixels", Of: func(r store.RequestShot) any { return r.Least }},
 	{Title: "Background", Of: func(r store.RequestShot) any { return r.Background }},
 	{Title: "Came", Of: func(r store.RequestShot) any { return moment(r.CameAt) }},
-	{Title: "Filled by another picture", Of: func(r store.RequestShot) any {
+	{Title: "Filled by an older picture", Of: func(r store.RequestShot) any {
 		if r.Otherwise {
 			return "yes"
 		}

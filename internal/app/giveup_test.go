@@ -59,6 +59,10 @@ func TestALotThatIsGivenUp(t *testing.T) {
 	if said := l.refused(l.Post(t.Context(), path+"/restore", nil, nil), http.StatusConflict); !strings.Contains(said, "were purged") {
 		t.Errorf("restored without its files: %s", said)
 	}
+	// One that never had any is not one whose files were purged.
+	bare := fmt.Sprintf("/api/v1/lots/%d", l.gathered("bare.zip", zipped(t)).ID)
+	l.post(bare+"/give-up", nil, nil)
+	l.post(bare+"/restore", nil, nil)
 }
 
 // TestAnUploadThatNeverArrivesIsGivenUp goes on with what is here, and gives a lot

@@ -226,11 +226,11 @@ func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
 				wanted = excluded.wanted, filled = excluded.filled, low = excluded.low, missing = excluded.missing`); err != nil {
 			return err
 		}
-		// Of those that are there now, as many came for the request as files came since it was made.
+		// Of those that older pictures do not fill, as many came for the request as files came since it was made.
 		_, err = tx.Exec(ctx, `with asked as (
 				select s.request_id, s.n, s.product_id, lower(s.view) as view, s.nth, s.came_at, r.at,
 					row_number() over (partition by s.request_id, s.product_id, lower(s.view) order by s.nth) as rank
-				from request_shot s join request r on r.id = s.request_id where s.product_id = any($1)),
+				from request_shot s join request r on r.id = s.request_id where s.product_id = any($1) and not s.otherwise),
 			due as (
 				select a.request_id, a.n, a.rank > (select count(*) from placement p join file f on f.id = p.file_id join lot l on l.id = f.lot_id
 					where p.product_id = a.product_id and lower(p.view) = a.view and l.created_at >= a.at) as otherwise

@@ -181,7 +181,7 @@ func (s *Store) HandedOn(ctx context.Context, product, file int64, limit int) ([
 // EndDispatch records what became of a dispatch, picture by picture, once: a run that is done
 // again writes nothing twice. What was recorded as it went is counted from what is recorded.
 func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
+	return s.Retried(ctx, func(tx pgx.Tx) error {
 		var outlet int64
 		var behind int
 		err := tx.QueryRow(ctx, `select coalesce(outlet_id, 0), (select coalesce(max(n), 0) from dispatch_picture where dispatch_id = d.id)
@@ -251,7 +251,7 @@ func (s *Store) Sending(ctx context.Context, d Dispatch, o dispatch.Outcome, slo
 
 // Handed records a picture that went, as it went: in the receipt, and as standing there.
 func (s *Store) Handed(ctx context.Context, d Dispatch, n int, o dispatch.Outcome, slot func(dispatch.Sent) string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
+	return s.Retried(ctx, func(tx pgx.Tx) error {
 		_, err := tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(d.ID, n-1, []dispatch.Outcome{o}))
 		if err != nil {
 			return err

@@ -39,8 +39,8 @@ var ErrPurged = errors.New("all its files were purged")
 // ShowLot brings a lot back that was given up, in the state that it had; ErrChanged
 // means that it was not given up, ErrPurged that none of its files is left.
 func ShowLot(ctx context.Context, tx pgx.Tx, id int64) error {
-	purged, err := number(ctx, tx, `select count(*) from lot l where id = $1 and state = 'given up' and state_before <> 'receiving'
-		and not exists (select from file where lot_id = l.id) and exists (select from upload where lot_id = l.id)`, id)
+	purged, err := number(ctx, tx, `select count(*) from lot l where id = $1 and state = 'given up' and state_before in ('ready', 'applied')
+		and not exists (select from file where lot_id = l.id) and exists (select from receipt_file where lot = l.name)`, id)
 	if err != nil {
 		return err
 	}

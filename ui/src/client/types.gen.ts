@@ -3220,7 +3220,7 @@ export type RehearsedView = {
      */
     bytes: number;
     /**
-     * All: those that go, those held back, and those left out since they are there just so
+     * All: those that are sent, those held back, and those left out because they are there unchanged
      */
     chosen: number;
     /**

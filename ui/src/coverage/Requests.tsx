@@ -67,11 +67,11 @@ function Line({ request: r, on, onOpen }: LineProps) {
       <span
         className="num"
         title={
-          r.otherwise > 0 ? `${count(r.otherwise)} more are filled by pictures that were here before` : ''
+          r.otherwise > 0 ? `${count(r.otherwise)} more are filled by pictures from before the request` : ''
         }
       >
         {count(r.came)} of {some(r.shots, 'picture')} came
-        {r.otherwise > 0 && <span className="quiet">, {count(r.otherwise)} filled otherwise</span>}
+        {r.otherwise > 0 && <span className="quiet">, {count(r.otherwise)} filled by older pictures</span>}
       </span>
       <Button component="a" size="compact-xs" href={`/media/requests/${r.id}`}>
         XLSX
@@ -123,7 +123,7 @@ function ForSupplier({ request }: { request: ShotRequest }) {
 /** What became of a picture that was asked for. */
 const came = (s: RequestShot) => {
   if (!s.cameAt) return 'waited for';
-  return s.otherwise ? `filled by another picture ${when(s.cameAt)}` : `came ${when(s.cameAt)}`;
+  return s.otherwise ? `filled by an older picture ${when(s.cameAt)}` : `came ${when(s.cameAt)}`;
 };
 
 /** How many pictures of a request are shown; all are in the sheet. */

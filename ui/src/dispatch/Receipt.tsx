@@ -39,6 +39,8 @@ export function Receipt({ dispatch: d }: { dispatch: Dispatch }) {
   const listed = found.flatMap((page) => page.data?.items ?? []);
   const total = found[0]?.data?.total;
   const last = listed.at(-1)?.n;
+  // While it goes on nobody knows yet how many there will be.
+  const many = (what: string, n: number) => (d.endedAt ? `${what} ${count(n)}` : what);
   return (
     <div className={css.receipt}>
       <div className={`spread ${css.receiptHead}`}>
@@ -61,10 +63,10 @@ export function Receipt({ dispatch: d }: { dispatch: Dispatch }) {
             setPages([0]);
           }}
           data={[
-            { value: '', label: `All ${count(d.pictures + d.held + d.removed)}` },
-            { value: 'went', label: `Sent ${count(d.pictures)}` },
-            ...(d.held > 0 ? [{ value: 'held', label: `Held back ${count(d.held)}` }] : []),
-            ...(d.removed > 0 ? [{ value: 'removed', label: `Taken away ${count(d.removed)}` }] : []),
+            { value: '', label: many('All', d.pictures + d.held + d.removed) },
+            { value: 'went', label: many('Sent', d.pictures) },
+            ...(d.held > 0 || !d.endedAt ? [{ value: 'held', label: many('Held back', d.held) }] : []),
+            ...(d.removed > 0 || !d.endedAt ? [{ value: 'removed', label: many('Removed', d.removed) }] : []),
           ]}
         />
       </div>

@@ -21,7 +21,7 @@ const needWords: Record<Reference['by'], string> = {
   pin: 'is pinned:',
   sheet: 'is the sheet',
   shelf: 'is on the shelf',
-  dispatch: 'was sent, and can be sent again, to',
+  dispatch: 'is kept so that it can be sent again to',
 };
 
 /** Who needs a file now: an orphan nobody, unless that changed since. */
