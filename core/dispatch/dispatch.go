@@ -369,7 +369,7 @@ func Massive(gone, stands int) bool { return gone > 10 && gone*5 > stands }
 
 // Totals counts what becomes of items.
 type Totals struct {
-	Chosen   int            `json:"chosen" doc:"All: those that are sent, those held back, and those left out because they are there unchanged"`
+	Chosen   int            `json:"chosen" doc:"All: those sent, those held back, and those left out because they are there unchanged"`
 	Products int            `json:"products" doc:"Of those that go"`
 	Pictures int            `json:"pictures" doc:"That go"`
 	Bytes    int64          `json:"bytes" doc:"As they came, until they went"`

@@ -3220,7 +3220,7 @@ export type RehearsedView = {
      */
     bytes: number;
     /**
-     * All: those that are sent, those held back, and those left out because they are there unchanged
+     * All: those sent, those held back, and those left out because they are there unchanged
      */
     chosen: number;
     /**
