@@ -126,7 +126,7 @@ func (s *Server) exportTemplate(c fiber.Ctx) error {
 			example = items[0]
 		}
 	}
-	categories, err := s.Store.Categories(ctx, "")
+	categories, err := s.Store.CategoryPaths(ctx)
 	if err != nil {
 		return err
 	}
@@ -141,9 +141,7 @@ func (s *Server) exportTemplate(c fiber.Ctx) error {
 		case sheet.Retire:
 			fillings[i].Values = []string{"no", "yes"}
 		case sheet.Category:
-			for _, category := range categories {
-				fillings[i].Values = append(fillings[i].Values, category.Path)
-			}
+			fillings[i].Values = categories
 		}
 	}
 	return s.download(c, "products to fill in", formatOf(c), func(_ context.Context, out io.Writer, format export) error {

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"errors"
+	"fmt"
 	"net/http"
 	"strings"
 	"time"
@@ -89,6 +90,10 @@ func (s *Server) linkOperations(api huma.API) {
 					MaxFiles: b.MaxFiles, MaxBytes: b.MaxBytes, Rights: b.Rights, Licence: b.Licence, Credit: b.Credit, Request: b.Request},
 				sum,
 			)
+			if errors.Is(err, store.ErrNotFound) {
+				err = huma.Error422UnprocessableEntity(fmt.Sprintf("There is no category “%s”. Choose one of the list, or leave the field empty "+
+					"for the whole catalog.", b.Category))
+			}
 			return &Body[linkMade]{linkMade{id, address}}, problem(err, "link")
 		})
 	huma.Register(api, tags.post("renew-supplier-link", path+"/{id}/address", "Give a link another address and a later end; the address "+

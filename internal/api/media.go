@@ -77,14 +77,32 @@ func (s *Server) render(c fiber.Ctx, sum blob.Sum, size int) ([]byte, error) {
 		return nil, err
 	}
 	defer done()
+	// What could not be decoded once is not tried at each view.
+	known, err := s.Store.KnownBlob(c.Context(), sum[:])
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	problem := known.Problem
+	if problem == "" {
+		problem, _ = s.unshown.Get(sum)
+	}
+	if problem != "" {
+		return nil, cannotBeShown(problem)
+	}
 	result, err := s.Pictures.Examine(c.Context(), original, size)
 	if err != nil {
 		return nil, err
 	}
 	if result.Problem != "" {
-		return nil, fiber.NewError(http.StatusUnprocessableEntity, "This picture cannot be shown: "+result.Problem)
+		s.Log.Warn("a picture cannot be shown", "sum", sum, "problem", result.Problem, "cause", result.Cause)
+		s.unshown.Add(sum, result.Problem)
+		return nil, cannotBeShown(result.Problem)
 	}
 	return result.Rendition, s.Blobs.PutRendition(c.Context(), sum, size, result.Rendition)
+}
+
+func cannotBeShown(problem string) error {
+	return fiber.NewError(http.StatusUnprocessableEntity, "This picture cannot be shown: "+problem)
 }
 
 // original hands a file out as it came, to be saved and never shown in place.

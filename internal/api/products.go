@@ -113,12 +113,18 @@ func (s *Server) productOperations(api huma.API) {
 			)
 			return pageOf(items, total), problem(err, "product")
 		})
-	huma.Register(api, tags.get("list-categories", "/categories", "The category tree, or what of it has a text in its path or ID"),
+	huma.Register(api, tags.get("list-categories", "/categories", "The category tree by level, or the categories that a text finds"),
 		func(ctx context.Context, in *struct {
-			Query string `query:"q" maxLength:"200" doc:"Part of a path or of an own ID"`
-		}) (*Body[Page[store.Category]], error) {
-			items, err := s.Store.Categories(ctx, in.Query)
-			return pageOf(items, int64(len(items))), problem(err, "category")
+			Query  string `query:"q" maxLength:"200" doc:"Part of a path or of an own ID"`
+			Path   string `query:"path" maxLength:"1000" doc:"Only the category with this path"`
+			Parent int64  `query:"parent" minimum:"0" doc:"ID of the category whose categories are listed; 0 for all"`
+			After  string `query:"after" maxLength:"1000" doc:"Goes on behind this path, where one level has more than fit"`
+			Limit  int    `query:"limit" minimum:"1" maximum:"5000" default:"500" doc:"As many whole levels as fit are listed, and always one"`
+		}) (*Body[store.CategoryList], error) {
+			found, err := s.Store.Categories(ctx, store.CategoryFilter{Text: in.Query, Path: in.Path, Parent: in.Parent, After: in.After,
+				Limit: in.Limit})
+			found.Items = orEmpty(found.Items)
+			return &Body[store.CategoryList]{found}, problem(err, "category")
 		})
 	huma.Register(api, tags.get("get-category", "/categories/{id}", "A category with its pictures"),
 		func(ctx context.Context, in *ByID) (*Body[categoryPage], error) {

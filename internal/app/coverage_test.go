@@ -122,7 +122,7 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	if rows := l.asked(again.ID); len(rows) != 2 {
 		t.Errorf("asked again: %q", rows)
 	}
-	if c := l.covered("&only=missing"); c.Missing != 1 || c.Matching != 1 || len(c.Items) != 1 || c.Items[0].Code != "AT-002" {
+	if c := l.covered("&only=missing"); c.Missing != 1 || c.Listed != 1 || len(c.Items) != 1 || c.Items[0].Code != "AT-002" {
 		t.Errorf("what is missing still: %+v", c)
 	}
 	// A picture that had come before a request was made fills what it asks for, and did not come for it.

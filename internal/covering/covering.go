@@ -212,50 +212,6 @@ func (c *Coverer) KeepDay(ctx context.Context) error {
 	return c.Store.KeepCoverageDay(ctx)
 }
 
-// Covered is coverage, as a filter chooses it.
-type Covered struct {
-	coverage.Totals
-	Products   int                     `json:"products"`
-	Matching   int                     `json:"matching" doc:"Products that are listed, page by page"`
-	Lists      []store.ShotList        `json:"lists" nullable:"false" doc:"All shot lists"`
-	Categories []store.CoveredCategory `json:"categories" nullable:"false"`
-	Items      []store.CoveredProduct  `json:"items" nullable:"false"`
-	Counting   bool                    `json:"counting" doc:"Some of it is not counted yet: asked again, more is"`
-	Days       []store.CoveredDay      `json:"days" nullable:"false" doc:"What it came to, day by day"`
-}
-
-// days are how far back coverage is shown.
-const days = 90
-
-// Covered returns what a filter chooses, with what changed as far as it is counted. Totals and categories are of
-// all that is chosen, whatever of it is listed.
-func (c *Coverer) Covered(ctx context.Context, f store.CoverageFilter) (found Covered, err error) {
-	finished, err := c.Counted(ctx)
-	if err != nil {
-		return found, err
-	}
-	found.Counting = !finished
-	if found.Lists, err = c.Store.ShotLists(ctx); err != nil {
-		return found, err
-	}
-	if found.Categories, err = c.Store.CoveredCategories(ctx, f); err != nil {
-		return found, err
-	}
-	for _, one := range found.Categories {
-		found.Products += one.Products
-		found.Matching += one.Listed
-		found.Wanted += one.Wanted
-		found.Filled += one.Filled
-		found.Below += one.Below
-		found.Missing += one.Missing
-	}
-	if found.Items, err = c.Store.CoveredProducts(ctx, f); err != nil {
-		return found, err
-	}
-	found.Days, err = c.Store.CoverageDays(ctx, f.Category, days)
-	return found, err
-}
-
 // SetList sets the shot list of a category, as it was seen; an empty one is forgotten. The error
 // may be a coverage.BadList, store.ErrChanged or store.ErrNotFound.
 func (c *Coverer) SetList(ctx context.Context, who acting.Actor, path string, shots coverage.List, version int) error {

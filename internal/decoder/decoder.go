@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"strings"
 	"syscall"
@@ -48,34 +49,40 @@ func Serve(in io.Reader, out io.Writer) error {
 }
 
 func decode(task picture.Task) (result picture.Result) {
-	content, err := readLimited(task.Path, task.Limits.Bytes)
+	content, problem, err := readLimited(task.Path, task.Limits.Bytes)
 	if err != nil {
-		return picture.Result{Problem: err.Error()}
+		return failed(result, err)
+	}
+	if problem != "" {
+		return picture.Result{Problem: problem}
 	}
 	result.Type = picturespec.TypeOf(content[:min(len(content), picturespec.HeadBytes)])
 	if refusal := result.Type.Refusal(); refusal != "" {
 		result.Problem = refusal
 		return result
 	}
-	if err := measure(content, &result, task.Limits); err != nil {
-		result.Problem = plain(err)
+	if n := picturespec.Segments(content, picturespec.MostSegments+1); n > picturespec.MostSegments {
+		result.Problem = fmt.Sprintf("the picture has more than %d segments of data beside its pixels, so it is not decoded",
+			picturespec.MostSegments)
 		return result
+	}
+	if err := measure(content, &result, task.Limits); err != nil {
+		return failed(result, err)
 	}
 	if task.Codes {
 		if result.Codes, err = readCodes(content); err != nil {
-			result.Problem = plain(err)
+			return failed(result, err)
 		}
 		return result
 	}
 	if task.Make != nil {
 		if result.Made, err = makeRendition(content, &result, *task.Make); err != nil {
-			result.Problem = plain(err)
+			return failed(result, err)
 		}
 		return result
 	}
 	if err := render(content, task.Size, &result); err != nil {
-		result.Problem = plain(err)
-		return result
+		return failed(result, err)
 	}
 	if suspect(len(content), &result) {
 		// A picture whose full size cannot be read was broken already above.
@@ -86,15 +93,30 @@ func decode(task picture.Task) (result picture.Result) {
 	return result
 }
 
-func readLimited(path string, limit int64) ([]byte, error) {
+// readLimited reads a file. problem says why its picture is not decoded; err is for what is wrong with the
+// machine.
+func readLimited(path string, limit int64) (content []byte, problem string, err error) {
 	info, err := os.Stat(path)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	if info.Size() > limit {
-		return nil, fmt.Errorf("%d MB are more than the limit of %d MB a file", info.Size()>>20, limit>>20)
+		return nil, fmt.Sprintf("%d MB are more than the limit of %d MB a file", info.Size()>>20, limit>>20), nil
 	}
-	return os.ReadFile(path)
+	content, err = os.ReadFile(path)
+	return content, "", err
+}
+
+// failed tells what is wrong with the machine from what is wrong with the picture.
+func failed(result picture.Result, err error) picture.Result {
+	var file *fs.PathError
+	if !errors.As(err, &file) {
+		result.Problem, result.Cause = plain(err), fmt.Sprintf("%.500s", err)
+		return result
+	}
+	result.Failed = syscall.EIO
+	errors.As(file, &result.Failed)
+	return result
 }
 
 // measure reads the header only; pixels are not decoded yet.
@@ -174,21 +196,19 @@ func toScreen(image *vips.ImageRef, result *picture.Result) error {
 	return image.ToColorSpace(vips.InterpretationSRGB)
 }
 
-// plain shortens libvips' messages to the first line, without its stack.
+// plain says in the user's words why a picture is not decoded. libvips' own words are in the result's Cause.
 func plain(err error) string {
-	text, _, _ := strings.Cut(err.Error(), "\n")
-	text = strings.TrimSpace(text)
-	var large tooLarge
+	text := err.Error()
+	var pixels picturespec.TooLarge
+	var bytes tooLarge
 	switch {
-	case errors.As(err, &large):
+	case errors.As(err, &pixels), errors.As(err, &bytes):
 		return text
 	case strings.Contains(text, "premature end"), strings.Contains(text, "Premature end"), strings.Contains(text, "truncated"),
 		strings.Contains(text, "unexpected end"), strings.Contains(text, "out of order read"), strings.Contains(text, "end of file"):
 		return "the picture is broken: it ends early"
-	case strings.Contains(text, "pixels are more than the limit"):
-		return text
 	case errors.Is(err, vips.ErrUnsupportedImageFormat):
 		return "the picture is broken, or of a kind that is not read"
 	}
-	return "the picture is broken: " + text
+	return "the picture is broken: its data cannot be decoded"
 }

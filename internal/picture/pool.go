@@ -18,6 +18,7 @@ import (
 	"os"
 	"os/exec"
 	"sync"
+	"syscall"
 	"time"
 
 	"ambrosa/core/dispatch"
@@ -83,6 +84,8 @@ type Result struct {
 	Codes         []Code        `json:"codes,omitempty"`
 	Made          *Made         `json:"made,omitempty"`
 	Problem       string        `json:"problem,omitempty"`
+	Cause         string        `json:"cause,omitempty"`  // of the problem, in the words of the decoding library
+	Failed        syscall.Errno `json:"failed,omitempty"` // why the file cannot be read or written on this machine
 }
 
 // Pool runs decoders. Its methods may be called by many goroutines; as many
@@ -173,6 +176,9 @@ func (p *Pool) do(ctx context.Context, task Task) (Result, error) {
 	result, err := p.ask(ctx, d, task)
 	if err == nil {
 		p.free <- d
+		if result.Failed != 0 {
+			return Result{}, fmt.Errorf("read or write a picture's file: %w", result.Failed)
+		}
 		return result, nil
 	}
 	d.end()

@@ -404,6 +404,9 @@ func (e *examination) examine(ctx context.Context, s spooledEntry) (store.Examin
 			return found, err
 		}
 	}
+	if measured.Cause != "" {
+		e.Log.Info("a picture cannot be decoded", "path", s.path, "problem", measured.Problem, "cause", measured.Cause)
+	}
 	if found.Problem = measured.Problem; !measured.Type.Kept(s.path) {
 		s.file.Remove()
 		found.Sum = nil

@@ -35,6 +35,10 @@ func (s *Store) FoldCounts(ctx context.Context) error {
 		`with gone as (delete from finding_count where (select count(*) from finding_count) > $1 returning kind, first_sweep, findings, frees)
 		insert into finding_count select kind, first_sweep, sum(findings), sum(frees) from gone group by 1, 2
 			having sum(findings) <> 0 or sum(frees) <> 0`,
+		`with gone as (delete from coverage_sum where category_id in (select category_id from coverage_sum group by category_id
+			having count(*) > $1) returning *)
+		insert into coverage_sum select category_id, sum(products), sum(lacking), sum(lower), sum(wanted), sum(filled), sum(low), sum(missing)
+			from gone group by 1 having sum(products) <> 0`,
 		`with busy as (select lot_id from lot_decided group by lot_id having count(*) > $1),
 			free as (select id from lot where id in (select lot_id from busy) for no key update skip locked),
 			gone as (delete from lot_decided where lot_id in (select id from free) returning lot_id),

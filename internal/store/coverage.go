@@ -3,12 +3,12 @@ package store
 import (
 	"context"
 	"errors"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/catalog"
 	"ambrosa/core/coverage"
 	"ambrosa/core/picturespec"
 )
@@ -70,12 +70,12 @@ func (s *Store) RemoveShotList(ctx context.Context, path string, version int) er
 	})
 }
 
-// categoryOf is the number of a category; nil for no path.
-func categoryOf(ctx context.Context, tx pgx.Tx, path string) (*int64, error) {
+// categoryOf returns the ID of the category with a path; nil for no path, ErrNotFound where there is none.
+func categoryOf(ctx context.Context, db DB, path string) (*int64, error) {
 	if path == "" {
 		return nil, nil
 	}
-	id, err := number(ctx, tx, `select id from category where path = $1`, path)
+	id, err := number(ctx, db, `select id from category where path = $1`, path)
 	return &id, err
 }
 
@@ -263,31 +263,79 @@ func (f CoverageFilter) where() (string, pgx.NamedArgs) {
 	return where, args
 }
 
-// CoveredCategory is a category's own products, and how far they have what is wanted.
-type CoveredCategory struct {
-	ID       int64  `json:"id" doc:"0 for products without a category"`
-	Path     string `json:"path"`
-	Products int    `json:"products"`
-	Listed   int    `json:"listed" doc:"Of them, that are listed by what is missing or too small"`
+// CoverageSum is how far some products have what is wanted.
+type CoverageSum struct {
+	Products int `json:"products"`
+	Listed   int `json:"listed" doc:"Of them, that are listed by what is missing or too small"`
 	coverage.Totals
 }
 
-// CoveredCategories returns the categories whose products have a list, as a filter has them but
-// for what is listed, by path.
-func (s *Store) CoveredCategories(ctx context.Context, f CoverageFilter) ([]CoveredCategory, error) {
-	listed := map[string]string{"": "true", "missing": "k.missing > 0", "below": "k.low > 0"}[f.Only]
-	f.Only = ""
-	where, args := f.where()
-	from := "coverage k join product p on p.id = k.product_id"
-	if f.Query == "" { // what is counted knows its category itself
-		from, where = "coverage k", strings.ReplaceAll(where, "p.category_id", "k.category_id")
+// Plus adds another sum to this one.
+func (c CoverageSum) Plus(other CoverageSum) CoverageSum {
+	return CoverageSum{c.Products + other.Products, c.Listed + other.Listed, coverage.Totals{
+		Wanted: c.Wanted + other.Wanted, Filled: c.Filled + other.Filled, Below: c.Below + other.Below, Missing: c.Missing + other.Missing,
+	}}
+}
+
+// CoverageTree is the category tree with what the products of each category itself come to.
+type CoverageTree struct {
+	Levels catalog.Levels
+	Own    map[int64]CoverageSum // by category; 0 for products without one
+	Parent map[int64]int64
+}
+
+// CoverageTree returns the tree with the products whose code, SKU, title or GTIN has the text of a filter, whatever their
+// category.
+func (s *Store) CoverageTree(ctx context.Context, f CoverageFilter) (tree CoverageTree, err error) {
+	listed := map[string]string{"": "products", "missing": "lacking", "below": "lower"}[f.Only]
+	sums, args := "coverage_sum", pgx.NamedArgs{}
+	if f.Query != "" { // what is kept knows no text
+		var where string
+		where, args = ProductFilter{Query: f.Query}.where()
+		sums = `(select k.category_id, 1 as products, (k.missing > 0)::int as lacking, (k.low > 0)::int as lower, k.wanted, k.filled, k.low,
+			k.missing from coverage k join product p on p.id = k.product_id where ` + where + `)`
 	}
-	return list[CoveredCategory](ctx, s.Pool, `
-		select k.*, coalesce(c.path, '') as path from (
-			select k.category_id as id, count(*)::int as products, count(*) filter (where `+listed+`)::int as listed,
-				sum(k.wanted)::int as wanted, sum(k.filled)::int as filled, sum(k.low)::int as below, sum(k.missing)::int as missing
-			from `+from+` where `+where+` group by k.category_id) k
-		left join category c on c.id = k.id order by c.path nulls first`, args)
+	tree.Own, tree.Parent = map[int64]CoverageSum{}, map[int64]int64{}
+	rows, err := s.Pool.Query(ctx, `
+		with sums as (select category_id as id, sum(products)::int as products, sum(`+listed+`)::int as listed, sum(wanted)::int as wanted,
+			sum(filled)::int as filled, sum(low)::int as below, sum(missing)::int as missing from `+sums+` k group by category_id)
+		select coalesce(c.id, k.id), coalesce(c.parent_id, 0), coalesce(products, 0), coalesce(listed, 0), coalesce(wanted, 0),
+			coalesce(filled, 0), coalesce(below, 0), coalesce(missing, 0) from category c full join sums k on k.id = c.id`, args)
+	if err != nil {
+		return tree, err
+	}
+	var id, parent int64
+	var sum CoverageSum
+	_, err = pgx.ForEachRow(rows, []any{&id, &parent, &sum.Products, &sum.Listed, &sum.Wanted, &sum.Filled, &sum.Below, &sum.Missing},
+		func() error {
+			if id != 0 {
+				tree.Levels.Add(id, parent)
+				tree.Parent[id] = parent
+			}
+			tree.Own[id] = sum
+			return nil
+		})
+	return tree, err
+}
+
+// CategoryName is what a category is called.
+type CategoryName struct {
+	ID   int64
+	Name string
+	Path string
+}
+
+// CategoryNames returns the names of categories, by path.
+func (s *Store) CategoryNames(ctx context.Context, ids []int64) ([]CategoryName, error) {
+	return list[CategoryName](ctx, s.Pool, `select id, name, path from category where id = any($1) order by path`, ids)
+}
+
+// CategoryByPath returns the ID of a category; 0 for "". It may return ErrNotFound.
+func (s *Store) CategoryByPath(ctx context.Context, path string) (int64, error) {
+	if path == "" {
+		return 0, nil
+	}
+	return number(ctx, s.Pool, `select id from category where path = $1`, path)
 }
 
 // CoveredProduct is a product's coverage.
@@ -323,21 +371,35 @@ type CoveredDay struct {
 	Filled int       `json:"filled"`
 }
 
-// CoverageDays returns what coverage came to, below a category ("" for all), day by day.
-func (s *Store) CoverageDays(ctx context.Context, category string, days int) ([]CoveredDay, error) {
-	return list[CoveredDay](ctx, s.Pool, `select d.day::timestamptz as day, sum(d.wanted)::int as wanted, sum(d.filled)::int as filled
-		from coverage_day d left join category c on c.id = d.category_id
-		where d.day > current_date - $2::int and ($1 = '' or `+inOrBelow("d.category_id", "$1")+`)
-		group by d.day order by d.day`, category, days)
+// CoverageDays returns what coverage came to in a category and below it (0 for the whole catalog), day by day.
+func (s *Store) CoverageDays(ctx context.Context, category int64, days int) ([]CoveredDay, error) {
+	if category == 0 {
+		category = wholeCatalog
+	}
+	return list[CoveredDay](ctx, s.Pool, `select day::timestamptz as day, wanted, filled from coverage_trend
+		where category_id = $1 and day > current_date - $2::int order by day`, category, days)
 }
+
+// wholeCatalog stands for all products in coverage_trend, where 0 is those without a category.
+const wholeCatalog = -1
 
 // KeepCoverageDay keeps what coverage comes to today.
 func (s *Store) KeepCoverageDay(ctx context.Context) error {
-	_, err := s.exec(ctx, `insert into coverage_day (day, category_id, products, wanted, filled, low)
-		select current_date, category_id, count(*), sum(wanted), sum(filled), sum(low) from coverage group by category_id
-		on conflict (day, category_id) do update set products = excluded.products, wanted = excluded.wanted, filled = excluded.filled,
-			low = excluded.low`)
-	return err
+	return s.Within(ctx, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `insert into coverage_day (day, category_id, products, wanted, filled, low)
+			select current_date, category_id, sum(products), sum(wanted), sum(filled), sum(low) from coverage_sum group by category_id
+				having sum(products) > 0
+			on conflict (day, category_id) do update set products = excluded.products, wanted = excluded.wanted, filled = excluded.filled,
+				low = excluded.low`)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `insert into coverage_trend (category_id, day, wanted, filled)
+			select a.id, current_date, sum(k.wanted), sum(k.filled) from coverage_sum k left join category c on c.id = k.category_id
+				cross join unnest($1 || coalesce(c.trail, array[k.category_id])) a (id) group by a.id having sum(k.products) > 0
+			on conflict (category_id, day) do update set wanted = excluded.wanted, filled = excluded.filled`, wholeCatalog)
+		return err
+	})
 }
 
 // FallenCategory is a category whose products have less of what is wanted than they had.
@@ -352,7 +414,7 @@ func (s *Store) FallenCoverage(ctx context.Context, days, limit int) ([]FallenCa
 	return list[FallenCategory](ctx, s.Pool, `
 		with before as (select distinct on (category_id) category_id, filled::float / nullif(wanted, 0) as part from coverage_day
 			where day < current_date and day >= current_date - $1::int order by category_id, day),
-		today as (select category_id, sum(filled)::float / nullif(sum(wanted), 0) as part from coverage group by category_id)
+		today as (select category_id, sum(filled)::float / nullif(sum(wanted), 0) as part from coverage_sum group by category_id)
 		select coalesce(c.path, '') as path, b.part as before, t.part as now from before b join today t using (category_id)
 		left join category c on c.id = category_id where t.part < b.part - 0.005 order by b.part - t.part desc limit $2`, days, limit)
 }

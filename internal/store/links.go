@@ -57,8 +57,11 @@ func (s *Store) SupplierLinkBy(ctx context.Context, token []byte) (SupplierLink,
 	return one[SupplierLink](ctx, s.Pool, linkQuery+` where k.token = $1`, token)
 }
 
-// AddSupplierLink makes a link and returns its id.
+// AddSupplierLink makes a link and returns its id; ErrNotFound where its category does not exist.
 func (s *Store) AddSupplierLink(ctx context.Context, k SupplierLink, token []byte) (id int64, err error) {
+	if _, err := categoryOf(ctx, s.Pool, k.Category); err != nil {
+		return 0, err
+	}
 	return number(
 		ctx,
 		s.Pool,

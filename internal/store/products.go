@@ -50,23 +50,37 @@ const productColumns = `
 		left join variant v on v.id = pl.variant_id
 		where pl.product_id = p.id order by pl.variant_id is not null, v.position, pl.place limit 1), '') as lead`
 
+// where returns the conditions of a filter on a product p, and their arguments.
 func (f ProductFilter) where() (string, pgx.NamedArgs) {
+	where, args := f.whereButText()
+	if f.Query != "" {
+		where += ` and p.id in (
+			select id from product where words like @like
+			union all select product_id from variant where words like @like)`
+	}
+	return where, args
+}
+
+// whereButText is where without the condition of the text. Its arguments include the text.
+func (f ProductFilter) whereButText() (string, pgx.NamedArgs) {
 	conditions := []string{"true"}
-	args := pgx.NamedArgs{"offset": f.Offset, "limit": f.Limit}
+	args := pgx.NamedArgs{"offset": f.Offset, "limit": f.Limit, "category": f.Category, "like": Like(f.Query)}
 	if f.NoPicture {
 		conditions = append(conditions, "p.pictures = 0")
 	}
 	if f.Category != "" {
 		conditions = append(conditions, inOrBelow("p.category_id", "@category"))
-		args["category"] = f.Category
-	}
-	if f.Query != "" {
-		conditions = append(conditions, `p.id in (
-			select id from product where words like @like
-			union all select product_id from variant where words like @like)`)
-		args["like"] = Like(f.Query)
 	}
 	return strings.Join(conditions, " and "), args
+}
+
+// found is the SQL that selects the ID and code of all products of a filter; where is its other conditions.
+func (f ProductFilter) found(where string) string {
+	if f.Query == "" {
+		return `select id, code from product p where ` + where
+	}
+	return `select p.id, p.code from product p where p.words like @like and ` + where + `
+		union select p.id, p.code from variant v join product p on p.id = v.product_id where v.words like @like and ` + where
 }
 
 // Like makes a pattern that finds text anywhere, in lower case.
@@ -77,7 +91,7 @@ func Like(text string) string {
 // Products returns a page of the catalog in order of code, and how many
 // products there are in all.
 func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, total int64, err error) {
-	where, args := f.where()
+	where, args := f.whereButText()
 	if f.Query == "" {
 		if total, err = s.countProducts(ctx, f); err != nil {
 			return nil, 0, err
@@ -85,6 +99,9 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 	}
 	// Where few are chosen they are found first, and put into order then; of many, the order finds the page.
 	if f.Query == "" && (f.Category == "" || total > fewProducts) {
+		// Compared with true, the categories stay a filter, and the order of codes leads: the planner takes a
+		// category for one of few products, and would sort 100,000.
+		where = strings.Replace(where, inOrBelow("p.category_id", "@category"), "("+inOrBelow("p.category_id", "@category")+") is true", 1)
 		page, err = list[Product](ctx, s.Pool, `
 			select `+productColumns+`
 			from (select id from product p where `+where+` order by code, id offset @offset limit @limit) page
@@ -98,7 +115,7 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 		Total int64
 	}
 	rows, err := list[found](ctx, s.Pool, `
-		with found as materialized (select id, code from product p where `+where+`)
+		with found as materialized (`+f.found(where)+`)
 		select `+productColumns+`, (select count(*) from found) as total
 		from (select id from found order by code, id offset @offset limit @limit) page
 		join product p using (id) left join category c on c.id = p.category_id
@@ -109,8 +126,8 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 	if err != nil || f.Query == "" {
 		return page, total, err
 	}
-	if err == nil && len(rows) == 0 && f.Offset > 0 { // behind the last
-		total, err = number(ctx, s.Pool, `select count(*) from product p where `+where, args)
+	if len(rows) == 0 && f.Offset > 0 { // behind the last
+		total, err = number(ctx, s.Pool, `select count(*) from (`+f.found(where)+`) found`, args)
 	}
 	return page, total, err
 }
@@ -146,53 +163,6 @@ func (s *Store) Variants(ctx context.Context, product int64) ([]Variant, error) 
 		select v.id, v.sku, v.title, coalesce(v.gtin, '') as gtin, v.codes, v.options,
 			(select count(*) from placement pl where pl.variant_id = v.id)::int as pictures
 		from variant v where v.product_id = $1 order by v.position, v.id`, product)
-}
-
-// Category is a node of the category tree.
-type Category struct {
-	ID        int64  `json:"id"`
-	Version   int64  `json:"version" doc:"Counts the changes of its pictures and texts"`
-	Pictures  int    `json:"pictures" doc:"That stand on it"`
-	Sum       string `json:"sum" doc:"SHA-256 of its first picture, empty when it has none"`
-	Path      string `json:"path"`
-	Name      string `json:"name"`
-	Ref       string `json:"ref" doc:"Its own ID"`
-	Products  int    `json:"products" doc:"Products in it and below it"`
-	NoPicture int    `json:"noPicture" doc:"Those of them without a picture"`
-
-	Description string `json:"description" doc:"What it is about"`
-}
-
-// categoryColumns are those of a category c with its totals t.
-const categoryColumns = `c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description,
-	coalesce(lead.sum, '') as sum,
-	coalesce(t.products, 0)::int as products, coalesce(t.bare, 0)::int as no_picture`
-
-// categoryLead is the SQL of the first picture of a category c.
-const categoryLead = `(select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id where pl.category_id = c.id
-	order by pl.place limit 1)`
-
-// Categories returns the tree in order of path; of a text only those whose path or own ID
-// has a part of it.
-func (s *Store) Categories(ctx context.Context, text string) ([]Category, error) {
-	return list[Category](ctx, s.Pool, `
-		with totals as (select a.id, sum(k.products) as products, sum(k.bare) as bare
-			from (select category_id, sum(products)::int as products, sum(bare)::int as bare from product_count group by category_id) k
-			join category c on c.id = k.category_id cross join unnest(c.trail) a (id) group by a.id)
-		, leads as (select distinct on (pl.category_id) pl.category_id as id, encode(f.sha256, 'hex') as sum
-			from placement pl join file f on f.id = pl.file_id where pl.category_id is not null order by pl.category_id, pl.place)
-		select `+categoryColumns+` from category c left join totals t using (id) left join leads lead using (id)
-		where $1 = '' or lower(c.path) like $2 or lower(c.ref) like $2 order by c.path`, text, Like(text))
-}
-
-// Category returns one node of the tree.
-func (s *Store) Category(ctx context.Context, id int64) (Category, error) {
-	return one[Category](ctx, s.Pool, `select `+categoryColumns+` from category c cross join lateral (
-			select sum(k.products) as products, sum(k.bare) as bare from category b join product_count k on k.category_id = b.id
-			where b.trail @> array[c.id]) t
-		left join lateral (select encode(f.sha256, 'hex') as sum from placement pl join file f on f.id = pl.file_id
-			where pl.category_id = c.id order by pl.place limit 1) lead on true
-		where c.id = $1`, id)
 }
 
 // Imported counts what an import did.

@@ -48,6 +48,11 @@ func (s *Store) Space(ctx context.Context, by string) ([]Space, error) {
 		group by 1 order by `+order+` limit 200`)
 }
 
+// Files returns how many files the library has.
+func (s *Store) Files(ctx context.Context) (int64, error) {
+	return number(ctx, s.Pool, `select coalesce(sum(files), 0)::bigint from file_count`)
+}
+
 // Beside is what lies beside the library's files, bytes.
 type Beside struct {
 	Made     int64 `json:"made" doc:"Renditions for outlets, bytes: they are made anew when they are needed"`

@@ -21,6 +21,7 @@ type Space struct {
 const (
 	spacePatience = 2 * time.Second
 	spaceFresh    = 5 * time.Minute
+	spaceAtOnce   = 100_000 // files: more are not counted within the wait
 )
 
 // spaces are the last counts of space, by what it was reckoned by.
@@ -59,6 +60,13 @@ func (u *Upkeeper) Space(ctx context.Context, by string) (Space, error) {
 	counting, known := c.counting, !c.at.IsZero() && c.took >= spacePatience/2
 	s.mu.Unlock()
 	if counting != nil && !known {
+		files, err := u.Store.Files(ctx)
+		if err != nil {
+			return Space{}, err
+		}
+		if files > spaceAtOnce {
+			return Space{Counting: true}, nil
+		}
 		select {
 		case <-counting:
 		case <-time.After(spacePatience):

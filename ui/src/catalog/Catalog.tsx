@@ -43,8 +43,11 @@ export function Catalog() {
     noPicture: search.get('noPicture') === '1',
   };
   const table = search.get('as') === 'table';
-  const categories = useQuery(listCategoriesOptions());
-  const category = categories.data?.items.find((c) => c.path === wanted.category && c.path !== '');
+  const categories = useQuery({
+    ...listCategoriesOptions({ query: { path: wanted.category } }),
+    enabled: wanted.category !== '',
+  });
+  const category = wanted.category ? categories.data?.items[0] : undefined;
   const set = (name: string, value: string) =>
     setSearch(
       (now) => {

@@ -142,11 +142,9 @@ function Texts({ page, onDone }: { page: Page; onDone: () => void }) {
 const shown = 24;
 
 function Below({ page }: { page: Page }) {
-  const categories = useQuery(listCategoriesOptions());
+  const categories = useQuery(listCategoriesOptions({ query: { parent: page.id } }));
   const products = useQuery(listProductsOptions({ query: { category: page.path, limit: shown } }));
-  const children = (categories.data?.items ?? []).filter(
-    (c) => c.path.startsWith(`${page.path} / `) && !c.path.slice(page.path.length + 3).includes(' / '),
-  );
+  const children = (categories.data?.items ?? []).filter((c) => c.parent === page.id);
   const items = products.data?.items ?? [];
   return (
     <>

@@ -7,11 +7,14 @@ import type { Category, Shown } from '../client';
 import { listCategoriesOptions, spreadPictureMutation } from '../client/@tanstack/react-query.gen';
 import { PlanIt } from '../plan/PlanIt';
 import { failed, type Way } from '../plan/ways';
-import { baseName, some } from '../shared/format';
+import { baseName, count, some } from '../shared/format';
 import { Picture } from '../shared/Picture';
 import { Failed } from '../shared/State';
 import css from './Spread.module.css';
 import type { Owner } from './owner';
+
+/** On how many categories a picture is put at once. */
+const most = 5000;
 
 /** Puts a picture on all categories that a text finds, but those that are left out: as a plan to look at. */
 export function Spread({
@@ -30,7 +33,7 @@ export function Spread({
   const [way, setWay] = useState<Way>('after');
   const navigate = useNavigate();
   const categories = useQuery({
-    ...listCategoriesOptions({ query: { q: asked } }),
+    ...listCategoriesOptions({ query: asked ? { q: asked, limit: most } : {} }),
     placeholderData: keepPreviousData,
   });
   const spread = useMutation({
@@ -70,6 +73,11 @@ export function Spread({
             {found.map((c) => (
               <Line key={c.id} category={c} chosen={chosen.includes(c)} onTurn={() => turn(c.id)} />
             ))}
+            {categories.data?.more && (
+              <p className="quiet">
+                These are {count(found.length)} of {count(categories.data.total)}. A word finds others.
+              </p>
+            )}
             {found.length === 0 && <p className="quiet">No category has “{asked}” in it.</p>}
           </div>
         )}

@@ -48,7 +48,7 @@ export const writeVariants = <ThrowOnError extends boolean = false>(options: Opt
 });
 
 /**
- * The category tree, or what of it has a text in its path or ID
+ * The category tree by level, or the categories that a text finds
  */
 export const listCategories = <ThrowOnError extends boolean = false>(options?: Options<ListCategoriesData, ThrowOnError>) => (options?.client ?? client).get<ListCategoriesResponses, ListCategoriesErrors, ThrowOnError>({ url: '/api/v1/categories', ...options });
 

@@ -97,6 +97,10 @@ export type BytesChosen = {
 
 export type Category = {
     /**
+     * Categories directly in it
+     */
+    children: number;
+    /**
      * What it is about
      */
     description: string;
@@ -106,9 +110,13 @@ export type Category = {
      * Those of them without a picture
      */
     noPicture: number;
+    /**
+     * ID of the category it is in; 0 at the top
+     */
+    parent: number;
     path: string;
     /**
-     * That stand on it
+     * Number of its pictures
      */
     pictures: number;
     /**
@@ -141,8 +149,24 @@ export type CategoryChange = {
     version: number;
 };
 
+export type CategoryList = {
+    items: Array<Category>;
+    /**
+     * The list goes on behind the last one
+     */
+    more: boolean;
+    /**
+     * How many were found, or lie below the parent at any depth
+     */
+    total: number;
+};
+
 export type CategoryPage = {
     changes: Array<Change>;
+    /**
+     * Categories directly in it
+     */
+    children: number;
     /**
      * What it is about
      */
@@ -157,10 +181,14 @@ export type CategoryPage = {
      * Those of them without a picture
      */
     noPicture: number;
+    /**
+     * ID of the category it is in; 0 at the top
+     */
+    parent: number;
     path: string;
     pictureList: Array<Shown>;
     /**
-     * That stand on it
+     * Number of its pictures
      */
     pictures: number;
     /**
@@ -432,6 +460,9 @@ export type Covered = {
      * That are there, and smaller than they should be
      */
     below: number;
+    /**
+     * In the chosen one, or beside it where there are none in it
+     */
     categories: Array<CoveredCategory>;
     /**
      * Some of it is not counted yet: asked again, more is
@@ -447,22 +478,30 @@ export type Covered = {
     filled: number;
     items: Array<CoveredProduct>;
     /**
+     * Of them, that are listed by what is missing or too small
+     */
+    listed: number;
+    /**
      * All shot lists
      */
     lists: Array<ShotList>;
     /**
-     * Products that are listed, page by page
-     */
-    matching: number;
-    /**
      * That are not there
      */
     missing: number;
+    /**
+     * Categories that are not listed: those with the most missing are
+     */
+    others: number;
     products: number;
     /**
      * Pictures
      */
     wanted: number;
+    /**
+     * Path of the category whose categories are listed; empty for all
+     */
+    within: string;
 };
 
 export type CoveredCategory = {
@@ -486,6 +525,11 @@ export type CoveredCategory = {
      * That are not there
      */
     missing: number;
+    name: string;
+    /**
+     * Only the products directly in it: the category whose categories are listed
+     */
+    own: boolean;
     path: string;
     products: number;
     /**
@@ -2267,14 +2311,6 @@ export type PackageSettings = {
      * Megabytes (1000 kB) of a part; 0 for one part
      */
     mostMB?: number;
-};
-
-export type PageCategory = {
-    items: Array<Category>;
-    /**
-     * How many there are in all
-     */
-    total: number;
 };
 
 export type PageColumnEffects = {
@@ -4943,6 +4979,22 @@ export type ListCategoriesData = {
          * Part of a path or of an own ID
          */
         q?: string;
+        /**
+         * Only the category with this path
+         */
+        path?: string;
+        /**
+         * ID of the category whose categories are listed; 0 for all
+         */
+        parent?: number;
+        /**
+         * Goes on behind this path, where one level has more than fit
+         */
+        after?: string;
+        /**
+         * As many whole levels as fit are listed, and always one
+         */
+        limit?: number;
     };
     url: '/api/v1/categories';
 };
@@ -4960,7 +5012,7 @@ export type ListCategoriesResponses = {
     /**
      * OK
      */
-    200: PageCategory;
+    200: CategoryList;
 };
 
 export type ListCategoriesResponse = ListCategoriesResponses[keyof ListCategoriesResponses];

@@ -1,4 +1,4 @@
-import { Button, SegmentedControl, TextInput } from '@mantine/core';
+import { Anchor, Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -62,11 +62,7 @@ export function Coverage() {
         <>
           <Sums coverage={c} only={only} onOnly={(to) => (setOffset(0), setOnly(to))} />
           <div className={css.body}>
-            <nav className={css.categories} aria-label="By category">
-              {c.categories.map((one) => (
-                <CategoryBar key={one.id} category={one} on={one.path === category} onPick={choose} />
-              ))}
-            </nav>
+            <Bars coverage={c} category={category} onPick={choose} />
             <Matrix coverage={c} offset={offset} page={page} onOffset={setOffset} />
           </div>
         </>
@@ -153,18 +149,65 @@ function Sums({ coverage: c, only, onOnly }: SumsProps) {
   );
 }
 
-interface BarProps {
-  category: CoveredCategory;
-  on: boolean;
+interface BarsProps {
+  coverage: Covered;
+  /** Path of the chosen category. */
+  category: string;
   onPick: (path: string) => void;
 }
 
-/** A category's own products, as a bar; a press chooses it, or all again. */
-function CategoryBar({ category: c, on, onPick }: BarProps) {
+/** The categories of one level as bars, with the way up to those above. */
+function Bars({ coverage: c, category, onPick }: BarsProps) {
+  const names = c.within ? c.within.split(' / ') : [];
   return (
-    <button className={css.category} aria-pressed={on} onClick={() => onPick(on ? '' : c.path)}>
+    <nav className={css.categories} aria-label="By category">
+      {names.length > 0 && (
+        <div className={css.above}>
+          <Anchor component="button" size="xs" onClick={() => onPick('')}>
+            All categories
+          </Anchor>
+          {names.map((name, i) => (
+            <span key={i}>
+              {' / '}
+              <Anchor component="button" size="xs" onClick={() => onPick(names.slice(0, i + 1).join(' / '))}>
+                {name}
+              </Anchor>
+            </span>
+          ))}
+        </div>
+      )}
+      {c.categories.map((one) =>
+        one.own ? (
+          <div key="own" className={css.category}>
+            <Bar category={one} name={one.name ? `Directly in ${one.name}` : 'Without a category'} />
+          </div>
+        ) : (
+          <button
+            key={one.id}
+            className={css.category}
+            aria-pressed={one.path === category}
+            onClick={() => onPick(one.path === category ? c.within : one.path)}
+          >
+            <Bar category={one} name={one.name} />
+          </button>
+        ),
+      )}
+      {c.others > 0 && (
+        <p className="quiet pad">
+          Not listed: {some(c.others, 'category', 'categories')} with fewer missing pictures. Find them by
+          name above.
+        </p>
+      )}
+    </nav>
+  );
+}
+
+/** How far the products in a category and below it have what is wanted. */
+function Bar({ category: c, name }: { category: CoveredCategory; name: string }) {
+  return (
+    <>
       <span className="clip" title={c.path}>
-        {c.path || 'no category'}
+        {name}
       </span>
       <span className="num">{percent(c.filled, c.wanted)}</span>
       <svg className={css.bar} viewBox="0 0 100 4" preserveAspectRatio="none" aria-hidden="true">
@@ -174,7 +217,7 @@ function CategoryBar({ category: c, on, onPick }: BarProps) {
       <span className="quiet small">
         {some(c.products, 'product')}, {count(c.missing)} missing
       </span>
-    </button>
+    </>
   );
 }
 

@@ -37,16 +37,15 @@ export function Matrix({ coverage: c, offset, page, onOffset }: Props) {
           ))}
         </tbody>
       </table>
-      {c.matching > page && (
+      {c.listed > page && (
         <div className={`spread ${css.pages}`}>
           <Button disabled={offset === 0} onClick={() => onOffset(Math.max(0, offset - page))}>
             Before
           </Button>
           <span className="quiet">
-            {count(offset + 1)} to {count(Math.min(offset + page, c.matching))} of{' '}
-            {some(c.matching, 'product')}
+            {count(offset + 1)} to {count(Math.min(offset + page, c.listed))} of {some(c.listed, 'product')}
           </span>
-          <Button disabled={offset + page >= c.matching} onClick={() => onOffset(offset + page)}>
+          <Button disabled={offset + page >= c.listed} onClick={() => onOffset(offset + page)}>
             Behind
           </Button>
         </div>

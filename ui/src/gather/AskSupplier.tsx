@@ -1,9 +1,10 @@
 import { Button, Modal, NativeSelect, NumberInput, Textarea, TextInput } from '@mantine/core';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { LinkInput, LinkMade, ShotRequest } from '../client';
-import { addSupplierLinkMutation, listCategoriesOptions } from '../client/@tanstack/react-query.gen';
-import { count, said, some } from '../shared/format';
+import { addSupplierLinkMutation } from '../client/@tanstack/react-query.gen';
+import { CategoryField } from '../shared/CategoryField';
+import { said, some } from '../shared/format';
 
 /** Shows the address of a link, once, to be sent to the supplier. */
 export function LinkAddress({ made, onClose }: { made: LinkMade; onClose: () => void }) {
@@ -53,7 +54,6 @@ interface Props {
 
 /** Makes an address that a supplier opens without an account. */
 export function AskSupplier({ request, onMade, onClose }: Props) {
-  const categories = useQuery(listCategoriesOptions());
   const [input, setInput] = useState<LinkInput>({
     supplier: request?.name ?? '',
     ...(request && { request: request.id }),
@@ -109,17 +109,11 @@ export function AskSupplier({ request, onMade, onClose }: Props) {
             name that each file should have.
           </span>
         ) : (
-          <NativeSelect
+          <CategoryField
             label="List the products without a picture"
-            value={input.category}
-            onChange={(e) => set({ category: e.currentTarget.value })}
-            data={[
-              { value: '', label: 'of the whole catalog' },
-              ...(categories.data?.items ?? []).map((c) => ({
-                value: c.path,
-                label: `${c.path} (${count(c.noPicture)})`,
-              })),
-            ]}
+            description="Of one category and those in it; empty for the whole catalog"
+            value={input.category ?? ''}
+            onChange={(category) => set({ category })}
           />
         )}
         <div className="spread at-foot">

@@ -13,7 +13,7 @@ export function CategoryField({
 }: Omit<AutocompleteProps, 'data' | 'value'> & { value: string }) {
   const [q] = useDebouncedValue(value, 150);
   const categories = useQuery({
-    ...listCategoriesOptions({ query: { q } }),
+    ...listCategoriesOptions({ query: { q, limit: offered } }),
     placeholderData: keepPreviousData,
   });
   return (

@@ -94,7 +94,7 @@ export const writeVariantsMutation = (options?: Partial<Options<WriteVariantsDat
 export const listCategoriesQueryKey = (options?: Options<ListCategoriesData>) => createQueryKey('listCategories', options);
 
 /**
- * The category tree, or what of it has a text in its path or ID
+ * The category tree by level, or the categories that a text finds
  */
 export const listCategoriesOptions = (options?: Options<ListCategoriesData>) => queryOptions<ListCategoriesResponse, ListCategoriesError, ListCategoriesResponse, ReturnType<typeof listCategoriesQueryKey>>({
     queryFn: async ({ queryKey, signal }) => {
@@ -107,6 +107,62 @@ export const listCategoriesOptions = (options?: Options<ListCategoriesData>) => 
         return data;
     },
     queryKey: listCategoriesQueryKey(options)
+});
+
+const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'headers' | 'path' | 'query'>>(queryKey: QueryKey<Options>, page: K) => {
+    const params = { ...queryKey[0] };
+    if (page.body) {
+        params.body = {
+            ...queryKey[0].body as any,
+            ...page.body as any
+        };
+    }
+    if (page.headers) {
+        params.headers = {
+            ...queryKey[0].headers,
+            ...page.headers
+        };
+    }
+    if (page.path) {
+        params.path = {
+            ...queryKey[0].path as any,
+            ...page.path as any
+        };
+    }
+    if (page.query) {
+        params.query = {
+            ...queryKey[0].query as any,
+            ...page.query as any
+        };
+    }
+    return params as unknown as typeof page;
+};
+
+export const listCategoriesInfiniteQueryKey = (options?: Options<ListCategoriesData>): QueryKey<Options<ListCategoriesData>> => createQueryKey('listCategories', options, true);
+
+/**
+ * The category tree by level, or the categories that a text finds
+ */
+export const listCategoriesInfiniteOptions = (options?: Options<ListCategoriesData>) => infiniteQueryOptions<ListCategoriesResponse, ListCategoriesError, InfiniteData<ListCategoriesResponse>, QueryKey<Options<ListCategoriesData>>, string | Pick<QueryKey<Options<ListCategoriesData>>[0], 'body' | 'headers' | 'path' | 'query'>>(
+// @ts-ignore
+{
+    queryFn: async ({ pageParam, queryKey, signal }) => {
+        // @ts-ignore
+        const page: Pick<QueryKey<Options<ListCategoriesData>>[0], 'body' | 'headers' | 'path' | 'query'> = typeof pageParam === 'object' ? pageParam : {
+            query: {
+                after: pageParam
+            }
+        };
+        const params = createInfiniteParams(queryKey, page);
+        const { data } = await listCategories({
+            ...options,
+            ...params,
+            signal,
+            throwOnError: true
+        });
+        return data;
+    },
+    queryKey: listCategoriesInfiniteQueryKey(options)
 });
 
 export const getCategoryQueryKey = (options: Options<GetCategoryData>) => createQueryKey('getCategory', options);
@@ -247,35 +303,6 @@ export const getCoverageOptions = (options?: Options<GetCoverageData>) => queryO
     },
     queryKey: getCoverageQueryKey(options)
 });
-
-const createInfiniteParams = <K extends Pick<QueryKey<Options>[0], 'body' | 'headers' | 'path' | 'query'>>(queryKey: QueryKey<Options>, page: K) => {
-    const params = { ...queryKey[0] };
-    if (page.body) {
-        params.body = {
-            ...queryKey[0].body as any,
-            ...page.body as any
-        };
-    }
-    if (page.headers) {
-        params.headers = {
-            ...queryKey[0].headers,
-            ...page.headers
-        };
-    }
-    if (page.path) {
-        params.path = {
-            ...queryKey[0].path as any,
-            ...page.path as any
-        };
-    }
-    if (page.query) {
-        params.query = {
-            ...queryKey[0].query as any,
-            ...page.query as any
-        };
-    }
-    return params as unknown as typeof page;
-};
 
 export const getCoverageInfiniteQueryKey = (options?: Options<GetCoverageData>): QueryKey<Options<GetCoverageData>> => createQueryKey('getCoverage', options, true);
 

@@ -1,0 +1,104 @@
+package covering
+
+import (
+	"context"
+	"errors"
+	"slices"
+
+	"ambrosa/core/catalog"
+	"ambrosa/internal/store"
+)
+
+// Covered is coverage, as a filter chooses it.
+type Covered struct {
+	store.CoverageSum
+	Lists      []store.ShotList       `json:"lists" nullable:"false" doc:"All shot lists"`
+	Within     string                 `json:"within" doc:"Path of the category whose categories are listed; empty for all"`
+	Categories []CoveredCategory      `json:"categories" nullable:"false" doc:"In the chosen one, or beside it where there are none in it"`
+	Others     int                    `json:"others" doc:"Categories that are not listed: those with the most missing are"`
+	Items      []store.CoveredProduct `json:"items" nullable:"false"`
+	Counting   bool                   `json:"counting" doc:"Some of it is not counted yet: asked again, more is"`
+	Days       []store.CoveredDay     `json:"days" nullable:"false" doc:"What it came to, day by day"`
+}
+
+// CoveredCategory is a category with all products in it and below it.
+type CoveredCategory struct {
+	ID   int64  `json:"id" doc:"0 for products without a category"`
+	Name string `json:"name"`
+	Path string `json:"path"`
+	Own  bool   `json:"own" doc:"Only the products directly in it: the category whose categories are listed"`
+	store.CoverageSum
+}
+
+const (
+	days           = 90  // that coverage is shown back
+	mostCategories = 500 // that are listed
+)
+
+// Covered returns what a filter chooses, with what changed as far as it is counted. Sums and categories are of
+// all that is chosen, whatever of it is listed.
+func (c *Coverer) Covered(ctx context.Context, f store.CoverageFilter) (found Covered, err error) {
+	finished, err := c.Counted(ctx)
+	if err != nil {
+		return found, err
+	}
+	found.Counting = !finished
+	if found.Lists, err = c.Store.ShotLists(ctx); err != nil {
+		return found, err
+	}
+	chosen, err := c.Store.CategoryByPath(ctx, f.Category)
+	if errors.Is(err, store.ErrNotFound) {
+		return found, nil
+	}
+	if err != nil {
+		return found, err
+	}
+	tree, err := c.Store.CoverageTree(ctx, f)
+	if err != nil {
+		return found, err
+	}
+	totals := catalog.Totals(&tree.Levels, tree.Own, store.CoverageSum.Plus)
+	found.CoverageSum = totals[chosen]
+	if err := c.listCategories(ctx, &found, tree, totals, chosen); err != nil {
+		return found, err
+	}
+	if found.Items, err = c.Store.CoveredProducts(ctx, f); err != nil {
+		return found, err
+	}
+	found.Days, err = c.Store.CoverageDays(ctx, chosen, days)
+	return found, err
+}
+
+// listCategories lists the categories in the chosen one, or those beside it where there are none in it: so the list
+// stays where it is when one of them is chosen.
+func (c *Coverer) listCategories(
+	ctx context.Context, found *Covered, tree store.CoverageTree, totals map[int64]store.CoverageSum, chosen int64,
+) error {
+	within := chosen
+	if len(tree.Levels.In(chosen)) == 0 {
+		within = tree.Parent[chosen]
+	}
+	ids := slices.DeleteFunc(slices.Clone(tree.Levels.In(within)), func(id int64) bool { return totals[id].Products == 0 })
+	if len(ids) > mostCategories {
+		slices.SortStableFunc(ids, func(a, b int64) int { return totals[b].Missing - totals[a].Missing })
+		ids, found.Others = ids[:mostCategories], len(ids)-mostCategories
+	}
+	names, err := c.Store.CategoryNames(ctx, append(ids, within))
+	if err != nil {
+		return err
+	}
+	if own := tree.Own[within]; own.Products > 0 {
+		found.Categories = append(found.Categories, CoveredCategory{ID: within, Own: true, CoverageSum: own})
+	}
+	for _, n := range names {
+		if n.ID != within {
+			found.Categories = append(found.Categories, CoveredCategory{ID: n.ID, Name: n.Name, Path: n.Path, CoverageSum: totals[n.ID]})
+			continue
+		}
+		found.Within = n.Path
+		if len(found.Categories) > 0 {
+			found.Categories[0].Name, found.Categories[0].Path = n.Name, n.Path
+		}
+	}
+	return nil
+}
