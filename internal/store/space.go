@@ -48,8 +48,8 @@ func (s *Store) Space(ctx context.Context, by string) ([]Space, error) {
 		group by 1 order by `+order+` limit 200`)
 }
 
-// Files returns how many files the library has.
-func (s *Store) Files(ctx context.Context) (int64, error) {
+// CountFiles returns how many files the library has.
+func (s *Store) CountFiles(ctx context.Context) (int64, error) {
 	return number(ctx, s.Pool, `select coalesce(sum(files), 0)::bigint from file_count`)
 }
 

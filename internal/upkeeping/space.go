@@ -60,7 +60,7 @@ func (u *Upkeeper) Space(ctx context.Context, by string) (Space, error) {
 	counting, known := c.counting, !c.at.IsZero() && c.took >= spacePatience/2
 	s.mu.Unlock()
 	if counting != nil && !known {
-		files, err := u.Store.Files(ctx)
+		files, err := u.Store.CountFiles(ctx)
 		if err != nil {
 			return Space{}, err
 		}
