@@ -145,14 +145,19 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	_, err = l.Store.Pool.Exec(t.Context(), `insert into coverage_day (day, category_id, products, wanted, filled, low)
 		select current_date - 3, category_id, 1, 10, 10, 0 from coverage group by category_id`)
 	l.do(err)
+	_, err = l.Store.Pool.Exec(t.Context(), `insert into coverage_trend (category_id, day, wanted, filled)
+		select id, current_date - 3, 20, 20 from category where path = 'Hives' union all select -1, current_date - 3, 20, 20`)
+	l.do(err)
 	var today struct{ Fallen []store.FallenCategory }
 	l.do(l.Get(t.Context(), "/api/v1/today", &today))
 	if len(today.Fallen) != 1 || today.Fallen[0].Path != "Hives / Wax" || today.Fallen[0].Now != 0 {
 		t.Errorf("fallen: %+v", today.Fallen)
 	}
 	l.do(l.Runner.Clean(t.Context()))
-	if c := l.covered("&category=Hives"); len(c.Days) != 2 || c.Days[1].Filled != c.Filled {
-		t.Errorf("over time: %+v", c.Days)
+	for _, of := range []string{"&category=Hives", ""} {
+		if c := l.covered(of); len(c.Days) != 2 || c.Days[1].Filled != c.Filled || c.Days[1].Wanted != c.Wanted || c.Wanted == 0 {
+			t.Errorf("over time, of %q: %+v", of, c)
+		}
 	}
 	l.do(set("Hives / Wax", 1))
 	if c := l.covered("&category=Hives%20/%20Wax"); c.Wanted != 3 {

@@ -3,6 +3,7 @@ package covering
 import (
 	"context"
 	"errors"
+	"math"
 	"slices"
 
 	"ambrosa/core/catalog"
@@ -53,20 +54,69 @@ func (c *Coverer) Covered(ctx context.Context, f store.CoverageFilter) (found Co
 	if err != nil {
 		return found, err
 	}
-	tree, err := c.Store.CoverageTree(ctx, f)
+	tree, err := c.Store.CoverageTree(ctx, f.Only)
 	if err != nil {
 		return found, err
+	}
+	var hits []store.CoverageHit
+	if f.Query != "" {
+		if hits, err = c.Store.CoverageHits(ctx, f.Query); err != nil {
+			return found, err
+		}
+		tree.Own = sumOf(hits, f)
 	}
 	totals := catalog.Totals(&tree.Levels, tree.Own, store.CoverageSum.Plus)
 	found.CoverageSum = totals[chosen]
 	if err := c.listCategories(ctx, &found, tree, totals, chosen); err != nil {
 		return found, err
 	}
-	if found.Items, err = c.Store.CoveredProducts(ctx, f); err != nil {
+	page := pageOf(hits, f, &tree.Levels, chosen)
+	if f.Query == "" {
+		if page, err = c.Store.CoveredPage(ctx, f, found.Listed); err != nil {
+			return found, err
+		}
+	}
+	if found.Items, err = c.Store.CoveredProducts(ctx, page); err != nil {
 		return found, err
 	}
 	found.Days, err = c.Store.CoverageDays(ctx, chosen, days)
 	return found, err
+}
+
+// listed tells whether a filter lists a product.
+func listed(h store.CoverageHit, f store.CoverageFilter) bool {
+	return f.Only == "" || f.Only == "missing" && h.Missing > 0 || f.Only == "below" && h.Below > 0
+}
+
+// sumOf adds up what a text finds, by category.
+func sumOf(hits []store.CoverageHit, f store.CoverageFilter) map[int64]store.CoverageSum {
+	sums := map[int64]store.CoverageSum{}
+	for _, h := range hits {
+		one := store.CoverageSum{Products: 1, Totals: h.Totals}
+		if listed(h, f) {
+			one.Listed = 1
+		}
+		sums[h.Category] = sums[h.Category].Plus(one)
+	}
+	return sums
+}
+
+// pageOf returns the products of what a text finds that are listed on a page, in the chosen category and below it.
+func pageOf(hits []store.CoverageHit, f store.CoverageFilter, levels *catalog.Levels, chosen int64) (page []int64) {
+	within := map[int64]bool{chosen: true}
+	for _, id := range levels.Down(chosen, math.MaxInt) {
+		within[id] = true
+	}
+	passed := 0
+	for _, h := range hits {
+		if !listed(h, f) || chosen != 0 && !within[h.Category] {
+			continue
+		}
+		if passed++; passed > f.Offset && len(page) < f.Limit {
+			page = append(page, h.Product)
+		}
+	}
+	return page
 }
 
 // listCategories lists the categories in the chosen one, or those beside it where there are none in it: so the list

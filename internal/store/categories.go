@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"ambrosa/core/catalog"
 )
@@ -54,28 +55,35 @@ type CategoryList struct {
 // Categories returns those of a filter. What a text finds begins with those that have it in their own name, by
 // path; else they are in order of path.
 func (s *Store) Categories(ctx context.Context, f CategoryFilter) (found CategoryList, err error) {
-	levels, counts, err := s.categoryCounts(ctx)
-	if err != nil {
+	var levels *catalog.Levels
+	var counts map[int64]categoryCount
+	var hits []int64
+	both, bothCtx := errgroup.WithContext(ctx)
+	both.Go(func() (err error) {
+		levels, counts, err = s.categoryCounts(bothCtx)
+		return err
+	})
+	both.Go(func() (err error) {
+		switch {
+		case f.Path != "":
+			hits, err = numbers(bothCtx, s.Pool, `select id from category where path = $1`, f.Path)
+		case f.Text != "":
+			hits, err = numbers(bothCtx, s.Pool, `select id from category where lower(path) like $1 or lower(ref) like $1
+				order by (lower(name) like $1) desc, path`, Like(f.Text))
+		}
+		return err
+	})
+	if err := both.Wait(); err != nil {
 		return found, err
 	}
-	var ids []int64
-	order := "c.path"
-	switch {
-	case f.Path != "":
-		ids, err = numbers(ctx, s.Pool, `select id from category where path = $1`, f.Path)
-		found.Total = len(ids)
-	case f.Text != "":
-		order = "t.n"
-		ids, err = numbers(ctx, s.Pool, `select id from category where lower(path) like $1 or lower(ref) like $1
-			order by (lower(name) like $1) desc, path`, Like(f.Text))
-		found.Total = len(ids)
-		ids, found.More = ids[:min(len(ids), f.Limit)], len(ids) > f.Limit
-	default:
-		ids = levels.Down(f.Parent, f.Limit)
+	ids, order := hits[:min(len(hits), f.Limit)], "t.n"
+	found.Total, found.More = len(hits), len(hits) > f.Limit
+	if f.Path == "" && f.Text == "" {
+		ids, order = levels.Down(f.Parent, f.Limit), "c.path"
 		found.Total = counts[f.Parent].Below
 	}
-	if err != nil || len(ids) == 0 {
-		return found, err
+	if len(ids) == 0 {
+		return found, nil
 	}
 	products, bare := make([]int, len(ids)), make([]int, len(ids))
 	for i, id := range ids {
@@ -136,4 +144,12 @@ func (s *Store) Category(ctx context.Context, id int64) (Category, error) {
 			select sum(k.products) as products, sum(k.bare) as bare from category b join product_count k on k.category_id = b.id
 			where b.trail @> array[c.id]) t
 		where c.id = $1`, id)
+}
+
+// BareCategories returns the categories with the most products that have no picture, counted without those below.
+func (s *Store) BareCategories(ctx context.Context, limit int) ([]Category, error) {
+	return list[Category](ctx, s.Pool, `
+		with t as (select category_id as id, sum(products)::int as products, sum(bare)::int as bare from product_count
+			where category_id <> 0 group by category_id having sum(bare) > 0 order by bare desc limit $1)
+		select `+categoryColumns+` from t join category c using (id) order by t.bare desc, c.path`, limit)
 }

@@ -12,6 +12,10 @@ func inOrBelow(column, path string) string {
 	return column + ` in (select id from category where trail @> array[(select id from category where path = ` + path + `)])`
 }
 
+// leaveOrder keeps a condition a filter, so that the order of a list leads: the planner takes a category for one of few
+// products, and would sort 100,000 of them.
+func leaveOrder(condition string) string { return "(" + condition + ") is true" }
+
 // decisionsOf is the SQL of how often a lot was decided on.
 func decisionsOf(lot string) string {
 	return `(` + lot + `.decisions + (select count(*) from lot_decided d where d.lot_id = ` + lot + `.id))`

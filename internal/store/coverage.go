@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -254,13 +255,18 @@ type CoverageFilter struct {
 
 func (f CoverageFilter) where() (string, pgx.NamedArgs) {
 	where, args := ProductFilter{Query: f.Query, Category: f.Category, Offset: f.Offset, Limit: f.Limit}.where()
+	return where + f.only(), args
+}
+
+// only is the condition on a product's coverage k.
+func (f CoverageFilter) only() string {
 	switch f.Only {
 	case "missing":
-		where += ` and k.missing > 0`
+		return ` and k.missing > 0`
 	case "below":
-		where += ` and k.low > 0`
+		return ` and k.low > 0`
 	}
-	return where, args
+	return ""
 }
 
 // CoverageSum is how far some products have what is wanted.
@@ -284,23 +290,15 @@ type CoverageTree struct {
 	Parent map[int64]int64
 }
 
-// CoverageTree returns the tree with the products whose code, SKU, title or GTIN has the text of a filter, whatever their
-// category.
-func (s *Store) CoverageTree(ctx context.Context, f CoverageFilter) (tree CoverageTree, err error) {
-	listed := map[string]string{"": "products", "missing": "lacking", "below": "lower"}[f.Only]
-	sums, args := "coverage_sum", pgx.NamedArgs{}
-	if f.Query != "" { // what is kept knows no text
-		var where string
-		where, args = ProductFilter{Query: f.Query}.where()
-		sums = `(select k.category_id, 1 as products, (k.missing > 0)::int as lacking, (k.low > 0)::int as lower, k.wanted, k.filled, k.low,
-			k.missing from coverage k join product p on p.id = k.product_id where ` + where + `)`
-	}
+// CoverageTree returns the tree with all products; only is which of them are listed, as in a CoverageFilter.
+func (s *Store) CoverageTree(ctx context.Context, only string) (tree CoverageTree, err error) {
+	listed := map[string]string{"": "products", "missing": "lacking", "below": "lower"}[only]
 	tree.Own, tree.Parent = map[int64]CoverageSum{}, map[int64]int64{}
 	rows, err := s.Pool.Query(ctx, `
 		with sums as (select category_id as id, sum(products)::int as products, sum(`+listed+`)::int as listed, sum(wanted)::int as wanted,
-			sum(filled)::int as filled, sum(low)::int as below, sum(missing)::int as missing from `+sums+` k group by category_id)
+			sum(filled)::int as filled, sum(low)::int as below, sum(missing)::int as missing from coverage_sum group by category_id)
 		select coalesce(c.id, k.id), coalesce(c.parent_id, 0), coalesce(products, 0), coalesce(listed, 0), coalesce(wanted, 0),
-			coalesce(filled, 0), coalesce(below, 0), coalesce(missing, 0) from category c full join sums k on k.id = c.id`, args)
+			coalesce(filled, 0), coalesce(below, 0), coalesce(missing, 0) from category c full join sums k on k.id = c.id`)
 	if err != nil {
 		return tree, err
 	}
@@ -316,6 +314,30 @@ func (s *Store) CoverageTree(ctx context.Context, f CoverageFilter) (tree Covera
 			return nil
 		})
 	return tree, err
+}
+
+// CoverageHit is the coverage of a product that a text finds.
+type CoverageHit struct {
+	Product  int64
+	Category int64 // 0 for none
+	coverage.Totals
+}
+
+// CoverageHits returns the coverage of all products whose code, SKU, title or GTIN has a text, by code.
+func (s *Store) CoverageHits(ctx context.Context, text string) (hits []CoverageHit, err error) {
+	products := ProductFilter{Query: text}
+	where, args := products.whereButText()
+	rows, err := s.Pool.Query(ctx, `select p.id, k.category_id, k.wanted, k.filled, k.low, k.missing from (`+products.found(where)+`) p
+		join lateral (select * from coverage where product_id = p.id offset 0) k on true order by p.code, p.id`, args)
+	if err != nil {
+		return nil, err
+	}
+	var h CoverageHit
+	_, err = pgx.ForEachRow(rows, []any{&h.Product, &h.Category, &h.Wanted, &h.Filled, &h.Below, &h.Missing}, func() error {
+		hits = append(hits, h)
+		return nil
+	})
+	return hits, err
 }
 
 // CategoryName is what a category is called.
@@ -351,17 +373,26 @@ type CoveredProduct struct {
 	NoView int `json:"noView" doc:"Its pictures whose view nobody knows: they fill none"`
 }
 
-// CoveredProducts returns a page of products, by code.
-func (s *Store) CoveredProducts(ctx context.Context, f CoverageFilter) ([]CoveredProduct, error) {
+// CoveredPage returns the IDs of a page of products of a filter without a text, by code; listed is how many it has
+// in all, about.
+func (s *Store) CoveredPage(ctx context.Context, f CoverageFilter, listed int) ([]int64, error) {
 	where, args := f.where()
+	if listed > fewProducts {
+		where = strings.Replace(where, inOrBelow("p.category_id", "@category"), leaveOrder(inOrBelow("p.category_id", "@category")), 1)
+	}
+	return numbers(ctx, s.Pool, `select p.id from coverage k join product p on p.id = k.product_id where `+where+`
+		order by p.code, p.id offset @offset limit @limit`, args)
+}
+
+// CoveredProducts returns products, by code.
+func (s *Store) CoveredProducts(ctx context.Context, ids []int64) ([]CoveredProduct, error) {
 	return list[CoveredProduct](ctx, s.Pool, `
-		with page as (select p.id, p.code, p.title, k.list_id as list, k.have, k.below from coverage k join product p on p.id = k.product_id
-			where `+where+` order by p.code, p.id offset @offset limit @limit)
-		select page.id, page.code, page.title, coalesce(encode(l.sha256, 'hex'), '') as sum, page.list, page.have, page.below,
-			(select count(*) from placement where product_id = page.id and view = '')::int as no_view from page
+		select p.id, p.code, p.title, coalesce(encode(l.sha256, 'hex'), '') as sum, k.list_id as list, k.have, k.below,
+			(select count(*) from placement where product_id = p.id and view = '')::int as no_view
+		from unnest($1::bigint[]) page (id) join product p using (id) join coverage k on k.product_id = p.id
 		left join lateral (select f.sha256 from placement pl join file f on f.id = pl.file_id left join variant v on v.id = pl.variant_id
-			where pl.product_id = page.id order by v.position nulls first, v.id nulls first, pl.place limit 1) l on true
-		order by page.code, page.id`, args)
+			where pl.product_id = p.id order by v.position nulls first, v.id nulls first, pl.place limit 1) l on true
+		order by p.code, p.id`, ids)
 }
 
 // CoveredDay is what coverage came to on a day.
@@ -396,7 +427,7 @@ func (s *Store) KeepCoverageDay(ctx context.Context) error {
 		}
 		_, err = tx.Exec(ctx, `insert into coverage_trend (category_id, day, wanted, filled)
 			select a.id, current_date, sum(k.wanted), sum(k.filled) from coverage_sum k left join category c on c.id = k.category_id
-				cross join unnest($1 || coalesce(c.trail, array[k.category_id])) a (id) group by a.id having sum(k.products) > 0
+				cross join unnest($1::bigint || coalesce(c.trail, array[k.category_id])) a (id) group by a.id having sum(k.products) > 0
 			on conflict (category_id, day) do update set wanted = excluded.wanted, filled = excluded.filled`, wholeCatalog)
 		return err
 	})

@@ -99,9 +99,7 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 	}
 	// Where few are chosen they are found first, and put into order then; of many, the order finds the page.
 	if f.Query == "" && (f.Category == "" || total > fewProducts) {
-		// Compared with true, the categories stay a filter, and the order of codes leads: the planner takes a
-		// category for one of few products, and would sort 100,000.
-		where = strings.Replace(where, inOrBelow("p.category_id", "@category"), "("+inOrBelow("p.category_id", "@category")+") is true", 1)
+		where = strings.Replace(where, inOrBelow("p.category_id", "@category"), leaveOrder(inOrBelow("p.category_id", "@category")), 1)
 		page, err = list[Product](ctx, s.Pool, `
 			select `+productColumns+`
 			from (select id from product p where `+where+` order by code, id offset @offset limit @limit) page
@@ -376,16 +374,6 @@ func (s *Store) Keys(ctx context.Context, since int64) (keys []KeyRow, products 
 		return err
 	})
 	return keys, products, err
-}
-
-// BareCategories returns the categories with the most products that have no
-// picture, counted without those below.
-func (s *Store) BareCategories(ctx context.Context, limit int) ([]Category, error) {
-	return list[Category](ctx, s.Pool, `
-		with most as (select category_id as id, sum(products)::int as products, sum(bare)::int as no_picture from product_count
-			where category_id <> 0 group by category_id having sum(bare) > 0)
-		select c.id, c.version, c.pictures, c.path, c.name, c.ref, c.description, '' as sum, m.products, m.no_picture
-		from most m join category c using (id) order by m.no_picture desc, c.path limit $1`, limit)
 }
 
 // LeadsOf returns what variants show first, their own or their product's, as SHA-256 by variant;

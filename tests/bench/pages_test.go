@@ -52,7 +52,8 @@ func (p *program) pages() map[string]string {
 		"today":            "/today",
 		"counts":           "/waiting",
 		"categories":       "/categories",
-		"categories-found": "/categories?q=oak",
+		"categories-found": "/categories?q=oak&limit=200",
+		"categories-level": fmt.Sprintf("/categories?parent=%d", top),
 		"category-deep":    fmt.Sprintf("/categories/%d", category),
 		"category-top":     fmt.Sprintf("/categories/%d", top),
 		"catalog":          "/products?limit=100",
@@ -73,13 +74,15 @@ func (p *program) pages() map[string]string {
 		"search-code":      "/search?q=7771",
 		"findings":         "/findings?kind=orphans&limit=100",
 		"runs":             "/runs",
-		"coverage":         "/coverage?limit=50",
+		"coverage":         "/coverage?limit=100&only=missing",
+		"coverage-below":   "/coverage?limit=100&only=missing&category=" + path,
+		"coverage-word":    "/coverage?limit=100&q=lantern",
 		"space":            "/space",
 	}
 }
 
 // BenchmarkPages asks for every page of a library of real size, and prints how long 95 % of the answers
-// take at most.
+// take at most, and the plan of the slowest query of each.
 func BenchmarkPages(b *testing.B) {
 	p := startLibrary(b, fill.Large)
 	pages := p.pages()
@@ -95,6 +98,7 @@ func BenchmarkPages(b *testing.B) {
 			b.ReportMetric(float64(times[18].Microseconds())/1000, name+"-ms(max100)")
 		}
 	}
+	p.explain(pages)
 }
 
 // covered waits until coverage is counted for the first time.

@@ -63,10 +63,20 @@ func startOn(b *testing.B, database string, environment ...string) *program {
 		if p.connection != nil {
 			_ = p.connection.Close(context.Background())
 		}
+	})
+	ended := make(chan error, 1)
+	go func() { ended <- p.process.Wait() }()
+	b.Cleanup(func() {
 		_ = p.process.Process.Signal(syscall.SIGTERM)
-		_ = p.process.Wait()
+		<-ended
 	})
 	p.until("the program", func() bool {
+		select {
+		case err := <-ended:
+			ended <- err
+			b.Fatalf("the program ended as it started: %v", err)
+		default:
+		}
 		response, err := http.Get(p.address + "/readyz")
 		if err == nil {
 			_ = response.Body.Close()
