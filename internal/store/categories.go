@@ -52,8 +52,8 @@ type CategoryList struct {
 	More  bool       `json:"more" doc:"The list goes on behind the last one"`
 }
 
-// Categories returns those of a filter. What a text finds begins with those that have it in their own name, by
-// path; else they are in order of path.
+// Categories returns those of a filter. What a text finds begins with those that have it in their own name, the shortest
+// name first; else they are in order of path.
 func (s *Store) Categories(ctx context.Context, f CategoryFilter) (found CategoryList, err error) {
 	var levels *catalog.Levels
 	var counts map[int64]categoryCount
@@ -69,7 +69,7 @@ func (s *Store) Categories(ctx context.Context, f CategoryFilter) (found Categor
 			hits, err = numbers(bothCtx, s.Pool, `select id from category where path = $1`, f.Path)
 		case f.Text != "":
 			hits, err = numbers(bothCtx, s.Pool, `select id from category where lower(path) like $1 or lower(ref) like $1
-				order by (lower(name) like $1) desc, path`, Like(f.Text))
+				order by (lower(name) like $1) desc, length(name), path`, Like(f.Text))
 		}
 		return err
 	})

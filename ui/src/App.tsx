@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Suspense, useEffect, useMemo, useState } from 'react';
-import { Navigate, NavLink, Route, Routes, useLocation, useNavigate } from 'react-router';
+import { NavLink, Route, Routes, useLocation, useNavigate } from 'react-router';
 import { getWaitingOptions } from './client/@tanstack/react-query.gen';
 import { Broken } from './shared/Broken';
 import { useEvents } from './shared/events';
@@ -9,7 +9,7 @@ import { Messages } from './shared/Messages';
 import { useKeys } from './shared/keys';
 import { Runs } from './shared/Runs';
 import { Search } from './shared/Search';
-import { Opening } from './shared/State';
+import { NoPage, Opening } from './shared/State';
 import { Stations, useStations } from './Stations';
 import { Tools } from './Tools';
 import { Today } from './today/Today';
@@ -62,7 +62,7 @@ export function App() {
               {views.flatMap(({ paths, Shown }) =>
                 paths.map((path) => <Route key={path} path={path} element={<Shown />} />),
               )}
-              <Route path="*" element={<Navigate to="/" replace />} />
+              <Route path="*" element={<NoPage />} />
             </Routes>
           </Suspense>
         </Broken>

@@ -45,7 +45,9 @@ export function Categories({ chosen, onChoose }: Choosing) {
       <div className="treeline head-line" aria-hidden>
         <span>Category</span>
         <span className="num">all</span>
-        <span className="num">bare</span>
+        <span className="num" title="Without a picture">
+          missing
+        </span>
       </div>
       <Line category={all} chosen={chosen} onChoose={onChoose} />
       {asked ? (
@@ -81,8 +83,8 @@ function Found({ text, ...choosing }: Choosing & { text: string }) {
   );
 }
 
-/** The path of the category that one is in. */
-const above = (c: Category) => c.path.slice(0, Math.max(0, c.path.length - c.name.length - 3));
+/** The name of the category that one is in. */
+const above = (c: Category) => c.path.split(' / ').at(-2);
 
 interface LevelProps extends Choosing {
   /** ID of the category whose categories are shown; 0 for all. */
@@ -159,7 +161,7 @@ const depthOf = (c: Node) =>
 
 interface LineProps extends Choosing {
   category: Node;
-  /** Path of the category that it is in, where that is said. */
+  /** Name of the category that it is in, where that is said. */
   within?: string;
 }
 

@@ -34,7 +34,12 @@ export function Picture({
           onError={() => setBroken(sum)}
         />
       ) : (
-        <span className="none">{broken ? 'cannot be shown' : none}</span>
+        <span
+          className={broken ? 'none broken' : 'none'}
+          title={broken ? 'This picture cannot be shown.' : undefined}
+        >
+          {broken ? 'cannot be shown' : none}
+        </span>
       )}
     </div>
   );

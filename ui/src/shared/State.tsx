@@ -1,4 +1,5 @@
 import type { ReactNode } from 'react';
+import { Link } from 'react-router';
 import { said } from './format';
 
 /** What a view shows when it has nothing to show: what that means, and what to do next. */
@@ -17,6 +18,17 @@ export function Opening() {
     <div className="empty opening quiet" role="status">
       Opening …
     </div>
+  );
+}
+
+/** What an address shows that leads to no page. */
+export function NoPage() {
+  return (
+    <Empty title="There is no page at this address.">
+      <Link className="link" to="/">
+        Go to Today
+      </Link>
+    </Empty>
   );
 }
 
