@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"ambrosa/core/legible"
 )
 
 // What a sheet of texts says, by the titles of its columns, in lower case. The first of each is
@@ -18,6 +20,9 @@ var textTitles = map[string][]string{
 
 // LongestText is how many characters a text that is brought may have.
 const LongestText = 500
+
+// mostQuoted is how many bytes of a cell a message repeats.
+const mostQuoted = 100
 
 // TextRow is a row of a sheet of texts.
 type TextRow struct {
@@ -68,7 +73,7 @@ func (s TextSheet) Read(cells []string, row int) (r TextRow, is bool) {
 	if place := cell(s.place); place != "" {
 		n, err := strconv.Atoi(strings.TrimSuffix(place, ".0"))
 		if err != nil || n < 1 {
-			r.Wrong = fmt.Sprintf("its place %q is no number", place)
+			r.Wrong = fmt.Sprintf("its place %q is no number", legible.Short(place, mostQuoted))
 		}
 		r.Place = n
 	}
@@ -100,28 +105,61 @@ func NewTextTargets(pictures []Picture) *TextTargets {
 	return t
 }
 
+// Texts returns for the rows of a sheet which text each picture gets, by position: of several rows for one picture the
+// last counts; and for each row why its text goes nowhere, "" where it goes somewhere. Rows that name the same are looked up
+// once, so that it ends soon however many rows name a file that thousands of pictures are called.
+func (t *TextTargets) Texts(rows []TextRow) (to map[int]string, whys []string) {
+	type key struct {
+		sku, file string
+		place     int
+	}
+	of := func(r TextRow) key { return key{strings.ToLower(r.SKU), strings.ToLower(r.File), r.Place} }
+	last, known := map[key]int{}, map[key]string{}
+	for n, r := range rows {
+		if r.Wrong == "" {
+			last[of(r)] = n
+		}
+	}
+	to, whys = map[int]string{}, make([]string, len(rows))
+	for n, r := range rows {
+		if whys[n] = r.Wrong; r.Wrong != "" {
+			continue
+		}
+		if why, is := known[of(r)]; is && last[of(r)] != n {
+			whys[n] = why
+			continue
+		}
+		found, why := t.Of(r)
+		known[of(r)], whys[n] = why, why
+		for _, i := range found {
+			to[i] = r.Text
+		}
+	}
+	return to, whys
+}
+
 // Of returns the positions of the pictures that a row is of: all that show the file it names, on the
 // SKU and in the place that it names; why says in words why there is none.
 func (t *TextTargets) Of(r TextRow) (found []int, why string) {
 	if r.Wrong != "" {
 		return nil, r.Wrong
 	}
-	var of []int
+	byFile, bySKU := t.byFile[strings.ToLower(r.File)], t.bySKU[strings.ToLower(r.SKU)]
 	switch {
-	case r.File != "":
-		if of = t.byFile[strings.ToLower(r.File)]; len(of) == 0 {
-			return nil, fmt.Sprintf("no product shows a file called %q", r.File)
-		}
-	case r.SKU != "":
-		if of = t.bySKU[strings.ToLower(r.SKU)]; len(of) == 0 {
-			return nil, fmt.Sprintf("nothing that shows a picture has the SKU %q", r.SKU)
-		}
-	default:
+	case r.File == "" && r.SKU == "":
 		return nil, "it does not say what its text is of"
+	case r.File != "" && len(byFile) == 0:
+		return nil, fmt.Sprintf("no product shows a file called %q", legible.Short(r.File, mostQuoted))
+	case r.File == "" && len(bySKU) == 0:
+		return nil, fmt.Sprintf("nothing that shows a picture has the SKU %q", legible.Short(r.SKU, mostQuoted))
+	}
+	of := byFile
+	if r.File == "" || r.SKU != "" && len(bySKU) < len(byFile) {
+		of = bySKU
 	}
 	for _, i := range of {
 		p := t.of[i]
-		if (r.SKU == "" || strings.EqualFold(p.SKU, r.SKU)) && (r.Place == 0 || p.Place == r.Place) {
+		if (r.SKU == "" || strings.EqualFold(p.SKU, r.SKU)) && (r.Place == 0 || p.Place == r.Place) && (r.File == "" || isCalled(p.Name, r.File)) {
 			found = append(found, i)
 		}
 	}
@@ -132,4 +170,10 @@ func (t *TextTargets) Of(r TextRow) (found []int, why string) {
 		return nil, fmt.Sprintf("%d pictures have that SKU: say the place or the file", len(found))
 	}
 	return found, ""
+}
+
+// isCalled tells whether a file's path, or the last part of it, is a name in any case.
+func isCalled(path, name string) bool {
+	path, name = strings.ToLower(path), strings.ToLower(name)
+	return path == name || path[strings.LastIndexByte(path, '/')+1:] == name
 }

@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"unicode/utf8"
+
+	"ambrosa/internal/budget"
 )
 
 // TestTextsFindTheirPictures reads rows as people write them: each finds the pictures that it is
@@ -58,3 +61,67 @@ func TestTextsFindTheirPictures(t *testing.T) {
 }
 
 func long(n int) string { return strings.Repeat("ä", n) }
+
+// TestAllRowsNameTheSameFile reads 200,000 rows that name one file, which 50,000 pictures are called: by itself, and
+// with the SKU of each. It ends soon, and the last row of a picture counts.
+func TestAllRowsNameTheSameFile(t *testing.T) {
+	const n = 50_000
+	pictures := make([]Picture, n)
+	rows := make([]TextRow, 0, 4*n)
+	for i := range pictures {
+		pictures[i] = Picture{SKU: fmt.Sprint("S-", i), Place: 1, Name: fmt.Sprint("set ", i, "/front.jpg")}
+		rows = append(rows, TextRow{SKU: pictures[i].SKU, File: "Front.jpg", Text: "its own"},
+			TextRow{File: "front.jpg", Text: fmt.Sprint("of all, ", i)}, TextRow{File: "FRONT.JPG", Text: "of all"})
+	}
+	rows = append(rows, TextRow{SKU: "S-7", File: "front.jpg", Text: "its own, last"})
+	targets := NewTextTargets(pictures)
+	budget.Of(0).Times(8).Check(t, func() {
+		to, whys := targets.Texts(rows)
+		for i := range pictures {
+			want := "of all"
+			if i == 7 {
+				want = "its own, last"
+			}
+			if to[i] != want {
+				t.Fatalf("picture %d says %q, want %q", i, to[i], want)
+			}
+		}
+		for n, why := range whys {
+			if why != "" {
+				t.Fatalf("row %d goes nowhere: %s", n, why)
+			}
+		}
+	})
+}
+
+// FuzzTextSheet reads any cells as a sheet of texts: each row has a picture or says in few words why not.
+func FuzzTextSheet(f *testing.F) {
+	f.Add("sku|file|text\nHV-1|front.jpg|Front\nHV-2||Back\n|x|Y", "HV-1", "a/front.jpg")
+	f.Add("place|alt|picture\n99999999999999999999|a|\xff", "", "/")
+	f.Fuzz(func(t *testing.T, sheet, sku, name string) {
+		budget.Of(len(sheet)+len(sku)+len(name)).Check(t, func() {
+			lines := strings.Split(sheet, "\n")
+			columns, missing := ReadTextTitles(strings.Split(lines[0], "|"))
+			if missing != "" {
+				return
+			}
+			var rows []TextRow
+			for n, line := range lines[1:] {
+				if r, is := columns.Read(strings.Split(line, "|"), n+2); is {
+					rows = append(rows, r)
+				}
+			}
+			to, whys := NewTextTargets([]Picture{{SKU: sku, Place: 1, Name: name}, {SKU: sku, Place: 2, Name: name}}).Texts(rows)
+			for n, why := range whys {
+				if len(why) > 1000 {
+					t.Errorf("row %d says why in %d bytes", rows[n].Row, len(why))
+				}
+			}
+			for i, text := range to {
+				if text == "" || utf8.RuneCountInString(text) > LongestText {
+					t.Errorf("picture %d gets %q", i, text)
+				}
+			}
+		})
+	})
+}

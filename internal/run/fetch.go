@@ -272,7 +272,12 @@ func (f *fetch) list(ctx context.Context, drive origin.Drive) error {
 		batch = batch[:0]
 		return err
 	}
-	for folders := []string{f.origin.Folder}; len(folders) > 0; {
+	listed := 0
+	for folders := []string{f.origin.Folder}; len(folders) > 0; listed++ {
+		if listed == mostFolders || entry > mostEntries {
+			return origin.Faulty(fmt.Sprintf("it has more than %d folders or %d files; choose a folder further down", mostFolders, mostEntries),
+				false, nil)
+		}
 		folder := folders[len(folders)-1]
 		folders = folders[:len(folders)-1]
 		entries, err := again(ctx, func() ([]origin.Entry, error) { return drive.List(ctx, folder) })
@@ -313,6 +318,12 @@ func (f *fetch) list(ctx context.Context, drive origin.Drive) error {
 // maxDepth bounds how deep folders are followed, so that a drive whose folders
 // lead back to themselves ends.
 const maxDepth = 40
+
+// How much is listed at most: a drive whose folders lead back to themselves in several ways has no end within maxDepth.
+const (
+	mostFolders = 100_000
+	mostEntries = 2_000_000
+)
 
 // tagOf tells a file's content from another of the same path: by the drive's
 // own tag, else by size and time.

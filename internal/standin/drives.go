@@ -147,7 +147,7 @@ func S3(ctx context.Context, address, folder string) (net.Addr, error) {
 // SFTP serves a folder by SFTP, to be read only, until ctx ends. keyFile holds
 // the host's key; it is made when there is none.
 func SFTP(ctx context.Context, address, folder, keyFile string) (net.Addr, error) {
-	return serveSFTP(ctx, address, folder, keyFile, func(root *os.Root) sftp.Handlers {
+	return ServeSFTP(ctx, address, folder, keyFile, func(root *os.Root) sftp.Handlers {
 		files := readOnly{root}
 		return sftp.Handlers{FileGet: files, FilePut: files, FileCmd: files, FileList: files}
 	})
@@ -155,13 +155,14 @@ func SFTP(ctx context.Context, address, folder, keyFile string) (net.Addr, error
 
 // WritableSFTP is SFTP, to be written to.
 func WritableSFTP(ctx context.Context, address, folder, keyFile string) (net.Addr, error) {
-	return serveSFTP(ctx, address, folder, keyFile, func(root *os.Root) sftp.Handlers {
+	return ServeSFTP(ctx, address, folder, keyFile, func(root *os.Root) sftp.Handlers {
 		files := writable{readOnly{root}}
 		return sftp.Handlers{FileGet: files, FilePut: files, FileCmd: files, FileList: files}
 	})
 }
 
-func serveSFTP(ctx context.Context, address, folder, keyFile string, handlers func(*os.Root) sftp.Handlers) (net.Addr, error) {
+// ServeSFTP serves a folder over SFTP by handlers until ctx ends; the key of the host is kept in keyFile.
+func ServeSFTP(ctx context.Context, address, folder, keyFile string, handlers func(*os.Root) sftp.Handlers) (net.Addr, error) {
 	signer, err := hostKey(keyFile)
 	if err != nil {
 		return nil, err

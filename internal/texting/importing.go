@@ -11,6 +11,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/legible"
 	"ambrosa/core/naming"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
@@ -64,15 +65,11 @@ func (t *Texter) ReadSheet(ctx context.Context, path, language string) (read Imp
 		pictures[i] = s.Picture
 	}
 	targets := naming.NewTextTargets(pictures)
-	to := map[int]string{}
-	for _, r := range rows {
-		read.Rows++
-		found, why := targets.Of(r)
+	to, whys := targets.Texts(rows)
+	read.Rows = len(rows)
+	for n, why := range whys {
 		if why != "" {
-			read.Refused = append(read.Refused, Refusal{r.Row, why, r.Text})
-		}
-		for _, i := range found {
-			to[i] = r.Text
+			read.Refused = append(read.Refused, Refusal{rows[n].Row, why, legible.Short(rows[n].Text, naming.LongestText)})
 		}
 	}
 	for i, s := range standing {

@@ -38,6 +38,7 @@ var Kind = origin.Kind{
 type drive struct {
 	host, top string
 	pinned    string
+	wire      *wire
 	ssh       *ssh.Client
 	client    *sftp.Client
 	once      sync.Once
@@ -65,7 +66,8 @@ func open(ctx context.Context, settings map[string]string, guard outgoing.Guard)
 		return nil, origin.Explained("connect", host, err)
 	}
 	_ = connection.SetDeadline(time.Now().Add(30 * time.Second))
-	secured, channels, requests, err := ssh.NewClientConn(connection, host, config)
+	d.wire = &wire{Conn: connection}
+	secured, channels, requests, err := ssh.NewClientConn(d.wire, host, config)
 	if err != nil {
 		_ = connection.Close()
 		return nil, d.explainLogin(err)
@@ -126,21 +128,55 @@ func (d *drive) Close() (err error) {
 }
 
 func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error) {
+	end := d.wire.bound(origin.MostListed)
 	infos, err := d.client.ReadDirContext(ctx, path.Join(d.top, folder))
+	if within := end(); err != nil && !within {
+		return nil, origin.Faulty(fmt.Sprintf("the folder /%s of %s has no end: its list is longer than %d MB", folder, d.host,
+			origin.MostListed>>20), false, err)
+	}
 	if err != nil {
 		return nil, d.explain("list /"+folder, folder, err)
 	}
-	entries := make([]origin.Entry, 0, len(infos))
-	for _, info := range infos {
-		if !info.IsDir() && !info.Mode().IsRegular() {
-			continue // links and devices
+	return origin.Listed(folder, infos), nil
+}
+
+// wire is a connection on which what is received can be bounded.
+type wire struct {
+	net.Conn
+	mu       sync.Mutex
+	bounded  int // how many wait for bounded answers
+	left     int64
+	exceeded bool
+}
+
+// bound ends the connection when it receives more bytes than most, until end is called; end tells whether it stayed
+// within.
+func (w *wire) bound(most int64) (end func() (within bool)) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.bounded++
+	w.left += most
+	return func() bool {
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		if w.bounded--; w.bounded == 0 {
+			w.left = 0
 		}
-		entries = append(
-			entries,
-			origin.Entry{Path: path.Join(folder, info.Name()), Folder: info.IsDir(), Bytes: info.Size(), Modified: info.ModTime()},
-		)
+		return !w.exceeded
 	}
-	return entries, nil
+}
+
+func (w *wire) Read(p []byte) (int, error) {
+	n, err := w.Conn.Read(p)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.bounded > 0 {
+		if w.left -= int64(n); w.left < 0 {
+			w.exceeded = true
+			return 0, errors.Join(errors.New("the list is too long"), w.Conn.Close())
+		}
+	}
+	return n, err
 }
 
 func (d *drive) Read(ctx context.Context, name string) (io.ReadCloser, error) {

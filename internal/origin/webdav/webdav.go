@@ -4,6 +4,7 @@ package webdav
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"os"
@@ -45,8 +46,34 @@ func open(_ context.Context, settings map[string]string, guard outgoing.Guard) (
 	}
 	d := &drive{transport: guard.Transport(), host: address.Host, base: strings.TrimSuffix(address.Path, "/")}
 	d.client = gowebdav.NewClient(address.String(), settings["user"], settings["password"])
-	d.client.SetTransport(d.transport)
+	d.client.SetTransport(boundedLists{d.transport})
 	return d, nil
+}
+
+// boundedLists ends the list of a folder that has no end.
+type boundedLists struct{ http.RoundTripper }
+
+var errEndless = errors.New("the list is too long")
+
+func (t boundedLists) RoundTrip(request *http.Request) (*http.Response, error) {
+	response, err := t.RoundTripper.RoundTrip(request)
+	if err == nil && request.Method == "PROPFIND" {
+		response.Body = &boundedBody{response.Body, origin.MostListed}
+	}
+	return response, err
+}
+
+type boundedBody struct {
+	io.ReadCloser
+	left int64
+}
+
+func (b *boundedBody) Read(p []byte) (int, error) {
+	n, err := b.ReadCloser.Read(p)
+	if b.left -= int64(n); b.left < 0 {
+		return 0, errEndless
+	}
+	return n, err
 }
 
 func (d *drive) Pinned() string { return "" }
@@ -86,13 +113,15 @@ func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error)
 	if err != nil {
 		return nil, d.explain("list /"+folder, folder, err)
 	}
-	entries := make([]origin.Entry, 0, len(infos))
+	tags := map[string]string{}
 	for _, info := range infos {
-		e := origin.Entry{Path: path.Join(folder, info.Name()), Folder: info.IsDir(), Bytes: info.Size(), Modified: info.ModTime()}
 		if file, ok := info.(gowebdav.File); ok {
-			e.Tag = file.ETag()
+			tags[path.Join(folder, info.Name())] = file.ETag()
 		}
-		entries = append(entries, e)
+	}
+	entries := origin.Listed(folder, infos)
+	for i := range entries {
+		entries[i].Tag = tags[entries[i].Path]
 	}
 	return entries, nil
 }
@@ -113,6 +142,9 @@ func (d *drive) Read(ctx context.Context, name string) (io.ReadCloser, error) {
 func (d *drive) explain(doing, name string, err error) error {
 	if err == nil {
 		return nil
+	}
+	if errors.Is(err, errEndless) {
+		return origin.Faulty(fmt.Sprintf("a folder of %s has no end: its list is longer than %d MB", d.host, origin.MostListed>>20), false, err)
 	}
 	var status gowebdav.StatusError
 	if !errors.As(err, &status) {

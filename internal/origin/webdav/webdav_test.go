@@ -74,3 +74,37 @@ func FuzzAnswers(f *testing.F) {
 		})
 	})
 }
+
+// endless is a side whose list of a folder never stops.
+type endless struct{ answers }
+
+func (e endless) RoundTrip(r *http.Request) (*http.Response, error) {
+	response, err := e.answers.RoundTrip(r)
+	if r.Method == "PROPFIND" {
+		response.Body = io.NopCloser(io.MultiReader(strings.NewReader(`<D:multistatus xmlns:D="DAV:">`), again{}))
+	}
+	return response, err
+}
+
+// again is what stands in the list of a folder, again and again.
+type again struct{}
+
+func (again) Read(p []byte) (int, error) {
+	const one = `<D:response><D:href>/sets/a.jpg</D:href><D:propstat><D:prop/><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`
+	n := 0
+	for n+len(one) <= len(p) {
+		n += copy(p[n:], one)
+	}
+	if n == 0 {
+		n = copy(p, strings.Repeat(" ", len(p)))
+	}
+	return n, nil
+}
+
+func TestAListWithoutEndEnds(t *testing.T) {
+	d := &drive{transport: &http.Transport{}, host: "drive.example", client: gowebdav.NewClient("https://drive.example", "user", "password")}
+	d.client.SetTransport(boundedLists{endless{answers{status: http.StatusMultiStatus}}})
+	if _, err := d.List(t.Context(), "sets"); err == nil || !strings.Contains(err.Error(), "has no end") {
+		t.Errorf("it says %v", err)
+	}
+}
