@@ -159,7 +159,8 @@ func (t *TextTargets) Of(r TextRow) (found []int, why string) {
 	}
 	for _, i := range of {
 		p := t.of[i]
-		if (r.SKU == "" || strings.EqualFold(p.SKU, r.SKU)) && (r.Place == 0 || p.Place == r.Place) && (r.File == "" || isCalled(p.Name, r.File)) {
+		if (r.SKU == "" || strings.EqualFold(p.SKU, r.SKU)) && (r.Place == 0 || p.Place == r.Place) &&
+			(r.File == "" || isCalled(p.Name, r.File)) {
 			found = append(found, i)
 		}
 	}

@@ -18,7 +18,8 @@ func Listed(folder string, infos []fs.FileInfo) []Entry {
 		if name == "" || name == "." || name == ".." || strings.ContainsAny(name, "/\x00") || !info.IsDir() && !info.Mode().IsRegular() {
 			continue
 		}
-		entries = append(entries, Entry{Path: path.Join(folder, name), Folder: info.IsDir(), Bytes: max(0, info.Size()), Modified: info.ModTime()})
+		entries = append(entries,
+			Entry{Path: path.Join(folder, name), Folder: info.IsDir(), Bytes: max(0, info.Size()), Modified: info.ModTime()})
 	}
 	return entries
 }

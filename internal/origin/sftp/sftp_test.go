@@ -39,7 +39,8 @@ func (entry) Sys() any           { return nil }
 
 // TestAListWithoutEndEnds lists a folder whose server never stops: it is told, in bounded memory.
 func TestAListWithoutEndEnds(t *testing.T) {
-	address, err := standin.ServeSFTP(t.Context(), "127.0.0.1:0", t.TempDir(), filepath.Join(t.TempDir(), "key"), func(*os.Root) files.Handlers {
+	key := filepath.Join(t.TempDir(), "key")
+	address, err := standin.ServeSFTP(t.Context(), "127.0.0.1:0", t.TempDir(), key, func(*os.Root) files.Handlers {
 		return files.Handlers{FileList: endless{}}
 	})
 	if err != nil {

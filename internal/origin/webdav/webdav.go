@@ -2,6 +2,8 @@
 package webdav
 
 import (
+	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -35,6 +37,7 @@ var Kind = origin.Kind{
 type drive struct {
 	client     *gowebdav.Client
 	transport  *http.Transport
+	lists      *lists
 	host, base string
 	greeting   sync.Once
 }
@@ -46,34 +49,75 @@ func open(_ context.Context, settings map[string]string, guard outgoing.Guard) (
 	}
 	d := &drive{transport: guard.Transport(), host: address.Host, base: strings.TrimSuffix(address.Path, "/")}
 	d.client = gowebdav.NewClient(address.String(), settings["user"], settings["password"])
-	d.client.SetTransport(boundedLists{d.transport})
+	d.lists = &lists{RoundTripper: d.transport}
+	d.client.SetTransport(d.lists)
 	return d, nil
 }
 
-// boundedLists ends the list of a folder that has no end.
-type boundedLists struct{ http.RoundTripper }
+// lists is the transport of a drive. It ends the list of a folder that has no end, and remembers lists that broke
+// off: gowebdav takes what has come of one for the whole.
+type lists struct {
+	http.RoundTripper
+	most   int64    // bytes of a list; 0 for origin.MostListed
+	broken sync.Map // error by the path of a folder
+}
 
 var errEndless = errors.New("the list is too long")
 
-func (t boundedLists) RoundTrip(request *http.Request) (*http.Response, error) {
-	response, err := t.RoundTripper.RoundTrip(request)
-	if err == nil && request.Method == "PROPFIND" {
-		response.Body = &boundedBody{response.Body, origin.MostListed}
+func (l *lists) RoundTrip(request *http.Request) (*http.Response, error) {
+	response, err := l.RoundTripper.RoundTrip(request)
+	if err == nil && request.Method == "PROPFIND" && response.StatusCode == http.StatusMultiStatus {
+		asked := request
+		for asked.Response != nil { // it was redirected here
+			asked = asked.Response.Request
+		}
+		response.Body = &list{ReadCloser: response.Body, left: cmp.Or(l.most, origin.MostListed), broke: func(err error) {
+			l.broken.LoadOrStore(path.Clean(asked.URL.Path), err)
+		}}
 	}
 	return response, err
 }
 
-type boundedBody struct {
-	io.ReadCloser
-	left int64
+// broke returns why the list of a folder, by its path, broke off, and forgets it.
+func (l *lists) broke(folder string) error {
+	if err, broke := l.broken.LoadAndDelete(path.Clean(folder)); broke {
+		return err.(error)
+	}
+	return nil
 }
 
-func (b *boundedBody) Read(p []byte) (int, error) {
-	n, err := b.ReadCloser.Read(p)
-	if b.left -= int64(n); b.left < 0 {
-		return 0, errEndless
+// list is the list of a folder as it comes.
+type list struct {
+	io.ReadCloser
+	left  int64
+	tail  []byte // of what came
+	begun bool   // somebody reads it: gowebdav sends a request twice when it logs in
+	whole bool   // it came to its end
+	broke func(error)
+}
+
+func (l *list) Read(p []byte) (int, error) {
+	l.begun = true
+	n, err := l.ReadCloser.Read(p)
+	if l.left -= int64(n); l.left < 0 {
+		n, err = 0, errEndless
+	}
+	l.tail = append(l.tail, p[:n]...)
+	l.tail = l.tail[max(0, len(l.tail)-200):]
+	switch {
+	case errors.Is(err, io.EOF):
+		l.whole = bytes.Contains(l.tail, []byte("multistatus>")) // else it breaks off without a fault
+	case err != nil:
+		l.broke(err)
 	}
 	return n, err
+}
+
+func (l *list) Close() error {
+	if l.begun && !l.whole {
+		l.broke(io.ErrUnexpectedEOF)
+	}
+	return l.ReadCloser.Close()
 }
 
 func (d *drive) Pinned() string { return "" }
@@ -109,7 +153,11 @@ func do[T any](ctx context.Context, call func() (T, error)) (T, error) {
 }
 
 func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error) {
-	infos, err := do(ctx, func() ([]os.FileInfo, error) { return d.client.ReadDir("/" + folder) })
+	infos, err := do(ctx, func() ([]os.FileInfo, error) {
+		_ = d.lists.broke(d.base + "/" + folder) // of before
+		infos, err := d.client.ReadDir("/" + folder)
+		return infos, errors.Join(err, d.lists.broke(d.base+"/"+folder))
+	})
 	if err != nil {
 		return nil, d.explain("list /"+folder, folder, err)
 	}

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"testing/iotest"
 	"time"
 
 	"github.com/studio-b12/gowebdav"
@@ -55,7 +56,8 @@ func FuzzAnswers(f *testing.F) {
 				host:      "drive.example",
 				client:    gowebdav.NewClient("https://drive.example", "user", "password"),
 			}
-			d.client.SetTransport(answers{status, http.Header{"Www-Authenticate": {challenge}, "Location": {"/elsewhere"}}, body})
+			d.lists = &lists{RoundTripper: answers{status, http.Header{"Www-Authenticate": {challenge}, "Location": {"/elsewhere"}}, body}}
+			d.client.SetTransport(d.lists)
 			ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
 			defer cancel()
 			entries, err := d.List(ctx, "")
@@ -75,25 +77,31 @@ func FuzzAnswers(f *testing.F) {
 	})
 }
 
-// endless is a side whose list of a folder never stops.
-type endless struct{ answers }
+// unfinished is a side whose list of a folder begins well, and goes on with something else.
+type unfinished struct {
+	answers
+	then io.Reader
+}
 
-func (e endless) RoundTrip(r *http.Request) (*http.Response, error) {
-	response, err := e.answers.RoundTrip(r)
+func (u unfinished) RoundTrip(r *http.Request) (*http.Response, error) {
+	response, err := u.answers.RoundTrip(r)
 	if r.Method == "PROPFIND" {
-		response.Body = io.NopCloser(io.MultiReader(strings.NewReader(`<D:multistatus xmlns:D="DAV:">`), again{}))
+		const begin = `<D:multistatus xmlns:D="DAV:"><D:response><D:href>/sets/</D:href><D:propstat><D:prop><D:resourcetype><D:collection/>` +
+			`</D:resourcetype></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>` + listedFile
+		response.Body = io.NopCloser(io.MultiReader(strings.NewReader(begin), u.then))
 	}
 	return response, err
 }
 
+const listedFile = `<D:response><D:href>/sets/a.jpg</D:href><D:propstat><D:prop/><D:status>HTTP/1.1 200 OK</D:status></D:propstat>` +
+	`</D:response>`
+
 // again is what stands in the list of a folder, again and again.
 type again struct{}
 
-func (again) Read(p []byte) (int, error) {
-	const one = `<D:response><D:href>/sets/a.jpg</D:href><D:propstat><D:prop/><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>`
-	n := 0
-	for n+len(one) <= len(p) {
-		n += copy(p[n:], one)
+func (again) Read(p []byte) (n int, err error) {
+	for n+len(listedFile) <= len(p) {
+		n += copy(p[n:], listedFile)
 	}
 	if n == 0 {
 		n = copy(p, strings.Repeat(" ", len(p)))
@@ -101,10 +109,27 @@ func (again) Read(p []byte) (int, error) {
 	return n, nil
 }
 
-func TestAListWithoutEndEnds(t *testing.T) {
-	d := &drive{transport: &http.Transport{}, host: "drive.example", client: gowebdav.NewClient("https://drive.example", "user", "password")}
-	d.client.SetTransport(boundedLists{endless{answers{status: http.StatusMultiStatus}}})
-	if _, err := d.List(t.Context(), "sets"); err == nil || !strings.Contains(err.Error(), "has no end") {
-		t.Errorf("it says %v", err)
+// TestAListIsWholeOrTold: of a list that has no end, or whose connection breaks off in it, nothing is taken for the whole.
+func TestAListIsWholeOrTold(t *testing.T) {
+	for name, c := range map[string]struct {
+		then io.Reader
+		want string
+	}{
+		"whole":      {strings.NewReader("</D:multistatus>"), ""},
+		"endless":    {again{}, "has no end"},
+		"broken off": {iotest.ErrReader(io.ErrUnexpectedEOF), "broke off"},
+		"cut":        {strings.NewReader("<D:response><D:href>/sets/b.j"), "broke off"},
+		"malformed":  {strings.NewReader("<D:response></D:href>" + listedFile + "</D:multistatus>"), "broke off"},
+	} {
+		d := &drive{transport: &http.Transport{}, host: "drive.example", client: gowebdav.NewClient("https://drive.example", "user", "password")}
+		d.lists = &lists{RoundTripper: unfinished{answers{status: http.StatusMultiStatus}, c.then}, most: 1 << 20}
+		d.client.SetTransport(d.lists)
+		entries, err := d.List(t.Context(), "sets")
+		if c.want == "" && (err != nil || len(entries) != 1 || entries[0].Path != "sets/a.jpg") {
+			t.Errorf("%s: %v, %v", name, entries, err)
+		}
+		if c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%s: it says %v", name, err)
+		}
 	}
 }
