@@ -363,9 +363,25 @@ func Gone(outcomes []Outcome, before []Sent, slot func(Sent) string) (gone []Sen
 	return gone
 }
 
-// Massive tells whether so much of what stands at an outlet is gone that a person is to say it is
-// meant: a mistyped choice looks just like that.
-func Massive(gone, stands int) bool { return gone > 10 && gone*5 > stands }
+// Renames counts those of gone whose picture is sent under another name: renaming it is a move.
+func Renames(outcomes []Outcome, gone []Sent) (count int) {
+	earlier := map[string]bool{}
+	for _, o := range outcomes {
+		if o.Held == "" && o.Was != "" && o.Was != o.Name {
+			earlier[o.Was] = true
+		}
+	}
+	for _, g := range gone {
+		if earlier[g.Name] {
+			count++
+		}
+	}
+	return count
+}
+
+// Massive tells whether so many of the pictures at an outlet are deleted or renamed that a person is asked first: a
+// mistyped choice or template looks just like that.
+func Massive(changed, there int) bool { return changed > 10 && changed*5 > there }
 
 // Totals counts what becomes of items.
 type Totals struct {

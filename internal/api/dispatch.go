@@ -65,6 +65,7 @@ type rehearsedView struct {
 	Items    []rehearsedPicture `json:"items" nullable:"false" doc:"Those asked for"`
 	Matching int                `json:"matching" doc:"How many there are of those asked for"`
 	Massive  bool               `json:"massive" doc:"So much of what stands there is gone that it is to be said that it is meant"`
+	Renaming bool               `json:"renaming" doc:"So many pictures get new names there that a person is asked first"`
 	Header   []string           `json:"header" nullable:"false" doc:"Of the sheet that goes along, where that is asked for"`
 	Rows     [][]string         `json:"rows" nullable:"false" doc:"The first of its rows"`
 }
@@ -143,7 +144,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 			}
 		}) (*Body[rehearsedView], error) {
 			r, err := s.Dispatcher.Rehearse(ctx, in.Body.Outlet, in.Body.Settings)
-			view := rehearsedView{Totals: r.Totals, Massive: r.Massive, Fields: naming.Fields(), Items: []rehearsedPicture{},
+			view := rehearsedView{Totals: r.Totals, Massive: r.Massive, Renaming: r.Renaming, Fields: naming.Fields(), Items: []rehearsedPicture{},
 				Header: []string{}, Rows: [][]string{}}
 			if words, is := dispatching.Wrong(err); is {
 				view.Wrong, view.Problems = words, map[string]int{}

@@ -119,3 +119,59 @@ func TestAMistypedChoiceTakesNothingAway(t *testing.T) {
 		t.Errorf("it was meant, and there stand %v", left)
 	}
 }
+
+// TestRenamingEverythingIsAskedOnce changes the names of all pictures at a drive. By a timetable, or without a word, they
+// keep their names; once it is confirmed each moves, also where nothing is deleted otherwise; after that nothing is left to do.
+func TestRenamingEverythingIsAskedOnce(t *testing.T) {
+	t.Parallel()
+	for _, remove := range []bool{false, true} {
+		l := start(t, func(c *Config) { c.Allow = []string{"127.0.0.1:*"} })
+		const all = 12
+		l.products(all)
+		var files []entry
+		for n := range all {
+			files = append(files, entry{fmt.Sprintf("AT-%03d-A.jpg", n), jpg(t, n+1)})
+		}
+		l.applied(l.planned(l.gathered("spring.zip", zipped(t, files...)).ID, "after"))
+		_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
+		l.do(err)
+		folder := t.TempDir()
+		address := map[string]string{"address": shared(t, folder, nil)}
+		outlet := l.outlet("webdav", address, map[string]any{"remove": remove})
+		l.handedOn(outlet)
+		before := below(t, folder)
+		changed := wants(map[string]any{"remove": remove, "rename": true, "names": "shop/[sku]-[place]"})
+		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", outlet), map[string]any{"name": "webdav", "version": 1, "address": address,
+			"settings": changed}, nil))
+		var view struct {
+			Renaming, Massive bool
+			Renamed, Gone     int
+		}
+		l.post("/api/v1/outlets/rehearse", map[string]any{"settings": changed, "outlet": outlet}, &view)
+		if !view.Renaming || view.Renamed != all || view.Massive || view.Gone != 0 {
+			t.Errorf("remove %v: the preview says %+v", remove, view)
+		}
+
+		d := l.handedOn(outlet)
+		if got := below(t, folder); !maps.Equal(got, before) || d.Pictures != 0 || d.Removed != 0 {
+			t.Errorf("remove %v: unasked there stand %v after %+v", remove, got, d)
+		}
+		if said := l.text(`select message from run order by id desc limit 1`); !strings.Contains(said, "12 pictures kept their names") {
+			t.Errorf("remove %v: the run says %q", remove, said)
+		}
+		l.post(fmt.Sprintf("/api/v1/outlets/%d/dispatch", outlet), map[string]any{"version": 2, "rename": all}, nil)
+		l.until("the dispatch to end", func() bool { return !l.busy() })
+		got := below(t, folder)
+		if len(got) != all {
+			t.Errorf("remove %v: there stand %v", remove, got)
+		}
+		for name := range got {
+			if !strings.HasPrefix(name, "shop/") {
+				t.Errorf("remove %v: %s stands there still", remove, name)
+			}
+		}
+		if d := l.handedOn(outlet); d.Pictures+d.Removed+d.Held != 0 || !maps.Equal(below(t, folder), got) {
+			t.Errorf("remove %v: once more: %+v", remove, d)
+		}
+	}
+}

@@ -209,6 +209,7 @@ type Rehearsed struct {
 	Outcomes []dispatch.Outcome `json:"-"`
 	Gone     []dispatch.Sent    `json:"-"` // what stands there and is not wanted any more
 	Massive  bool               `json:"-"` // that is so much of it that a person is to say it is meant
+	Renaming bool               `json:"-"` // so many get new names there that a person is asked first
 }
 
 // Rehearse says what would go by settings now, to an outlet or (0) to a new one. The error may
@@ -253,7 +254,13 @@ func (d *Dispatcher) rehearse(
 	dispatch.HoldCrowded(r.Outcomes, ownSlot(to))
 	r.Gone = dispatch.Gone(r.Outcomes, before, ownSlot(to))
 	r.Totals = settings.Count(r.Outcomes)
-	r.Totals.Gone, r.Massive = len(r.Gone), dispatch.Massive(len(r.Gone), len(before))
+	// What gets a new name is no picture that is not wanted. A package is a new one each time: nothing in it is renamed.
+	if outlet > 0 && !kinds.Packed(to.Kind) && ownSlot(to) == nil {
+		r.Totals.Gone -= dispatch.Renames(r.Outcomes, r.Gone)
+		r.Renaming = dispatch.Massive(r.Renamed, len(before))
+	}
+	r.Totals.Gone += len(r.Gone)
+	r.Massive = dispatch.Massive(r.Totals.Gone, len(before))
 	return r, nil
 }
 
@@ -261,6 +268,7 @@ func (d *Dispatcher) rehearse(
 type Going struct {
 	Version  int  `json:"version" doc:"Of the outlet as it was seen"`
 	TakeAway int  `json:"takeAway,omitempty" minimum:"0" doc:"How many may be taken away there at once, where that is much of what stands"`
+	Rename   int  `json:"rename,omitempty" minimum:"0" doc:"How many may get new names there at once, where that is much of what is there"`
 	Again    bool `json:"again,omitempty" doc:"What stands there just so goes again, too"`
 }
 
@@ -280,14 +288,14 @@ func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int6
 				return err
 			}
 		}
-		run, err = d.begin(ctx, tx, who, to, how.TakeAway)
+		run, err = d.begin(ctx, tx, who, to, how)
 		return err
 	})
 	return run, err
 }
 
 // begin queues a dispatch to an outlet that is locked.
-func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to store.Outlet, takeAway int) (run int64, err error) {
+func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to store.Outlet, how Going) (run int64, err error) {
 	busy, err := store.DispatchUnderWay(ctx, tx, to.ID)
 	if err != nil {
 		return 0, err
@@ -298,7 +306,7 @@ func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to 
 	if err := store.CloseDispatches(ctx, tx, to.ID); err != nil {
 		return 0, err
 	}
-	id, err := store.NewDispatch(ctx, tx, who, to, takeAway)
+	id, err := store.NewDispatch(ctx, tx, who, to, how.TakeAway, how.Rename)
 	if err != nil {
 		return 0, err
 	}
@@ -314,7 +322,7 @@ func (d *Dispatcher) Due(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			if _, err = d.begin(ctx, tx, acting.Ambrosa, to, 0); errors.Is(err, ErrUnderWay) {
+			if _, err = d.begin(ctx, tx, acting.Ambrosa, to, Going{}); errors.Is(err, ErrUnderWay) {
 				err = nil
 			}
 			return err
@@ -333,6 +341,7 @@ type Done struct {
 	store.Dispatch
 	Refused string // why the other side refused one, of those that it did
 	Left    int    // not wanted there any more, and left: so many that nobody said they are meant
+	Kept    int    // kept their names: so many would get new ones that a person is asked first
 }
 
 // Do does a dispatch: everything is judged again at this moment, and each picture again when it
@@ -353,21 +362,27 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	if err != nil {
 		return done, err
 	}
+	if r.Renaming && r.Renamed > done.RenameUpTo {
+		done.Kept, done.Settings.Rename = r.Renamed, false
+		if r, err = d.rehearse(ctx, done.OutletID, done.Settings, d.Store.ToDispatch); err != nil {
+			return done, err
+		}
+	}
 	// What is there just so, and is not wanted again, is none of this dispatch.
 	r.Outcomes = slices.DeleteFunc(r.Outcomes, func(o dispatch.Outcome) bool { return o.Held == "" && !o.Goes(done.Settings) })
-	left := len(r.Gone)
-	if meant := !r.Massive || left <= done.TakeAway; !done.Settings.Remove || !meant {
-		r.Gone = nil
-	}
+	left, leave := r.Totals.Gone, !done.Settings.Remove || r.Massive && r.Totals.Gone > done.TakeAway
 	if kinds.Packed(done.Kind) {
+		if leave {
+			r.Gone = nil
+		}
 		err = d.pack(ctx, done.Dispatch, &r, step)
 	} else {
-		done.Refused, err = d.send(ctx, done.Dispatch, &r, step)
+		done.Refused, err = d.send(ctx, done.Dispatch, &r, leave, step)
 	}
 	if err != nil {
 		return done, err
 	}
-	if done.Settings.Remove && len(r.Gone) < left {
+	if done.Settings.Remove && leave {
 		done.Left = left
 	}
 	if done.Dispatch, err = d.Store.Dispatch(ctx, id); err != nil {

@@ -46,6 +46,10 @@ func handed(done dispatching.Done) string {
 		said += fmt.Sprintf("; %d that are not wanted any more were left there: that is much of what stands, so say by hand that it is meant",
 			done.Left)
 	}
+	if done.Kept > 0 {
+		said += fmt.Sprintf("; %d pictures kept their names: new names for so many are sent only when a person confirms it on the outlet's page",
+			done.Kept)
+	}
 	if done.Refused != "" {
 		said += ", some as they were refused there: " + done.Refused
 	}

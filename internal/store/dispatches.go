@@ -16,29 +16,30 @@ import (
 
 // Dispatch is what was handed on to an outlet at once.
 type Dispatch struct {
-	ID        int64             `json:"id"`
-	OutletID  int64             `json:"outletId" doc:"0 for one that is gone"`
-	Outlet    string            `json:"outlet" doc:"Its name then"`
-	Settings  dispatch.Settings `json:"settings" doc:"As they were"`
-	Actor     string            `json:"actor"`
-	At        time.Time         `json:"at"`
-	EndedAt   *time.Time        `json:"endedAt" doc:"Left out while it goes on"`
-	Products  int               `json:"products"`
-	Pictures  int               `json:"pictures" doc:"That went"`
-	Held      int               `json:"held" doc:"That were held back"`
-	Removed   int               `json:"removed" doc:"That were taken away there"`
-	Kind      string            `json:"kind" doc:"Of its outlet then"`
-	Bytes     int64             `json:"bytes" doc:"Of the pictures"`
-	Size      int64             `json:"size" doc:"Of the package, bytes; 0 where nothing went"`
-	TakeAway  int               `json:"takeAway" doc:"How many a person said that may be taken away, where that is much of what stands there"`
-	LinkUntil *time.Time        `json:"linkUntil" doc:"Until when its package is taken by a link that was given out; left out for none"`
-	LetGoAt   *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
-	Parts     int               `json:"parts" doc:"Of the package"`
-	MailedAt  *time.Time        `json:"mailedAt" doc:"When the link to its package was sent; left out where it was not"`
+	ID         int64             `json:"id"`
+	OutletID   int64             `json:"outletId" doc:"0 for one that is gone"`
+	Outlet     string            `json:"outlet" doc:"Its name then"`
+	Settings   dispatch.Settings `json:"settings" doc:"As they were"`
+	Actor      string            `json:"actor"`
+	At         time.Time         `json:"at"`
+	EndedAt    *time.Time        `json:"endedAt" doc:"Left out while it goes on"`
+	Products   int               `json:"products"`
+	Pictures   int               `json:"pictures" doc:"That went"`
+	Held       int               `json:"held" doc:"That were held back"`
+	Removed    int               `json:"removed" doc:"That were taken away there"`
+	Kind       string            `json:"kind" doc:"Of its outlet then"`
+	Bytes      int64             `json:"bytes" doc:"Of the pictures"`
+	Size       int64             `json:"size" doc:"Of the package, bytes; 0 where nothing went"`
+	TakeAway   int               `json:"takeAway" doc:"How many a person said that may be taken away, where that is much of what stands there"`
+	RenameUpTo int               `json:"renameUpTo" doc:"How many a person said may get new names, where that is much of what is there"`
+	LinkUntil  *time.Time        `json:"linkUntil" doc:"Until when its package is taken by a link that was given out; left out for none"`
+	LetGoAt    *time.Time        `json:"letGoAt" doc:"When the package was, past its term; left out while it is there"`
+	Parts      int               `json:"parts" doc:"Of the package"`
+	MailedAt   *time.Time        `json:"mailedAt" doc:"When the link to its package was sent; left out where it was not"`
 }
 
 const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
-	removed, kind, bytes, size, take_away, link_until, let_go_at, parts, mailed_at from dispatch`
+	removed, kind, bytes, size, take_away, rename_up_to, link_until, let_go_at, parts, mailed_at from dispatch`
 
 // Dispatches returns those of an outlet, or (0) all, the newest first.
 func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
@@ -50,11 +51,11 @@ func (s *Store) Dispatch(ctx context.Context, id int64) (Dispatch, error) {
 	return one[Dispatch](ctx, s.Pool, dispatchQuery+` where id = $1`, id)
 }
 
-// NewDispatch records one that is to be done, as its outlet wants it now; takeAway is how many a
-// person said that may be taken away there at once.
-func NewDispatch(ctx context.Context, tx pgx.Tx, who acting.Actor, to Outlet, takeAway int) (int64, error) {
-	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, kind, settings, actor, take_away)
-		values ($1, $2, $3, $4, $5, $6) returning id`, to.ID, to.Name, to.Kind, to.Settings, who.Name, takeAway)
+// NewDispatch records one that is to be done, as its outlet wants it now; takeAway and renameUpTo are
+// how many a person said may be taken away there, and get new names, at once.
+func NewDispatch(ctx context.Context, tx pgx.Tx, who acting.Actor, to Outlet, takeAway, renameUpTo int) (int64, error) {
+	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, kind, settings, actor, take_away, rename_up_to)
+		values ($1, $2, $3, $4, $5, $6, $7) returning id`, to.ID, to.Name, to.Kind, to.Settings, who.Name, takeAway, renameUpTo)
 }
 
 // DispatchedPicture is a picture of a dispatch: what it was, how it is called there, or why it
@@ -288,6 +289,17 @@ func removed(ctx context.Context, tx pgx.Tx, outlet, id int64, n int, g dispatch
 func (s *Store) DispatchedSoFar(ctx context.Context, id int64) (int, error) {
 	n, err := number(ctx, s.Pool, `select coalesce(max(n), 0) from dispatch_picture where dispatch_id = $1`, id)
 	return int(n), err
+}
+
+// EarlierNames returns the names that pictures had which a dispatch sent under other names.
+func (s *Store) EarlierNames(ctx context.Context, id int64) (map[string]bool, error) {
+	rows, err := s.Pool.Query(ctx, `select was from dispatch_picture where dispatch_id = $1 and held = '' and not removed and was <> ''
+		and was <> name`, id)
+	if err != nil {
+		return nil, err
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	return setOf(names), err
 }
 
 // StillStands returns the rights of a file that stands where an item says; there is none where it

@@ -685,6 +685,10 @@ export type Dispatch = {
      */
     removed: number;
     /**
+     * How many a person said may get new names, where that is much of what is there
+     */
+    renameUpTo: number;
+    /**
      * As they were
      */
     settings: Settings;
@@ -1297,6 +1301,10 @@ export type Going = {
      * What stands there just so goes again, too
      */
     again?: boolean;
+    /**
+     * How many may get new names there at once, where that is much of what is there
+     */
+    rename?: number;
     /**
      * How many may be taken away there at once, where that is much of what stands
      */
@@ -3325,6 +3333,10 @@ export type RehearsedView = {
      * Of those that go: that had another name there
      */
     renamed: number;
+    /**
+     * So many pictures get new names there that a person is asked first
+     */
+    renaming: boolean;
     /**
      * The first of its rows
      */

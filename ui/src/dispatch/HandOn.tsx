@@ -3,7 +3,7 @@ import { IconChevronDown } from '@tabler/icons-react';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { rehearseDispatch, type Going, type Outlet } from '../client';
-import { count, said, some } from '../shared/format';
+import { said, some } from '../shared/format';
 import { tell } from '../shared/tell';
 
 interface Props {
@@ -14,20 +14,31 @@ interface Props {
   onGo: (how: Omit<Going, 'version'>) => void;
 }
 
-/** Hands on; where much of what stands there would be taken away, that is asked about first. */
+/** What a person is asked about before it is sent: 0 where nothing is. */
+interface Asked {
+  gone: number;
+  renamed: number;
+}
+
+/** Sends; where many of the pictures at the outlet would be deleted or renamed, that is asked about first. */
 export function HandOn({ outlet, changed, going, onGo }: Props) {
-  const [gone, setGone] = useState(0);
+  const [asked, setAsked] = useState<Asked>();
   const looking = useMutation({
     mutationFn: async () => {
       const body = { settings: outlet.settings, outlet: outlet.id, limit: 0 };
       return (await rehearseDispatch({ body, throwOnError: true })).data;
     },
     onError: (e) => tell('Nothing changed', said(e), true),
-    onSuccess: (view) => (view.massive && outlet.settings.remove ? setGone(view.gone) : onGo({})),
+    onSuccess: (view) => {
+      const gone = view.massive && outlet.settings.remove ? view.gone : 0;
+      const renamed = view.renaming ? view.renamed : 0;
+      if (gone + renamed > 0) setAsked({ gone, renamed });
+      else onGo({});
+    },
   });
-  const go = (takeAway: number) => {
-    setGone(0);
-    onGo({ takeAway });
+  const go = (how: Omit<Going, 'version'>) => {
+    setAsked(undefined);
+    onGo(how);
   };
   return (
     <>
@@ -54,21 +65,48 @@ export function HandOn({ outlet, changed, going, onGo }: Props) {
           </Menu.Dropdown>
         </Menu>
       )}
-      <Modal opened={gone > 0} onClose={() => setGone(0)} title={`Take ${some(gone, 'picture')} away there?`}>
-        <p className="flush">
-          That is much of what stands at {outlet.name}. Is the choice as you mean it? Without your word they
-          are left there, and the rest is handed on.
-        </p>
-        <div className="spread">
-          <Button variant="filled" onClick={() => go(0)}>
-            Hand on, and leave them
-          </Button>
-          <Button onClick={() => go(gone)}>Take {count(gone)} away, too</Button>
-          <Button variant="subtle" onClick={() => setGone(0)}>
-            Leave it
-          </Button>
-        </div>
-      </Modal>
+      {asked && <Confirm outlet={outlet} asked={asked} onGo={go} onClose={() => setAsked(undefined)} />}
     </>
+  );
+}
+
+interface ConfirmProps {
+  outlet: Outlet;
+  asked: Asked;
+  onGo: (how: Omit<Going, 'version'>) => void;
+  onClose: () => void;
+}
+
+/** Asks whether so many pictures are to be deleted or renamed at the outlet. */
+function Confirm({ outlet, asked: { gone, renamed }, onGo, onClose }: ConfirmProps) {
+  const parts = [
+    ...(renamed > 0 ? [`rename ${some(renamed, 'picture')}`] : []),
+    ...(gone > 0 ? [`delete ${some(gone, 'picture')}`] : []),
+  ].join(' and ');
+  return (
+    <Modal opened onClose={onClose} title={`${parts[0]?.toUpperCase()}${parts.slice(1)} at ${outlet.name}?`}>
+      {renamed > 0 && (
+        <p className="flush">
+          With these name settings, {some(renamed, 'picture')} at {outlet.name} get new names. Each is sent
+          under its new name first, then its earlier name is deleted.
+        </p>
+      )}
+      {gone > 0 && (
+        <p className="flush">
+          {some(gone, 'picture')} at {outlet.name} {gone > 1 ? 'are' : 'is'} no longer selected.
+        </p>
+      )}
+      <div className="spread">
+        <Button variant="filled" onClick={() => onGo({ takeAway: gone, rename: renamed })}>
+          Send and {parts}
+        </Button>
+        <Button onClick={() => onGo({})}>
+          {renamed > 0 ? 'Send, keep names and pictures' : 'Send, keep them'}
+        </Button>
+        <Button variant="subtle" onClick={onClose}>
+          Cancel
+        </Button>
+      </div>
+    </Modal>
   );
 }
