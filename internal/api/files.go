@@ -181,7 +181,7 @@ func (s *Server) first(ctx context.Context, lot int64) (firstFile, error) {
 }
 
 func (s *Server) suggest(ctx context.Context, path string) ([]suggestion, error) {
-	built, err := s.Index.Get(ctx)
+	built, err := s.Index.Recent(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -3,6 +3,7 @@ package reading
 import (
 	"bytes"
 	"context"
+	"math/bits"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -18,7 +19,7 @@ type lot struct {
 	names *pairing.Names // where it is read more than once
 	built *Built
 	rows  *pairing.Rows
-	alike *placed
+	looks looks
 
 	branches *pairing.Branches
 	decided  []string // paths of files that a person paired with products
@@ -46,26 +47,20 @@ func (x *Index) load(ctx context.Context, id int64) (*lot, error) {
 	if l.decided, err = x.store.DecidedOnProducts(ctx, id); err != nil {
 		return nil, err
 	}
-	pictures, err := x.store.PlacedPictures(ctx)
-	if err != nil {
-		return nil, err
-	}
-	l.alike = newPlaced(pictures)
+	l.looks.store = x.store
 	return l, nil
 }
 
 // read returns the verdicts that a clue list gives, in the order of the lot's
 // files.
-func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error) {
+func (l *lot) read(ctx context.Context, list pairing.ClueList, spans bool) ([]pairing.Verdict, error) {
 	verdicts, err := l.readNames(list, spans)
 	if err != nil {
 		return nil, err
 	}
 	listener := pairing.NewListener(l.built.Catalog)
-	sheet, barcodes, alike := list.On(pairing.SheetRow) &&
-		l.rows.Any(), list.On(pairing.BarcodeInPicture) &&
-		len(l.Codes) > 0, list.On(pairing.LookAlike) &&
-		len(l.alike.pictures) > 0
+	sheet, barcodes := list.On(pairing.SheetRow) && l.rows.Any(), list.On(pairing.BarcodeInPicture) && len(l.Codes) > 0
+	var unnamed []int // verdicts that only a look-alike can propose a product for
 	for i := range verdicts {
 		v, id := &verdicts[i], l.IDs[i]
 		if said, ok := l.Said[id]; ok {
@@ -74,8 +69,17 @@ func (l *lot) read(list pairing.ClueList, spans bool) ([]pairing.Verdict, error)
 		if codes, ok := l.Codes[id]; ok && barcodes && !l.Said[id].Only {
 			listener.Barcodes(v, codes)
 		}
-		if alike && v.Kind == pairing.Loose && len(v.Candidates) == 0 && !l.Said[id].Only {
-			listener.Alike(v, l.near(id))
+		if v.Kind == pairing.Loose && len(v.Candidates) == 0 && !l.Said[id].Only {
+			unnamed = append(unnamed, i)
+		}
+	}
+	if list.On(pairing.LookAlike) {
+		near, err := l.near(ctx, unnamed)
+		if err != nil {
+			return nil, err
+		}
+		for _, i := range unnamed {
+			listener.Alike(&verdicts[i], near[l.IDs[i]])
 		}
 	}
 	if list.On(pairing.InCategory) {
@@ -125,39 +129,100 @@ func (l *lot) readNames(list pairing.ClueList, spans bool) ([]pairing.Verdict, e
 	return pairing.Lot(l.built.Catalog, list, l.Paths, spans)
 }
 
-// near returns the pictures on products that a file looks like, the nearest
-// first.
-func (l *lot) near(id int64) (near []pairing.Alike) {
-	seen, ok := l.Seen[id]
-	if !ok {
-		return nil
-	}
-	for _, n := range l.alike.index.Near(uint64(seen.Fingerprint), upkeep.MostBits) {
-		p := l.alike.pictures[n.At]
-		if !bytes.Equal(p.Sum, seen.Sum) && !lookOf(p).SameTint(lookOf(seen)) {
-			continue
+// near returns the pictures on products that files look like, by the ID of the file, the nearest first; at are
+// positions of files.
+func (l *lot) near(ctx context.Context, at []int) (map[int64][]pairing.Alike, error) {
+	wanted := make([]store.PlacedPicture, 0, len(at))
+	ids := make([]int64, 0, len(at))
+	for _, i := range at {
+		if seen, ok := l.Seen[l.IDs[i]]; ok {
+			wanted, ids = append(wanted, seen), append(ids, l.IDs[i])
 		}
-		target, ok := l.built.Target(p.Product, p.Variant)
-		if !ok {
-			continue
-		}
-		near = append(near, pairing.Alike{Target: target, Bits: n.Bits, Path: p.Path})
 	}
-	return near
+	found, err := l.looks.near(ctx, wanted)
+	if err != nil {
+		return nil, err
+	}
+	near := make(map[int64][]pairing.Alike, len(found))
+	for i, seen := range wanted {
+		for _, p := range found[seen.Fingerprint] {
+			if !bytes.Equal(p.Sum, seen.Sum) && !lookOf(p).SameTint(lookOf(seen)) {
+				continue
+			}
+			if target, ok := l.built.Target(p.Product, p.Variant); ok {
+				differ := bits.OnesCount64(uint64(p.Fingerprint ^ seen.Fingerprint))
+				near[ids[i]] = append(near[ids[i]], pairing.Alike{Target: target, Bits: differ, Path: p.Path})
+			}
+		}
+	}
+	return near, nil
 }
 
-// placed is the pictures on products, to be found by their look.
-type placed struct {
-	pictures []store.PlacedPicture
-	index    *upkeep.Fingerprints
+// looks finds the pictures on products that look like others: of a few it asks the database, for many it reads all
+// pictures once.
+type looks struct {
+	store *store.Store
+
+	mu    sync.Mutex
+	known map[int64][]store.PlacedPicture // by the fingerprint that was asked for
+	all   []store.PlacedPicture
+	index *upkeep.Fingerprints // of all; nil while they are not read
 }
 
-func newPlaced(pictures []store.PlacedPicture) *placed {
-	values := make([]uint64, len(pictures))
-	for i, p := range pictures {
-		values[i] = uint64(p.Fingerprint)
+// fewLooks is how many fingerprints the database is asked for. Each takes it about 3 ms among a million pictures, of
+// which reading all takes 7 s.
+const fewLooks = 1000
+
+// near returns the pictures near some, by their fingerprints.
+func (k *looks) near(ctx context.Context, wanted []store.PlacedPicture) (map[int64][]store.PlacedPicture, error) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.known == nil {
+		k.known = map[int64][]store.PlacedPicture{}
 	}
-	return &placed{pictures, upkeep.NewFingerprints(values)}
+	var unknown []int64
+	for _, w := range wanted {
+		if _, known := k.known[w.Fingerprint]; !known {
+			unknown, k.known[w.Fingerprint] = append(unknown, w.Fingerprint), nil
+		}
+	}
+	if err := k.find(ctx, unknown); err != nil {
+		k.known = nil
+		return nil, err
+	}
+	near := make(map[int64][]store.PlacedPicture, len(wanted))
+	for _, w := range wanted {
+		near[w.Fingerprint] = k.known[w.Fingerprint]
+	}
+	return near, nil
+}
+
+func (k *looks) find(ctx context.Context, fingerprints []int64) error {
+	if k.index == nil && len(fingerprints) <= fewLooks {
+		found, err := k.store.NearPictures(ctx, fingerprints)
+		for _, f := range found {
+			of := fingerprints[f.Of]
+			k.known[of] = append(k.known[of], f.PlacedPicture)
+		}
+		return err
+	}
+	if k.index == nil {
+		all, err := k.store.PlacedPictures(ctx)
+		if err != nil {
+			return err
+		}
+		values := make([]uint64, len(all))
+		for i, p := range all {
+			values[i] = uint64(p.Fingerprint)
+		}
+		k.all, k.index = all, upkeep.NewFingerprints(values)
+	}
+	for _, of := range fingerprints {
+		for _, n := range k.index.Near(uint64(of), upkeep.MostBits) {
+			k.known[of] = append(k.known[of], k.all[n.At])
+		}
+	}
+	return nil
 }
 
 func lookOf(p store.PlacedPicture) upkeep.Look {
@@ -239,7 +304,7 @@ func (x *Index) Preview(ctx context.Context, id int64, list pairing.ClueList) (C
 	if err != nil {
 		return CluesChange{}, err
 	}
-	verdicts, err := l.read(list, false)
+	verdicts, err := l.read(ctx, list, false)
 	if err != nil {
 		return CluesChange{}, BadList{err}
 	}

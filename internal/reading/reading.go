@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"slices"
 	"sync"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -23,9 +24,10 @@ import (
 type Index struct {
 	store *store.Store
 
-	mu      sync.Mutex
-	version int64
-	built   *Built
+	mu       sync.Mutex
+	version  int64
+	built    *Built
+	building *building // nil while nothing is built
 
 	lots lotCache
 }
@@ -41,35 +43,94 @@ type Built struct {
 // NewIndex returns an index that is built when it is first needed.
 func NewIndex(s *store.Store) *Index { return &Index{store: s} }
 
-// Get returns the index of the catalog as it is now.
+// building is an index that is being built, once for all who wait for it.
+type building struct {
+	done chan struct{} // closed when it is built, or failed
+	err  error
+}
+
+// buildTime bounds how long the keys of the catalog are read and indexed.
+const buildTime = 10 * time.Minute
+
+// Get returns the index of the catalog as it is now. It may wait for it to be built: some seconds with 600,000
+// variants, also when one of them changed.
 func (x *Index) Get(ctx context.Context) (*Built, error) {
 	version, err := x.store.CatalogVersion(ctx)
 	if err != nil {
 		return nil, err
 	}
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	if x.built != nil && x.version == version {
-		return x.built, nil
+	for {
+		built, b := x.at(ctx, version)
+		if b == nil {
+			return built, nil
+		}
+		select {
+		case <-b.done:
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+		if b.err != nil {
+			return nil, b.err
+		}
 	}
-	since := int64(0)
-	if x.built != nil {
-		since = x.version
-	}
-	// What was committed behind the version that was read is in already, and comes
-	// once more with the next version: that changes nothing.
-	keys, products, err := x.store.Keys(ctx, since)
+}
+
+// Recent returns an index of the catalog as it is, or was until it changed just now: for proposals, which are looked at
+// again when they are accepted. It waits only for the first index.
+func (x *Index) Recent(ctx context.Context) (*Built, error) {
+	version, err := x.store.CatalogVersion(ctx)
 	if err != nil {
 		return nil, err
 	}
-	switch {
-	case x.built == nil:
-		x.built = build(keys)
-	case len(products) > 0:
-		x.built = build(splice(x.built.keys, keys, products))
+	if built, _ := x.at(ctx, version); built != nil {
+		return built, nil
 	}
-	x.version = version
-	return x.built, nil
+	return x.Get(ctx)
+}
+
+// at returns the index that there is, and what is to be waited for where it is older than a version.
+func (x *Index) at(ctx context.Context, version int64) (*Built, *building) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.built != nil && x.version >= version {
+		return x.built, nil
+	}
+	if x.building == nil {
+		x.building = &building{done: make(chan struct{})}
+		go x.build(context.WithoutCancel(ctx), x.building, x.built, x.version)
+	}
+	return x.built, x.building
+}
+
+// build builds the index anew, from the one before and what changed since its version.
+func (x *Index) build(ctx context.Context, b *building, before *Built, since int64) {
+	ctx, cancel := context.WithTimeout(store.ForRun(ctx), buildTime)
+	defer cancel()
+	built, version := before, since
+	b.err = contained.Safely(func() (err error) {
+		if version, err = x.store.CatalogVersion(ctx); err != nil {
+			return err
+		}
+		// What was committed behind the version that was read is in already, and comes
+		// once more with the next version: that changes nothing.
+		keys, products, err := x.store.Keys(ctx, since)
+		switch {
+		case err != nil:
+			return err
+		case before == nil:
+			built = build(keys)
+		case len(products) > 0:
+			built = build(splice(before.keys, keys, products))
+		}
+		return nil
+	})()
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if b.err == nil {
+		x.built, x.version = built, version
+	}
+	x.building = nil
+	close(b.done)
 }
 
 // splice puts the keys of products that were changed in the place of those they
@@ -180,7 +241,7 @@ func (x *Index) ReadLot(ctx context.Context, of int64, progress func(done, total
 	if err != nil {
 		return err
 	}
-	verdicts, err := l.read(clues.List, true)
+	verdicts, err := l.read(ctx, clues.List, true)
 	if err != nil {
 		return err
 	}

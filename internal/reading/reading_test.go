@@ -1,8 +1,10 @@
 package reading
 
 import (
+	"context"
 	"fmt"
 	"reflect"
+	"sync"
 	"testing"
 
 	"ambrosa/core/catalog"
@@ -62,6 +64,53 @@ func TestChangedProductsUpdateTheIndex(t *testing.T) {
 		}
 		if (now == before) != step.same {
 			t.Errorf("%s: built again: %v", step.name, now != before)
+		}
+	}
+}
+
+// TestAnIndexIsBuiltOnceForAllWhoWait changes the catalog while twenty ask for its index and some give up: those who stay
+// get one index with the change, and proposals do not wait for it.
+func TestAnIndexIsBuiltOnceForAllWhoWait(t *testing.T) {
+	s, err := store.Open(t.Context(), testdb.Create(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	x := NewIndex(s)
+	change := func(title string) {
+		t.Helper()
+		if _, err := s.ImportRows(t.Context(), []catalog.Row{{SKU: "IX-1", Product: "IX", Title: title}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	change("first")
+	first, err := x.Get(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	change("second")
+	if recent, err := x.Recent(t.Context()); err != nil || recent.keys[0].Title == "" {
+		t.Errorf("recent: %+v, %v", recent, err)
+	}
+	gone, cancel := context.WithCancel(t.Context())
+	cancel()
+	var group sync.WaitGroup
+	built := make([]*Built, 20)
+	for i := range built {
+		group.Go(func() {
+			if _, err := x.Get(gone); err == nil {
+				t.Error("who gave up got an answer")
+			}
+			var err error
+			if built[i], err = x.Get(t.Context()); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	group.Wait()
+	for _, b := range built {
+		if b != built[0] || b == first || b.keys[0].Title != "second" {
+			t.Fatalf("one got %+v", b)
 		}
 	}
 }

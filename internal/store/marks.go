@@ -11,10 +11,9 @@ import (
 	"ambrosa/core/upkeep"
 )
 
-// alikeCompared is how many pictures are compared with each file: a lot of
-// pictures that all look the same would otherwise take the square of their
-// number.
-const alikeCompared = 400
+// alikeCompared is how many pictures that look like a file are compared with it to find the nearest: a lot of pictures
+// that all look the same would otherwise take the square of their number.
+const alikeCompared = 1000
 
 // sharesPart is the condition that two fingerprints have an equal part.
 func sharesPart(a, b string) string {
@@ -44,14 +43,13 @@ func (s *Store) MarkFiles(ctx context.Context, lot int64) error {
 				cross join lateral (
 					select o.id, bit_count((ob.fingerprint # b.fingerprint)::bit(64))::int as bits
 					from (select sha256, fingerprint, tint from blob ob where ob.fingerprint is not null and ob.problem = '' and ob.sha256 <> b.sha256
-					and %s
+						and %s and bit_count((ob.fingerprint # b.fingerprint)::bit(64)) <= %d
+						and (select max(abs(get_byte(ob.tint, i) - get_byte(b.tint, i))) from generate_series(0, 11) i) <= %d
 						limit %d) ob
 					cross join lateral (select id from file where sha256 = ob.sha256 and id < f.id order by id limit 1) o
-					where bit_count((ob.fingerprint # b.fingerprint)::bit(64)) <= %d
-					and (select max(abs(get_byte(ob.tint, i) - get_byte(b.tint, i))) from generate_series(0, 11) i) <= %d
 					order by bits, o.id limit 1) l
 				where f.lot_id = $1) found
-			where f.id = found.file`, sharesPart("ob.fingerprint", "b.fingerprint"), alikeCompared, upkeep.MostBits, upkeep.MostTint),
+			where f.id = found.file`, sharesPart("ob.fingerprint", "b.fingerprint"), upkeep.MostBits, upkeep.MostTint, alikeCompared),
 			lot, int(picturespec.Alike))
 		return tx.SendBatch(ctx, batch).Close()
 	})
