@@ -81,6 +81,7 @@ tested:
 # Many more kills, histories and seeds than the tests have, and fuzzing: for an hour or so.
 torture: build
 	AMBROSA_KILLS=200 AMBROSA_HISTORIES=10000 $(TESTS) -count=1 -timeout 3h ./internal/upkeeping ./internal/dispatching ./internal/run
+	AMBROSA_TWINS=100000 $(TESTS) -count=1 -run TestALotOfManyTwins ./internal/app
 	@for package in $$(grep -rl --include='*_test.go' '^func Fuzz' core internal | xargs -n1 dirname | sort -u); do \
 		for target in $$(grep -ho '^func Fuzz[A-Za-z]*' $$package/*_test.go | cut -c6-); do \
 			go test -run '^$$' -fuzz "^$$target\$$" -fuzztime $(or $(FUZZTIME),30s) ./$$package || exit 1; \

@@ -8,7 +8,12 @@ package gtin
 import (
 	"errors"
 	"fmt"
+
+	"ambrosa/core/legible"
 )
+
+// longestQuoted is how many bytes of a text an error repeats.
+const longestQuoted = 43
 
 // The kinds of reasons why a text is not a GTIN.
 var (
@@ -29,11 +34,11 @@ type Error struct {
 func (e *Error) Error() string {
 	switch e.Kind {
 	case ErrLength:
-		return fmt.Sprintf("%q has %d digits: %v", clip(e.Text), e.Digits, e.Kind)
+		return fmt.Sprintf("%q has %d digits: %v", legible.Short(e.Text, longestQuoted), e.Digits, e.Kind)
 	case ErrCheckDigit:
-		return fmt.Sprintf("%q ends in %c, expected %c: %v", clip(e.Text), e.Text[e.At], e.Want, e.Kind)
+		return fmt.Sprintf("%q ends in %c, expected %c: %v", legible.Short(e.Text, longestQuoted), e.Text[e.At], e.Want, e.Kind)
 	}
-	return fmt.Sprintf("%q: %v", clip(e.Text), e.Kind)
+	return fmt.Sprintf("%q: %v", legible.Short(e.Text, longestQuoted), e.Kind)
 }
 
 // Unwrap returns the kind.
@@ -107,11 +112,4 @@ func Number(digits string) (n uint64, ok bool) {
 	}
 	last := len(digits) - 1
 	return n, CheckDigit(digits[:last]) == digits[last]
-}
-
-func clip(text string) string {
-	if len(text) > 40 {
-		return text[:40] + "…"
-	}
-	return text
 }

@@ -82,3 +82,13 @@ func TestErrorsSayWhere(t *testing.T) {
 		}
 	}
 }
+
+// TestErrorsRepeatWholeCharacters: a long text is cut between characters.
+func TestErrorsRepeatWholeCharacters(t *testing.T) {
+	for n := range 8 {
+		_, err := Normalise(strings.Repeat("x", n) + strings.Repeat("ü", 60))
+		if err == nil || strings.Contains(err.Error(), `\x`) || len(err.Error()) > 150 {
+			t.Errorf("%d: %v", n, err)
+		}
+	}
+}

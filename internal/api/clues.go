@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/http"
 	"strings"
+	"unicode"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -52,8 +53,8 @@ const shownOfSheet = 500
 func badList(err error) error {
 	var bad reading.BadList
 	if errors.As(err, &bad) {
-		text := bad.Err.Error()
-		return huma.Error422UnprocessableEntity(strings.ToUpper(text[:1]) + text[1:] + ".")
+		text := []rune(bad.Err.Error())
+		return huma.Error422UnprocessableEntity(string(unicode.ToUpper(text[0])) + string(text[1:]) + ".")
 	}
 	return nil
 }

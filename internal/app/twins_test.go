@@ -5,21 +5,27 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"os"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
 )
 
 // TestALotOfManyTwins lists and exports a lot whose every file has the same bytes:
-// what once grew with the square of their number is bounded, however busy the machine.
+// what once grew with the square of their number is bounded, however busy the machine. AMBROSA_TWINS says how many.
 func TestALotOfManyTwins(t *testing.T) {
 	t.Parallel()
+	twins := 25_000
+	if n, err := strconv.Atoi(os.Getenv("AMBROSA_TWINS")); err == nil {
+		twins = n
+	}
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID
 	_, err := l.Store.Pool.Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, reason)
-		select lot_id, upload_id, n, 'twin ' || n || '.jpg', bytes, sha256, 'loose', 'no key' from file, generate_series(1, 25000) n
-		where lot_id = $1 and entry = 0`, lot)
+		select lot_id, upload_id, n, 'twin ' || n || '.jpg', bytes, sha256, 'loose', 'no key' from file, generate_series(1, $2::int) n
+		where lot_id = $1 and entry = 0`, lot, twins)
 	l.do(err)
 	_, err = l.Store.Pool.Exec(t.Context(), `analyze file`)
 	l.do(err)
@@ -29,7 +35,7 @@ func TestALotOfManyTwins(t *testing.T) {
 	for _, query := range []string{"limit=100", "limit=100&offset=24000", "mark=same+bytes&limit=100", "verdict=loose&sort=name&limit=100"} {
 		var page struct{ Total int }
 		l.do(l.Get(ctx, fmt.Sprintf("/api/v1/lots/%d/files?%s", lot, query), &page))
-		if page.Total < 25_000 {
+		if page.Total < twins {
 			t.Errorf("%s: %d files", query, page.Total)
 		}
 	}
@@ -40,8 +46,37 @@ func TestALotOfManyTwins(t *testing.T) {
 	text, err := io.ReadAll(response.Body)
 	l.do(err)
 	_ = response.Body.Close()
-	if lines := strings.Count(string(text), "\r\n"); lines != 25_002 {
+	if lines := strings.Count(string(text), "\r\n"); lines != twins+2 {
 		t.Errorf("%d lines", lines)
+	}
+}
+
+// TestTheNearestOfManyIsTheLookalike gives a picture one that looks like it, behind 2,000 that share a part of its fingerprint and
+// differ elsewhere: it is found.
+func TestTheNearestOfManyIsTheLookalike(t *testing.T) {
+	t.Parallel()
+	l := start(t)
+	l.products(1)
+	first := l.gathered("first.zip", zipped(t, entry{"first.jpg", jpg(t, 1)})).ID
+	second := l.gathered("second.zip", zipped(t, entry{"second.jpg", jpg(t, 2)})).ID
+	_, err := l.Store.Pool.Exec(t.Context(), `with others as (select n, sha256(n::text::bytea) as sum from generate_series(1, 2001) n),
+			b as (insert into blob (sha256, bytes, type, fingerprint, tint)
+				select sum, 1, 'image/jpeg', case when n = 2001 then 4660 + 4096 else 4660 + (n + 100)::bigint * 4294967296 + 16773120 end,
+					decode(repeat('80', 12), 'hex') from others)
+		insert into file (lot_id, upload_id, entry, path, bytes, sha256) select u.lot_id, u.id, n, n || '.jpg', 1, sum from others,
+			upload u where u.lot_id = $1`, first)
+	l.do(err)
+	_, err = l.Store.Pool.Exec(t.Context(), `update blob b set fingerprint = 4660, tint = decode(repeat('80', 12), 'hex') from file f
+		where f.lot_id = $1 and b.sha256 = f.sha256`, second)
+	l.do(err)
+	// Files of the second lot came later, so that they are the ones that look like others.
+	_, err = l.Store.Pool.Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256)
+		select lot_id, upload_id, 1, 'again.jpg', bytes, sha256 from file where lot_id = $1`, second)
+	l.do(err)
+	l.do(l.Store.MarkFiles(t.Context(), second))
+	like := l.text(`select coalesce((select o.path from file f join file o on o.id = f.like_id where f.path = 'again.jpg'), '')`)
+	if strings.TrimSpace(like) != "2001.jpg" {
+		t.Errorf("it looks like %q", like)
 	}
 }
 
