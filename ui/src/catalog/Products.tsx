@@ -1,4 +1,3 @@
-import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState, type CSSProperties, type MouseEvent } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Product } from '../client';
@@ -7,6 +6,7 @@ import { Choose, lookOf, type Look } from '../shared/Choose';
 import { count, some } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { usePages } from '../shared/paging';
+import { useRows } from '../shared/rows';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { atOf, tallOf } from '../shared/virtual';
@@ -43,15 +43,13 @@ export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) 
   const [across, setAcross] = useState(6);
   const [at, setAt] = useState(-1);
   const wide = table ? 1 : across;
-  const rows = useVirtualizer({
+  const rows = useRows({
     count: Math.ceil(total / wide),
-    getScrollElement: () => box.current,
-    estimateSize: () => (table ? rowHeight : gridHeight),
-    overscan: 6,
-    onChange: (v) =>
-      setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 1000) - padding) / cardWidth))),
+    box: () => box.current,
+    height: table ? rowHeight : gridHeight,
+    onWidth: (width) => setAcross(Math.max(2, Math.floor((width - padding) / cardWidth))),
   });
-  const seen = rows.getVirtualItems();
+  const { seen } = rows;
   const products = usePages<Product>(
     (seen[0]?.index ?? 0) * wide,
     (seen.at(-1)?.index ?? 0) * wide + wide,
@@ -64,7 +62,7 @@ export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) 
     const next = Math.min(Math.max(0, to), total - 1);
     if (total === 0) return;
     setAt(next);
-    rows.scrollToIndex(Math.floor(next / wide));
+    rows.scrollTo(Math.floor(next / wide));
     if (choosing) chosen.upTo(next, Math.max(0, at));
   };
   const here = products.at(at);
@@ -117,7 +115,7 @@ export function Products({ wanted, table }: { wanted: Wanted; table: boolean }) 
             <span className="num">Pictures</span>
           </div>
         )}
-        <div className="tall" style={tallOf(rows.getTotalSize())}>
+        <div className="tall" style={tallOf(rows.size)}>
           {seen.map((row) => (
             <div
               key={row.key}

@@ -1,10 +1,10 @@
-import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, useState, type CSSProperties } from 'react';
 import { Link } from 'react-router';
 import type { File as LotFile } from '../client';
 import { listFilesOptions } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, folderOf } from '../shared/format';
 import { usePages } from '../shared/paging';
+import { useRows } from '../shared/rows';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { Verdict } from '../shared/Verdict';
@@ -32,14 +32,13 @@ export function Files({
   const [total, setTotal] = useState(0);
   const [across, setAcross] = useState(7);
   const columns = table ? 1 : across;
-  const rows = useVirtualizer({
+  const rows = useRows({
     count: Math.ceil(total / columns),
-    getScrollElement: () => box.current,
-    estimateSize: () => (table ? 44 : 274),
-    overscan: 8,
-    onChange: (v) => setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 1200) - 32) / 160))),
+    box: () => box.current,
+    height: table ? 44 : 274,
+    onWidth: (width) => setAcross(Math.max(2, Math.floor((width - 32) / 160))),
   });
-  const seen = rows.getVirtualItems();
+  const { seen } = rows;
   const files = usePages<LotFile>(
     (seen[0]?.index ?? 0) * columns,
     (seen.at(-1)?.index ?? 0) * columns + columns,
@@ -79,7 +78,7 @@ export function Files({
           <span>Rights</span>
         </div>
       )}
-      <div className="tall" style={tallOf(rows.getTotalSize())}>
+      <div className="tall" style={tallOf(rows.size)}>
         {seen.map((row) => (
           <div key={row.key} className="at" style={atOf(row)}>
             {table ? (

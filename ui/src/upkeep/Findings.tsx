@@ -1,7 +1,6 @@
 import { Button, NativeSelect, SegmentedControl, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useQueryClient } from '@tanstack/react-query';
-import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState, type CSSProperties, type MouseEvent } from 'react';
 import { useSearchParams } from 'react-router';
 import type { SweepFinding, UpkeepView } from '../client';
@@ -9,6 +8,7 @@ import { listFindingsOptions } from '../client/@tanstack/react-query.gen';
 import { useChosen } from '../shared/chosen';
 import { useKeys } from '../shared/keys';
 import { usePages } from '../shared/paging';
+import { useRows } from '../shared/rows';
 import { Empty, Failed } from '../shared/State';
 import { atOf, tallOf } from '../shared/virtual';
 import { ChosenFindings } from './ChosenFindings';
@@ -119,7 +119,9 @@ export function Findings({ upkeep }: { upkeep: UpkeepView }) {
 /** Pixels: of a row of the table and of the contact sheet, and of a card with its gap. */
 const rowHeight = 44;
 const gridHeight = 222;
+/** Cards are no wider, so that a row is no taller. */
 const cardWidth = 152;
+const gap = 14;
 const padding = 32;
 
 interface ListProps {
@@ -139,14 +141,13 @@ function List({ upkeep, wanted, table, onNarrow }: ListProps) {
   const [whole, setWhole] = useState(false);
   const [large, setLarge] = useState(false);
   const wide = table ? 1 : across;
-  const rows = useVirtualizer({
+  const rows = useRows({
     count: Math.ceil(total / wide),
-    getScrollElement: () => box.current,
-    estimateSize: () => (table ? rowHeight : gridHeight),
-    overscan: 6,
-    onChange: (v) => setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 800) - padding) / cardWidth))),
+    box: () => box.current,
+    height: table ? rowHeight : gridHeight,
+    onWidth: (width) => setAcross(Math.max(2, Math.ceil((width - padding + gap) / (cardWidth + gap)))),
   });
-  const seen = rows.getVirtualItems();
+  const { seen } = rows;
   const query = (offset: number, limit: number) =>
     listFindingsOptions({ query: { ...wanted, offset, limit } });
   const findings = usePages<SweepFinding>(
@@ -172,7 +173,7 @@ function List({ upkeep, wanted, table, onNarrow }: ListProps) {
     const next = Math.min(Math.max(0, to), total - 1);
     if (total === 0) return;
     setAt(next);
-    rows.scrollToIndex(Math.floor(next / wide));
+    rows.scrollTo(Math.floor(next / wide));
     if (choosing) chosen.upTo(next, at);
   };
   useKeys(
@@ -229,7 +230,7 @@ function List({ upkeep, wanted, table, onNarrow }: ListProps) {
               <span className="num">Frees</span>
             </div>
           )}
-          <div className="tall" style={tallOf(rows.getTotalSize())}>
+          <div className="tall" style={tallOf(rows.size)}>
             {seen.map((row) => (
               <div
                 key={row.key}

@@ -1,6 +1,5 @@
 import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState, type CSSProperties } from 'react';
 import type { HeldFile, Holding } from '../client';
 import {
@@ -10,6 +9,7 @@ import {
 } from '../client/@tanstack/react-query.gen';
 import { baseName, bytes, said, some, when } from '../shared/format';
 import { usePages } from '../shared/paging';
+import { useRows } from '../shared/rows';
 import { Picture } from '../shared/Picture';
 import { Empty, Failed } from '../shared/State';
 import { tell } from '../shared/tell';
@@ -120,7 +120,9 @@ function Line({ holding: h, on, onOpen, onPurge }: OneHolding) {
 
 /** Pixels: of a row of cards, and of a card with its gap. */
 const gridHeight = 246;
+/** Cards are no wider, so that a row is no taller. */
 const cardWidth = 152;
+const gap = 14;
 const padding = 32;
 
 function Files({ holding }: { holding: Holding }) {
@@ -128,14 +130,13 @@ function Files({ holding }: { holding: Holding }) {
   const restore = useRestore();
   const [across, setAcross] = useState(5);
   const total = holding.held;
-  const rows = useVirtualizer({
+  const rows = useRows({
     count: Math.ceil(total / across),
-    getScrollElement: () => box.current,
-    estimateSize: () => gridHeight,
-    overscan: 4,
-    onChange: (v) => setAcross(Math.max(2, Math.floor(((v.scrollRect?.width ?? 800) - padding) / cardWidth))),
+    box: () => box.current,
+    height: gridHeight,
+    onWidth: (width) => setAcross(Math.max(2, Math.ceil((width - padding + gap) / (cardWidth + gap)))),
   });
-  const seen = rows.getVirtualItems();
+  const { seen } = rows;
   const files = usePages<HeldFile>(
     (seen[0]?.index ?? 0) * across,
     (seen.at(-1)?.index ?? 0) * across + across,
@@ -144,7 +145,7 @@ function Files({ holding }: { holding: Holding }) {
   if (files.error) return <Failed error={files.error} />;
   return (
     <div className="scroll" ref={box} tabIndex={0} role="region" aria-label="Held files">
-      <div className="tall" style={tallOf(rows.getTotalSize())}>
+      <div className="tall" style={tallOf(rows.size)}>
         {seen.map((row) => (
           <div
             key={row.key}
