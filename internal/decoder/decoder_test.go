@@ -4,20 +4,24 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
 	"image/gif"
 	"image/jpeg"
 	"image/png"
+	"io/fs"
 	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"ambrosa/core/dispatch"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/picture"
@@ -419,5 +423,55 @@ func TestFingerprintsOfLookAlikesAreNear(t *testing.T) {
 	}
 	if d := picture.Distance(first.Fingerprint, other.Fingerprint); d < 16 {
 		t.Errorf("two different pictures are only %d apart", d)
+	}
+}
+
+// TestManySegmentsAreRefused: 60,000 segments take libjpeg over a minute, since it walks a list for each.
+func TestManySegmentsAreRefused(t *testing.T) {
+	p := pool(t, "good", picturespec.DefaultLimits)
+	plain := asJPEG(t, scene(64, 48))
+	for count, refused := range map[int]bool{picturespec.MostSegments / 2: false, 60_000: true} {
+		began := time.Now()
+		got := examine(t, p, slices.Concat(plain[:2], bytes.Repeat([]byte("\xff\xe1\x00\x04ab"), count), plain[2:]), 320)
+		if strings.Contains(got.Problem, "segments") != refused || time.Since(began) > 30*time.Second {
+			t.Errorf("%d segments: %q, after %s", count, got.Problem, time.Since(began))
+		}
+	}
+}
+
+// TestAFaultOfTheMachineIsNoProblemOfThePicture reads a file that is gone, and writes a rendition where there is no folder.
+func TestAFaultOfTheMachineIsNoProblemOfThePicture(t *testing.T) {
+	p := pool(t, "good", picturespec.DefaultLimits)
+	path := filepath.Join(t.TempDir(), "picture.jpg")
+	if got, err := p.Examine(t.Context(), path, 320); !errors.Is(err, fs.ErrNotExist) || got.Problem != "" {
+		t.Errorf("a file that is gone: %+v, %v", got, err)
+	}
+	if err := os.WriteFile(path, asJPEG(t, scene(64, 48)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	nowhere := picture.Making{To: filepath.Join(t.TempDir(), "no", "folder.jpg"),
+		Recipe: dispatch.RenditionRecipe{Format: dispatch.JPEG, Quality: 80}}
+	if _, problem, err := p.Make(t.Context(), path, nowhere); !errors.Is(err, fs.ErrNotExist) || problem != "" {
+		t.Errorf("a folder that is not there: %q, %v", problem, err)
+	}
+}
+
+// TestProblemsAreInPlainWords breaks pictures in many ways: what is said has no word of the library and no path.
+func TestProblemsAreInPlainWords(t *testing.T) {
+	p := pool(t, "good", picturespec.DefaultLimits)
+	jpegs, pngs := asJPEG(t, scene(200, 150)), asPNG(t, scene(200, 150))
+	for _, content := range [][]byte{jpegs, pngs} {
+		for at := 3; at < len(content); at += max(1, len(content)/40) {
+			broken := bytes.Clone(content)
+			for i := at; i < min(len(broken), at+30); i++ {
+				broken[i] ^= 0x5a
+			}
+			got := examine(t, p, broken, 64)
+			for _, word := range []string{"vips", "VIPS", "libspng", "jpeg", "Vips", "/", "buffer"} {
+				if strings.Contains(got.Problem, word) {
+					t.Errorf("broken at %d: %q", at, got.Problem)
+				}
+			}
+		}
 	}
 }
