@@ -79,12 +79,11 @@ interface ConfirmProps {
 
 /** Asks whether so many pictures are to be deleted or renamed at the outlet. */
 function Confirm({ outlet, asked: { gone, renamed }, onGo, onClose }: ConfirmProps) {
-  const parts = [
-    ...(renamed > 0 ? [`rename ${some(renamed, 'picture')}`] : []),
-    ...(gone > 0 ? [`delete ${some(gone, 'picture')}`] : []),
-  ].join(' and ');
+  const verbs = renamed > 0 && gone > 0 ? 'Rename and delete' : renamed > 0 ? 'Rename' : 'Delete';
+  const what = some(Math.max(renamed, gone), 'picture');
+  const title = renamed > 0 && gone > 0 ? `${verbs} pictures` : `${verbs} ${what}`;
   return (
-    <Modal opened onClose={onClose} title={`${parts[0]?.toUpperCase()}${parts.slice(1)} at ${outlet.name}?`}>
+    <Modal opened onClose={onClose} title={`${title} at ${outlet.name}?`}>
       {renamed > 0 && (
         <p className="flush">
           With these name settings, {some(renamed, 'picture')} at {outlet.name} get new names. Each is sent
@@ -98,10 +97,13 @@ function Confirm({ outlet, asked: { gone, renamed }, onGo, onClose }: ConfirmPro
       )}
       <div className="spread">
         <Button variant="filled" onClick={() => onGo({ takeAway: gone, rename: renamed })}>
-          Send and {parts}
+          {title}
         </Button>
-        <Button onClick={() => onGo({})}>
-          {renamed > 0 ? 'Send, keep names and pictures' : 'Send, keep them'}
+        <Button
+          onClick={() => onGo({})}
+          title="The other pictures are sent; these stay as they are at the outlet."
+        >
+          {gone === 0 ? 'Keep the names' : renamed === 0 ? 'Keep the pictures' : 'Keep both'}
         </Button>
         <Button variant="subtle" onClick={onClose}>
           Cancel
