@@ -161,6 +161,10 @@ func TestRenamingEverythingIsAskedOnce(t *testing.T) {
 		}
 		l.post(fmt.Sprintf("/api/v1/outlets/%d/dispatch", outlet), map[string]any{"version": 2, "rename": all}, nil)
 		l.until("the dispatch to end", func() bool { return !l.busy() })
+		if said := l.text(`select message from run order by id desc limit 1`); !strings.Contains(said, "12 of them were renamed there") ||
+			strings.Contains(said, "taken away") {
+			t.Errorf("remove %v: the run says %q", remove, said)
+		}
 		got := below(t, folder)
 		if len(got) != all {
 			t.Errorf("remove %v: there stand %v", remove, got)

@@ -341,6 +341,7 @@ type Done struct {
 	store.Dispatch
 	Refused string // why the other side refused one, of those that it did
 	Left    int    // not wanted there any more, and left: so many that nobody said they are meant
+	Renamed int    // earlier names that were deleted there, as the pictures have new ones
 	Kept    int    // kept their names: so many would get new ones that a person is asked first
 }
 
@@ -387,6 +388,13 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	}
 	if done.Dispatch, err = d.Store.Dispatch(ctx, id); err != nil {
 		return done, err
+	}
+	if done.Removed > 0 && !kinds.Packed(done.Kind) {
+		earlier, err := d.Store.EarlierNames(ctx, id)
+		if err != nil {
+			return done, err
+		}
+		done.Renamed = min(len(earlier), done.Removed)
 	}
 	return done, d.mail(ctx, &done.Dispatch)
 }

@@ -36,8 +36,11 @@ func handed(done dispatching.Done) string {
 	case outlets.Packed(done.Kind):
 		said = fmt.Sprintf("%d pictures of %d products are in the package", done.Pictures, done.Products)
 	}
-	if done.Removed > 0 && !outlets.Packed(done.Kind) {
-		said += fmt.Sprintf("; %d were taken away there", done.Removed)
+	if done.Renamed > 0 {
+		said += fmt.Sprintf("; %d of them were renamed there", done.Renamed)
+	}
+	if others := done.Removed - done.Renamed; others > 0 && !outlets.Packed(done.Kind) {
+		said += fmt.Sprintf("; %d were taken away there", others)
 	}
 	if done.Held > 0 {
 		said += fmt.Sprintf("; %d were held back", done.Held)
