@@ -269,9 +269,12 @@ func (o *Outcome) Gate(except Exceptions, at time.Time) {
 	o.Held, o.ByRights = why, true
 }
 
+// Unsure is how a picture was made that may be at an outlet or not: writing it was begun.
+const Unsure = "unsure"
+
 // lastOf finds for each of the chosen how it went last; nil for those that never did. One that
-// stands in several slots is that of its own place, or else the last; the same once more on one
-// target has one of its own.
+// stands in several slots is that of its own place, or else the last, and rather one that surely
+// went; the same once more on one target has one of its own.
 func lastOf(chosen []Numbered, before []Sent) []*Sent {
 	found := make([]*Sent, len(chosen))
 	if len(before) == 0 {
@@ -289,6 +292,9 @@ func lastOf(chosen []Numbered, before []Sent) []*Sent {
 				of[key] = slices.Delete(of[key], n, n+1)
 			}
 		}
+	}
+	for i, item := range chosen {
+		take(i, func(b *Sent) bool { return b.Place == item.Place && b.Made != Unsure })
 	}
 	for i, item := range chosen {
 		take(i, func(b *Sent) bool { return b.Place == item.Place })
@@ -363,20 +369,16 @@ func Gone(outcomes []Outcome, before []Sent, slot func(Sent) string) (gone []Sen
 	return gone
 }
 
-// Renames counts those of gone whose picture is sent under another name: renaming it is a move.
-func Renames(outcomes []Outcome, gone []Sent) (count int) {
+// Moves returns the earlier names of pictures that are sent under new ones: renaming a picture is a move. The file
+// with the earlier name is deleted only after the picture was sent.
+func Moves(outcomes []Outcome) map[string]bool {
 	earlier := map[string]bool{}
 	for _, o := range outcomes {
 		if o.Held == "" && o.Was != "" && o.Was != o.Name {
 			earlier[o.Was] = true
 		}
 	}
-	for _, g := range gone {
-		if earlier[g.Name] {
-			count++
-		}
-	}
-	return count
+	return earlier
 }
 
 // Massive tells whether so many of the pictures at an outlet are deleted or renamed that a person is asked first: a

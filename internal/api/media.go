@@ -84,7 +84,9 @@ func (s *Server) render(c fiber.Ctx, sum blob.Sum, size int) ([]byte, error) {
 	}
 	problem := known.Problem
 	if problem == "" {
-		problem, _ = s.unshown.Get(sum)
+		if lately, known := s.unshown.Get(sum); known && time.Since(lately.at) < retryView {
+			problem = lately.problem
+		}
 	}
 	if problem != "" {
 		return nil, cannotBeShown(problem)
@@ -95,11 +97,20 @@ func (s *Server) render(c fiber.Ctx, sum blob.Sum, size int) ([]byte, error) {
 	}
 	if result.Problem != "" {
 		s.Log.Warn("a picture cannot be shown", "sum", sum, "problem", result.Problem, "cause", result.Cause)
-		s.unshown.Add(sum, result.Problem)
+		s.unshown.Add(sum, unshown{result.Problem, time.Now()})
 		return nil, cannotBeShown(result.Problem)
 	}
 	return result.Rendition, s.Blobs.PutRendition(c.Context(), sum, size, result.Rendition)
 }
+
+// unshown is why a picture could not be shown, and when that was tried.
+type unshown struct {
+	problem string
+	at      time.Time
+}
+
+// retryView is after how long a picture that could not be shown is tried again: the machine may have been busy.
+const retryView = 10 * time.Minute
 
 func cannotBeShown(problem string) error {
 	return fiber.NewError(http.StatusUnprocessableEntity, "This picture cannot be shown: "+problem)

@@ -20,7 +20,7 @@ import (
 	"github.com/gofiber/fiber/v3/middleware/compress"
 	"github.com/gofiber/fiber/v3/middleware/recover"
 	"github.com/gofiber/fiber/v3/middleware/static"
-	"github.com/hashicorp/golang-lru/v2/expirable"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
@@ -77,7 +77,7 @@ type Server struct {
 
 	app      *fiber.App
 	hub      hub
-	unshown  *expirable.LRU[blob.Sum, string] // problems of pictures that could not be shown lately
+	unshown  *lru.Cache[blob.Sum, unshown] // pictures that could not be shown lately
 	requests *prometheus.HistogramVec
 }
 
@@ -98,7 +98,7 @@ func (s *Server) Handler() (*fiber.App, huma.API, error) {
 		IdleTimeout:       2 * time.Minute,
 		ErrorHandler:      s.fail,
 	})
-	s.unshown = expirable.NewLRU[blob.Sum, string](10_000, nil, 10*time.Minute)
+	s.unshown, _ = lru.New[blob.Sum, unshown](10_000) // fails for sizes below 1
 	registry := prometheus.NewRegistry()
 	s.requests = prometheus.NewHistogramVec(prometheus.HistogramOpts{
 		Name: "ambrosa_request_seconds", Help: "Time to answer a request, by operation and status.", Buckets: prometheus.DefBuckets,

@@ -86,20 +86,26 @@ func TestTwoInOneSlot(t *testing.T) {
 	}
 }
 
+// oneEach gives each of some products one picture that may be sent.
+func (l *line) oneEach(count int) {
+	l.t.Helper()
+	l.products(count)
+	var files []entry
+	for n := range count {
+		files = append(files, entry{fmt.Sprintf("AT-%03d-A.jpg", n), jpg(l.t, n+1)})
+	}
+	l.applied(l.planned(l.gathered("spring.zip", zipped(l.t, files...)).ID, "after"))
+	_, err := l.Store.Pool.Exec(l.t.Context(), `update file set rights = 'cleared'`)
+	l.do(err)
+}
+
 // TestAMistypedChoiceTakesNothingAway: where the choice turns out empty, what stands there is left,
 // and the run says so, until a person says that it is meant.
 func TestAMistypedChoiceTakesNothingAway(t *testing.T) {
 	t.Parallel()
 	l := start(t, func(c *Config) { c.Allow = []string{"127.0.0.1:*"} })
 	const all = 12
-	l.products(all)
-	var files []entry
-	for n := range all {
-		files = append(files, entry{fmt.Sprintf("AT-%03d-A.jpg", n), jpg(t, n+1)})
-	}
-	l.applied(l.planned(l.gathered("spring.zip", zipped(t, files...)).ID, "after"))
-	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
-	l.do(err)
+	l.oneEach(all)
 	folder := t.TempDir()
 	address := map[string]string{"address": shared(t, folder, nil)}
 	outlet := l.outlet("webdav", address, map[string]any{"remove": true})
@@ -127,16 +133,16 @@ func TestRenamingEverythingIsAskedOnce(t *testing.T) {
 	for _, remove := range []bool{false, true} {
 		l := start(t, func(c *Config) { c.Allow = []string{"127.0.0.1:*"} })
 		const all = 12
-		l.products(all)
-		var files []entry
-		for n := range all {
-			files = append(files, entry{fmt.Sprintf("AT-%03d-A.jpg", n), jpg(t, n+1)})
-		}
-		l.applied(l.planned(l.gathered("spring.zip", zipped(t, files...)).ID, "after"))
-		_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
-		l.do(err)
+		l.oneEach(all)
 		folder := t.TempDir()
-		address := map[string]string{"address": shared(t, folder, nil)}
+		var refuse atomic.Bool
+		address := map[string]string{"address": shared(t, folder, func(w http.ResponseWriter, r *http.Request) bool {
+			refused := refuse.Load() && strings.Contains(r.URL.Path+r.Header.Get("Destination"), "shop/AT-003-A")
+			if refused {
+				w.WriteHeader(http.StatusForbidden)
+			}
+			return refused
+		})}
 		outlet := l.outlet("webdav", address, map[string]any{"remove": remove})
 		l.handedOn(outlet)
 		before := below(t, folder)
@@ -159,11 +165,19 @@ func TestRenamingEverythingIsAskedOnce(t *testing.T) {
 		if said := l.text(`select message from run order by id desc limit 1`); !strings.Contains(said, "12 pictures kept their names") {
 			t.Errorf("remove %v: the run says %q", remove, said)
 		}
+		refuse.Store(true)
 		l.post(fmt.Sprintf("/api/v1/outlets/%d/dispatch", outlet), map[string]any{"version": 2, "rename": all}, nil)
 		l.until("the dispatch to end", func() bool { return !l.busy() })
-		if said := l.text(`select message from run order by id desc limit 1`); !strings.Contains(said, "12 of them were renamed there") ||
-			strings.Contains(said, "taken away") {
+		if _, stays := below(t, folder)["AT-003/AT-003-A_01.jpg"]; !stays {
+			t.Errorf("remove %v: one whose new name is refused is gone: %v", remove, below(t, folder))
+		}
+		if said := l.text(`select message from run order by id desc limit 1`); !strings.Contains(said, "11 of them were renamed there") ||
+			strings.Contains(said, "deleted") {
 			t.Errorf("remove %v: the run says %q", remove, said)
+		}
+		refuse.Store(false)
+		if d := l.handedOn(outlet); d.Pictures != 1 || d.Removed != 1 {
+			t.Errorf("remove %v: the one that was refused, again: %+v", remove, d)
 		}
 		got := below(t, folder)
 		if len(got) != all {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -39,7 +40,9 @@ func (l *line) held(table string, id int64) (release func()) {
 	l.do(err)
 	_, err = tx.Exec(l.t.Context(), `select from `+table+` where id = $1 for no key update`, id)
 	l.do(err)
-	return func() { l.do(tx.Rollback(context.WithoutCancel(l.t.Context()))) }
+	release = sync.OnceFunc(func() { l.do(tx.Rollback(context.WithoutCancel(l.t.Context()))) })
+	l.t.Cleanup(release) // a test that fails in between does not wait for it
+	return release
 }
 
 // emptyDrive is what a WebDAV drive without files answers (RFC 4918, section 9.1).
@@ -72,6 +75,7 @@ func TestRunsStopAtOnce(t *testing.T) {
 		entry{"AT-002-A_1.jpg", jpg(t, 3)})).ID
 	second, _ := l.target("AT-001-A")
 
+	l.until("the run that read it to end", func() bool { return !l.busy() })
 	release := l.held("lot", lot)
 	l.post(fmt.Sprintf("/api/v1/lots/%d/pair", lot), nil, nil)
 	took["pair"] = l.stops("pair")

@@ -210,6 +210,8 @@ type Rehearsed struct {
 	Gone     []dispatch.Sent    `json:"-"` // what stands there and is not wanted any more
 	Massive  bool               `json:"-"` // that is so much of it that a person is to say it is meant
 	Renaming bool               `json:"-"` // so many get new names there that a person is asked first
+
+	moves map[string]bool // earlier names of pictures that get new ones
 }
 
 // Rehearse says what would go by settings now, to an outlet or (0) to a new one. The error may
@@ -254,12 +256,17 @@ func (d *Dispatcher) rehearse(
 	dispatch.HoldCrowded(r.Outcomes, ownSlot(to))
 	r.Gone = dispatch.Gone(r.Outcomes, before, ownSlot(to))
 	r.Totals = settings.Count(r.Outcomes)
-	// What gets a new name is no picture that is not wanted. A package is a new one each time: nothing in it is renamed.
+	// Earlier names of renamed pictures do not count as pictures that nobody wants. A package is written anew each time, and a
+	// shop with addresses of its own keeps them: neither has names to move.
 	if outlet > 0 && !kinds.Packed(to.Kind) && ownSlot(to) == nil {
-		r.Totals.Gone -= dispatch.Renames(r.Outcomes, r.Gone)
+		r.moves = dispatch.Moves(r.Outcomes)
 		r.Renaming = dispatch.Massive(r.Renamed, len(before))
 	}
-	r.Totals.Gone += len(r.Gone)
+	for _, g := range r.Gone {
+		if !r.moves[g.Name] {
+			r.Totals.Gone++
+		}
+	}
 	r.Massive = dispatch.Massive(r.Totals.Gone, len(before))
 	return r, nil
 }
@@ -378,7 +385,10 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 		}
 		err = d.pack(ctx, done.Dispatch, &r, step)
 	} else {
-		done.Refused, err = d.send(ctx, done.Dispatch, &r, leave, step)
+		if err := d.keepMoves(ctx, id, &r, leave); err != nil {
+			return done, err
+		}
+		done.Refused, err = d.send(ctx, done.Dispatch, &r, step)
 	}
 	if err != nil {
 		return done, err
@@ -389,14 +399,26 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	if done.Dispatch, err = d.Store.Dispatch(ctx, id); err != nil {
 		return done, err
 	}
-	if done.Removed > 0 && !kinds.Packed(done.Kind) {
-		earlier, err := d.Store.EarlierNames(ctx, id)
-		if err != nil {
-			return done, err
-		}
-		done.Renamed = min(len(earlier), done.Removed)
+	if done.Renamed, err = d.Store.CountMoved(ctx, id); err != nil {
+		return done, err
 	}
 	return done, d.mail(ctx, &done.Dispatch)
+}
+
+// keepMoves adds the earlier names that a dispatch which goes on has still to delete, and (leave) lets go of all else that
+// is not wanted at the outlet.
+func (d *Dispatcher) keepMoves(ctx context.Context, id int64, r *Rehearsed, leave bool) error {
+	if r.moves != nil {
+		sent, err := d.Store.EarlierNames(ctx, id)
+		if err != nil {
+			return err
+		}
+		maps.Copy(r.moves, sent)
+	}
+	if leave {
+		r.Gone = slices.DeleteFunc(r.Gone, func(g dispatch.Sent) bool { return !r.moves[g.Name] })
+	}
+	return nil
 }
 
 // check tells again, when it is a picture's turn, whether it may go; one that may not is held

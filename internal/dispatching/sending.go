@@ -32,8 +32,6 @@ type sending struct {
 	slot func(dispatch.Sent) string
 	out  outlet.Outlet
 
-	byName bool // a picture is where its name is, so that another name is another place
-
 	mu      sync.Mutex
 	line    int // of the receipt
 	done    int64
@@ -43,12 +41,11 @@ type sending struct {
 	quiet time.Time // until when the other side asks for nothing to be sent
 }
 
-// send hands on what goes, and takes away what is not wanted there any more, or (leave) only the earlier names of
-// what got a new one. Each picture is in the receipt as soon as it went, so that what goes on after a break sends none
-// twice. refused says why the other side refused one. The error is an origin.Fault where the other side is not fit to
-// go on with.
+// send sends what goes, and then deletes what is gone. Each picture is in the receipt as soon as it went, so that what goes
+// on after a break sends none twice. refused says why the other side refused one. The error is an origin.Fault where the
+// other side is not fit to go on with.
 func (d *Dispatcher) send(
-	ctx context.Context, to store.Dispatch, r *Rehearsed, leave bool, step func(done, of int64),
+	ctx context.Context, to store.Dispatch, r *Rehearsed, step func(done, of int64),
 ) (refused string, err error) {
 	o, err := d.Store.Outlet(ctx, to.OutletID)
 	if errors.Is(err, store.ErrNotFound) {
@@ -57,7 +54,7 @@ func (d *Dispatcher) send(
 	if err != nil {
 		return "", err
 	}
-	s := &sending{Dispatcher: d, to: to, slot: slot(o), byName: ownSlot(o) == nil}
+	s := &sending{Dispatcher: d, to: to, slot: slot(o)}
 	if s.line, err = d.Store.DispatchedSoFar(ctx, to.ID); err != nil {
 		return "", err
 	}
@@ -70,7 +67,7 @@ func (d *Dispatcher) send(
 			return "", err
 		}
 		of := int64(r.Pictures + len(r.Gone))
-		if err := s.all(ctx, r, leave, func() { step(s.done, of) }); err != nil {
+		if err := s.all(ctx, r, func() { step(s.done, of) }); err != nil {
 			return "", err
 		}
 	}
@@ -86,9 +83,9 @@ func (d *Dispatcher) send(
 	return refused, d.Store.EndDispatch(ctx, to.ID, store.Ending{Outcomes: held, Slot: s.slot})
 }
 
-// all sends the pictures side by side, and then removes what is not wanted, or (leave) only the earlier names of what was
-// sent under a new one.
-func (s *sending) all(ctx context.Context, r *Rehearsed, leave bool, step func()) error {
+// all sends the pictures side by side, and then removes what is gone. The earlier name of a picture that was not sent under
+// its new one stays.
+func (s *sending) all(ctx context.Context, r *Rehearsed, step func()) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	ready, err := s.prepare(ctx, s.to.OutletID, r.Outcomes, s.to.Settings.Rendition)
@@ -107,12 +104,12 @@ func (s *sending) all(ctx context.Context, r *Rehearsed, leave bool, step func()
 	if err := group.Wait(); err != nil {
 		return err
 	}
-	earlier, err := s.Store.EarlierNames(ctx, s.to.ID)
+	moved, err := s.Store.EarlierNames(ctx, s.to.ID)
 	if err != nil {
 		return err
 	}
 	for _, gone := range r.Gone {
-		if leave && (!s.byName || !earlier[gone.Name]) {
+		if r.moves[gone.Name] && !moved[gone.Name] {
 			continue
 		}
 		if err := s.remove(ctx, gone, step); err != nil {

@@ -75,8 +75,8 @@ func (x *Index) Get(ctx context.Context) (*Built, error) {
 	}
 }
 
-// Recent returns an index of the catalog as it is, or was until it changed just now: for proposals, which are looked at
-// again when they are accepted. It waits only for the first index.
+// Recent returns the newest index that is ready, which may lack the latest changes of the catalog. Use it for proposals:
+// they are checked again when a person accepts one. It waits only for the first index.
 func (x *Index) Recent(ctx context.Context) (*Built, error) {
 	version, err := x.store.CatalogVersion(ctx)
 	if err != nil {
@@ -88,7 +88,7 @@ func (x *Index) Recent(ctx context.Context) (*Built, error) {
 	return x.Get(ctx)
 }
 
-// at returns the index that there is, and what is to be waited for where it is older than a version.
+// at returns the current index, and the build to wait for if it is older than a version.
 func (x *Index) at(ctx context.Context, version int64) (*Built, *building) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
@@ -102,7 +102,7 @@ func (x *Index) at(ctx context.Context, version int64) (*Built, *building) {
 	return x.built, x.building
 }
 
-// build builds the index anew, from the one before and what changed since its version.
+// build makes a new index from the one before and from what changed since its version.
 func (x *Index) build(ctx context.Context, b *building, before *Built, since int64) {
 	ctx, cancel := context.WithTimeout(store.ForRun(ctx), buildTime)
 	defer cancel()

@@ -40,7 +40,7 @@ func handed(done dispatching.Done) string {
 		said += fmt.Sprintf("; %d of them were renamed there", done.Renamed)
 	}
 	if others := done.Removed - done.Renamed; others > 0 && !outlets.Packed(done.Kind) {
-		said += fmt.Sprintf("; %d were taken away there", others)
+		said += fmt.Sprintf("; %d were deleted there", others)
 	}
 	if done.Held > 0 {
 		said += fmt.Sprintf("; %d were held back", done.Held)

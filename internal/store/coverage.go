@@ -414,6 +414,9 @@ func (s *Store) CoverageDays(ctx context.Context, category int64, days int) ([]C
 // wholeCatalog stands for all products in coverage_trend, where 0 is those without a category.
 const wholeCatalog = -1
 
+// trendDays is how long it is kept what coverage came to on a day.
+const trendDays = 366
+
 // KeepCoverageDay keeps what coverage comes to today.
 func (s *Store) KeepCoverageDay(ctx context.Context) error {
 	return s.Within(ctx, func(tx pgx.Tx) error {
@@ -429,6 +432,10 @@ func (s *Store) KeepCoverageDay(ctx context.Context) error {
 			select a.id, current_date, sum(k.wanted), sum(k.filled) from coverage_sum k left join category c on c.id = k.category_id
 				cross join unnest($1::bigint || coalesce(c.trail, array[k.category_id])) a (id) group by a.id having sum(k.products) > 0
 			on conflict (category_id, day) do update set wanted = excluded.wanted, filled = excluded.filled`, wholeCatalog)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `delete from coverage_trend where day < current_date - $1::int`, trendDays)
 		return err
 	})
 }

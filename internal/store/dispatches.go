@@ -239,14 +239,11 @@ func CloseDispatches(ctx context.Context, tx pgx.Tx, outlet int64) error {
 	return err
 }
 
-// unsure is how a picture was made that may be at an outlet or not: writing it was begun.
-const unsure = "unsure"
-
 // Sending notes that a picture is about to be written at an outlet. Until Handed says that it was, it
 // may be there or not: it is sent again if it is wanted, and removed if it is not.
 func (s *Store) Sending(ctx context.Context, d Dispatch, o dispatch.Outcome, slot func(dispatch.Sent) string) error {
 	sent := o.Sent()
-	sent.Made = unsure
+	sent.Made = dispatch.Unsure
 	return s.Within(ctx, func(tx pgx.Tx) error { return stand(ctx, tx, d.OutletID, d.ID, []dispatch.Sent{sent}, slot) })
 }
 
@@ -300,6 +297,13 @@ func (s *Store) EarlierNames(ctx context.Context, id int64) (map[string]bool, er
 	}
 	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	return setOf(names), err
+}
+
+// CountMoved counts the pictures of a dispatch that were sent under new names and whose earlier names were deleted.
+func (s *Store) CountMoved(ctx context.Context, id int64) (int, error) {
+	n, err := number(ctx, s.Pool, `select count(*) from dispatch_picture gone where dispatch_id = $1 and removed and exists (select from
+		dispatch_picture where dispatch_id = $1 and held = '' and not removed and was = gone.name and was <> name)`, id)
+	return int(n), err
 }
 
 // StillStands returns the rights of a file that stands where an item says; there is none where it

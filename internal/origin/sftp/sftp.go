@@ -131,8 +131,7 @@ func (d *drive) List(ctx context.Context, folder string) ([]origin.Entry, error)
 	end := d.wire.bound(origin.MostListed)
 	infos, err := d.client.ReadDirContext(ctx, path.Join(d.top, folder))
 	if within := end(); err != nil && !within {
-		return nil, origin.Faulty(fmt.Sprintf("the folder /%s of %s has no end: its list is longer than %d MB", folder, d.host,
-			origin.MostListed>>20), false, err)
+		return nil, origin.TooLong(folder, d.host, err)
 	}
 	if err != nil {
 		return nil, d.explain("list /"+folder, folder, err)

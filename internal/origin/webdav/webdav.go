@@ -6,7 +6,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"net/http"
 	"os"
@@ -192,7 +191,7 @@ func (d *drive) explain(doing, name string, err error) error {
 		return nil
 	}
 	if errors.Is(err, errEndless) {
-		return origin.Faulty(fmt.Sprintf("a folder of %s has no end: its list is longer than %d MB", d.host, origin.MostListed>>20), false, err)
+		return origin.TooLong(name, d.host, err)
 	}
 	var status gowebdav.StatusError
 	if !errors.As(err, &status) {
