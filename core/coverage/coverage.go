@@ -3,9 +3,12 @@ package coverage
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/gosimple/slug"
+
+	"ambrosa/core/catalog"
 )
 
 // Wanted is what a shot list wants of a view.
@@ -56,7 +59,7 @@ type Cell struct {
 func (c Cell) Missing(s Wanted) int { return max(0, s.Count-c.Have-c.Below) }
 
 // Cover says of each shot of a list how far pictures, in the order of their places, are it. Each is of its
-// own view alone: one whose view nobody knows fills none, whatever it may show.
+// own view alone: one whose view is unknown fills none, whatever it may show.
 func (l List) Cover(pictures []Picture) []Cell {
 	cells := make([]Cell, len(l))
 	for _, p := range pictures {
@@ -76,6 +79,22 @@ func (l List) Cover(pictures []Picture) []Cell {
 		cells[i].Below = min(cells[i].Below, s.Count-cells[i].Have) // a whole one is taken before a small one
 	}
 	return cells
+}
+
+// Unknown tells whether nobody knows what a picture with a view shows: it has none, or one that neither the list wants
+// nor shops use. Such a picture may be one that is missing.
+func (l List) Unknown(view string) bool {
+	return !catalog.IsView(view) && !slices.ContainsFunc(l, func(s Wanted) bool { return strings.EqualFold(s.View, view) })
+}
+
+// CountUnknown counts the pictures whose view is unknown.
+func (l List) CountUnknown(pictures []Picture) (n int) {
+	for _, p := range pictures {
+		if l.Unknown(p.View) {
+			n++
+		}
+	}
+	return n
 }
 
 // Totals sum up cells.

@@ -50,7 +50,7 @@ type Wanted struct {
 	Of     int64 // of a copy: the placement that it is a copy of
 	Target catalog.Target
 	View   string
-	Alt    *string // a person's own text; empty asks for a draft again; nil leaves it
+	Alt    *string // a person's own text; empty asks for a draft again; nil leaves it, unless it was drafted for another view
 }
 
 // ErrTwice means that one target would show the same picture twice.
@@ -82,8 +82,11 @@ func ByHand(standing Arrangement, pictures []Wanted, draft func(target catalog.T
 			return nil, ErrGone
 		}
 		delete(left, p.ID)
+		turned := e.View != p.View
 		e.View = p.View
 		switch {
+		case p.Alt == nil && turned && e.AltBy == "draft":
+			e.Alt = draft(p.Target, p.View)
 		case p.Alt == nil:
 		case *p.Alt == "":
 			e.Alt, e.AltBy = draft(p.Target, p.View), "draft"
@@ -96,4 +99,38 @@ func ByHand(standing Arrangement, pictures []Wanted, draft func(target catalog.T
 		arranged[p.Target] = append(arranged[p.Target], e)
 	}
 	return arranged, nil
+}
+
+// Said is what a person says that a picture shows.
+type Said struct {
+	ID   int64  `json:"id" doc:"Of its place on the product"`
+	Was  string `json:"was" maxLength:"40" doc:"Its view as the person saw it"`
+	View string `json:"view" maxLength:"40" doc:"What it shows; empty for nothing that is known"`
+}
+
+// WithViews returns what is shown when pictures have the views that a person says, and in which places these were
+// changed. A picture that does not stand any more, or whose view is another than the person saw, is left as it is; a
+// drafted text is drafted anew.
+func WithViews(
+	standing Arrangement, said []Said, draft func(target catalog.Target, view string) string,
+) (shown Arrangement, changed []int64) {
+	by := make(map[int64]Said, len(said))
+	for _, s := range said {
+		by[s.ID] = s
+	}
+	shown = standing.Clone()
+	for target, list := range shown {
+		for i, e := range list {
+			s, asked := by[e.ID]
+			if !asked || s.Was != e.View || s.View == e.View {
+				continue
+			}
+			if list[i].View = s.View; e.AltBy == "draft" {
+				list[i].Alt = draft(target, s.View)
+			}
+			changed = append(changed, e.ID)
+		}
+	}
+	slices.Sort(changed)
+	return shown, changed
 }

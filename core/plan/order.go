@@ -55,17 +55,18 @@ func unnumberedFirst(files []Arriving) int64 {
 	return found
 }
 
-// viewOrder is the order in which a shot list shows views (common practice).
-var viewOrder = []string{
-	"front", "", "angle", "left", "right", "side", "back", "top", "bottom", "inside", "detail", "label", "pack", "in use",
-	"scale", "swatch",
-}
-
+// viewRank is where a view stands among others; pictures without one stand right behind the front.
 func viewRank(view string) int {
-	if i := slices.Index(viewOrder, view); i >= 0 {
-		return i
+	i := slices.Index(catalog.Views, view)
+	switch {
+	case i == 0:
+		return 0
+	case view == "":
+		return 1
+	case i > 0:
+		return i + 1
 	}
-	return len(viewOrder)
+	return len(catalog.Views) + 1
 }
 
 // placeWarnings reports two files for one place or view, and places left out.

@@ -232,8 +232,8 @@ func same(a, b Entry) bool {
 
 // Reverse returns what now becomes when a plan that led from before to after is
 // taken back: exactly before, when nothing has changed since; else what the
-// plan added goes, what it removed comes back at its place, and later changes
-// stay.
+// plan added goes, what it removed comes back at its place, a view or text that
+// is still the plan's is again what it was, and later changes stay.
 func Reverse(before, after, now Arrangement) Arrangement {
 	if now.Equal(after) {
 		return before.Clone()
@@ -251,7 +251,26 @@ func Reverse(before, after, now Arrangement) Arrangement {
 			}
 		}
 	}
+	for target, list := range back {
+		for i, e := range list {
+			was, made := find(before[target], e), find(after[target], e)
+			if was >= 0 && made >= 0 {
+				list[i] = unsaid(before[target][was], after[target][made], e)
+			}
+		}
+	}
 	return back
+}
+
+// unsaid takes back what a plan said of a picture, as far as nobody said something else since.
+func unsaid(before, after, now Entry) Entry {
+	if now.View == after.View {
+		now.View = before.View
+	}
+	if now.Alt == after.Alt && now.AltBy == after.AltBy {
+		now.Alt, now.AltBy = before.Alt, before.AltBy
+	}
+	return now
 }
 
 func find(list []Entry, e Entry) int {

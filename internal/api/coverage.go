@@ -37,7 +37,7 @@ func (s *Server) coverageOperations(api huma.API) {
 			Window
 			Category string `query:"category" maxLength:"1000" doc:"Its products and those below it"`
 			Query    string `query:"q" maxLength:"200" doc:"Part of a code, SKU, title or GTIN"`
-			Only     string `query:"only" enum:"missing,below" doc:"Which products are listed; left out for all"`
+			Only     string `query:"only" enum:"missing,below,unknown" doc:"Which products are listed; left out for all"`
 		}) (*Body[covering.Covered], error) {
 			found, err := s.Coverer.Covered(ctx, store.CoverageFilter{Category: in.Category, Query: in.Query, Only: in.Only, Offset: in.Offset,
 				Limit: in.Limit})

@@ -68,6 +68,11 @@ type arrangementChange struct {
 	Pictures []pictureChange `json:"pictures" nullable:"false" maxItems:"5000" doc:"All pictures that shall stand, in order"`
 }
 
+type saidViews struct {
+	Plan int64 `json:"plan" doc:"That can be reverted"`
+	Set  int   `json:"set" doc:"Pictures that have another view now; the others were changed since they were seen"`
+}
+
 type pictureChange struct {
 	ID     int64          `json:"id" doc:"Of the placement; 0 for a copy"`
 	Of     int64          `json:"of,omitempty" doc:"Of a copy: the placement that it is a copy of"`
@@ -174,6 +179,18 @@ func (s *Server) productOperations(api huma.API) {
 			}
 			page, err := s.product(ctx, in.ID)
 			return &Body[productPage]{page}, problem(err, "product")
+		})
+	huma.Register(api, tags.put("say-views", "/products/views", "Say what pictures on products show: one plan, applied at once"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Pictures []plan.Said `json:"pictures" nullable:"false" minItems:"1" maxItems:"500"`
+			}
+		}) (*Body[saidViews], error) {
+			for i := range in.Body.Pictures {
+				in.Body.Pictures[i].View = strings.ToLower(strings.TrimSpace(in.Body.Pictures[i].View))
+			}
+			id, set, err := s.Planner.SayViews(ctx, s.actor(ctx), in.Body.Pictures)
+			return &Body[saidViews]{saidViews{id, set}}, problem(err, "picture")
 		})
 	imports := tags.post("import-products", "/products/import", "Create and update products and variants by SKU from a CSV")
 	imports.MaxBodyBytes, imports.BodyReadTimeout = -1, -1 // it streams

@@ -62,7 +62,7 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	l.refused(set("Nowhere", 0, coverage.Wanted{View: "top", Count: 1}), http.StatusNotFound)
 	c := l.covered("&category=Hives")
 	if c.Wanted != 9 || c.Filled != 2 || c.Missing != 7 || c.Products != 3 || fmt.Sprint(c.Items[0].Have, c.Items[2].Have) != "[1 0] [0 0]" ||
-		c.Items[1].NoView != 1 {
+		c.Items[1].Unknown != 1 || c.Unknown != 1 {
 		t.Errorf("what is there: %+v", c)
 	}
 	// The list of a category below is its own.

@@ -79,20 +79,47 @@ func (c *Coverer) Covered(ctx context.Context, f store.CoverageFilter) (found Co
 	if found.Items, err = c.Store.CoveredProducts(ctx, page); err != nil {
 		return found, err
 	}
+	if f.Only == "unknown" {
+		if err := c.showUnknown(ctx, found.Items); err != nil {
+			return found, err
+		}
+	}
 	found.Days, err = c.Store.CoverageDays(ctx, chosen, days)
 	return found, err
 }
 
+// showUnknown gives products their pictures whose view is unknown.
+func (c *Coverer) showUnknown(ctx context.Context, items []store.CoveredProduct) error {
+	at := make(map[int64]int, len(items))
+	ids := make([]int64, len(items))
+	for i, p := range items {
+		at[p.ID], ids[i] = i, p.ID
+	}
+	pictures, err := c.Store.UnknownViews(ctx, ids, catalog.Views)
+	for _, p := range pictures {
+		items[at[p.Product]].Pictures = append(items[at[p.Product]].Pictures, p)
+	}
+	return err
+}
+
 // listed tells whether a filter lists a product.
 func listed(h store.CoverageHit, f store.CoverageFilter) bool {
-	return f.Only == "" || f.Only == "missing" && h.Missing > 0 || f.Only == "below" && h.Below > 0
+	switch f.Only {
+	case "missing":
+		return h.Missing > 0
+	case "below":
+		return h.Below > 0
+	case "unknown":
+		return h.Unknown > 0
+	}
+	return true
 }
 
 // sumOf adds up what a text finds, by category.
 func sumOf(hits []store.CoverageHit, f store.CoverageFilter) map[int64]store.CoverageSum {
 	sums := map[int64]store.CoverageSum{}
 	for _, h := range hits {
-		one := store.CoverageSum{Products: 1, Totals: h.Totals}
+		one := store.CoverageSum{Products: 1, Unknown: h.Unknown, Totals: h.Totals}
 		if listed(h, f) {
 			one.Listed = 1
 		}

@@ -199,7 +199,8 @@ func (c *Coverer) count(ctx context.Context, stale []store.Stale, of map[int64]s
 	counted := make([]store.Counted, len(stale))
 	for i, s := range stale {
 		list := of[s.Category]
-		counted[i] = store.Counted{Stale: s, ListOf: list, Cells: list.Shots.Cover(pictures[s.Product])}
+		counted[i] = store.Counted{Stale: s, ListOf: list, Cells: list.Shots.Cover(pictures[s.Product]),
+			Unknown: list.Shots.CountUnknown(pictures[s.Product])}
 	}
 	return c.Store.SetCoverage(ctx, counted)
 }

@@ -134,10 +134,7 @@ func (p *Planner) Arrange(
 		if err != nil {
 			return err
 		}
-		names := map[catalog.Target]store.Named{}
-		for _, n := range named {
-			names[n.Target] = n
-		}
+		names, draft := drafter(named)
 		for _, w := range pictures {
 			if _, known := names[w.Target]; !known {
 				return NoTarget{w.Target}
@@ -148,38 +145,87 @@ func (p *Planner) Arrange(
 			return err
 		}
 		before := standing[owner]
-		after, err := plan.ByHand(before, pictures, func(target catalog.Target, view string) string {
-			return naming.AltText(names[target].Title, valuesOf(names[target].Options), view)
-		})
+		after, err := plan.ByHand(before, pictures, draft)
 		if errors.Is(err, plan.ErrGone) {
 			return store.ErrChanged
 		}
 		if err != nil {
 			return err
 		}
-		id, err = byHand(ctx, tx, who, owner, now, before, after)
+		drafted := store.Drafted{Owner: owner, Version: now, Before: before, After: after, Difference: plan.Diff(before, after)}
+		id, err = byHand(ctx, tx, who, []store.Drafted{drafted})
 		return err
 	})
 	return id, err
 }
 
-// byHand writes a change by hand as a plan and applies it.
-func byHand(
-	ctx context.Context, tx pgx.Tx, who acting.Actor, owner catalog.Target, version int64, before, after plan.Arrangement,
-) (id int64, err error) {
+// drafter returns targets by what they are, and what words the alternative text of a picture that shows one in a view.
+func drafter(named []store.Named) (names map[catalog.Target]store.Named, draft func(target catalog.Target, view string) string) {
+	names = map[catalog.Target]store.Named{}
+	for _, n := range named {
+		names[n.Target] = n
+	}
+	return names, func(target catalog.Target, view string) string {
+		return naming.AltText(names[target].Title, valuesOf(names[target].Options), view)
+	}
+}
+
+// SayViews gives pictures on products the views that a person says, in one plan that is applied at once and can be
+// reverted like any other; it returns the plan, and how many pictures have another view now. Those that do not stand any
+// more, or whose view somebody changed since the person saw it, stay as they are; with none left, it is store.ErrChanged.
+func (p *Planner) SayViews(ctx context.Context, who acting.Actor, said []plan.Said) (id int64, set int, err error) {
+	ids := make([]int64, len(said))
+	for i, s := range said {
+		ids[i] = s.ID
+	}
+	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+		set = 0
+		owners, versions, err := store.LockProductsOf(ctx, tx, ids)
+		if err != nil {
+			return err
+		}
+		standing, err := store.Standing(ctx, tx, owners)
+		if err != nil {
+			return err
+		}
+		var drafts []store.Drafted
+		for i, owner := range owners {
+			named, err := store.TargetsOf(ctx, tx, owner)
+			if err != nil {
+				return err
+			}
+			_, draft := drafter(named)
+			before := standing[owner]
+			after, changed := plan.WithViews(before, said, draft)
+			if set += len(changed); len(changed) > 0 {
+				drafts = append(drafts, store.Drafted{Owner: owner, Version: versions[i], Before: before, After: after})
+			}
+		}
+		if len(drafts) == 0 {
+			return store.ErrChanged
+		}
+		id, err = byHand(ctx, tx, who, drafts)
+		return err
+	})
+	return id, set, err
+}
+
+// byHand writes changes by hand as a plan and applies them.
+func byHand(ctx context.Context, tx pgx.Tx, who acting.Actor, drafts []store.Drafted) (id int64, err error) {
 	if id, err = store.NewPlan(ctx, tx, who, "hand", plan.Instead); err != nil {
 		return 0, err
 	}
-	draft := store.Drafted{Owner: owner, Version: version, Before: before, After: after, Difference: plan.Diff(before, after)}
-	if err := store.WriteDrafted(ctx, tx, id, []store.Drafted{draft}, false); err != nil {
+	if err := store.WriteDrafted(ctx, tx, id, drafts, false); err != nil {
 		return 0, err
 	}
-	change, err := store.ChangeOf(ctx, tx, id, owner)
-	if err != nil {
-		return 0, err
-	}
-	if err := applyChange(ctx, tx, change); err != nil {
-		return 0, err
+	for _, draft := range drafts {
+		change, err := store.ChangeOf(ctx, tx, id, draft.Owner)
+		if err != nil {
+			return 0, err
+		}
+		if err := applyChange(ctx, tx, change); err != nil {
+			return 0, err
+		}
 	}
 	return id, store.MovePlan(ctx, tx, who, id, "applied", "draft")
 }

@@ -41,9 +41,10 @@ func (s *Store) FoldCounts(ctx context.Context) error {
 			having sum(findings) <> 0 or sum(frees) <> 0`,
 		`with gone as (delete from coverage_sum where category_id in (select category_id from coverage_sum group by category_id
 			having count(*) > $1) returning *)
-		insert into coverage_sum select category_id, sum(products), sum(lacking), sum(lower), sum(wanted), sum(filled), sum(low), sum(missing)
-			from gone group by 1 having sum(products) <> 0 or sum(lacking) <> 0 or sum(lower) <> 0 or sum(wanted) <> 0 or sum(filled) <> 0
-				or sum(low) <> 0 or sum(missing) <> 0`,
+		insert into coverage_sum select category_id, sum(products), sum(lacking), sum(lower), sum(wanted), sum(filled), sum(low), sum(missing),
+			sum(asking), sum(unknown_views) from gone group by 1
+			having sum(products) <> 0 or sum(lacking) <> 0 or sum(lower) <> 0 or sum(wanted) <> 0 or sum(filled) <> 0 or sum(low) <> 0
+				or sum(missing) <> 0 or sum(asking) <> 0 or sum(unknown_views) <> 0`,
 		`with busy as (select lot_id from lot_decided group by lot_id having count(*) > $1),
 			free as (select id from lot where id in (select lot_id from busy) for no key update skip locked),
 			gone as (delete from lot_decided where lot_id in (select id from free) returning lot_id),

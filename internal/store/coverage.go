@@ -181,8 +181,9 @@ func (s *Store) Covering(ctx context.Context, products []int64) (map[int64][]cov
 // Counted is a product's coverage, as it was counted.
 type Counted struct {
 	Stale
-	ListOf // with no list where none counts
-	Cells  []coverage.Cell
+	ListOf  // with no list where none counts
+	Cells   []coverage.Cell
+	Unknown int // pictures whose view is unknown
 }
 
 // SetCoverage keeps what was counted, and ticks off what was asked for and came. Products come in
@@ -206,7 +207,7 @@ func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
 			}
 		}
 		rows = append(rows, []any{c.Product, c.Stale.Category, c.Stale.Version, c.List, c.ListOf.Version, haves, belows, sum.Wanted, sum.Filled,
-			sum.Below, sum.Missing})
+			sum.Below, sum.Missing, c.Unknown})
 	}
 	return s.Within(ctx, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `create temporary table counted (like coverage) on commit drop`)
@@ -214,7 +215,7 @@ func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
 			return err
 		}
 		columns := []string{"product_id", "category_id", "version", "list_id", "list_version", "have", "below", "wanted", "filled", "low",
-			"missing"}
+			"missing", "unknown_views"}
 		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"counted"}, columns, pgx.CopyFromRows(rows)); err != nil {
 			return err
 		}
@@ -224,7 +225,8 @@ func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
 		if _, err := tx.Exec(ctx, `insert into coverage select c.* from counted c join product p on p.id = c.product_id order by product_id
 			on conflict (product_id) do update set category_id = excluded.category_id, version = excluded.version,
 				list_id = excluded.list_id, list_version = excluded.list_version, have = excluded.have, below = excluded.below,
-				wanted = excluded.wanted, filled = excluded.filled, low = excluded.low, missing = excluded.missing`); err != nil {
+				wanted = excluded.wanted, filled = excluded.filled, low = excluded.low, missing = excluded.missing,
+				unknown_views = excluded.unknown_views`); err != nil {
 			return err
 		}
 		// Of those that older pictures do not fill, as many came for the request as files came since it was made.
@@ -248,7 +250,7 @@ func (s *Store) SetCoverage(ctx context.Context, counted []Counted) error {
 type CoverageFilter struct {
 	Category string // path: its products and those below it; "" for all
 	Query    string // part of a code, SKU, title or GTIN
-	Only     string // "missing", "below", or "" for all
+	Only     string // "missing", "below", "unknown" (views), or "" for all
 	Offset   int
 	Limit    int
 }
@@ -265,6 +267,8 @@ func (f CoverageFilter) only() string {
 		return ` and k.missing > 0`
 	case "below":
 		return ` and k.low > 0`
+	case "unknown":
+		return ` and k.unknown_views > 0`
 	}
 	return ""
 }
@@ -272,13 +276,14 @@ func (f CoverageFilter) only() string {
 // CoverageSum is how far some products have what is wanted.
 type CoverageSum struct {
 	Products int `json:"products"`
-	Listed   int `json:"listed" doc:"Of them, that are listed by what is missing or too small"`
+	Listed   int `json:"listed" doc:"Of them, that are listed by what is missing, too small or unknown"`
+	Unknown  int `json:"unknown" doc:"Their pictures whose view is unknown: they fill none"`
 	coverage.Totals
 }
 
 // Plus adds another sum to this one.
 func (c CoverageSum) Plus(other CoverageSum) CoverageSum {
-	return CoverageSum{c.Products + other.Products, c.Listed + other.Listed, coverage.Totals{
+	return CoverageSum{c.Products + other.Products, c.Listed + other.Listed, c.Unknown + other.Unknown, coverage.Totals{
 		Wanted: c.Wanted + other.Wanted, Filled: c.Filled + other.Filled, Below: c.Below + other.Below, Missing: c.Missing + other.Missing,
 	}}
 }
@@ -292,19 +297,21 @@ type CoverageTree struct {
 
 // CoverageTree returns the tree with all products; only is which of them are listed, as in a CoverageFilter.
 func (s *Store) CoverageTree(ctx context.Context, only string) (tree CoverageTree, err error) {
-	listed := map[string]string{"": "products", "missing": "lacking", "below": "lower"}[only]
+	listed := map[string]string{"": "products", "missing": "lacking", "below": "lower", "unknown": "asking"}[only]
 	tree.Own, tree.Parent = map[int64]CoverageSum{}, map[int64]int64{}
 	rows, err := s.Pool.Query(ctx, `
 		with sums as (select category_id as id, sum(products)::int as products, sum(`+listed+`)::int as listed, sum(wanted)::int as wanted,
-			sum(filled)::int as filled, sum(low)::int as below, sum(missing)::int as missing from coverage_sum group by category_id)
-		select coalesce(c.id, k.id), coalesce(c.parent_id, 0), coalesce(products, 0), coalesce(listed, 0), coalesce(wanted, 0),
-			coalesce(filled, 0), coalesce(below, 0), coalesce(missing, 0) from category c full join sums k on k.id = c.id`)
+			sum(filled)::int as filled, sum(low)::int as below, sum(missing)::int as missing, sum(unknown_views)::int as unknown
+			from coverage_sum group by category_id)
+		select coalesce(c.id, k.id), coalesce(c.parent_id, 0), coalesce(products, 0), coalesce(listed, 0), coalesce(unknown, 0),
+			coalesce(wanted, 0), coalesce(filled, 0), coalesce(below, 0), coalesce(missing, 0) from category c full join sums k on k.id = c.id`)
 	if err != nil {
 		return tree, err
 	}
 	var id, parent int64
 	var sum CoverageSum
-	_, err = pgx.ForEachRow(rows, []any{&id, &parent, &sum.Products, &sum.Listed, &sum.Wanted, &sum.Filled, &sum.Below, &sum.Missing},
+	into := []any{&id, &parent, &sum.Products, &sum.Listed, &sum.Unknown, &sum.Wanted, &sum.Filled, &sum.Below, &sum.Missing}
+	_, err = pgx.ForEachRow(rows, into,
 		func() error {
 			if id != 0 {
 				tree.Levels.Add(id, parent)
@@ -320,6 +327,7 @@ func (s *Store) CoverageTree(ctx context.Context, only string) (tree CoverageTre
 type CoverageHit struct {
 	Product  int64
 	Category int64 // 0 for none
+	Unknown  int
 	coverage.Totals
 }
 
@@ -327,13 +335,14 @@ type CoverageHit struct {
 func (s *Store) CoverageHits(ctx context.Context, text string) (hits []CoverageHit, err error) {
 	products := ProductFilter{Query: text}
 	where, args := products.whereButText()
-	rows, err := s.Pool.Query(ctx, `select p.id, k.category_id, k.wanted, k.filled, k.low, k.missing from (`+products.found(where)+`) p
+	rows, err := s.Pool.Query(ctx, `select p.id, k.category_id, k.unknown_views, k.wanted, k.filled, k.low, k.missing
+		from (`+products.found(where)+`) p
 		join lateral (select * from coverage where product_id = p.id offset 0) k on true order by p.code, p.id`, args)
 	if err != nil {
 		return nil, err
 	}
 	var h CoverageHit
-	_, err = pgx.ForEachRow(rows, []any{&h.Product, &h.Category, &h.Wanted, &h.Filled, &h.Below, &h.Missing}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&h.Product, &h.Category, &h.Unknown, &h.Wanted, &h.Filled, &h.Below, &h.Missing}, func() error {
 		hits = append(hits, h)
 		return nil
 	})
@@ -370,7 +379,18 @@ type CoveredProduct struct {
 	Have  []int16 `json:"have" nullable:"false" doc:"By shot of its list"`
 	Below []int16 `json:"below" nullable:"false"`
 
-	NoView int `json:"noView" doc:"Its pictures whose view nobody knows: they fill none"`
+	Unknown  int           `json:"unknown" doc:"Its pictures whose view is unknown: they fill none"`
+	Pictures []UnknownView `json:"pictures,omitempty" db:"-" doc:"Some of these, where products with unknown views are listed"`
+}
+
+// UnknownView is a picture on a product whose view is unknown.
+type UnknownView struct {
+	ID      int64  `json:"id" doc:"Of its place on the product"`
+	Product int64  `json:"-"`
+	SKU     string `json:"sku" doc:"Of the variant that shows it; empty for the product as a whole"`
+	View    string `json:"view" doc:"What it is called; empty for none"`
+	Sum     string `json:"sum"`
+	Path    string `json:"path"`
 }
 
 // CoveredPage returns the IDs of a page of products of a filter without a text, by code; listed is how many it has
@@ -387,12 +407,26 @@ func (s *Store) CoveredPage(ctx context.Context, f CoverageFilter, listed int) (
 // CoveredProducts returns products, by code.
 func (s *Store) CoveredProducts(ctx context.Context, ids []int64) ([]CoveredProduct, error) {
 	return list[CoveredProduct](ctx, s.Pool, `
-		select p.id, p.code, p.title, coalesce(encode(l.sha256, 'hex'), '') as sum, k.list_id as list, k.have, k.below,
-			(select count(*) from placement where product_id = p.id and view = '')::int as no_view
+		select p.id, p.code, p.title, coalesce(encode(l.sha256, 'hex'), '') as sum, k.list_id as list, k.have, k.below, k.unknown_views as unknown
 		from unnest($1::bigint[]) page (id) join product p using (id) join coverage k on k.product_id = p.id
 		left join lateral (select f.sha256 from placement pl join file f on f.id = pl.file_id left join variant v on v.id = pl.variant_id
 			where pl.product_id = p.id order by v.position nulls first, v.id nulls first, pl.place limit 1) l on true
 		order by p.code, p.id`, ids)
+}
+
+// unknownShown is how many pictures of a product are listed whose view is unknown.
+const unknownShown = 60
+
+// UnknownViews returns the pictures of products whose view is unknown, by product, as they stand; unknownShown of each.
+func (s *Store) UnknownViews(ctx context.Context, products []int64, views []string) ([]UnknownView, error) {
+	return list[UnknownView](ctx, s.Pool, `
+		select pl.id, p.id as product, pl.sku, pl.view, pl.sum, pl.path from unnest($1::bigint[]) p (id)
+		join coverage k on k.product_id = p.id join shot_list l on l.id = k.list_id
+		cross join lateral (select pl.id, coalesce(v.sku, '') as sku, pl.view, coalesce(encode(f.sha256, 'hex'), '') as sum, f.path
+			from placement pl join file f on f.id = pl.file_id left join variant v on v.id = pl.variant_id
+			where pl.product_id = p.id and lower(pl.view) <> all($2)
+				and not exists (select from jsonb_array_elements(l.shots) s where lower(s->>'view') = lower(pl.view))
+			order by v.position nulls first, v.id nulls first, pl.place limit $3) pl`, products, views, unknownShown)
 }
 
 // CoveredDay is what coverage came to on a day.

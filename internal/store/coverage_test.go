@@ -24,10 +24,11 @@ func TestCoverageSumsStayRight(t *testing.T) {
 		group.Go(func() {
 			for round := range 40 {
 				if _, err := s.Pool.Exec(t.Context(), `insert into coverage (product_id, category_id, version, list_id, list_version, have, below,
-						wanted, filled, low, missing)
-					select id, (id + $2) % 3, $2, 1, 1, '{}', '{}', 5, (id + $2) % 6, $2 % 2, 5 - (id + $2) % 6 from product where id % 4 = $1
+						wanted, filled, low, missing, unknown_views)
+					select id, (id + $2) % 3, $2, 1, 1, '{}', '{}', 5, (id + $2) % 6, $2 % 2, 5 - (id + $2) % 6, $2 % 3 from product where id % 4 = $1
 					on conflict (product_id) do update set category_id = excluded.category_id, wanted = excluded.wanted,
-						filled = excluded.filled, low = excluded.low, missing = excluded.missing`, part, round); err != nil {
+						filled = excluded.filled, low = excluded.low, missing = excluded.missing,
+						unknown_views = excluded.unknown_views`, part, round); err != nil {
 					t.Error(err)
 				}
 				if err := s.FoldCounts(t.Context()); err != nil {
@@ -46,12 +47,16 @@ func TestCoverageSumsStayRight(t *testing.T) {
 	var wrong, rows int
 	err = s.Pool.QueryRow(t.Context(), `
 		with kept as (select category_id, sum(products) as n, sum(lacking) as lacking, sum(lower) as lower, sum(wanted) as wanted,
-				sum(filled) as filled, sum(low) as low, sum(missing) as missing from coverage_sum group by 1),
-			"is" as (select category_id, count(*) as n, count(*) filter (where missing > 0) as lacking, count(*) filter (where low > 0) as lower,
-				sum(wanted) as wanted, sum(filled) as filled, sum(low) as low, sum(missing) as missing from coverage group by 1)
+				sum(filled) as filled, sum(low) as low, sum(missing) as missing, sum(asking) as asking,
+				sum(unknown_views) as unknown from coverage_sum group by 1),
+			"is" as (select category_id, count(*) as n, count(*) filter (where missing > 0) as lacking, count(*) filter (where low > 0)
+				as lower,
+				sum(wanted) as wanted, sum(filled) as filled, sum(low) as low, sum(missing) as missing,
+				count(*) filter (where unknown_views > 0) as asking, sum(unknown_views) as unknown from coverage group by 1)
 		select count(*) from kept full join "is" using (category_id)
-			where (kept.n, kept.lacking, kept.lower, kept.wanted, kept.filled, kept.low, kept.missing)
-			is distinct from ("is".n, "is".lacking, "is".lower, "is".wanted, "is".filled, "is".low, "is".missing)`).Scan(&wrong)
+			where (kept.n, kept.lacking, kept.lower, kept.wanted, kept.filled, kept.low, kept.missing, kept.asking, kept.unknown)
+			is distinct from ("is".n, "is".lacking, "is".lower, "is".wanted, "is".filled, "is".low, "is".missing, "is".asking,
+				"is".unknown)`).Scan(&wrong)
 	if err != nil || wrong != 0 {
 		t.Errorf("%d categories have other sums than their products (%v)", wrong, err)
 	}

@@ -95,6 +95,21 @@ func LockOwner(ctx context.Context, tx pgx.Tx, owner catalog.Target) (version in
 	return number(ctx, tx, `select version from product where id = $1 for update`, owner.ID)
 }
 
+// LockProductsOf locks the products that have some placements, by ID, and returns them with their versions.
+func LockProductsOf(ctx context.Context, tx pgx.Tx, placements []int64) (owners []catalog.Target, versions []int64, err error) {
+	rows, err := tx.Query(ctx, `select id, version from product where id in (select product_id from placement where id = any($1))
+		order by id for update`, placements)
+	if err != nil {
+		return nil, nil, err
+	}
+	var id, version int64
+	_, err = pgx.ForEachRow(rows, []any{&id, &version}, func() error {
+		owners, versions = append(owners, catalog.Product(id)), append(versions, version)
+		return nil
+	})
+	return owners, versions, err
+}
+
 // Named is how a target is called.
 type Named struct {
 	Target  catalog.Target   `json:"target"`

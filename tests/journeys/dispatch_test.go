@@ -147,6 +147,19 @@ func TestFromCoverageToARequest(t *testing.T) {
 	v.click("Set a shot list")
 	v.confirm("Keep the list")
 	v.sees(`document.querySelectorAll('[aria-label="Products by views"] td').length > 10`)
+	// Pictures whose view is unknown may be what is missing: one is set by its key, and that is undone.
+	v.click("Ask for what is missing")
+	v.click("Set their views first")
+	v.sees(`document.querySelectorAll('[data-picture]').length > 10`)
+	unknown := v.count("select sum(unknown_views) from coverage")
+	v.sees(`document.querySelector('[data-picture]').focus() === undefined`)
+	v.do(v.page.Press("1"))
+	v.until("the view to be set", func() bool {
+		return v.count("select count(*) from placement where view = 'front'") == 1 &&
+			v.count("select sum(unknown_views) from coverage") == unknown-1
+	})
+	v.click("Undo")
+	v.until("that to be undone", func() bool { return v.count("select count(*) from placement where view = 'front'") == 0 })
 	v.click("Ask for what is missing")
 	v.fill("Whom, or what it is for", "Studio")
 	v.confirm("Make the request")

@@ -1,6 +1,7 @@
 import { Modal } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
 import { useKeys } from '../shared/keys';
+import { ViewDialog } from '../shared/ViewDialog';
 import { Compare } from './Compare';
 import { Large } from './Large';
 import { AltForm, Details, History } from './PictureSide';
@@ -11,7 +12,7 @@ import { useDropped } from './dropped';
 import { HandedOn } from '../dispatch/HandedOn';
 import type { Owner } from './owner';
 
-type Dialog = 'large' | 'alt' | 'compare' | 'spread' | '';
+type Dialog = 'large' | 'alt' | 'view' | 'compare' | 'spread' | '';
 
 /** The pictures of a product or a category at their places, and what can be done with them. */
 export function Arranged({
@@ -60,6 +61,7 @@ export function Arranged({
       ArrowLeft: (e) => (e.shiftKey && marked ? arranging.step(marked, -1) : next(-1)),
       ' ': () => setDialog('large'),
       a: () => setDialog('alt'),
+      v: () => setDialog('view'),
       x: remove,
       s: compare,
       u: arranging.takeBack,
@@ -91,6 +93,7 @@ export function Arranged({
               beside={other}
               arranging={arranging}
               onAlt={() => setDialog('alt')}
+              onView={() => setDialog('view')}
               onRemove={remove}
               onCompare={compare}
               onSpread={() => setDialog('spread')}
@@ -106,6 +109,15 @@ export function Arranged({
       )}
       {dialog === 'compare' && marked && other && <Compare one={other} other={marked} onClose={close} />}
       {dialog === 'spread' && marked && <Spread picture={marked} of={owner} onClose={close} />}
+      <ViewDialog
+        open={dialog === 'view' && marked !== undefined}
+        view={marked?.view}
+        onClose={close}
+        onView={(view) => {
+          close();
+          if (marked && view !== marked.view) arranging.setView(marked, view);
+        }}
+      />
       <Modal opened={dialog === 'alt' && marked !== undefined} onClose={close} title="Alternative text">
         {marked && (
           <AltForm

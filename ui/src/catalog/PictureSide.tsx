@@ -18,6 +18,7 @@ export function Details({
   beside,
   arranging,
   onAlt,
+  onView,
   onRemove,
   onCompare,
   onSpread,
@@ -27,6 +28,7 @@ export function Details({
   beside: Shown | undefined;
   arranging: Arranging;
   onAlt: () => void;
+  onView: () => void;
   onRemove: () => void;
   onCompare: () => void;
   onSpread: () => void;
@@ -44,10 +46,15 @@ export function Details({
         <Link to={`/lots/${picture.lot}`}>{picture.lotName}</Link>
       </span>
       <div>
+        <span className="quiet">View</span>
+        <div>{picture.view || <span className="quiet">unknown</span>}</div>
+      </div>
+      <div>
         <span className="quiet">Alternative text{picture.altBy === 'draft' ? ', drafted' : ''}</span>
         <div>{picture.alt || <span className="quiet">none</span>}</div>
       </div>
       <div className="spread wrap">
+        <Button onClick={onView}>Set view</Button>
         <Button onClick={onAlt}>Edit text</Button>
         <ToTarget
           label="Move to…"

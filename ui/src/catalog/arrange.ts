@@ -22,6 +22,7 @@ export interface Arranging {
   move: (picture: Shown, target: Target) => void;
   copy: (picture: Shown, target: Target) => void;
   say: (picture: Shown, alt: string) => void;
+  setView: (picture: Shown, view: string) => void;
   takeBack: () => void;
 }
 
@@ -79,6 +80,11 @@ export function useArrange(owner: Owner): Arranging {
         `Copied to ${name(target)}.`,
       ),
     say: (picture, alt) => save(all.map((p) => (p.id === picture.id ? { ...stays(p), alt } : stays(p)))),
+    setView: (picture, view) =>
+      save(
+        all.map((p) => (p.id === picture.id ? { ...stays(p), view } : stays(p))),
+        view ? `View set to ${view}.` : 'View removed.',
+      ),
     takeBack: () => {
       const last = owner.changes[0];
       if (last?.state === 'applied') takeBackPlan(last.plan);

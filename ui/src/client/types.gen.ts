@@ -478,7 +478,7 @@ export type Covered = {
     filled: number;
     items: Array<CoveredProduct>;
     /**
-     * Of them, that are listed by what is missing or too small
+     * Of them, that are listed by what is missing, too small or unknown
      */
     listed: number;
     /**
@@ -494,6 +494,10 @@ export type Covered = {
      */
     others: number;
     products: number;
+    /**
+     * Their pictures whose view is unknown: they fill none
+     */
+    unknown: number;
     /**
      * Pictures
      */
@@ -518,7 +522,7 @@ export type CoveredCategory = {
      */
     id: number;
     /**
-     * Of them, that are listed by what is missing or too small
+     * Of them, that are listed by what is missing, too small or unknown
      */
     listed: number;
     /**
@@ -532,6 +536,10 @@ export type CoveredCategory = {
     own: boolean;
     path: string;
     products: number;
+    /**
+     * Their pictures whose view is unknown: they fill none
+     */
+    unknown: number;
     /**
      * Pictures
      */
@@ -554,14 +562,18 @@ export type CoveredProduct = {
     id: number;
     list: number;
     /**
-     * Its pictures whose view nobody knows: they fill none
+     * Some of these, where products with unknown views are listed
      */
-    noView: number;
+    pictures?: Array<UnknownView> | null;
     /**
      * Of its lead; empty for none
      */
     sum: string;
     title: string;
+    /**
+     * Its pictures whose view is unknown: they fill none
+     */
+    unknown: number;
 };
 
 export type CreateLotRequest = {
@@ -3677,6 +3689,36 @@ export type RunView = {
     total: number;
 };
 
+export type Said = {
+    /**
+     * Of its place on the product
+     */
+    id: number;
+    /**
+     * What it shows; empty for nothing that is known
+     */
+    view: string;
+    /**
+     * Its view as the person saw it
+     */
+    was: string;
+};
+
+export type SaidViews = {
+    /**
+     * That can be reverted
+     */
+    plan: number;
+    /**
+     * Pictures that have another view now; the others were changed since they were seen
+     */
+    set: number;
+};
+
+export type SayViewsRequest = {
+    pictures: Array<Said>;
+};
+
 export type Scanned = {
     /**
      * With 14 digits
@@ -4772,6 +4814,23 @@ export type Undo = {
     until: string | null;
 };
 
+export type UnknownView = {
+    /**
+     * Of its place on the product
+     */
+    id: number;
+    path: string;
+    /**
+     * Of the variant that shows it; empty for the product as a whole
+     */
+    sku: string;
+    sum: string;
+    /**
+     * What it is called; empty for none
+     */
+    view: string;
+};
+
 export type UnpinFilesRequest = {
     files: Array<number>;
 };
@@ -5231,7 +5290,7 @@ export type GetCoverageData = {
         /**
          * Which products are listed; left out for all
          */
-        only?: 'missing' | 'below';
+        only?: 'missing' | 'below' | 'unknown';
     };
     url: '/api/v1/coverage';
 };
@@ -8170,6 +8229,31 @@ export type ImportProductsResponses = {
 };
 
 export type ImportProductsResponse = ImportProductsResponses[keyof ImportProductsResponses];
+
+export type SayViewsData = {
+    body: SayViewsRequest;
+    path?: never;
+    query?: never;
+    url: '/api/v1/products/views';
+};
+
+export type SayViewsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type SayViewsError = SayViewsErrors[keyof SayViewsErrors];
+
+export type SayViewsResponses = {
+    /**
+     * OK
+     */
+    200: SaidViews;
+};
+
+export type SayViewsResponse = SayViewsResponses[keyof SayViewsResponses];
 
 export type GetProductData = {
     body?: never;

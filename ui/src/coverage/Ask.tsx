@@ -1,4 +1,4 @@
-import { Button, Modal, Switch, TextInput } from '@mantine/core';
+import { Anchor, Button, Modal, Switch, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -10,11 +10,13 @@ interface Props {
   coverage: Covered;
   category: string;
   query: string;
+  /** Shows the pictures whose view is unknown. */
+  onViews: () => void;
   onClose: () => void;
 }
 
 /** Asks somebody for what is missing. */
-export function Ask({ coverage: c, category, query, onClose }: Props) {
+export function Ask({ coverage: c, category, query, onViews, onClose }: Props) {
   const [name, setName] = useState('');
   const [again, setAgain] = useState(false);
   const client = useQueryClient();
@@ -44,6 +46,15 @@ export function Ask({ coverage: c, category, query, onClose }: Props) {
           {category && ` in ${category}`}. Each goes out with the name that its file should have: with that
           name it pairs by itself, and is ticked off here.
         </p>
+        {c.unknown > 0 && (
+          <p className="note flush">
+            {some(c.unknown, 'picture')} of these products {c.unknown === 1 ? 'has' : 'have'} an unknown view
+            and may show what is missing.{' '}
+            <Anchor component="button" type="button" onClick={onViews}>
+              Set their views first
+            </Anchor>
+          </p>
+        )}
         <TextInput
           data-autofocus
           label="Whom, or what it is for"

@@ -13,12 +13,13 @@ import css from './Coverage.module.css';
 import { Days } from './Days';
 import { Matrix } from './Matrix';
 import { ShotListEditor } from './ShotListEditor';
+import { UnknownViews } from './UnknownViews';
 import { listFor, percent } from './words';
 
 /** How many products are listed at a time. */
 const page = 100;
 
-type Only = '' | 'missing' | 'below';
+type Only = '' | 'missing' | 'below' | 'unknown';
 
 /** How far products have the pictures that their shot lists want. */
 export function Coverage() {
@@ -31,6 +32,10 @@ export function Coverage() {
   const choose = (path: string) => {
     setOffset(0);
     setAsked(path ? { category: path } : {}, { replace: true });
+  };
+  const list = (to: Only) => {
+    setOffset(0);
+    setOnly(to);
   };
   const coverage = useQuery({
     ...getCoverageOptions({ query: { category, q, offset, limit: page, ...(only && { only }) } }),
@@ -53,6 +58,7 @@ export function Coverage() {
           setOffset(0);
           setQuery(text);
         }}
+        onViews={() => list('unknown')}
       />
       {c.lists.length === 0 ? (
         <Empty title="No shot list says yet what pictures products should have.">
@@ -60,10 +66,14 @@ export function Coverage() {
         </Empty>
       ) : (
         <>
-          <Sums coverage={c} only={only} onOnly={(to) => (setOffset(0), setOnly(to))} />
+          <Sums coverage={c} only={only} onOnly={list} />
           <div className={css.body}>
             <Bars coverage={c} category={category} onPick={choose} />
-            <Matrix coverage={c} offset={offset} page={page} onOffset={setOffset} />
+            {only === 'unknown' ? (
+              <UnknownViews coverage={c} offset={offset} page={page} onOffset={setOffset} />
+            ) : (
+              <Matrix coverage={c} offset={offset} page={page} onOffset={setOffset} />
+            )}
           </div>
         </>
       )}
@@ -77,10 +87,11 @@ interface HeadProps {
   onCategory: (path: string) => void;
   query: string;
   onQuery: (text: string) => void;
+  onViews: () => void;
 }
 
 /** What is chosen, and what can be done with it. */
-function Head({ coverage: c, category, onCategory, query, onQuery }: HeadProps) {
+function Head({ coverage: c, category, onCategory, query, onQuery, onViews }: HeadProps) {
   const [typed, setTyped] = useState(category);
   const [listing, setListing] = useState(false);
   const [asking, setAsking] = useState(false);
@@ -112,7 +123,18 @@ function Head({ coverage: c, category, onCategory, query, onQuery }: HeadProps) 
         Ask for what is missing…
       </Button>
       {listing && <ShotListEditor path={category} list={own} onClose={() => setListing(false)} />}
-      {asking && <Ask coverage={c} category={category} query={query} onClose={() => setAsking(false)} />}
+      {asking && (
+        <Ask
+          coverage={c}
+          category={category}
+          query={query}
+          onViews={() => {
+            setAsking(false);
+            onViews();
+          }}
+          onClose={() => setAsking(false)}
+        />
+      )}
     </div>
   );
 }
@@ -130,7 +152,9 @@ function Sums({ coverage: c, only, onOnly }: SumsProps) {
         <strong>{percent(c.filled, c.wanted)}</strong> of {some(c.wanted, 'picture')} of{' '}
         {some(c.products, 'product')} are there
         <span className="quiet">
-          ; {count(c.missing)} missing, {count(c.below)} too small{c.counting && '; being counted …'}
+          ; {count(c.missing)} missing, {count(c.below)} too small
+          {c.unknown > 0 && `; ${some(c.unknown, 'picture')} with an unknown view`}
+          {c.counting && '; still counting …'}
         </span>
       </span>
       <Days days={c.days} />
@@ -143,6 +167,7 @@ function Sums({ coverage: c, only, onOnly }: SumsProps) {
           { value: '', label: 'All products' },
           { value: 'missing', label: 'With something missing' },
           { value: 'below', label: 'Too small' },
+          { value: 'unknown', label: 'Unknown views' },
         ]}
       />
     </div>

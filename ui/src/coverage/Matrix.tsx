@@ -37,19 +37,25 @@ export function Matrix({ coverage: c, offset, page, onOffset }: Props) {
           ))}
         </tbody>
       </table>
-      {c.listed > page && (
-        <div className={`spread ${css.pages}`}>
-          <Button disabled={offset === 0} onClick={() => onOffset(Math.max(0, offset - page))}>
-            Before
-          </Button>
-          <span className="quiet">
-            {count(offset + 1)} to {count(Math.min(offset + page, c.listed))} of {some(c.listed, 'product')}
-          </span>
-          <Button disabled={offset + page >= c.listed} onClick={() => onOffset(offset + page)}>
-            Behind
-          </Button>
-        </div>
-      )}
+      <Pages coverage={c} offset={offset} page={page} onOffset={onOffset} />
+    </div>
+  );
+}
+
+/** Which products are listed, with the ways to the others. */
+export function Pages({ coverage: c, offset, page, onOffset }: Props) {
+  if (c.listed <= page) return null;
+  return (
+    <div className={`spread ${css.pages}`}>
+      <Button disabled={offset === 0} onClick={() => onOffset(Math.max(0, offset - page))}>
+        Previous
+      </Button>
+      <span className="quiet">
+        {count(offset + 1)} to {count(Math.min(offset + page, c.listed))} of {some(c.listed, 'product')}
+      </span>
+      <Button disabled={offset + page >= c.listed} onClick={() => onOffset(offset + page)}>
+        Next
+      </Button>
     </div>
   );
 }
@@ -70,12 +76,9 @@ function Row({ product: p, list, views }: RowProps) {
             {p.title}
           </span>
           <span className="mono quiet clip">{p.code}</span>
-          {p.noView > 0 && (
-            <span
-              className={css.noView}
-              title="They fill no view of the list. Open the product to set their views."
-            >
-              {some(p.noView, 'picture')} without a view
+          {p.unknown > 0 && (
+            <span className={css.noView} title="They fill no view of the list until their views are set.">
+              {some(p.unknown, 'picture')} with an unknown view
             </span>
           )}
         </Link>

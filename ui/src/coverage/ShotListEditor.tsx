@@ -6,7 +6,7 @@ import type { ShotList, Wanted } from '../client';
 import { setShotListMutation } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
 import css from './Coverage.module.css';
-import { views } from './words';
+import { shotViews } from '../shared/shotViews';
 
 interface Props {
   /** Of the category; empty for the whole catalog. */
@@ -17,7 +17,7 @@ interface Props {
 }
 
 const another = (shots: Wanted[]): Wanted => ({
-  view: views.find((v) => !shots.some((s) => s.view === v)) ?? '',
+  view: shotViews.find((v) => !shots.some((s) => s.view === v)) ?? '',
   count: 1,
   least: 0,
   background: '',
@@ -64,7 +64,7 @@ export function ShotListEditor({ path, list, onClose }: Props) {
               <Autocomplete
                 size="xs"
                 aria-label={`View ${i + 1}`}
-                data={views}
+                data={shotViews}
                 maxLength={40}
                 value={s.view}
                 onChange={(view) => change(i, { view })}

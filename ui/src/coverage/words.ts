@@ -13,22 +13,3 @@ export function listFor(lists: ShotList[], path: string): ShotList | undefined {
     .filter((l) => l.path === '' || l.path === path || path.startsWith(`${l.path} / `))
     .sort((a, b) => b.path.length - a.path.length)[0];
 }
-
-/** Views that names of files are read for. */
-export const views = [
-  'front',
-  'back',
-  'left',
-  'right',
-  'side',
-  'top',
-  'bottom',
-  'detail',
-  'label',
-  'pack',
-  'in use',
-  'swatch',
-  'scale',
-  'inside',
-  'angle',
-];

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Settings } from '../client';
 import { listLotsOptions } from '../client/@tanstack/react-query.gen';
-import { views } from '../coverage/words';
+import { shotViews } from '../shared/shotViews';
 import { CategoryField } from '../shared/CategoryField';
 import { LanguageField } from '../texts/LanguageField';
 import css from './Dispatch.module.css';
@@ -57,7 +57,7 @@ export function Choice({ settings: s, onChange, stands }: Props) {
         {s.pictures === 'views' && (
           <TagsInput
             label="Which views"
-            data={views}
+            data={shotViews}
             value={s.views ?? []}
             onChange={(those) => onChange({ ...s, views: those })}
           />

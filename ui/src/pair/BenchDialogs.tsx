@@ -2,10 +2,11 @@ import { memo, type ReactNode } from 'react';
 import { type FileDetail, type Lot } from '../client';
 import { baseName } from '../shared/format';
 import { Enlarged } from '../shared/Picture';
+import { ViewDialog } from '../shared/ViewDialog';
 import { SaveForLater } from '../shelf/SaveForLater';
 import { type Choice } from './choices';
 import { Clues } from './Clues';
-import { PlaceDialog, ProductDialog, ReasonDialog, ViewDialog } from './dialogs';
+import { PlaceDialog, ProductDialog, ReasonDialog } from './dialogs';
 
 /** What can be open on the bench; empty for nothing. */
 export type Open = 'product' | 'place' | 'view' | 'reason' | 'later' | 'large' | 'clues' | '';
@@ -69,7 +70,7 @@ export function BenchDialogs({
         <ViewDialog
           open={open === 'view'}
           view={several > 0 ? undefined : file.view}
-          possible={possible}
+          {...(!possible && { refusal: 'Pair the file first. Then it can have a view.' })}
           onClose={close}
           onView={(view) => {
             close();

@@ -44,6 +44,7 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
       [['←', '→'], 'mark a picture; in the large view, the one before and the next'],
       [['Shift', '← →'], 'move it'],
       [['a'], 'alternative text'],
+      [['v'], 'view'],
       [['space'], 'large view'],
       [['s'], 'hold it beside the next that is marked with s'],
       [['x'], 'remove it from the product'],
@@ -82,6 +83,17 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
       [['Shift', '← → ↑ ↓'], 'choose up to there'],
       [['Enter'], 'open it'],
       [['Esc'], 'choose none'],
+    ],
+  },
+  {
+    name: 'In coverage, with unknown views',
+    keys: [
+      [['←', '→'], 'go from picture to picture'],
+      [['m'], 'select it'],
+      [['1', '…', '9'], 'set the view with this number for it, or for all that are selected'],
+      [['v'], 'any other view'],
+      [['space'], 'large view'],
+      [['Esc'], 'clear the selection'],
     ],
   },
   {

@@ -1,8 +1,8 @@
 import { ActionIcon, Autocomplete, Button, TextInput } from '@mantine/core';
 import { IconX } from '@tabler/icons-react';
 import type { TextTemplate } from '../client';
-import { views } from '../coverage/words';
 import css from './Texts.module.css';
+import { shotViews } from '../shared/shotViews';
 
 interface Props {
   templates: TextTemplate[];
@@ -37,7 +37,7 @@ export function Templates({ templates, before, wrong, onChange }: Props) {
             size="xs"
             aria-label={`View of template ${i + 1}`}
             placeholder="all other views"
-            data={views}
+            data={shotViews}
             maxLength={40}
             value={t.view}
             onChange={(view) => change(i, { view })}
