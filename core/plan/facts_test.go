@@ -8,7 +8,7 @@ import (
 )
 
 func look(bits uint64, tint byte) upkeep.Look {
-	return upkeep.Look{Fingerprint: bits, Tint: strings.Repeat(string([]byte{tint}), 12)}
+	return upkeep.Look{Fingerprint: bits, Tint: strings.Repeat(string([]byte{tint}), upkeep.TintBytes)}
 }
 
 // TestLikeForLikeByLook replaces the smaller of two pictures of one look,
@@ -23,10 +23,10 @@ func TestLikeForLikeByLook(t *testing.T) {
 		want  string
 	}{
 		{"larger, the same look", Fact{Pixels: 400, Look: look(print, 100)}, Fact{Pixels: 100, Look: look(print, 100)}, "1 9 3"},
-		{"larger, four bits and nine shades apart", Fact{Pixels: 400, Look: look(print^0b1111, 109)},
+		{"larger, seven bits and nine shades apart", Fact{Pixels: 400, Look: look(print^0b1111111, 109)},
 			Fact{Pixels: 100, Look: look(print, 100)}, "1 9 3"},
-		{"five bits apart", Fact{Pixels: 400, Look: look(print^0b11111, 100)}, Fact{Pixels: 100, Look: look(print, 100)}, "1 2 3"},
-		{"another colour", Fact{Pixels: 400, Look: look(print, 110)}, Fact{Pixels: 100, Look: look(print, 100)}, "1 2 3"},
+		{"eight bits apart", Fact{Pixels: 400, Look: look(print^0b11111111, 100)}, Fact{Pixels: 100, Look: look(print, 100)}, "1 2 3"},
+		{"another colour", Fact{Pixels: 400, Look: look(print, 130)}, Fact{Pixels: 100, Look: look(print, 100)}, "1 2 3"},
 		{"smaller", Fact{Pixels: 50, Look: look(print, 100)}, Fact{Pixels: 100, Look: look(print, 100)}, "1 2 3"},
 		{"without a fingerprint", Fact{Pixels: 400}, Fact{Pixels: 100}, "1 2 3"},
 	} {

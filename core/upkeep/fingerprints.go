@@ -10,18 +10,18 @@ import (
 // Fingerprints finds pictures whose fingerprints differ in few of 64 bits. It is
 // built once and may be read by many goroutines.
 //
-// A fingerprint is cut into MostBits+1 parts: two that differ in at most
-// MostBits bits are equal in one part at least (the pigeonhole principle;
+// A fingerprint is cut into four parts: of two that differ in at most MostBits
+// bits, one part at least differs in one bit or none (the pigeonhole principle;
 // Norouzi, Punjani and Fleet, Fast Search in Hamming Space with Multi-Index
-// Hashing, 2012), so that only those that share a part are compared, and none
+// Hashing, 2012), so that only those that have such a part are compared, and none
 // is missed.
 type Fingerprints struct {
 	values []uint64
-	parts  [MostBits + 1]part
+	parts  [4]part
 }
 
 // MostBits is the largest difference that is searched for.
-const MostBits = 4
+const MostBits = 7
 
 type part struct {
 	shift, width uint
@@ -32,15 +32,12 @@ type part struct {
 // Part is some neighbouring bits of a fingerprint.
 type Part struct{ Shift, Width uint }
 
-// Parts returns the parts that a fingerprint is cut into, the last of them with
-// what is left over. Of two fingerprints that differ in at most MostBits bits,
-// one at least is equal.
-func Parts() (parts [MostBits + 1]Part) {
-	const each = 64 / (MostBits + 1)
+// Parts returns the parts that a fingerprint is cut into. Of two fingerprints that
+// differ in at most MostBits bits, one part at least differs in one bit or none.
+func Parts() (parts [4]Part) {
 	for n := range parts {
-		parts[n] = Part{uint(n * each), each}
+		parts[n] = Part{uint(n * 16), 16}
 	}
-	parts[MostBits].Width = 64 - MostBits*each
 	return parts
 }
 
@@ -78,15 +75,16 @@ type Near struct {
 // Near returns all fingerprints that differ from v in at most most bits (itself
 // at most MostBits), the nearest first, then in their order.
 func (f *Fingerprints) Near(v uint64, most int) (near []Near) {
+	most = min(most, MostBits)
 	for n := range f.parts {
 		p := &f.parts[n]
-		value := p.of(v)
-		for _, i := range p.order[p.starts[value]:p.starts[value+1]] {
-			distance := bits.OnesCount64(f.values[i] ^ v)
-			if distance > min(most, MostBits) || f.foundBefore(n, f.values[i], v) {
-				continue
+		for _, value := range beside(p.of(v)) {
+			for _, i := range p.order[p.starts[value]:p.starts[value+1]] {
+				distance := bits.OnesCount64(f.values[i] ^ v)
+				if distance <= most && !f.foundBefore(n, f.values[i], v) {
+					near = append(near, Near{int(i), distance})
+				}
 			}
-			near = append(near, Near{int(i), distance})
 		}
 	}
 	slices.SortFunc(near, func(a, b Near) int {
@@ -98,10 +96,19 @@ func (f *Fingerprints) Near(v uint64, most int) (near []Near) {
 	return near
 }
 
-// foundBefore tells whether an earlier part than n is equal too.
+// beside returns a part, and all that differ from it in one bit.
+func beside(value uint64) (all [17]uint64) {
+	all[16] = value
+	for bit := range 16 {
+		all[bit] = value ^ 1<<bit
+	}
+	return all
+}
+
+// foundBefore tells whether an earlier part than n differs in one bit or none, too.
 func (f *Fingerprints) foundBefore(n int, a, b uint64) bool {
 	for i := range n {
-		if f.parts[i].of(a) == f.parts[i].of(b) {
+		if bits.OnesCount64(f.parts[i].of(a)^f.parts[i].of(b)) <= 1 {
 			return true
 		}
 	}

@@ -10,6 +10,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"ambrosa/internal/blob"
 )
 
 // TestALotOfManyTwins lists and exports a lot whose every file has the same bytes:
@@ -62,11 +64,11 @@ func TestTheNearestOfManyIsTheLookalike(t *testing.T) {
 	_, err := l.Store.Pool.Exec(t.Context(), `with others as (select n, sha256(n::text::bytea) as sum from generate_series(1, 2001) n),
 			b as (insert into blob (sha256, bytes, type, fingerprint, tint)
 				select sum, 1, 'image/jpeg', case when n = 2001 then 4660 + 4096 else 4660 + (n + 100)::bigint * 4294967296 + 16773120 end,
-					decode(repeat('80', 12), 'hex') from others)
+					decode(repeat('80', 48), 'hex') from others)
 		insert into file (lot_id, upload_id, entry, path, bytes, sha256) select u.lot_id, u.id, n, n || '.jpg', 1, sum from others,
 			upload u where u.lot_id = $1`, first)
 	l.do(err)
-	_, err = l.Store.Pool.Exec(t.Context(), `update blob b set fingerprint = 4660, tint = decode(repeat('80', 12), 'hex') from file f
+	_, err = l.Store.Pool.Exec(t.Context(), `update blob b set fingerprint = 4660, tint = decode(repeat('80', 48), 'hex') from file f
 		where f.lot_id = $1 and b.sha256 = f.sha256`, second)
 	l.do(err)
 	// Files of the second lot came later, so that they are the ones that look like others.
@@ -107,5 +109,34 @@ func TestAnExportEndsWithItsClient(t *testing.T) {
 	})
 	if strings.Contains(l.log.String(), "export broken off") {
 		t.Errorf("a client that leaves is no error: %s", l.log)
+	}
+}
+
+// TestPicturesAreComparedAnew has fingerprints of an earlier version of Ambrosa made anew from the thumbnails: they are what
+// they would be today. A picture whose thumbnail is missing is compared with none.
+func TestPicturesAreComparedAnew(t *testing.T) {
+	t.Parallel()
+	l := start(t)
+	l.products(1)
+	l.gathered("shots.zip", zipped(t, entry{"one.jpg", jpg(t, 1)}, entry{"two.jpg", jpg(t, 2)}, entry{"three.jpg", jpg(t, 3)}))
+	looks := func() string {
+		return l.text(`select string_agg(coalesce(fingerprint::text, 'none') || ' ' || coalesce(encode(tint, 'hex'), ''), ' '
+			order by sha256) from blob`)
+	}
+	before := looks()
+	_, err := l.Store.Pool.Exec(t.Context(), `update blob set fingerprint = 77, tint = '\x000102030405060708090a0b'`)
+	l.do(err)
+	l.do(l.Runner.CompareAnew(t.Context()))
+	if after := looks(); after != before {
+		t.Errorf("compared by\n%s\nexpected\n%s", after, before)
+	}
+	sum, err := blob.ParseSum(strings.TrimSpace(l.text(`select min(encode(sha256, 'hex')) from blob`)))
+	l.do(err)
+	l.do(l.Runner.Blobs.Drop(t.Context(), sum))
+	_, err = l.Store.Pool.Exec(t.Context(), `update blob set fingerprint = 77, tint = null`)
+	l.do(err)
+	l.do(l.Runner.CompareAnew(t.Context()))
+	if after := looks(); strings.Count(after, "none") != 1 || strings.Contains(after, "77 ") {
+		t.Errorf("with a thumbnail missing, compared by %s", after)
 	}
 }

@@ -69,6 +69,14 @@ func decode(task picture.Task) (result picture.Result) {
 	if err := measure(content, &result, task.Limits); err != nil {
 		return failed(result, err)
 	}
+	if task.Look {
+		result.Rendition = content
+		if err := lookAtRendition(&result); err != nil {
+			return failed(result, err)
+		}
+		result.Rendition = nil
+		return result
+	}
 	if task.Codes {
 		if result.Codes, err = readCodes(content); err != nil {
 			return failed(result, err)

@@ -72,11 +72,10 @@ func lookAtRendition(result *picture.Result) error {
 	}
 	draw.Draw(seen, seen.Rect, small, small.Bounds().Min, draw.Over)
 	w, h := seen.Rect.Dx(), seen.Rect.Dy()
-	boxWidth, boxHeight := picture.ContentBox(seen.Pix, w, h, 4)
-	result.ContentWidth = int(math.Round(float64(boxWidth) / float64(w) * float64(result.Width)))
-	result.ContentHeight = int(math.Round(float64(boxHeight) / float64(h) * float64(result.Height)))
-	square := picture.Square(seen.Pix, w, h, 4)
-	result.Fingerprint, result.Tint = picture.Fingerprint(square), picture.Tint(square)
+	box := picture.ContentBox(seen.Pix, w, h, 4)
+	result.ContentWidth = int(math.Round(float64(box.Dx()) / float64(w) * float64(result.Width)))
+	result.ContentHeight = int(math.Round(float64(box.Dy()) / float64(h) * float64(result.Height)))
+	result.Fingerprint, result.Tint = picture.Look(seen.Pix, w, h, 4)
 	return nil
 }
 

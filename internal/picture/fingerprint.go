@@ -3,7 +3,8 @@ package picture
 import (
 	"math"
 	"math/bits"
-	"slices"
+
+	"ambrosa/core/upkeep"
 )
 
 // FingerprintSide is the side of the square that a fingerprint is computed
@@ -19,37 +20,59 @@ var cosines = func() (table [8][FingerprintSide]float64) {
 	return table
 }()
 
-// Fingerprint is a perceptual hash: the signs, about their median, of the 64
-// lowest frequencies (the constant left out) of the cosine transform of the
-// picture's Square in greys. The same picture in another size, format or
-// quality differs in few bits (Zauner, Implementation and Benchmarking of
-// Perceptual Image Hash Functions, 2010, section 3.2.1). It is computed from
-// the thumbnail, so that it can be computed again without the original.
+// window returns weights of the cells of a line that fall to nothing over some cells at both ends, where a border that
+// is cut a little wider or tighter, or a crop, changes most: a tapered cosine (Harris, On the Use of Windows for
+// Harmonic Analysis with the Discrete Fourier Transform, 1978).
+func window(taper float64) (w [FingerprintSide]float64) {
+	for i := range w {
+		w[i] = 1
+		if edge := float64(min(i, FingerprintSide-1-i)) + 0.5; edge < taper {
+			w[i] = 0.5 - 0.5*math.Cos(math.Pi*edge/taper)
+		}
+	}
+	return w
+}
+
+var shadeWindow, tintWindow = window(8), window(4)
+
+// clearly is how much of the root mean square of all frequencies one has to reach to be set. A frequency that a picture
+// hardly has, as of two equal halves, is near nothing: by its sign alone it would be set by chance.
+const clearly = 0.15
+
+// Fingerprint is a perceptual hash: which of the 64 lowest frequencies (the constant left out) of the cosine transform
+// of the picture's Square in greys are clearly above nothing. The same picture in another size, format or quality
+// differs in few bits (after Zauner, Implementation and Benchmarking of Perceptual Image Hash Functions, 2010, section
+// 3.2.1, where the signs about the median are taken). It is computed from the thumbnail, so that it can be computed
+// again without the original. Each quarter of its bits has low and high frequencies, since pictures differ more in the
+// low ones.
 func Fingerprint(square []float64) uint64 {
+	var greys [FingerprintSide * FingerprintSide]float64
+	mean := 0.0
+	for i := range greys {
+		greys[i] = luma(square[3*i], square[3*i+1], square[3*i+2])
+		mean += greys[i] / float64(len(greys))
+	}
 	var rows [8][FingerprintSide]float64
 	for y := range FingerprintSide {
 		for u := range 8 {
 			for x := range FingerprintSide {
-				p := square[3*(y*FingerprintSide+x):]
-				rows[u][y] += cosines[u][x] * luma(p[0], p[1], p[2])
+				rows[u][y] += cosines[u][x] * shadeWindow[x] * shadeWindow[y] * (greys[y*FingerprintSide+x] - mean)
 			}
 		}
 	}
 	var values [64]float64
-	for u := range 8 {
-		for v := range 8 {
-			for y := range FingerprintSide {
-				values[8*u+v] += cosines[v][y] * rows[u][y]
-			}
+	power := 0.0
+	for i := range values {
+		for y := range FingerprintSide {
+			values[i] += cosines[i%8][y] * rows[i/8][y]
 		}
+		power += values[i] * values[i]
 	}
-	sorted := values
-	slices.Sort(sorted[:])
-	median := (sorted[31] + sorted[32]) / 2
+	least := clearly * math.Sqrt(power/float64(len(values)))
 	var hash uint64
 	for i, value := range values {
-		if value > median {
-			hash |= 1 << i
+		if value > least {
+			hash |= 1 << (i%4*16 + i/4)
 		}
 	}
 	return hash
@@ -128,20 +151,27 @@ func shares(length int) (cells [FingerprintSide]cell) {
 // Distance is the number of bits in which two fingerprints differ, 0 to 64.
 func Distance(a, b uint64) int { return bits.OnesCount64(a ^ b) }
 
-// Tint returns the mean red, green and blue of a picture's quarters, row by row,
-// from its Square. Pictures that differ in colour
-// alone have the same fingerprint, but not the same tint.
+// tintCells is into how many rows and columns a picture is cut for its tint.
+const tintCells = 4
+
+// Tint returns the mean red, green and blue of a picture's cells, row by row, from its Square; what is near the edges
+// counts less. Pictures that differ in colour alone have the same fingerprint, but not the same tint.
 func Tint(square []float64) []byte {
-	const half = FingerprintSide / 2
-	tint := make([]byte, 0, 12)
-	for quarter := range 4 {
-		for channel := range 3 {
-			sum := 0.0
-			for i := range half * half {
-				x, y := quarter%2*half+i%half, quarter/2*half+i/half
-				sum += square[3*(y*FingerprintSide+x)+channel]
+	const side = FingerprintSide / tintCells
+	tint := make([]byte, 0, upkeep.TintBytes)
+	for cell := range tintCells * tintCells {
+		var sums [3]float64
+		weights := 0.0
+		for i := range side * side {
+			x, y := cell%tintCells*side+i%side, cell/tintCells*side+i/side
+			weight := tintWindow[x] * tintWindow[y]
+			weights += weight
+			for channel := range sums {
+				sums[channel] += weight * square[3*(y*FingerprintSide+x)+channel]
 			}
-			tint = append(tint, byte(sum/(half*half)+0.5))
+		}
+		for _, sum := range sums {
+			tint = append(tint, byte(sum/weights+0.5))
 		}
 	}
 	return tint

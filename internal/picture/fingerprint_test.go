@@ -4,6 +4,8 @@ import (
 	"math"
 	"math/rand/v2"
 	"testing"
+
+	"ambrosa/core/upkeep"
 )
 
 // pixels makes a picture of a colour for each place.
@@ -72,7 +74,7 @@ func TestFingerprintsOfOneLook(t *testing.T) {
 	first := Fingerprint(picture(160, 160, 1, 0))
 	for name, other := range map[string][]float64{"smaller": picture(90, 90, 1, 0), "another shape": picture(160, 110, 1, 0),
 		"lighter": picture(160, 160, 1, 20)} {
-		if d := Distance(first, Fingerprint(other)); d > 4 {
+		if d := Distance(first, Fingerprint(other)); d > upkeep.MostBits {
 			t.Errorf("%s: %d bits apart", name, d)
 		}
 	}
@@ -83,7 +85,7 @@ func TestFingerprintsOfOneLook(t *testing.T) {
 	}
 	// A fingerprint is of the greys: colours are told apart by the tint.
 	red := Square(pixels(64, 64, 3, func(x, _, c int) byte { return byte(200 * (1 - c%2) * (1 + x/64)) }), 64, 64, 3)
-	if tint := Tint(red); len(tint) != 12 || tint[0] != 200 || tint[1] != 0 || tint[2] != 200 {
+	if tint := Tint(red); len(tint) != upkeep.TintBytes || tint[0] != 200 || tint[1] != 0 || tint[2] != 200 {
 		t.Errorf("tint %v", Tint(red))
 	}
 }

@@ -33,6 +33,7 @@ type Task struct {
 	Size   int                `json:"size"` // the longer side of the rendition, pixels
 	Limits picturespec.Limits `json:"limits"`
 	Codes  bool               `json:"codes,omitempty"` // read the barcodes in it, and nothing else
+	Look   bool               `json:"look,omitempty"`  // it is a thumbnail: tell what it is compared by, and nothing else
 	Make   *Making            `json:"make,omitempty"`  // make a rendition to hand on, and nothing else
 }
 
@@ -142,6 +143,11 @@ func (p *Pool) Examine(ctx context.Context, path string, size int) (Result, erro
 // Codes reads the barcodes in the picture at path.
 func (p *Pool) Codes(ctx context.Context, path string) (Result, error) {
 	return p.do(ctx, Task{Path: path, Limits: p.limits, Codes: true})
+}
+
+// Look tells what a picture is compared by, from its thumbnail at path.
+func (p *Pool) Look(ctx context.Context, path string) (Result, error) {
+	return p.do(ctx, Task{Path: path, Limits: p.limits, Look: true})
 }
 
 // Make makes a rendition of the picture at path by a recipe, and writes it to the file at to.

@@ -11,7 +11,6 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"ambrosa/core/pairing"
-	"ambrosa/core/upkeep"
 )
 
 // NamedClues is a clue list that a person made.
@@ -181,17 +180,16 @@ type NearPicture struct {
 const nearMost = 1000
 
 // NearPictures returns the pictures that stand on products and whose fingerprints differ from those given in at most
-// upkeep.MostBits bits, the nearest first: for a few fingerprints, without reading all pictures.
+// MostBits of core/upkeep, the nearest first: for a few fingerprints, without reading all pictures.
 func (s *Store) NearPictures(ctx context.Context, fingerprints []int64) ([]NearPicture, error) {
 	return list[NearPicture](ctx, s.Pool, fmt.Sprintf(`
 		select q.n::int - 1 as of, pl.product_id as product, coalesce(pl.variant_id, 0) as variant, f.path, b.sha256 as sum, b.fingerprint,
 			coalesce(b.tint, '') as tint
 		from unnest($1::bigint[]) with ordinality q (fingerprint, n)
-		cross join lateral (select sha256, fingerprint, tint from blob ob where ob.fingerprint is not null and ob.problem = ''
-			and %s and bit_count((ob.fingerprint # q.fingerprint)::bit(64)) <= %d limit %d) b
+		cross join lateral (select ob.sha256, ob.fingerprint, ob.tint, near.bits from %s near
+			join blob ob on ob.fingerprint = near.fingerprint and ob.problem = '' order by near.bits limit %d) b
 		join file f on f.sha256 = b.sha256 join placement pl on pl.file_id = f.id
-		where pl.product_id is not null order by q.n, bit_count((b.fingerprint # q.fingerprint)::bit(64)), pl.id`,
-		sharesPart("ob.fingerprint", "q.fingerprint"), upkeep.MostBits, nearMost), fingerprints)
+		where pl.product_id is not null order by q.n, b.bits, pl.id`, nearPrints("q.fingerprint"), nearMost), fingerprints)
 }
 
 // Code is a barcode in a picture, and where: the corners in parts of the

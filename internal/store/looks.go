@@ -50,6 +50,33 @@ func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
 	return found, err
 }
 
+// OldLooks returns the sums of some pictures behind one, by sum, that are compared by what an earlier version made.
+func (s *Store) OldLooks(ctx context.Context, behind []byte, limit int) ([][]byte, error) {
+	rows, err := s.Pool.Query(ctx, `select sha256 from blob where fingerprint is not null and coalesce(octet_length(tint), 0) <> $3
+		and sha256 > $1 order by sha256 limit $2`, orEmpty(behind), limit, upkeep.TintBytes)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[[]byte])
+}
+
+// NewLook is what a picture is compared by from now on.
+type NewLook struct {
+	Sum         []byte
+	Fingerprint int64
+	Tint        []byte // nil where it can be compared with none
+}
+
+// SetLooks records what pictures are compared by.
+func (s *Store) SetLooks(ctx context.Context, looks []NewLook) error {
+	batch := &pgx.Batch{}
+	for _, l := range looks {
+		batch.Queue(`update blob set fingerprint = case when $3::bytea is null then null else $2::bigint end, tint = $3 where sha256 = $1`, l.Sum,
+			l.Fingerprint, l.Tint)
+	}
+	return s.Within(ctx, func(tx pgx.Tx) error { return tx.SendBatch(ctx, batch).Close() })
+}
+
 // Stored is bytes that are stored.
 type Stored struct {
 	Sum    string

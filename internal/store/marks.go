@@ -11,23 +11,26 @@ import (
 	"ambrosa/core/upkeep"
 )
 
-// alikeCompared is how many pictures that look like a file are compared with it to find the nearest: a lot of pictures
-// that all look the same would otherwise take the square of their number.
-const alikeCompared = 1000
+// alikeCompared is how many pictures with the nearest fingerprints are compared with a file, and how many of their
+// files are looked at: a lot of pictures that all look the same would otherwise take the square of their number.
+const alikeCompared = 300
 
-// sharesPart is the condition that two fingerprints have an equal part.
-func sharesPart(a, b string) string {
-	var equal []string
+// nearPrints is the SQL of the fingerprints that differ from one in few bits, the nearest first, with their bits: each
+// part of it is looked up with all that differ from it in one bit, in an index that has the fingerprints with it, so
+// that those that share a part by chance cost no more than their place in it.
+func nearPrints(print string) string {
+	var parts []string
 	for _, p := range upkeep.Parts() {
-		of := func(column string) string {
-			if p.Shift == 0 {
-				return fmt.Sprintf("(%s & %d)", column, 1<<p.Width-1)
-			}
-			return fmt.Sprintf("((%s >> %d) & %d)", column, p.Shift, 1<<p.Width-1)
+		part := fmt.Sprintf("(%s >> %d & %d)", print, p.Shift, 1<<p.Width-1)
+		values := []string{part}
+		for bit := range p.Width {
+			values = append(values, fmt.Sprintf("%s # %d", part, 1<<bit))
 		}
-		equal = append(equal, of(a)+" = "+of(b))
+		parts = append(parts, fmt.Sprintf(`select fingerprint from blob where fingerprint is not null and (fingerprint >> %d & %d) in (%s)
+			and bit_count((fingerprint # %s)::bit(64)) <= %d`, p.Shift, 1<<p.Width-1, strings.Join(values, ", "), print, upkeep.MostBits))
 	}
-	return "(" + strings.Join(equal, " or ") + ")"
+	return fmt.Sprintf(`(select fingerprint, bit_count((fingerprint # %s)::bit(64))::int as bits from (%s) each group by fingerprint
+		order by bits)`, print, strings.Join(parts, " union all "))
 }
 
 // MarkFiles gives a lot's files the marks of what was measured, finds those
@@ -41,15 +44,15 @@ func (s *Store) MarkFiles(ctx context.Context, lot int64) error {
 		batch.Queue(fmt.Sprintf(`update file f set like_id = found.id, like_bits = found.bits, marks = f.marks | $2
 			from (select f.id as file, l.id, l.bits from file f join blob b on b.sha256 = f.sha256 and b.fingerprint is not null and b.problem = ''
 				cross join lateral (
-					select o.id, bit_count((ob.fingerprint # b.fingerprint)::bit(64))::int as bits
-					from (select sha256, fingerprint, tint from blob ob where ob.fingerprint is not null and ob.problem = '' and ob.sha256 <> b.sha256
-						and %s and bit_count((ob.fingerprint # b.fingerprint)::bit(64)) <= %d
-						and (select max(abs(get_byte(ob.tint, i) - get_byte(b.tint, i))) from generate_series(0, 11) i) <= %d
-						limit %d) ob
+					select o.id, ob.bits
+					from (select ob.sha256, ob.tint, near.bits from %s near join blob ob on ob.fingerprint = near.fingerprint
+						where ob.problem = '' and ob.sha256 <> b.sha256
+							order by near.bits, ob.stored_at limit %d) ob
 					cross join lateral (select id from file where sha256 = ob.sha256 and id < f.id order by id limit 1) o
+					where same_tint(ob.tint, b.tint, %d, %g)
 					order by bits, o.id limit 1) l
 				where f.lot_id = $1) found
-			where f.id = found.file`, sharesPart("ob.fingerprint", "b.fingerprint"), upkeep.MostBits, upkeep.MostTint, alikeCompared),
+			where f.id = found.file`, nearPrints("b.fingerprint"), alikeCompared, upkeep.MostTint, upkeep.MostGain),
 			lot, int(picturespec.Alike))
 		return tx.SendBatch(ctx, batch).Close()
 	})
