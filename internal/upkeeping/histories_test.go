@@ -23,11 +23,17 @@ import (
 
 	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/dispatch"
 	"ambrosa/core/plan"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/dispatching"
+	"ambrosa/internal/drives"
+	"ambrosa/internal/outgoing"
+	"ambrosa/internal/picture"
 	"ambrosa/internal/planning"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
+	"ambrosa/internal/vault"
 )
 
 func TestMain(m *testing.M) { testdb.Main(m) }
@@ -38,6 +44,15 @@ type unqueued struct{}
 func (unqueued) Queue(context.Context, pgx.Tx, acting.Actor, string, store.About) (int64, error) {
 	return 0, nil
 }
+
+// unmade makes no renditions: pictures are sent as they came.
+type unmade struct{}
+
+func (unmade) Make(context.Context, string, picture.Making) (picture.Made, string, error) {
+	return picture.Made{}, "none", nil
+}
+
+func (unmade) Decoders() int { return 1 }
 
 // brittle drops bytes, and refuses to now and then.
 type brittle struct {
@@ -63,10 +78,12 @@ type world struct {
 	folder string
 	keeper *Upkeeper
 	plans  *planning.Planner
+	sender *dispatching.Dispatcher
 	owners []catalog.Target
 
 	mu      sync.Mutex
 	shown   map[catalog.Target]map[int64]bool // files that stand, as the people know it
+	sent    map[int64]time.Time               // until when files have to stay that were sent, as the people know it
 	changes []int64                           // that can be taken back
 }
 
@@ -90,7 +107,13 @@ func worldOf(t *testing.T, database, folder string) *world {
 		t.Fatal(err)
 	}
 	w := &world{t: t, store: s, blobs: &brittle{Store: blobs, every: 7}, folder: filepath.Join(folder, "blobs", "originals"),
-		plans: &planning.Planner{Store: s, Runs: unqueued{}}, shown: map[catalog.Target]map[int64]bool{}}
+		plans: &planning.Planner{Store: s, Runs: unqueued{}}, shown: map[catalog.Target]map[int64]bool{}, sent: map[int64]time.Time{}}
+	secrets, err := vault.Open("", filepath.Join(folder, "key"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.sender = &dispatching.Dispatcher{Store: s, Blobs: blobs, Pictures: unmade{}, Runs: unqueued{},
+		Drives: &drives.Opener{Vault: secrets, Guard: outgoing.Allow("127.0.0.1:*")}}
 	w.keeper = &Upkeeper{Store: s, Blobs: w.blobs, Runs: unqueued{}}
 	return w
 }
@@ -147,7 +170,11 @@ func (w *world) arrives(ctx context.Context, content string) error {
 	default:
 		spooled.Remove()
 	}
-	return w.store.AddFiles(ctx, lot, []store.Examined{found})
+	if err := w.store.AddFiles(ctx, lot, []store.Examined{found}); err != nil {
+		return err
+	}
+	_, err = w.store.Pool.Exec(ctx, `update file set rights = 'cleared' where lot_id = $1`, lot)
+	return err
 }
 
 // ends has an open lot applied, as far as its needs go.
@@ -211,6 +238,61 @@ func (w *world) places(ctx context.Context, owner catalog.Target, days int) erro
 	w.shown[owner] = map[int64]bool{file: true}
 	w.changes = append(w.changes, change)
 	return w.store.Within(ctx, func(tx pgx.Tx) error { return store.MovePlan(ctx, tx, who, id, "applied", "draft") })
+}
+
+// dispatches sends what stands to an outlet of its own, as a package, and learns until when it has to stay; or, as often,
+// that time has passed for what was sent before.
+func (w *world) dispatches(ctx context.Context, r *rand.Rand) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if r.IntN(2) == 0 {
+		if _, err := w.store.Pool.Exec(ctx, `update reference set until = now() where dispatch_id is not null`); err != nil {
+			return err
+		}
+		return w.knowsSent(ctx)
+	}
+	name := fmt.Sprint("shop ", r.Uint64())
+	outlet, err := w.sender.Make(ctx, acting.Specialist, "package", dispatching.Wanted{Name: name,
+		Settings: dispatch.Settings{Pictures: dispatch.All, Names: "[sku]_[place]"}})
+	if err != nil {
+		return err
+	}
+	if _, err := w.sender.Dispatch(ctx, acting.Specialist, outlet, dispatching.Going{Version: 1}); err != nil {
+		return err
+	}
+	var id int64
+	if err := w.store.Pool.QueryRow(ctx, `select id from dispatch where outlet_id = $1`, outlet).Scan(&id); err != nil {
+		return err
+	}
+	if _, err := w.sender.Do(ctx, id, func(int64, int64) {}); err != nil {
+		return err
+	}
+	return w.knowsSent(ctx)
+}
+
+// knowsSent learns until when what was sent has to stay.
+func (w *world) knowsSent(ctx context.Context) error {
+	rows, err := w.store.Pool.Query(ctx, `select file_id, until from reference where dispatch_id is not null`)
+	if err != nil {
+		return err
+	}
+	var file int64
+	var until time.Time
+	_, err = pgx.ForEachRow(rows, []any{&file, &until}, func() error {
+		w.sent[file] = until
+		return nil
+	})
+	return err
+}
+
+// setsTerms has the steward set other terms.
+func (w *world) setsTerms(ctx context.Context, r *rand.Rand) error {
+	now, err := w.store.Upkeep(ctx)
+	if err != nil {
+		return err
+	}
+	now.WayBackDays, now.HoldDays, now.LyingDays = []int{0, 1, 90}[r.IntN(3)], 1+r.IntN(60), r.IntN(30)
+	return w.store.SetUpkeep(ctx, now)
 }
 
 // takesBack reverts one of the changes.
@@ -298,7 +380,7 @@ func (w *world) purges(ctx context.Context, r *rand.Rand) error {
 // lives does one thing at random.
 func (w *world) lives(ctx context.Context, r *rand.Rand) error {
 	owner := w.owners[r.IntN(len(w.owners))]
-	switch r.IntN(13) {
+	switch r.IntN(15) {
 	case 0, 1:
 		return w.arrives(ctx, "content "+strconv.Itoa(r.IntN(25)))
 	case 2, 3:
@@ -327,6 +409,10 @@ func (w *world) lives(ctx context.Context, r *rand.Rand) error {
 		return err
 	case 11:
 		return w.shelves(ctx, r)
+	case 12:
+		return w.dispatches(ctx, r)
+	case 13:
+		return w.setsTerms(ctx, r)
 	default:
 		holdings, err := w.store.Holdings(ctx)
 		if err == nil && len(holdings) > 0 {
@@ -364,6 +450,11 @@ func (w *world) holds(ctx context.Context) {
 		}
 		if !maps.Equal(now, files) {
 			w.t.Errorf("%s shows %v, people know of %v", owner, now, files)
+		}
+	}
+	for file, until := range w.sent {
+		if until.After(time.Now()) && w.count(`select count(*) from file where id = $1`, file) == 0 {
+			w.t.Errorf("file %d was sent, has to stay until %s, and is gone", file, until)
 		}
 	}
 	// Every file has its bytes, and there are no others.
@@ -414,6 +505,7 @@ func (w *world) holds(ctx context.Context) {
 	missed := w.count(`select count(*) from file f where not f.id = any($1) and not exists (select from held where file_id = f.id)
 		and not exists (select from placement where file_id = f.id) and not exists (select from pin where file_id = f.id)
 		and not exists (select from shelved where file_id = f.id)
+		and not exists (select from reference where file_id = f.id and dispatch_id is not null and until > now())
 		and not exists (select from lot where id = f.lot_id and state = 'ready')
 		and not exists (select from plan_change c join plan p on p.id = c.plan_id, jsonb_array_elements(c.before || c.after) t,
 			jsonb_array_elements(t->'pictures') x where c.state in ('planned', 'applied') and (x->>'file')::bigint = f.id
@@ -421,6 +513,7 @@ func (w *world) holds(ctx context.Context) {
 		slices.Collect(maps.Keys(found)))
 	wrong := w.count(`select count(*) from file f where f.id = any($1) and (exists (select from placement where file_id = f.id)
 		or exists (select from pin where file_id = f.id) or exists (select from shelved where file_id = f.id)
+		or exists (select from reference where file_id = f.id and dispatch_id is not null and until > now())
 		or exists (select from lot where id = f.lot_id and state = 'ready'))`,
 		slices.Collect(maps.Keys(found)))
 	if missed > 0 || wrong > 0 {
@@ -429,8 +522,9 @@ func (w *world) holds(ctx context.Context) {
 }
 
 // TestHistories has several people and runs work on one library at random: bytes arrive
-// while the same ones are purged, files are placed, replaced, taken back, pinned, held and
-// restored, purges break off and are done again, and the object store refuses now and then.
+// while the same ones are purged, files are placed, replaced, reverted, pinned, held, restored
+// and sent, terms are changed, purges break off and are done again, and the object store refuses
+// now and then. Many files have the same bytes, in several holdings.
 // Never is a needed file gone, never an orphan missed, and the bytes that are stored are
 // those that files have. AMBROSA_HISTORIES says how many histories of ten steps there are, in
 // libraries of 240 each.
@@ -472,7 +566,7 @@ func histories240(t *testing.T, seed uint64) {
 	}
 	t.Logf("%d files, %d went, %d bytes freed", w.count(`select count(*) from file`), w.count(`select count(*) from receipt_file`),
 		w.count(`select coalesce(sum(freed), 0)::bigint from receipt`))
-	if w.count(`select count(*) from receipt_file`) == 0 {
-		t.Error("nothing was ever purged")
+	if w.count(`select count(*) from receipt_file`) == 0 || w.count(`select count(*) from dispatch_picture where sent_at is not null`) == 0 {
+		t.Error("nothing was ever purged, or sent")
 	}
 }

@@ -108,6 +108,7 @@ func (w *world) goesOn(ctx context.Context) {
 		}
 		w.must(err)
 	}
+	w.must(w.knowsSent(ctx))
 	for _, owner := range w.owners {
 		standing, err := store.Standing(ctx, w.store.Pool, []catalog.Target{owner})
 		w.must(err)
