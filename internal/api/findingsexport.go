@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"math"
 	"net/http"
 	"strings"
 	"time"
@@ -52,10 +53,12 @@ func (s *Server) exportFindings(c fiber.Ctx) error {
 	}
 	l := listing[store.SweepFinding]{name: strings.TrimSpace("findings " + filter.Kind), worksheet: "Findings", columns: columns,
 		each: func(ctx context.Context) func() (store.SweepFinding, bool, error) {
-			offset := 0
+			last := store.SweepFinding{Group: math.MinInt64}
 			return paged(func() ([]store.SweepFinding, error) {
-				page, err := s.Store.Findings(ctx, filter, "", offset, exportPage)
-				offset += len(page)
+				page, err := s.Store.FindingsBehind(ctx, filter, last, exportPage)
+				if len(page) > 0 {
+					last = page[len(page)-1]
+				}
 				return page, err
 			})
 		},

@@ -36,9 +36,10 @@ func (s *Store) FoldCounts(ctx context.Context) error {
 			having count(*) > $1) returning category_id, products, bare)
 		insert into product_count select category_id, sum(products), sum(bare) from gone group by 1
 			having sum(products) <> 0 or sum(bare) <> 0`,
-		`with gone as (delete from finding_count where (select count(*) from finding_count) > $1 returning kind, first_sweep, findings, frees)
-		insert into finding_count select kind, first_sweep, sum(findings), sum(frees) from gone group by 1, 2
-			having sum(findings) <> 0 or sum(frees) <> 0`,
+		`with gone as (delete from finding_count where (select count(*) - count(distinct (kind, reason, first_sweep)) from finding_count) > $1
+			returning *)
+		insert into finding_count select kind, reason, first_sweep, sum(findings), sum(bytes), sum(frees) from gone group by 1, 2, 3
+			having sum(findings) <> 0 or sum(bytes) <> 0 or sum(frees) <> 0`,
 		`with gone as (delete from coverage_sum where category_id in (select category_id from coverage_sum group by category_id
 			having count(*) > $1) returning *)
 		insert into coverage_sum select category_id, sum(products), sum(lacking), sum(lower), sum(wanted), sum(filled), sum(low), sum(missing),

@@ -52,6 +52,12 @@ type FindingFilter struct {
 	IDs    []int64   // of findings; with some, no other
 }
 
+const findingColumns = `select g.id, g.kind, g.reason, coalesce(g.file_id, 0) as file, coalesce(f.version, 0) as version, g.path,
+		coalesce(encode(g.sha256, 'hex'), '') as sum, coalesce(g.product_id, 0) as product, coalesce(d.code, '') as code,
+		coalesce(d.title, '') as title, coalesce(g.lot_id, 0) as lot, coalesce(l.name, '') as lot_name, coalesce(o.name, '') as origin,
+		coalesce(o.id, 0) as from_id, g.bytes, g.frees, g.grp as "group", g.since, g.detail, g.plan_id as plan, g.first_sweep = z.id as fresh,
+		coalesce(b.width, 0) as width, coalesce(b.height, 0) as height, coalesce(f.problem, '') as problem `
+
 const findingFrom = ` from finding g left join file f on f.id = g.file_id left join lot l on l.id = g.lot_id
 	left join origin o on o.id = l.origin_id left join blob b on b.sha256 = g.sha256 left join product d on d.id = g.product_id
 	cross join lateral (select ` + lastOf + ` as id) z `
@@ -61,7 +67,7 @@ const lastOf = `(select max(id) from sweep where ended_at is not null and g.kind
 
 // where is the filter's condition, and its arguments from a number on.
 func (q FindingFilter) where(first int) (condition string, args []any) {
-	parts := []string{"not exists (select from held h where h.file_id = g.file_id)"}
+	parts := []string{"not g.held"}
 	add := func(part string, value any) {
 		args = append(args, value)
 		parts = append(parts, strings.ReplaceAll(part, "?", fmt.Sprintf("$%d", first+len(args)-1)))
@@ -96,27 +102,43 @@ func (q FindingFilter) where(first int) (condition string, args []any) {
 	return " where " + strings.Join(parts, " and "), args
 }
 
-// findingOrders are what findings are sorted by.
+// findingOrders are what findings are sorted by; all end in the ID.
 var findingOrders = map[string]string{
-	"":       "g.grp, g.id",
-	"bytes":  "g.bytes desc, g.id",
-	"since":  "g.since, g.id",
-	"path":   "lower(g.path), g.id",
-	"reason": "g.reason, g.id",
+	"":       "g.grp",
+	"bytes":  "g.bytes desc",
+	"since":  "g.since",
+	"path":   "left(lower(g.path), 300)",
+	"reason": "g.reason",
 }
+
+// findingsFar is how far down a list it is faster to count from its end, where that is nearer.
+const findingsFar = 20_000
 
 // Findings returns some of those that a filter chooses.
 func (s *Store) Findings(ctx context.Context, q FindingFilter, by string, offset, limit int) ([]SweepFinding, error) {
 	where, args := q.where(3)
-	return list[SweepFinding](ctx, s.Pool, `select g.id, g.kind, g.reason, coalesce(g.file_id, 0) as file, coalesce(f.version, 0) as version,
-			g.path,
-			coalesce(encode(g.sha256, 'hex'), '') as sum, coalesce(g.product_id, 0) as product, coalesce(d.code, '') as code,
-			coalesce(d.title, '') as title, coalesce(g.lot_id, 0) as lot, coalesce(l.name, '') as lot_name, coalesce(o.name, '') as origin,
-			coalesce(o.id, 0) as from_id, g.bytes, g.frees, g.grp as "group", g.since, g.detail,
-			g.plan_id as plan, g.first_sweep = z.id as fresh, coalesce(b.width, 0) as width, coalesce(b.height, 0) as height,
-			coalesce(f.problem, '') as problem
-		`+findingFrom+`where g.id in (select g.id from finding g`+where+` order by `+findingOrders[by]+` offset $1 limit $2)
-		order by `+findingOrders[by], append([]any{offset, limit}, args...)...)
+	order := findingOrders[by] + ", g.id"
+	chosen := order
+	if offset > findingsFar {
+		all, _, err := s.CountFindings(ctx, q)
+		if err != nil {
+			return nil, err
+		}
+		limit = max(0, min(limit, int(all)-offset))
+		if left := int(all) - offset - limit; left < offset {
+			offset, chosen = max(0, left), findingOrders[by]+" desc, g.id desc"
+			chosen = strings.Replace(chosen, " desc desc", "", 1)
+		}
+	}
+	return list[SweepFinding](ctx, s.Pool, findingColumns+findingFrom+`where g.id in (select g.id from finding g`+where+`
+		order by `+chosen+` offset $1 limit $2) order by `+order, append([]any{offset, limit}, args...)...)
+}
+
+// FindingsBehind returns some of those that a filter chooses, by group: the first, or those behind one of them.
+func (s *Store) FindingsBehind(ctx context.Context, q FindingFilter, last SweepFinding, limit int) ([]SweepFinding, error) {
+	where, args := q.where(4)
+	return list[SweepFinding](ctx, s.Pool, findingColumns+findingFrom+`where g.id in (select g.id from finding g`+where+`
+		and (g.grp, g.id) > ($1, $2) order by g.grp, g.id limit $3) order by g.grp, g.id`, append([]any{last.Group, last.ID, limit}, args...)...)
 }
 
 // Sums are how many files, of how many bytes, of which so many are really freed when they go.
@@ -126,11 +148,21 @@ type Sums struct {
 	Frees int64 `json:"frees" doc:"That no file keeps which is not among them"`
 }
 
-// CountFindings counts what a filter chooses, and its bytes.
+// CountFindings counts what a filter chooses, and its bytes: from the counts that are kept, where they tell.
 func (s *Store) CountFindings(ctx context.Context, q FindingFilter) (files, bytes int64, err error) {
 	where, args := q.where(1)
-	err = s.Pool.QueryRow(ctx, `select count(*), coalesce(sum(g.bytes), 0)::bigint from finding g`+where, args...).Scan(&files, &bytes)
+	query := `select count(*), coalesce(sum(g.bytes), 0)::bigint from finding g` + where
+	if q.kept() {
+		query = `select coalesce(sum(g.findings), 0)::bigint, coalesce(sum(g.bytes), 0)::bigint from finding_count g` +
+			strings.Replace(where, "not g.held", "true", 1)
+	}
+	err = s.Pool.QueryRow(ctx, query, args...).Scan(&files, &bytes)
 	return files, bytes, err
+}
+
+// kept tells whether the counts that are kept tell how many findings there are.
+func (q FindingFilter) kept() bool {
+	return q.Lot == 0 && q.Origin == 0 && q.Group == 0 && q.Query == "" && q.Before.IsZero() && len(q.IDs) == 0
 }
 
 // SumOf reckons what a filter chooses: bytes that a file keeps which is not among them are
@@ -157,10 +189,10 @@ type FindingGroup struct {
 
 // FindingGroups counts findings by kind and reason; those of files that are held do not count.
 func (s *Store) FindingGroups(ctx context.Context) ([]FindingGroup, error) {
-	return list[FindingGroup](ctx, s.Pool, `select g.kind, g.reason, count(*) as files, sum(g.bytes)::bigint as bytes,
-			sum(g.frees)::bigint as frees, count(*) filter (where g.first_sweep = z.id) as fresh
-		from finding g join (select g.kind, `+lastOf+` as id from (select distinct unnest(kinds) as kind from sweep) g) z on z.kind = g.kind
-		where not exists (select from held h where h.file_id = g.file_id) group by g.kind, g.reason order by g.kind, files desc, g.reason`)
+	return list[FindingGroup](ctx, s.Pool, `select g.kind, g.reason, sum(g.findings)::bigint as files, sum(g.bytes)::bigint as bytes,
+			sum(g.frees)::bigint as frees, coalesce(sum(g.findings) filter (where g.first_sweep = z.id), 0)::bigint as fresh
+		from finding_count g join (select g.kind, `+lastOf+` as id from (select distinct unnest(kinds) as kind from sweep) g) z on z.kind = g.kind
+		group by g.kind, g.reason having sum(g.findings) > 0 order by g.kind, files desc, g.reason`)
 }
 
 // Stood is where a file stood, and what took it from there.
