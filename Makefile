@@ -5,7 +5,7 @@ STAMPS := $(DATA)/stamps
 UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/api.html ui/vite.config.ts ui/tsconfig.json ui/package-lock.json
 GO_SOURCES := $(shell find . -name '*.go' -not -path './ui/node_modules/*') $(shell find internal -name '*.sql') go.mod go.sum
 
-.PHONY: demo demo-reset test tested checked torture accuracy bench lint shots client build clean
+.PHONY: demo demo-reset test tested checked checked-and-decoder torture accuracy bench lint shots client build clean
 
 demo:
 	@$(MAKE) --no-print-directory -j4 bin/ambrosa bin/ambrosa-decode
@@ -60,23 +60,32 @@ client: ui/node_modules/.package-lock.json
 lint: build
 	@$(MAKE) --no-print-directory checked
 
+# All but three packages are checked and tested as the server is built, without C: what is compiled for one serves the
+# other.
+WITH_C := ./cmd/ambrosa-decode ./demo/draw ./internal/decoder
+WITHOUT_C = $$(go list ./... | grep -v -e /cmd/ambrosa-decode$$ -e /demo/draw$$ -e /internal/decoder$$)
+
 # What lint looks at, without building.
 checked:
 	@bad="$$(gofmt -l cmd core demo internal tests ui/*.go)"; if [ -n "$$bad" ]; then echo "gofmt: $$bad"; exit 1; fi
-	go vet ./...
-	go tool staticcheck ./...
+	CGO_ENABLED=0 go vet $(WITHOUT_C)
+	go vet $(WITH_C)
+	tool="$$(CGO_ENABLED=0 go tool -n staticcheck)" && CGO_ENABLED=0 "$$tool" $(WITHOUT_C) && "$$tool" $(WITH_C)
 	cd ui && npx prettier --check --log-level warn src eslint.config.js vite.config.ts
 	cd ui && npx eslint src --max-warnings 0
 	@bin/ambrosa openapi | diff -q - ui/openapi.json > /dev/null || { echo "ui/openapi.json is older than the operations: run make client"; exit 1; }
 
 # Tests wait for each other's processes more than they compute: more of them run side by side than there are cores. The
 # journeys take longest, and begin first; the linters, go vet among them, look meanwhile.
-TESTS := AMBROSA_BUILT=$(CURDIR)/bin bin/ambrosa with-postgres -- go test -vet=off -timeout 40m -parallel 3
+TESTS := AMBROSA_BUILT=$(CURDIR)/bin CGO_ENABLED=0 bin/ambrosa with-postgres -- go test -vet=off -timeout 40m -parallel 3
 test: build $(STAMPS)/browser
-	@$(MAKE) --no-print-directory -j2 checked tested
+	@$(MAKE) --no-print-directory -j2 checked-and-decoder tested
+
+checked-and-decoder: checked
+	go test -vet=off $(WITH_C)
 
 tested:
-	$(TESTS) ./tests/journeys $$(go list ./... | grep -v tests/journeys)
+	$(TESTS) ./tests/journeys $(WITHOUT_C)
 
 # Many more kills, histories and seeds than the tests have, and fuzzing: for an hour or so.
 torture: build

@@ -10,6 +10,8 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
+	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -19,21 +21,32 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/internal/api"
-	"ambrosa/internal/decoder"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
 
-// TestMain lets the test binary be the program that reads foreign formats.
+// decode is the program that reads foreign formats.
+var decode string
+
+// TestMain builds that program, unless make test has built it.
 func TestMain(m *testing.M) {
-	if os.Getenv("AMBROSA_TEST_DECODER") != "" {
-		if err := decoder.Main(os.Args[1:]); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			os.Exit(1)
-		}
-		os.Exit(0)
+	if built := os.Getenv("AMBROSA_BUILT"); built != "" {
+		decode = filepath.Join(built, "ambrosa-decode")
+		testdb.Main(m)
 	}
-	testdb.Main(m)
+	scratch, err := os.MkdirTemp("", "ambrosa-app-*")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	decode = filepath.Join(scratch, "ambrosa-decode")
+	build := exec.Command("go", "build", "-o", decode, "ambrosa/cmd/ambrosa-decode")
+	build.Env = append(os.Environ(), "CGO_ENABLED=1")
+	if out, err := build.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
+		os.Exit(1)
+	}
+	testdb.Main(m, scratch)
 }
 
 // TestALotWithEverythingWrong gathers an archive with most of what suppliers

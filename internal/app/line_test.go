@@ -11,7 +11,6 @@ import (
 	"image/jpeg"
 	"log/slog"
 	"net/http"
-	"os"
 	"strings"
 	"sync"
 	"testing"
@@ -55,7 +54,7 @@ func (l *logged) String() string {
 
 func open(t *testing.T, config Config, serves bool) *line {
 	t.Helper()
-	config.Decoder, config.Decoders, config.Timeout = []string{"env", "AMBROSA_TEST_DECODER=yes", os.Args[0]}, 2, time.Minute
+	config.Decoder, config.Decoders, config.Timeout = []string{decode}, 2, time.Minute
 	if config.Allow == nil { // sample drives and sites
 		config.Allow = []string{"127.0.0.1:*"}
 	}
