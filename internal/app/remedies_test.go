@@ -150,7 +150,7 @@ func TestProposalsStandWeakestFirst(t *testing.T) {
 			entry{"IMG_0001.jpg", scene(t, 300, 4)},
 			entry{"IMG_0002.jpg", scene(t, 420, 4)},
 			entry{"IMG_0003.jpg", scene(t, 300, 5)},
-			entry{"IMG_0004.jpg", scene(t, 211, 6)},
+			entry{"IMG_0004.jpg", scene(t, 37, 6)},
 		),
 	)
 	var page struct{ Items []api.File }
