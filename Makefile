@@ -23,7 +23,7 @@ $(STAMPS)/system: tools/install-system.sh
 	@bash tools/install-system.sh build
 	@mkdir -p $(STAMPS) && touch $@
 
-$(STAMPS)/browser: tools/install-system.sh
+$(STAMPS)/browser: tools/install-system.sh | $(STAMPS)/system
 	@bash tools/install-system.sh test
 	@mkdir -p $(STAMPS) && touch $@
 
@@ -78,7 +78,8 @@ checked:
 # Tests wait for each other's processes more than they compute: more of them run side by side than there are cores. The
 # journeys take longest, and begin first; the linters, go vet among them, look meanwhile.
 TESTS := AMBROSA_BUILT=$(CURDIR)/bin CGO_ENABLED=0 bin/ambrosa with-postgres -- go test -vet=off -timeout 40m -parallel 3
-test: build $(STAMPS)/browser
+test:
+	@$(MAKE) --no-print-directory -j4 build $(STAMPS)/browser
 	@$(MAKE) --no-print-directory -j2 checked-and-decoder tested
 
 checked-and-decoder: checked

@@ -48,7 +48,7 @@ func (r *Runner) lookAnew(ctx context.Context, sum blob.Sum) (store.NewLook, err
 	look := store.NewLook{Sum: sum[:]}
 	thumbnail, err := r.Blobs.Rendition(ctx, sum, ThumbnailSize)
 	if errors.Is(err, blob.ErrNotFound) {
-		return look, nil
+		return look, r.Blobs.There(ctx) // it is missing only where this is the right store
 	}
 	if err != nil {
 		return look, err

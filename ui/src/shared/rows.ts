@@ -9,8 +9,9 @@ import { useEffect, useRef } from 'react';
 interface Options {
   count: number;
   box: () => HTMLElement | null;
-  /** Height of a row, pixels. */
+  /** Height of a row, and of a head that stays above the rows, pixels. */
   height: number;
+  head?: number;
   onWidth?: (width: number) => void;
 }
 
@@ -29,8 +30,8 @@ const tallest = 15_000_000;
  * The rows of a list of any length. A list that would be taller than an element can be is drawn in less room:
  * its scroll bar then moves by more rows, and its last row is reached.
  */
-export function useRows({ count, box, height, onWidth }: Options): Rows {
-  const whole = count * height;
+export function useRows({ count, box, height, head = 0, onWidth }: Options): Rows {
+  const whole = head + count * height;
   const scaled = useRef(whole);
   useEffect(() => {
     scaled.current = whole;
@@ -41,6 +42,8 @@ export function useRows({ count, box, height, onWidth }: Options): Rows {
     count,
     getScrollElement: box,
     estimateSize: () => height,
+    paddingStart: head,
+    scrollPaddingStart: head,
     overscan: 6,
     observeElementOffset: (instance, tell) =>
       observeElementOffset(instance, (offset, scrolling) => tell(offset * factor(), scrolling)),
@@ -56,8 +59,8 @@ export function useRows({ count, box, height, onWidth }: Options): Rows {
     size: Math.min(whole, tallest),
     scrollTo: (index) => {
       if (scale === 1) return rows.scrollToIndex(index);
-      const start = index * height;
-      const to = start < offset ? start : Math.max(offset, start + height - shown);
+      const start = index * height; // of the row below the head
+      const to = start < offset ? start : Math.max(offset, head + start + height - shown);
       box()?.scrollTo({ top: to / scale });
     },
   };

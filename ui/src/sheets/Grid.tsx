@@ -3,6 +3,7 @@ import { useEffect, useRef, useState, type CSSProperties } from 'react';
 import type { Column, JudgedRow, SheetPage } from '../client';
 import { listSheetRowsOptions } from '../client/@tanstack/react-query.gen';
 import { usePages } from '../shared/paging';
+import { useRows } from '../shared/rows';
 import { Empty, Failed } from '../shared/State';
 import { Cell, Head } from './Cells';
 import { isLeft, valueOf } from './edits';
@@ -46,15 +47,8 @@ export function Grid({ sheet, wanted, edits, at, setAt, onRow }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const columns = sheet.mapping.columns;
   const [total, setTotal] = useState(0);
-  const rows = useVirtualizer({
-    count: total,
-    getScrollElement: () => box.current,
-    estimateSize: () => rowHeight,
-    paddingStart: headHeight,
-    scrollPaddingStart: headHeight,
-    overscan: 12,
-  });
-  const seen = rows.getVirtualItems();
+  const rows = useRows({ count: total, box: () => box.current, height: rowHeight, head: headHeight });
+  const { seen } = rows;
   const pages = usePages<JudgedRow>(seen[0]?.index ?? 0, seen.at(-1)?.index ?? 0, (window) =>
     listSheetRowsOptions({ path: { id: sheet.id }, query: { ...window, ...wanted } }),
   );
@@ -88,14 +82,14 @@ export function Grid({ sheet, wanted, edits, at, setAt, onRow }: Props) {
     tall: () => Math.max(1, Math.floor((box.current?.clientHeight ?? 0) / rowHeight) - 3),
     focus: () => box.current?.focus({ preventScroll: true }),
     show: (next) => {
-      rows.scrollToIndex(next.row);
+      rows.scrollTo(next.row);
       if (next.column >= 0) across.scrollToIndex(next.column);
     },
   });
   if (pages.error) return <Failed error={pages.error} />;
   const room = {
     '--wide': `${across.getTotalSize()}px`,
-    '--tall': `${rows.getTotalSize()}px`,
+    '--tall': `${rows.size}px`,
   } as CSSProperties;
   return (
     <div
