@@ -10,7 +10,6 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -23,6 +22,7 @@ import (
 	"ambrosa/internal/api"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
+	"ambrosa/internal/testprogram"
 )
 
 // decode is the program that reads foreign formats.
@@ -30,23 +30,9 @@ var decode string
 
 // TestMain builds that program, unless make test has built it.
 func TestMain(m *testing.M) {
-	if built := os.Getenv("AMBROSA_BUILT"); built != "" {
-		decode = filepath.Join(built, "ambrosa-decode")
-		testdb.Main(m)
-	}
-	scratch, err := os.MkdirTemp("", "ambrosa-app-*")
-	if err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	decode = filepath.Join(scratch, "ambrosa-decode")
-	build := exec.Command("go", "build", "-o", decode, "ambrosa/cmd/ambrosa-decode")
-	build.Env = append(os.Environ(), "CGO_ENABLED=1")
-	if out, err := build.CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
-		os.Exit(1)
-	}
-	testdb.Main(m, scratch)
+	folder, temporary := testprogram.Folder(testprogram.Decode)
+	decode = filepath.Join(folder, testprogram.Decode)
+	testdb.Main(m, temporary...)
 }
 
 // TestALotWithEverythingWrong gathers an archive with most of what suppliers

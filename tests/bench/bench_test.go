@@ -22,23 +22,15 @@ import (
 
 	"ambrosa/internal/client"
 	"ambrosa/internal/testdb"
+	"ambrosa/internal/testprogram"
 )
 
 var binary string
 
 func TestMain(m *testing.M) {
-	folder, err := os.MkdirTemp("", "ambrosa-bench-*")
-	if err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	binary = filepath.Join(folder, "ambrosa")
-	if out, err := exec.Command("go", "build", "-o", folder+"/", "ambrosa/cmd/ambrosa",
-		"ambrosa/cmd/ambrosa-decode").CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
-		os.Exit(1)
-	}
-	testdb.Main(m, folder)
+	folder, temporary := testprogram.Folder(testprogram.Main, testprogram.Decode)
+	binary = filepath.Join(folder, testprogram.Main)
+	testdb.Main(m, temporary...)
 }
 
 // photographs writes n JPEGs of 12 megapixels: a few scenes with the grain of a

@@ -23,6 +23,7 @@ import (
 	"ambrosa/demo"
 	"ambrosa/internal/client"
 	"ambrosa/internal/testdb"
+	"ambrosa/internal/testprogram"
 )
 
 // scratch is a folder for what all tests share; binary is in it, or where make
@@ -35,16 +36,10 @@ func TestMain(m *testing.M) {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
-	binary, samples = filepath.Join(scratch, "ambrosa"), filepath.Join(scratch, "samples")
-	if built := os.Getenv("AMBROSA_BUILT"); built != "" { // make test has built both
-		binary = filepath.Join(built, "ambrosa")
-	} else if out, err := exec.Command(
-		"go", "build", "-o", scratch+"/", "ambrosa/cmd/ambrosa", "ambrosa/cmd/ambrosa-decode",
-	).CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
-		os.Exit(1)
-	}
-	testdb.Main(m, scratch)
+	samples = filepath.Join(scratch, "samples")
+	folder, temporary := testprogram.Folder(testprogram.Main, testprogram.Decode)
+	binary = filepath.Join(folder, testprogram.Main)
+	testdb.Main(m, append(temporary, scratch)...)
 }
 
 // drawn makes the sample archives once for all tests.
