@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"ambrosa/core/catalog"
+	"ambrosa/core/legible"
 	"ambrosa/core/plan"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/sheetfile"
@@ -187,7 +188,7 @@ func (s *Server) productOperations(api huma.API) {
 			}
 		}) (*Body[saidViews], error) {
 			for i := range in.Body.Pictures {
-				in.Body.Pictures[i].View = strings.ToLower(strings.TrimSpace(in.Body.Pictures[i].View))
+				in.Body.Pictures[i].View = strings.ToLower(legible.Name(strings.TrimSpace(in.Body.Pictures[i].View)))
 			}
 			id, set, err := s.Planner.SayViews(ctx, s.actor(ctx), in.Body.Pictures)
 			return &Body[saidViews]{saidViews{id, set}}, problem(err, "picture")
@@ -270,7 +271,7 @@ func (s *Server) category(ctx context.Context, id int64) (page categoryPage, err
 func (s *Server) arrange(ctx context.Context, owner catalog.Target, change arrangementChange) error {
 	wanted := make([]plan.Wanted, 0, len(change.Pictures))
 	for _, p := range change.Pictures {
-		wanted = append(wanted, plan.Wanted{ID: p.ID, Of: p.Of, Target: p.Target, View: p.View, Alt: p.Alt})
+		wanted = append(wanted, plan.Wanted{ID: p.ID, Of: p.Of, Target: p.Target, View: legible.Name(p.View), Alt: p.Alt})
 	}
 	_, err := s.Planner.Arrange(ctx, s.actor(ctx), owner, change.Version, wanted)
 	return problem(err, string(owner.Kind))

@@ -88,6 +88,12 @@ func TestUnknownViewsAreAskedAbout(t *testing.T) {
 		t.Errorf("all is reverted, and stands as\n%q\nbefore\n%q", after, before)
 	}
 	l.refused(l.Put(t.Context(), "/api/v1/products/views", map[string]any{"pictures": []any{}}, nil), http.StatusUnprocessableEntity)
+	// A view is one line that reads as it is.
+	_, err = say("one\n\u202eeno", one)
+	l.do(err)
+	if names, _ := unknown(l.covered("&only=unknown")); names[0] != `AT-000-A_1.jpg one\x0a\u202eeno` {
+		t.Errorf("a view that hides what it is: %q", names[0])
+	}
 }
 
 // altOf is the alternative text of a picture that stands.

@@ -258,3 +258,46 @@ func TestLookAlikesAreFound(t *testing.T) {
 		}
 	}
 }
+
+// TestPicturesOfNothingLookLikeNone examines pictures that show nothing, or next to it: they are examined like others, and
+// one that is all of one colour looks like no other.
+func TestPicturesOfNothingLookLikeNone(t *testing.T) {
+	p := pool(t, "good", picturespec.Limits{})
+	folder := t.TempDir()
+	all := func(grey uint8) func(x, y float64) color.RGBA {
+		return func(float64, float64) color.RGBA { return color.RGBA{grey, grey, grey, 255} }
+	}
+	black := func(where func(x, y float64) bool) func(x, y float64) color.RGBA {
+		return func(x, y float64) color.RGBA {
+			if where(x, y) {
+				return color.RGBA{0, 0, 0, 255}
+			}
+			return color.RGBA{255, 255, 255, 255}
+		}
+	}
+	var looks []upkeep.Look
+	for name, c := range map[string]struct {
+		width, height int
+		at            func(x, y float64) color.RGBA
+		none          bool
+	}{
+		"one pixel":    {1, 1, all(255), true},
+		"a line":       {1, 700, all(255), true},
+		"white":        {600, 600, all(255), true},
+		"grey":         {600, 600, all(90), true},
+		"a dot":        {600, 600, black(func(x, y float64) bool { return math.Hypot(x-0.5, y-0.5) < 0.02 }), false},
+		"a wide one":   {3000, 40, black(func(x, y float64) bool { return math.Abs(x-0.5) < 0.2 && math.Abs(y-0.5) < 0.3 }), false},
+		"a chessboard": {512, 512, black(func(x, y float64) bool { return (int(x*256)+int(y*256))%2 == 0 }), false},
+	} {
+		r := examined(t, p, saved(t, folder, "nothing.jpg", paint{at: c.at}.drawn(c.width, c.height)))
+		if c.none && r.Fingerprint != 0 || len(r.Tint) != upkeep.TintBytes {
+			t.Errorf("%s: fingerprint %x, tint of %d bytes", name, r.Fingerprint, len(r.Tint))
+		}
+		for _, other := range looks {
+			if c.none && other.Like(lookOf(r)) {
+				t.Errorf("%s looks like another", name)
+			}
+		}
+		looks = append(looks, lookOf(r))
+	}
+}
