@@ -54,7 +54,7 @@ func TestAPlanPastItsUndoPeriod(t *testing.T) {
 	l.reverted(plan)
 	var said string
 	l.do(l.Store.Pool.QueryRow(t.Context(), `select message from run where plan_id = $1 and kind = 'revert'`, plan).Scan(&said))
-	if !strings.Contains(said, "1 of them do not show all that they did") {
+	if !strings.Contains(said, "of which 1 do not show all that they did") {
 		t.Errorf("reverting says %q", said)
 	}
 	if u := undo(); u.Until != nil {

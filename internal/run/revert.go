@@ -36,10 +36,10 @@ func (r *Runner) revertPlan(ctx context.Context, run store.Run, p *progress) (st
 	}
 	without, err := r.Store.NotBroughtBack(ctx, run.PlanID)
 	if without > 0 {
-		return fmt.Sprintf("%d products were reverted. %d of them do not show all that they did: some of their pictures were purged",
-			found.Applied, without), err
+		return fmt.Sprintf("reverted on %s, of which %d do not show all that they did: some of their pictures were purged",
+			products(found.Applied), without), err
 	}
-	return fmt.Sprintf("%d products are as they were before", found.Applied), err
+	return "reverted on " + products(found.Applied), err
 }
 
 func (r *Runner) revertOne(ctx context.Context, run store.Run, p *progress) (string, error) {

@@ -1,4 +1,4 @@
-import { Button, Modal, TextInput } from '@mantine/core';
+import { Box, Button, Modal, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { shotViews } from './shotViews';
 
@@ -25,7 +25,7 @@ function Views({ view, onView }: Pick<Props, 'view' | 'onView'>) {
   const [other, setOther] = useState(view && !shotViews.includes(view) ? view : '');
   return (
     <div className="columns">
-      <div className="spread wrap tight">
+      <Box className="spread wrap tight" pt={4}>
         {shotViews.map((v, i) => (
           <Button
             key={v}
@@ -39,7 +39,7 @@ function Views({ view, onView }: Pick<Props, 'view' | 'onView'>) {
         <Button variant="subtle" onClick={() => onView('')}>
           none
         </Button>
-      </div>
+      </Box>
       <form
         className="spread"
         onSubmit={(e) => {
