@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -52,8 +53,9 @@ func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
 
 // OldLooks returns the sums of some pictures behind one, by sum, that are compared by what an earlier version made.
 func (s *Store) OldLooks(ctx context.Context, behind []byte, limit int) ([][]byte, error) {
-	rows, err := s.Pool.Query(ctx, `select sha256 from blob where fingerprint is not null and coalesce(octet_length(tint), 0) <> $3
-		and sha256 > $1 order by sha256 limit $2`, orEmpty(behind), limit, upkeep.TintBytes)
+	// The length stands in the text, so that the index of old ones (blob_old_look) serves.
+	rows, err := s.Pool.Query(ctx, fmt.Sprintf(`select sha256 from blob where fingerprint is not null
+		and coalesce(octet_length(tint), 0) <> %d and sha256 > $1 order by sha256 limit $2`, upkeep.TintBytes), orEmpty(behind), limit)
 	if err != nil {
 		return nil, err
 	}

@@ -77,10 +77,13 @@ func Library(ctx context.Context, db *pgx.Conn, size Size, progress func(string)
 				now() - (%[1]d - n) * interval '6 hours' from generate_series(1, %[1]d) n`, max(1, size.Files/500))},
 		{"uploads", `insert into upload (id, lot_id, path, bytes, finished_at, examined_at)
 			select 'u' || id, id, name || '.zip', 500000000, now(), now() from lot`},
-		{"bytes", fmt.Sprintf(`insert into blob (sha256, bytes, type, width, height, thumbnail, fingerprint, content_width, content_height,
-				checked_at)
+		// As of products in families, many pictures look alike.
+		{"bytes", fmt.Sprintf(`insert into blob (sha256, bytes, type, width, height, thumbnail, fingerprint, tint, content_width,
+				content_height, checked_at)
 			select sha256(n::text::bytea), 100000 + n %% 900000, 'image/jpeg', 800 + n %% 3000, 600 + n %% 2400, true,
-				(random() * 9e18)::bigint, 800 + n %% 3000, 600 + n %% 2400, now() from generate_series(1, %d) n`, size.Files*95/100)},
+				hashtextextended(look, 1) & hashtextextended(look, 2) # (1::bigint << (random() * 62)::int),
+				decode(md5(look) || md5(look || 'a') || md5(look || 'b'), 'hex'), 800 + n %% 3000, 600 + n %% 2400, now()
+			from generate_series(1, %d) n, lateral (select (n %% 20000)::text as look) looks`, size.Files*95/100)},
 		{"files", fmt.Sprintf(`insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, product_id, variant_id, place, type,
 				pixels, rights, arrived_at)
 			select l.id, 'u' || l.id, n %% 500, 'set ' || n %% 7 || '/' || v.sku || (array['_','-',' '])[1 + n %% 3] || 1 + n %% 6 || '.jpg',
