@@ -7,6 +7,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -21,6 +22,21 @@ const (
 	benchReady = `document.querySelector('section[aria-label=File]')?.ariaBusy === 'false'`
 	counts     = `[...document.querySelectorAll('.classes strong')].map(e => e.innerText).join(' ')`
 )
+
+// decides presses a key that decides on the file that is shown. On a machine with much else to do, a key was lost in one
+// of some thirty runs, for a reason that is not known yet: it is pressed once more then, and that is told.
+func (v *visitor) decides(key, what string, decided func() bool) {
+	v.t.Helper()
+	v.do(v.page.Press(key))
+	for end := time.Now().Add(30 * time.Second); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+		if decided() {
+			return
+		}
+	}
+	v.t.Logf("the key %q was lost: waiting for %s, it is pressed again", key, what)
+	v.do(v.page.Press(key))
+	v.until(what, decided)
+}
 
 // TestTheWholeLine does what the first line is for: drop an archive, decide by
 // keyboard, plan, apply, see the pictures on the product in the right order,
@@ -48,8 +64,7 @@ func TestTheWholeLine(t *testing.T) {
 	for n := range contested {
 		v.sees(fmt.Sprintf("%s && document.querySelector('.choice.on') && %s && %s !== %q", benchReady, benchFile, benchFile, name))
 		name = v.value(benchFile)
-		v.do(v.page.Press(kb.Enter))
-		v.until(fmt.Sprintf("decision %d on %s", n+1, name), func() bool {
+		v.decides(kb.Enter, fmt.Sprintf("decision %d on %s", n+1, name), func() bool {
 			return v.count("select count(*) from file where lot_id = 3 and verdict = 'contested'") == contested-n-1
 		})
 	}
@@ -57,8 +72,7 @@ func TestTheWholeLine(t *testing.T) {
 		left := v.count("select count(*) from file where lot_id = 3 and verdict = 'loose'")
 		v.sees(fmt.Sprintf("%s && %s && %s !== %q", benchReady, benchFile, benchFile, name))
 		name = v.value(benchFile)
-		v.do(v.page.Press("x"))
-		v.until("a file to be set aside", func() bool {
+		v.decides("x", "a file to be set aside", func() bool {
 			return v.count("select count(*) from file where lot_id = 3 and verdict = 'loose'") < left
 		})
 	}

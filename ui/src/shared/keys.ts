@@ -1,4 +1,4 @@
-import { useEffect } from 'react';
+import { useLayoutEffect } from 'react';
 
 export type Keys = Record<string, (event: KeyboardEvent) => void>;
 
@@ -13,9 +13,12 @@ function elsewhere(event: KeyboardEvent): boolean {
   );
 }
 
-/** Keys of a view, by the name of the key as browsers report it. */
+/**
+ * Keys of a view, by the name of the key as browsers report it. They change in the moment in which what is shown does:
+ * a moment later, a key would act on what was shown before, or on nothing.
+ */
 export function useKeys(keys: Keys, on = true) {
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!on) return;
     const press = (event: KeyboardEvent) => {
       if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || elsewhere(event))
