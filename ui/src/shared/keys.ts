@@ -14,8 +14,8 @@ function elsewhere(event: KeyboardEvent): boolean {
 }
 
 /**
- * Keys of a view, by the name of the key as browsers report it. They change in the moment in which what is shown does:
- * a moment later, a key would act on what was shown before, or on nothing.
+ * Keys of a view, by the name of the key as browsers report it. They change in the moment in which what is
+ * shown does: a moment later, a key could act on what was shown before.
  */
 export function useKeys(keys: Keys, on = true) {
   useLayoutEffect(() => {
