@@ -81,8 +81,8 @@ func (l List) Cover(pictures []Picture) []Cell {
 	return cells
 }
 
-// Unknown tells whether nobody knows what a picture with a view shows: it has none, or one that neither the list wants
-// nor shops use. Such a picture may be one that is missing.
+// Unknown tells whether a view is unknown: empty, or neither wanted by the list nor one of catalog.Views. A picture with
+// an unknown view may be one that is missing.
 func (l List) Unknown(view string) bool {
 	return !catalog.IsView(view) && !slices.ContainsFunc(l, func(s Wanted) bool { return strings.EqualFold(s.View, view) })
 }

@@ -50,7 +50,7 @@ type Wanted struct {
 	Of     int64 // of a copy: the placement that it is a copy of
 	Target catalog.Target
 	View   string
-	Alt    *string // a person's own text; empty asks for a draft again; nil leaves it, unless it was drafted for another view
+	Alt    *string // a person's own text; empty asks for a draft again; nil keeps it, but drafts it again for another view
 }
 
 // ErrTwice means that one target would show the same picture twice.
@@ -101,21 +101,20 @@ func ByHand(standing Arrangement, pictures []Wanted, draft func(target catalog.T
 	return arranged, nil
 }
 
-// Said is what a person says that a picture shows.
-type Said struct {
-	ID   int64  `json:"id" doc:"Of its place on the product"`
+// ViewSet is the view that a person sets for a picture.
+type ViewSet struct {
+	ID   int64  `json:"id" doc:"Of its placement"`
 	Was  string `json:"was" maxLength:"40" doc:"Its view as the person saw it"`
-	View string `json:"view" maxLength:"40" doc:"What it shows; empty for nothing that is known"`
+	View string `json:"view" maxLength:"40" doc:"Its new view; empty for an unknown one"`
 }
 
-// WithViews returns what is shown when pictures have the views that a person says, and in which places these were
-// changed. A picture that does not stand any more, or whose view is another than the person saw, is left as it is; a
-// drafted text is drafted anew.
+// WithViews returns an arrangement with the views that a person sets, and the placements whose view changed. A picture
+// that is gone, or whose view is no longer the one the person saw, keeps its view. A drafted text is drafted again.
 func WithViews(
-	standing Arrangement, said []Said, draft func(target catalog.Target, view string) string,
+	standing Arrangement, views []ViewSet, draft func(target catalog.Target, view string) string,
 ) (shown Arrangement, changed []int64) {
-	by := make(map[int64]Said, len(said))
-	for _, s := range said {
+	by := make(map[int64]ViewSet, len(views))
+	for _, s := range views {
 		by[s.ID] = s
 	}
 	shown = standing.Clone()

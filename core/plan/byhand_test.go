@@ -43,16 +43,16 @@ func TestPicturesAreArrangedByHand(t *testing.T) {
 	}
 }
 
-// TestViewsAreSaid says what pictures show: of those that are still as they were seen, with texts drafted anew. Taken
-// back after something else changed, it is still taken back.
-func TestViewsAreSaid(t *testing.T) {
+// TestViewsAreSet sets views of pictures that are still as they were seen, with texts drafted again. Reverting it after
+// another change restores what is still its own.
+func TestViewsAreSet(t *testing.T) {
 	draft := func(target catalog.Target, view string) string { return target.String() + " from the " + view }
 	standing := Arrangement{
 		of(0): {{ID: 1, File: 1, Sum: "a", Alt: "jar", AltBy: "draft"}, {ID: 2, File: 2, Sum: "b", Alt: "mine", AltBy: "person"}},
 		of(5): {{ID: 3, File: 3, Sum: "c", View: "back"}},
 	}
 	before := standing.Clone()
-	shown, changed := WithViews(standing, []Said{{1, "", "back"}, {2, "", "front"}, {3, "", "top"}, {9, "", "top"}}, draft)
+	shown, changed := WithViews(standing, []ViewSet{{1, "", "back"}, {2, "", "front"}, {3, "", "top"}, {9, "", "top"}}, draft)
 	want := Arrangement{
 		of(0): {{ID: 1, File: 1, Sum: "a", View: "back", Alt: of(0).String() + " from the back", AltBy: "draft"},
 			{ID: 2, File: 2, Sum: "b", View: "front", Alt: "mine", AltBy: "person"}},
@@ -65,9 +65,9 @@ func TestViewsAreSaid(t *testing.T) {
 	since[of(0)][1].View, since[of(5)] = "detail", nil
 	back := Reverse(before, shown, since)
 	if a := back[of(0)][0]; a.View != "" || a.Alt != "jar" {
-		t.Errorf("taken back, the first is %+v", a)
+		t.Errorf("reverted, the first is %+v", a)
 	}
 	if b := back[of(0)][1]; b.View != "detail" || len(back[of(5)]) != 0 {
-		t.Errorf("taken back, what was changed since is %+v, %+v", b, back[of(5)])
+		t.Errorf("reverted, what was changed since is %+v, %+v", b, back[of(5)])
 	}
 }

@@ -55,7 +55,7 @@ func unnumberedFirst(files []Arriving) int64 {
 	return found
 }
 
-// viewRank is where a view stands among others; pictures without one stand right behind the front.
+// viewRank is where a view stands among others; pictures without one come right after the front.
 func viewRank(view string) int {
 	i := slices.Index(catalog.Views, view)
 	switch {

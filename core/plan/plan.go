@@ -233,7 +233,7 @@ func same(a, b Entry) bool {
 // Reverse returns what now becomes when a plan that led from before to after is
 // taken back: exactly before, when nothing has changed since; else what the
 // plan added goes, what it removed comes back at its place, a view or text that
-// is still the plan's is again what it was, and later changes stay.
+// is still the plan's is restored, and later changes stay.
 func Reverse(before, after, now Arrangement) Arrangement {
 	if now.Equal(after) {
 		return before.Clone()
@@ -255,15 +255,15 @@ func Reverse(before, after, now Arrangement) Arrangement {
 		for i, e := range list {
 			was, made := find(before[target], e), find(after[target], e)
 			if was >= 0 && made >= 0 {
-				list[i] = unsaid(before[target][was], after[target][made], e)
+				list[i] = restored(before[target][was], after[target][made], e)
 			}
 		}
 	}
 	return back
 }
 
-// unsaid takes back what a plan said of a picture, as far as nobody said something else since.
-func unsaid(before, after, now Entry) Entry {
+// restored returns a picture with the view and text from before a plan, where they are still the plan's.
+func restored(before, after, now Entry) Entry {
 	if now.View == after.View {
 		now.View = before.View
 	}

@@ -47,11 +47,11 @@ func (r Report) Title() string {
 	case r.Ended == "failed":
 		return fmt.Sprintf("Not finished: %s", r.Of)
 	case r.Ended == "stopped":
-		return fmt.Sprintf("Stopped: %s, %s done", r.Of, products(r.Products))
+		return fmt.Sprintf("Stopped: %s, %s done", r.Of, Products(r.Products))
 	case len(r.NotDone)+r.More > 0:
-		return fmt.Sprintf("%s: %s, but for %s", done, r.Of, products(len(r.NotDone)+r.More))
+		return fmt.Sprintf("%s: %s, but for %s", done, r.Of, Products(len(r.NotDone)+r.More))
 	}
-	return fmt.Sprintf("%s: %s, %s", done, r.Of, products(r.Products))
+	return fmt.Sprintf("%s: %s, %s", done, r.Of, Products(r.Products))
 }
 
 // Text says what was done, what was not and why, and how long it would have
@@ -113,7 +113,8 @@ func (r Report) changes() string {
 	return strings.Join(parts, ", ")
 }
 
-func products(n int) string { return subject(n, "product", "products") }
+// Products words a number of products.
+func Products(n int) string { return subject(n, "product", "products") }
 
 func subject(n int, one, many string) string {
 	if n == 1 {

@@ -17,8 +17,11 @@ import (
 // is missed.
 type Fingerprints struct {
 	values []uint64
-	parts  [4]part
+	parts  [64 / partBits]part
 }
+
+// partBits is how long a part is.
+const partBits = 16
 
 // MostBits is the largest difference that is searched for.
 const MostBits = 7
@@ -34,9 +37,9 @@ type Part struct{ Shift, Width uint }
 
 // Parts returns the parts that a fingerprint is cut into. Of two fingerprints that
 // differ in at most MostBits bits, one part at least differs in one bit or none.
-func Parts() (parts [4]Part) {
+func Parts() (parts [64 / partBits]Part) {
 	for n := range parts {
-		parts[n] = Part{uint(n * 16), 16}
+		parts[n] = Part{uint(n * partBits), partBits}
 	}
 	return parts
 }
@@ -97,9 +100,9 @@ func (f *Fingerprints) Near(v uint64, most int) (near []Near) {
 }
 
 // beside returns a part, and all that differ from it in one bit.
-func beside(value uint64) (all [17]uint64) {
-	all[16] = value
-	for bit := range 16 {
+func beside(value uint64) (all [partBits + 1]uint64) {
+	all[partBits] = value
+	for bit := range partBits {
 		all[bit] = value ^ 1<<bit
 	}
 	return all

@@ -112,6 +112,9 @@ func problem(err error, what string) error {
 		)
 	case errors.Is(err, store.ErrChanged):
 		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
+	case errors.Is(err, planning.ErrTooMany):
+		return huma.Error422UnprocessableEntity("These products have too many pictures to change at once. Select pictures of fewer products; " +
+			"nothing was changed.")
 	case errors.Is(err, store.ErrPurged):
 		return huma.Error409Conflict("All files of this " + what + " were purged, so that it cannot be brought back. The receipts in " +
 			"Upkeep say what went, when, and by whom.")

@@ -69,7 +69,7 @@ type arrangementChange struct {
 	Pictures []pictureChange `json:"pictures" nullable:"false" maxItems:"5000" doc:"All pictures that shall stand, in order"`
 }
 
-type saidViews struct {
+type viewsSet struct {
 	Plan int64 `json:"plan" doc:"That can be reverted"`
 	Set  int   `json:"set" doc:"Pictures that have another view now; the others were changed since they were seen"`
 }
@@ -181,17 +181,17 @@ func (s *Server) productOperations(api huma.API) {
 			page, err := s.product(ctx, in.ID)
 			return &Body[productPage]{page}, problem(err, "product")
 		})
-	huma.Register(api, tags.put("say-views", "/products/views", "Say what pictures on products show: one plan, applied at once"),
+	huma.Register(api, tags.put("set-views", "/products/views", "Set the views of pictures on products, in one plan that is applied at once"),
 		func(ctx context.Context, in *struct {
 			Body struct {
-				Pictures []plan.Said `json:"pictures" nullable:"false" minItems:"1" maxItems:"500"`
+				Pictures []plan.ViewSet `json:"pictures" nullable:"false" minItems:"1" maxItems:"500"`
 			}
-		}) (*Body[saidViews], error) {
+		}) (*Body[viewsSet], error) {
 			for i := range in.Body.Pictures {
 				in.Body.Pictures[i].View = strings.ToLower(legible.Name(strings.TrimSpace(in.Body.Pictures[i].View)))
 			}
-			id, set, err := s.Planner.SayViews(ctx, s.actor(ctx), in.Body.Pictures)
-			return &Body[saidViews]{saidViews{id, set}}, problem(err, "picture")
+			id, set, err := s.Planner.SetViews(ctx, s.actor(ctx), in.Body.Pictures)
+			return &Body[viewsSet]{viewsSet{id, set}}, problem(err, "picture")
 		})
 	imports := tags.post("import-products", "/products/import", "Create and update products and variants by SKU from a CSV")
 	imports.MaxBodyBytes, imports.BodyReadTimeout = -1, -1 // it streams

@@ -2,10 +2,12 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -112,9 +114,9 @@ func TestAnExportEndsWithItsClient(t *testing.T) {
 	}
 }
 
-// TestPicturesAreComparedAnew has fingerprints of an earlier version of Ambrosa made anew from the thumbnails: they are what
-// they would be today. A picture whose thumbnail is missing is compared with none.
-func TestPicturesAreComparedAnew(t *testing.T) {
+// TestOutdatedFingerprintsAreRefreshed computes fingerprints of an earlier version of Ambrosa again from the thumbnails, as
+// they would be today. A picture whose thumbnail is missing has none; where the store is another one, nothing is changed.
+func TestOutdatedFingerprintsAreRefreshed(t *testing.T) {
 	t.Parallel()
 	l := start(t)
 	l.products(1)
@@ -126,16 +128,26 @@ func TestPicturesAreComparedAnew(t *testing.T) {
 	before := looks()
 	_, err := l.Store.Pool.Exec(t.Context(), `update blob set fingerprint = 77, tint = '\x000102030405060708090a0b'`)
 	l.do(err)
-	l.do(l.Runner.CompareAnew(t.Context()))
+	l.do(l.Runner.RefreshFingerprints(t.Context()))
 	if after := looks(); after != before {
 		t.Errorf("compared by\n%s\nexpected\n%s", after, before)
 	}
+	// In another folder than the store's no thumbnail is there: that is told, and nothing is changed.
+	originals := filepath.Join(l.config.Data, "blobs")
+	_, err = l.Store.Pool.Exec(t.Context(), `update blob set fingerprint = 77, tint = null`)
+	l.do(err)
+	before = looks()
+	l.do(os.Rename(originals, originals+" away"))
+	l.do(os.Mkdir(originals, 0o755))
+	if err := l.Runner.RefreshFingerprints(t.Context()); !errors.Is(err, blob.ErrElsewhere) || looks() != before {
+		t.Errorf("in another folder: %v, compared by %s", err, looks())
+	}
+	l.do(os.Remove(originals))
+	l.do(os.Rename(originals+" away", originals))
 	sum, err := blob.ParseSum(strings.TrimSpace(l.text(`select min(encode(sha256, 'hex')) from blob`)))
 	l.do(err)
 	l.do(l.Runner.Blobs.Drop(t.Context(), sum))
-	_, err = l.Store.Pool.Exec(t.Context(), `update blob set fingerprint = 77, tint = null`)
-	l.do(err)
-	l.do(l.Runner.CompareAnew(t.Context()))
+	l.do(l.Runner.RefreshFingerprints(t.Context()))
 	if after := looks(); strings.Count(after, "none") != 1 || strings.Contains(after, "77 ") {
 		t.Errorf("with a thumbnail missing, compared by %s", after)
 	}

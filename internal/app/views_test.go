@@ -88,6 +88,18 @@ func TestUnknownViewsAreAskedAbout(t *testing.T) {
 		t.Errorf("all is reverted, and stands as\n%q\nbefore\n%q", after, before)
 	}
 	l.refused(l.Put(t.Context(), "/api/v1/products/views", map[string]any{"pictures": []any{}}, nil), http.StatusUnprocessableEntity)
+	// Pictures of several products with very many are refused, of one of them are not.
+	_, err = l.Store.Pool.Exec(t.Context(), `with f as (insert into file (lot_id, upload_id, entry, path, bytes, sha256)
+			select f.lot_id, f.upload_id, 100 + n, n || '.jpg', 1, f.sha256 from file f, generate_series(1, 20000) n
+			where f.path = 'AT-002-A_swatch.jpg' returning id)
+		insert into placement (product_id, file_id, place) select (select id from product where code = 'AT-001'), id, 100 + id from f`)
+	l.do(err)
+	_, err = say("front", one, two)
+	l.refused(err, http.StatusUnprocessableEntity)
+	_, err = say("front", one)
+	l.do(err)
+	_, err = say("", store.UnknownView{ID: one.ID, View: "front"})
+	l.do(err)
 	// A view is one line that reads as it is.
 	_, err = say("one\n\u202eeno", one)
 	l.do(err)

@@ -170,12 +170,19 @@ func drafter(named []store.Named) (names map[catalog.Target]store.Named, draft f
 	}
 }
 
-// SayViews gives pictures on products the views that a person says, in one plan that is applied at once and can be
-// reverted like any other; it returns the plan, and how many pictures have another view now. Those that do not stand any
-// more, or whose view somebody changed since the person saw it, stay as they are; with none left, it is store.ErrChanged.
-func (p *Planner) SayViews(ctx context.Context, who acting.Actor, said []plan.Said) (id int64, set int, err error) {
-	ids := make([]int64, len(said))
-	for i, s := range said {
+// mostRewritten is how many pictures all products have together whose views are set at once: each product's are written.
+const mostRewritten = 20_000
+
+// ErrTooMany means that the products have too many pictures to be changed at once.
+var ErrTooMany = errors.New("too many pictures at once")
+
+// SetViews sets the views of pictures on products, in one plan that is applied at once and can be reverted like any
+// other. It returns the plan, and how many pictures have another view now. A picture that is gone, or whose view somebody
+// changed since the person saw it, keeps its view; if that is true of all, the error is store.ErrChanged. Several products
+// with more than mostRewritten pictures together are ErrTooMany.
+func (p *Planner) SetViews(ctx context.Context, who acting.Actor, views []plan.ViewSet) (id int64, set int, err error) {
+	ids := make([]int64, len(views))
+	for i, s := range views {
 		ids[i] = s.ID
 	}
 	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
@@ -183,6 +190,13 @@ func (p *Planner) SayViews(ctx context.Context, who acting.Actor, said []plan.Sa
 		owners, versions, err := store.LockProductsOf(ctx, tx, ids)
 		if err != nil {
 			return err
+		}
+		pictures, err := store.CountPlacements(ctx, tx, owners)
+		if err != nil {
+			return err
+		}
+		if len(owners) > 1 && pictures > mostRewritten {
+			return ErrTooMany
 		}
 		standing, err := store.Standing(ctx, tx, owners)
 		if err != nil {
@@ -196,7 +210,7 @@ func (p *Planner) SayViews(ctx context.Context, who acting.Actor, said []plan.Sa
 			}
 			_, draft := drafter(named)
 			before := standing[owner]
-			after, changed := plan.WithViews(before, said, draft)
+			after, changed := plan.WithViews(before, views, draft)
 			if set += len(changed); len(changed) > 0 {
 				drafts = append(drafts, store.Drafted{Owner: owner, Version: versions[i], Before: before, After: after})
 			}

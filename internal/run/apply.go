@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/plan"
 	"ambrosa/internal/store"
 )
 
@@ -40,19 +41,11 @@ func (r *Runner) applyPlan(ctx context.Context, run store.Run, p *progress) (str
 	if found, err = r.Store.Plan(ctx, run.PlanID); err != nil {
 		return "", err
 	}
-	message := "applied to " + products(found.Applied)
+	message := "applied to " + plan.Products(found.Applied)
 	if found.Stale+found.Failed > 0 {
 		message += fmt.Sprintf(", %d could not be changed", found.Stale+found.Failed)
 	}
 	return message, r.Planner.Applied(ctx, acting.Actor{Name: run.Actor}, run.PlanID)
-}
-
-// products words how many products and categories a plan changed.
-func products(n int) string {
-	if n == 1 {
-		return "1 product"
-	}
-	return fmt.Sprintf("%d products", n)
 }
 
 // eachChange goes through a plan's changes in a state, until the context ends.

@@ -162,7 +162,7 @@ func (r *Runner) beginDue(ctx context.Context) {
 			{"send what is due", r.Dispatcher.Due},
 			{"sweep and purge what is due", r.Upkeeper.Due},
 			{"fold counts", r.Store.FoldCounts},
-			{"compare pictures anew", r.CompareAnew},
+			{"refresh fingerprints", r.RefreshFingerprints},
 		} {
 			if err := due.begin(ctx); err != nil && ctx.Err() == nil {
 				r.Log.Warn(due.what, "error", err)

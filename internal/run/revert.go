@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"ambrosa/core/acting"
+	"ambrosa/core/plan"
 	"ambrosa/internal/store"
 )
 
@@ -37,9 +38,9 @@ func (r *Runner) revertPlan(ctx context.Context, run store.Run, p *progress) (st
 	without, err := r.Store.NotBroughtBack(ctx, run.PlanID)
 	if without > 0 {
 		return fmt.Sprintf("reverted on %s, of which %d do not show all that they did: some of their pictures were purged",
-			products(found.Applied), without), err
+			plan.Products(found.Applied), without), err
 	}
-	return "reverted on " + products(found.Applied), err
+	return "reverted on " + plan.Products(found.Applied), err
 }
 
 func (r *Runner) revertOne(ctx context.Context, run store.Run, p *progress) (string, error) {

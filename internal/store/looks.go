@@ -51,9 +51,9 @@ func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
 	return found, err
 }
 
-// OldLooks returns the sums of some pictures behind one, by sum, that are compared by what an earlier version made.
-func (s *Store) OldLooks(ctx context.Context, behind []byte, limit int) ([][]byte, error) {
-	// The length stands in the text, so that the index of old ones (blob_old_look) serves.
+// OutdatedFingerprints returns the sums of some pictures after one, by sum, whose fingerprints are of an earlier version.
+func (s *Store) OutdatedFingerprints(ctx context.Context, behind []byte, limit int) ([][]byte, error) {
+	// The length is part of the text because the index blob_old_look is used only then.
 	rows, err := s.Pool.Query(ctx, fmt.Sprintf(`select sha256 from blob where fingerprint is not null
 		and coalesce(octet_length(tint), 0) <> %d and sha256 > $1 order by sha256 limit $2`, upkeep.TintBytes), orEmpty(behind), limit)
 	if err != nil {
@@ -62,15 +62,15 @@ func (s *Store) OldLooks(ctx context.Context, behind []byte, limit int) ([][]byt
 	return pgx.CollectRows(rows, pgx.RowTo[[]byte])
 }
 
-// NewLook is what a picture is compared by from now on.
-type NewLook struct {
+// Fingerprinted is a picture's fingerprint and tint.
+type Fingerprinted struct {
 	Sum         []byte
 	Fingerprint int64
-	Tint        []byte // nil where it can be compared with none
+	Tint        []byte // nil if it has none
 }
 
-// SetLooks records what pictures are compared by.
-func (s *Store) SetLooks(ctx context.Context, looks []NewLook) error {
+// SetFingerprints writes the fingerprints and tints of pictures.
+func (s *Store) SetFingerprints(ctx context.Context, looks []Fingerprinted) error {
 	batch := &pgx.Batch{}
 	for _, l := range looks {
 		batch.Queue(`update blob set fingerprint = case when $3::bytea is null then null else $2::bigint end, tint = $3 where sha256 = $1`, l.Sum,

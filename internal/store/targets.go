@@ -110,6 +110,12 @@ func LockProductsOf(ctx context.Context, tx pgx.Tx, placements []int64) (owners 
 	return owners, versions, err
 }
 
+// CountPlacements counts the pictures that products, with their variants, have.
+func CountPlacements(ctx context.Context, db DB, owners []catalog.Target) (int64, error) {
+	products, _ := split(owners)
+	return number(ctx, db, `select count(*) from placement where product_id = any($1)`, products)
+}
+
 // Named is how a target is called.
 type Named struct {
 	Target  catalog.Target   `json:"target"`

@@ -159,6 +159,7 @@ function HistoryLine({ owner, change }: { owner: Owner; change: Change }) {
     change.added > 0 && `${count(change.added)} added`,
     change.removed > 0 && `${count(change.removed)} removed`,
     change.moved > 0 && `${count(change.moved)} moved`,
+    change.added + change.removed + change.moved === 0 && 'a view or text changed',
   ];
   return (
     <div className="spread history-line">

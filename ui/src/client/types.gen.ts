@@ -3689,36 +3689,6 @@ export type RunView = {
     total: number;
 };
 
-export type Said = {
-    /**
-     * Of its place on the product
-     */
-    id: number;
-    /**
-     * What it shows; empty for nothing that is known
-     */
-    view: string;
-    /**
-     * Its view as the person saw it
-     */
-    was: string;
-};
-
-export type SaidViews = {
-    /**
-     * That can be reverted
-     */
-    plan: number;
-    /**
-     * Pictures that have another view now; the others were changed since they were seen
-     */
-    set: number;
-};
-
-export type SayViewsRequest = {
-    pictures: Array<Said>;
-};
-
 export type Scanned = {
     /**
      * With 14 digits
@@ -3809,6 +3779,10 @@ export type SetShotListRequest = {
      * Of the list as it was seen; 0 where there was none
      */
     version: number;
+};
+
+export type SetViewsRequest = {
+    pictures: Array<ViewSet>;
 };
 
 export type SetAside = {
@@ -4897,6 +4871,32 @@ export type Variant = {
     pictures: number;
     sku: string;
     title: string;
+};
+
+export type ViewSet = {
+    /**
+     * Of its placement
+     */
+    id: number;
+    /**
+     * Its new view; empty for an unknown one
+     */
+    view: string;
+    /**
+     * Its view as the person saw it
+     */
+    was: string;
+};
+
+export type ViewsSet = {
+    /**
+     * That can be reverted
+     */
+    plan: number;
+    /**
+     * Pictures that have another view now; the others were changed since they were seen
+     */
+    set: number;
 };
 
 export type Waiting = {
@@ -8230,30 +8230,30 @@ export type ImportProductsResponses = {
 
 export type ImportProductsResponse = ImportProductsResponses[keyof ImportProductsResponses];
 
-export type SayViewsData = {
-    body: SayViewsRequest;
+export type SetViewsData = {
+    body: SetViewsRequest;
     path?: never;
     query?: never;
     url: '/api/v1/products/views';
 };
 
-export type SayViewsErrors = {
+export type SetViewsErrors = {
     /**
      * Error
      */
     default: ErrorModel;
 };
 
-export type SayViewsError = SayViewsErrors[keyof SayViewsErrors];
+export type SetViewsError = SetViewsErrors[keyof SetViewsErrors];
 
-export type SayViewsResponses = {
+export type SetViewsResponses = {
     /**
      * OK
      */
-    200: SaidViews;
+    200: ViewsSet;
 };
 
-export type SayViewsResponse = SayViewsResponses[keyof SayViewsResponses];
+export type SetViewsResponse = SetViewsResponses[keyof SetViewsResponses];
 
 export type GetProductData = {
     body?: never;

@@ -78,7 +78,7 @@ export function Ask({ coverage: c, category, query, onViews, onClose }: Props) {
           <Button type="submit" variant="filled" disabled={!name.trim()} loading={make.isPending}>
             Make the request
           </Button>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
         </div>
       </form>
     </Modal>

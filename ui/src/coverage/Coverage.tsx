@@ -46,6 +46,9 @@ export function Coverage() {
   if (coverage.error) return <Failed error={coverage.error} again={() => void coverage.refetch()} />;
   if (!coverage.data) return <div />;
   const c = coverage.data;
+  // What was listed may fit fewer pages by now.
+  if (offset > 0 && offset >= c.listed && !c.counting && !coverage.isPlaceholderData)
+    setOffset(Math.max(0, Math.ceil(c.listed / page) - 1) * page);
   return (
     <section className={css.page} aria-label="Coverage">
       <Head

@@ -3,7 +3,8 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Covered, CoveredProduct, ShotList, UnknownView } from '../client';
-import { revertPlanMutation, sayViewsMutation } from '../client/@tanstack/react-query.gen';
+import { revertPlanMutation, setViewsMutation } from '../client/@tanstack/react-query.gen';
+import { useChosen } from '../shared/chosen';
 import { baseName, count, said, some } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { Enlarged, Picture } from '../shared/Picture';
@@ -26,16 +27,18 @@ const atOnce = 500;
 /** How many views have a key. */
 const numbered = 9;
 
-/** Pictures whose view is unknown, by product: here a person says what they show. */
+/** Pictures whose view is unknown, by product, to set their views. */
 export function UnknownViews({ coverage: c, offset, page, onOffset }: Props) {
   const lists = new Map(c.lists.map((l) => [l.id, l]));
   const pictures = c.items.flatMap((p) => p.pictures ?? []);
   const [here, setHere] = useState(0);
-  const [selected, setSelected] = useState<ReadonlySet<number>>(new Set());
+  const selection = useChosen(pictures.length, (from, limit) =>
+    Promise.resolve(pictures.slice(from, from + limit)),
+  );
   const [dialog, setDialog] = useState<'view' | 'large' | ''>('');
   const setViews = useSetViews();
   const marked = pictures.find((p) => p.id === here) ?? pictures[0];
-  const chosen = pictures.filter((p) => selected.has(p.id));
+  const chosen = pictures.filter((p) => selection.has(p.id));
   const meant = chosen.length > 0 ? chosen.slice(0, atOnce) : marked ? [marked] : [];
   const wanted = wantedViews(
     c.items.filter((p) => p.pictures?.some((one) => meant.includes(one))),
@@ -46,27 +49,26 @@ export function UnknownViews({ coverage: c, offset, page, onOffset }: Props) {
     if (!last || setViews.isPending) return;
     const after = pictures.slice(pictures.indexOf(last) + 1).find((p) => !meant.includes(p));
     setViews.mutate(meant, view, () => {
-      setSelected(new Set());
+      selection.clear();
       if (after) focusOn(after.id);
     });
   };
-  const select = (id: number) =>
-    setSelected((now) => {
-      const then = new Set(now);
-      if (!then.delete(id)) then.add(id);
-      return then;
-    });
+  const at = marked ? pictures.indexOf(marked) : -1;
   const go = (by: number) => {
-    const to = marked && pictures[pictures.indexOf(marked) + by];
+    const to = pictures[at + by];
     if (to) focusOn(to.id);
+  };
+  const stretch = (by: number) => {
+    selection.upTo(Math.min(pictures.length - 1, Math.max(0, at + by)), at);
+    go(by);
   };
   useKeys(
     {
-      ArrowRight: () => go(1),
-      ArrowLeft: () => go(-1),
-      m: () => marked && (select(marked.id), go(1)),
+      ArrowRight: (e) => (e.shiftKey ? stretch(1) : go(1)),
+      ArrowLeft: (e) => (e.shiftKey ? stretch(-1) : go(-1)),
+      m: () => marked && (selection.toggle(marked, at), go(1)),
       v: () => setDialog('view'),
-      Escape: () => setSelected(new Set()),
+      Escape: selection.clear,
       ...Object.fromEntries(wanted.slice(0, numbered).map((view, i) => [String(i + 1), () => set(view)])),
     },
     dialog === '' && pictures.length > 0,
@@ -91,9 +93,13 @@ export function UnknownViews({ coverage: c, offset, page, onOffset }: Props) {
                   key={one.id}
                   picture={one}
                   marked={one.id === marked?.id}
-                  selected={selected.has(one.id)}
+                  selected={selection.has(one.id)}
                   onMark={() => setHere(one.id)}
-                  onSelect={() => select(one.id)}
+                  onSelect={(range) => {
+                    const index = pictures.indexOf(one);
+                    if (range) selection.upTo(index, at);
+                    else selection.toggle(one, index);
+                  }}
                   onOpen={() => setDialog('large')}
                 />
               ))}
@@ -120,7 +126,7 @@ export function UnknownViews({ coverage: c, offset, page, onOffset }: Props) {
         ))}
         <Button onClick={() => setDialog('view')}>Another view…</Button>
         {chosen.length > 0 && (
-          <Button variant="subtle" className="push" onClick={() => setSelected(new Set())}>
+          <Button variant="subtle" className="push" onClick={selection.clear}>
             Clear selection
           </Button>
         )}
@@ -148,7 +154,8 @@ interface AskedProps {
   marked: boolean;
   selected: boolean;
   onMark: () => void;
-  onSelect: () => void;
+  /** range: with all from the one that was selected last. */
+  onSelect: (range: boolean) => void;
   onOpen: () => void;
 }
 
@@ -160,7 +167,7 @@ function Asked({ picture: p, marked, selected, onMark, onSelect, onOpen }: Asked
       aria-pressed={selected}
       title={p.path}
       onFocus={onMark}
-      onClick={onSelect}
+      onClick={(e) => onSelect(e.shiftKey)}
       onKeyDown={(e) => {
         if (e.key !== ' ') return;
         e.preventDefault();
@@ -200,7 +207,7 @@ function useSetViews() {
     onError: (e) => tell('Could not undo it', said(e), true),
   });
   const { mutate, isPending } = useMutation({
-    ...sayViewsMutation(),
+    ...setViewsMutation(),
     onError: (e) => {
       tell('Could not set the view', said(e), true);
       void client.invalidateQueries();

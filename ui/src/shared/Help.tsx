@@ -90,6 +90,7 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
     keys: [
       [['←', '→'], 'go from picture to picture'],
       [['m'], 'select it'],
+      [['Shift', '← →'], 'select up to there'],
       [['1', '…', '9'], 'set the view with this number for it, or for all that are selected'],
       [['v'], 'any other view'],
       [['space'], 'large view'],

@@ -1,0 +1,69 @@
+package run
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"ambrosa/internal/blob"
+	"ambrosa/internal/store"
+)
+
+// refreshFor is how long fingerprints are refreshed at a time: timetables wait for it.
+const refreshFor = 10 * time.Second
+
+// refreshAtOnce is how many of them are written at a time.
+const refreshAtOnce = 100
+
+// RefreshFingerprints computes fingerprints and tints from thumbnails, where an earlier version of Ambrosa computed them in
+// another way. It stops after refreshFor; the rest follows the next time. Until then such a picture looks like no other.
+func (r *Runner) RefreshFingerprints(ctx context.Context) error {
+	end := time.Now().Add(refreshFor)
+	var last []byte
+	for time.Now().Before(end) {
+		sums, err := r.Store.OutdatedFingerprints(ctx, last, refreshAtOnce)
+		if err != nil || len(sums) == 0 {
+			return err
+		}
+		last = sums[len(sums)-1]
+		looks := make([]store.Fingerprinted, 0, len(sums))
+		for _, sum := range sums {
+			look, err := r.fingerprintOf(ctx, blob.Sum(sum))
+			if err != nil {
+				return err
+			}
+			looks = append(looks, look)
+		}
+		if err := r.Store.SetFingerprints(ctx, looks); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// fingerprintOf computes a picture's fingerprint and tint; none if its thumbnail is missing or cannot be decoded.
+func (r *Runner) fingerprintOf(ctx context.Context, sum blob.Sum) (store.Fingerprinted, error) {
+	look := store.Fingerprinted{Sum: sum[:]}
+	thumbnail, err := r.Blobs.Rendition(ctx, sum, ThumbnailSize)
+	if errors.Is(err, blob.ErrNotFound) {
+		return look, r.Blobs.There(ctx) // it is missing only where this is the right store
+	}
+	if err != nil {
+		return look, err
+	}
+	file, err := r.Blobs.Spool(bytes.NewReader(thumbnail), 0)
+	if err != nil {
+		return look, err
+	}
+	defer file.Remove()
+	result, err := r.Pictures.Look(ctx, file.Path)
+	if err != nil {
+		return look, fmt.Errorf("look at the thumbnail of %x: %w", sum, err)
+	}
+	if result.Problem == "" {
+		look.Fingerprint, look.Tint = int64(result.Fingerprint), result.Tint
+	}
+	return look, nil
+}
