@@ -33,7 +33,7 @@ func TestALotOfManyTwins(t *testing.T) {
 	l.do(err)
 	_, err = l.Store.Pool.Exec(t.Context(), `analyze file`)
 	l.do(err)
-	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+	ctx, cancel := context.WithTimeout(t.Context(), 4*time.Minute)
 	defer cancel()
 	l.do(l.Store.MarkFiles(ctx, lot))
 	for _, query := range []string{"limit=100", "limit=100&offset=24000", "mark=same+bytes&limit=100", "verdict=loose&sort=name&limit=100"} {

@@ -42,16 +42,16 @@ func (s *Store) MarkFiles(ctx context.Context, lot int64) error {
 				marks = b.marks | case when exists (select from file o where o.sha256 = f.sha256 and o.id < f.id) then $2 else 0 end
 			from blob b where f.lot_id = $1 and b.sha256 = f.sha256`, lot, int(picturespec.Same))
 		batch.Queue(fmt.Sprintf(`update file f set like_id = found.id, like_bits = found.bits, marks = f.marks | $2
-			from (select f.id as file, l.id, l.bits from file f join blob b on b.sha256 = f.sha256 and b.fingerprint is not null and b.problem = ''
-				cross join lateral (
-					select o.id, ob.bits
-					from (select ob.sha256, ob.tint, near.bits from %s near join blob ob on ob.fingerprint = near.fingerprint
-						where ob.problem = '' and ob.sha256 <> b.sha256
-							order by near.bits, ob.stored_at limit %d) ob
-					cross join lateral (select id from file where sha256 = ob.sha256 and id < f.id order by id limit 1) o
-					where same_tint(ob.tint, b.tint, %d, %g)
-					order by bits, o.id limit 1) l
-				where f.lot_id = $1) found
+			from (select distinct on (f.id) f.id as file, o.id, l.bits
+				from (select distinct sha256 from file where lot_id = $1) d
+				join blob b on b.sha256 = d.sha256 and b.fingerprint is not null and b.problem = ''
+				cross join lateral (select ob.sha256, ob.tint, near.bits from %s near join blob ob on ob.fingerprint = near.fingerprint
+					where ob.problem = '' and ob.sha256 <> b.sha256
+					order by near.bits, ob.stored_at limit %d) l
+				join file f on f.lot_id = $1 and f.sha256 = b.sha256
+				cross join lateral (select id from file where sha256 = l.sha256 and id < f.id order by id limit 1) o
+				where same_tint(l.tint, b.tint, %d, %g)
+				order by f.id, l.bits, o.id) found
 			where f.id = found.file`, nearPrints("b.fingerprint"), alikeCompared, upkeep.MostTint, upkeep.MostGain),
 			lot, int(picturespec.Alike))
 		return tx.SendBatch(ctx, batch).Close()
