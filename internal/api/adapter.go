@@ -19,6 +19,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"ambrosa/internal/database"
 	"ambrosa/internal/store"
 )
 
@@ -93,7 +94,7 @@ func (a *adapter) serve(c fiber.Ctx, op *huma.Operation, handler func(huma.Conte
 		ctx.cancel()
 		return err
 	}
-	if errors.Is(context.Cause(ctx.ctx), store.ErrAway) && !ctx.out.begun && ctx.out.status >= http.StatusBadRequest {
+	if errors.Is(context.Cause(ctx.ctx), database.ErrAway) && !ctx.out.begun && ctx.out.status >= http.StatusBadRequest {
 		ctx.cancel()
 		return away(c)
 	}

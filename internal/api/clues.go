@@ -88,7 +88,7 @@ func (s *Server) clueOperations(api huma.API) {
 			if err := checked(in.Body.List); err != nil {
 				return nil, clueProblem(err)
 			}
-			id, err := s.Store.AddClueList(ctx, strings.TrimSpace(in.Body.Name), in.Body.List.Whole())
+			id, err := s.Sourcer.AddClues(ctx, s.actor(ctx), strings.TrimSpace(in.Body.Name), in.Body.List.Whole())
 			return &Body[created]{created{id}}, clueProblem(err)
 		})
 	huma.Register(api, tags.set("change-clue-list", path+"/{id}", "Change a clue list"),
@@ -100,8 +100,8 @@ func (s *Server) clueOperations(api huma.API) {
 				return nil, clueProblem(err)
 			}
 			return nil, clueProblem(
-				s.Store.ChangeClueList(
-					ctx,
+				s.Sourcer.ChangeClues(
+					ctx, s.actor(ctx),
 					store.NamedClues{
 						ID:      in.ID,
 						Name:    strings.TrimSpace(in.Body.Name),
@@ -113,7 +113,7 @@ func (s *Server) clueOperations(api huma.API) {
 		})
 	huma.Register(api, tags.remove("remove-clue-list", path+"/{id}", "Forget a clue list"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, clueProblem(s.Store.RemoveClueList(ctx, in.ID))
+			return nil, clueProblem(s.Sourcer.RemoveClues(ctx, s.actor(ctx), in.ID))
 		})
 	huma.Register(api, tags.get("get-lot-clues", "/lots/{id}/clues", "The clue list that a lot is read with"),
 		func(ctx context.Context, in *ByID) (*Body[store.NamedClues], error) {
@@ -126,7 +126,7 @@ func (s *Server) clueOperations(api huma.API) {
 			ByID
 			Body readWith
 		}) (*Body[created], error) {
-			if err := s.Store.ReadWith(ctx, in.ID, in.Body.List, in.Body.Always); err != nil {
+			if err := s.Sourcer.ReadWith(ctx, s.actor(ctx), in.ID, in.Body.List, in.Body.Always); err != nil {
 				return nil, problem(err, "lot")
 			}
 			run, err := s.Runner.Pair(ctx, s.actor(ctx), in.ID)
@@ -205,7 +205,7 @@ func (s *Server) clueOperations(api huma.API) {
 			if err := checked(pairing.ClueList{Steps: []pairing.Step{in.Body}}); err != nil {
 				return nil, clueProblem(err)
 			}
-			if _, err := s.Store.Teach(ctx, in.ID, in.Body); err != nil {
+			if _, err := s.Sourcer.Teach(ctx, s.actor(ctx), in.ID, in.Body); err != nil {
 				return nil, clueProblem(err)
 			}
 			run, err := s.Runner.Pair(ctx, s.actor(ctx), in.ID)

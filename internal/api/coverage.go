@@ -83,7 +83,7 @@ func (s *Server) coverageOperations(api huma.API) {
 				Open bool `json:"open" doc:"It is waited for again"`
 			}
 		}) (*struct{}, error) {
-			return nil, problem(s.Store.CloseRequest(ctx, in.ID, in.Body.Open), "request")
+			return nil, problem(s.Coverer.CloseRequest(ctx, s.actor(ctx), in.ID, in.Body.Open), "request")
 		})
 	huma.Register(api, tags.get("list-request-shots", "/requests/{id}/shots", "The pictures of a request"),
 		func(ctx context.Context, in *struct {

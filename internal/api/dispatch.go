@@ -131,7 +131,7 @@ func (s *Server) dispatchOperations(api huma.API) {
 		})
 	huma.Register(api, tags.remove("remove-outlet", "/outlets/{id}", "Forget an outlet; its receipts stay"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.RemoveOutlet(ctx, in.ID), "outlet")
+			return nil, problem(s.Dispatcher.Forget(ctx, s.actor(ctx), in.ID), "outlet")
 		})
 	huma.Register(api, tags.post("rehearse-dispatch", "/outlets/rehearse", "What would go by settings, under which names, and what would not"),
 		func(ctx context.Context, in *struct {
@@ -189,12 +189,12 @@ func (s *Server) dispatchOperations(api huma.API) {
 			}
 		}) (*Body[packageLink], error) {
 			token := rand.Text()
-			err := s.Store.GiveLink(ctx, in.ID, token, in.Body.Days)
+			err := s.Dispatcher.GiveLink(ctx, s.actor(ctx), in.ID, token, in.Body.Days)
 			return &Body[packageLink]{packageLink{"/packages/" + token}}, problem(err, "package")
 		})
 	huma.Register(api, tags.remove("end-package-link", "/dispatches/{id}/link", "End the link to a package"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.EndLink(ctx, in.ID), "link")
+			return nil, problem(s.Dispatcher.EndLink(ctx, s.actor(ctx), in.ID), "link")
 		})
 	huma.Register(api, tags.get("list-handed-on", "/handed-on", "What of a product, or of a file, went to outlets, the newest first"),
 		func(ctx context.Context, in *struct {

@@ -54,7 +54,7 @@ func (s *Server) dropOperations(api huma.API) {
 				return nil, huma.Error422UnprocessableEntity("The name is empty.")
 			}
 			sum := sha256.Sum256([]byte(made.Password))
-			err := s.Store.AddDropPerson(ctx, made.Name, sum[:])
+			err := s.Sourcer.AddDropPerson(ctx, s.actor(ctx), made.Name, sum[:])
 			if errors.Is(err, store.ErrChanged) {
 				return nil, huma.Error409Conflict("There is a person of that name already.")
 			}
@@ -69,7 +69,7 @@ func (s *Server) dropOperations(api huma.API) {
 					)
 				}
 			}
-			return nil, problem(s.Store.RemoveDropPerson(ctx, in.Name), "person")
+			return nil, problem(s.Sourcer.RemoveDropPerson(ctx, s.actor(ctx), in.Name), "person")
 		})
 	huma.Register(api, tags.create("take-dropped", "/drop-folder/people/{name}/lot", "Make a lot of what someone dropped, now"),
 		func(ctx context.Context, in *byName) (*Body[created], error) {

@@ -14,6 +14,7 @@ import (
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/database"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/planning"
@@ -143,18 +144,18 @@ func problem(err error, what string) error {
 	case errors.Is(err, blob.ErrElsewhere):
 		return &inside{http.StatusServiceUnavailable, "The object store is not there, or is that of another library: a disk may not be " +
 			"mounted. Nothing was changed, and nothing is lost. Whoever runs Ambrosa has to bring it back; then try again.", err}
-	case store.IsAway(err):
+	case database.IsAway(err):
 		return &inside{http.StatusServiceUnavailable, awayText, err}
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "The request was given up.")
-	case store.WentMeanwhile(err):
+	case database.WentMeanwhile(err):
 		return huma.Error409Conflict("Something of this " + what + " is gone meanwhile. Look at it again; nothing was changed now.")
-	case store.Unfit(err):
+	case database.Unfit(err):
 		return huma.Error422UnprocessableEntity("A value cannot be kept: a text holds a character that is not Unicode or is NUL, or a " +
 			"number is too large. Nothing was changed.")
-	case store.IsTransient(err):
+	case database.IsTransient(err):
 		return &inside{http.StatusServiceUnavailable, "Others were changing the same at this moment; nothing was changed. Try again.", err}
-	case store.TookTooLong(err):
+	case database.TookTooLong(err):
 		return &inside{
 			http.StatusServiceUnavailable,
 			"This took too long and was given up; nothing was changed. Ask for less at a time.",
@@ -178,7 +179,7 @@ func away(c fiber.Ctx) error {
 func (s *Server) fail(c fiber.Ctx, err error) error {
 	model := &huma.ErrorModel{Status: http.StatusInternalServerError}
 	var known *fiber.Error
-	if !errors.As(err, &known) && !store.IsAway(err) {
+	if !errors.As(err, &known) && !database.IsAway(err) {
 		var refused huma.StatusError
 		if err = problem(err, "thing at this address"); errors.As(err, &refused) && refused.GetStatus() < http.StatusInternalServerError {
 			err = fiber.NewError(refused.GetStatus(), refused.Error())
@@ -186,7 +187,7 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	}
 	var hidden *inside
 	switch number := c.GetRespHeader(requestNumber); {
-	case store.IsAway(err):
+	case database.IsAway(err):
 		s.Log.Error("request failed", "request", number, "path", pathToLog(c), "error", err)
 		model.Status, model.Detail = http.StatusServiceUnavailable, awayText
 		c.Set("Retry-After", "2")

@@ -35,7 +35,7 @@ func (s *Server) exceptionOperations(api huma.API) {
 			if because == "" {
 				return nil, huma.Error422UnprocessableEntity("Say why they may go: it stands in the receipt.")
 			}
-			n, err := s.Store.Except(ctx, s.actor(ctx), in.ID, in.Body.Sums, because)
+			n, err := s.Dispatcher.Except(ctx, s.actor(ctx), in.ID, in.Body.Sums, because)
 			return &Body[filesCounted]{filesCounted{n}}, problem(err, "outlet or file")
 		})
 	huma.Register(api, tags.post("end-exceptions", "/outlets/{id}/exceptions/remove", "Have an outlet's gate judge files as usual again"),
@@ -43,7 +43,7 @@ func (s *Server) exceptionOperations(api huma.API) {
 			ByID
 			Body BytesChosen
 		}) (*Body[filesCounted], error) {
-			n, err := s.Store.EndExceptions(ctx, in.ID, in.Body.Sums)
+			n, err := s.Dispatcher.EndExceptions(ctx, s.actor(ctx), in.ID, in.Body.Sums)
 			return &Body[filesCounted]{filesCounted{n}}, problem(err, "outlet")
 		})
 }

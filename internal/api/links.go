@@ -82,8 +82,8 @@ func (s *Server) linkOperations(api huma.API) {
 		func(ctx context.Context, in *struct{ Body linkInput }) (*Body[linkMade], error) {
 			b := in.Body
 			address, sum := newAddress()
-			id, err := s.Store.AddSupplierLink(
-				ctx,
+			id, err := s.Sourcer.AddLink(
+				ctx, s.actor(ctx),
 				store.SupplierLink{Supplier: strings.TrimSpace(b.Supplier), Asker: b.Asker, Message: b.Message, Category: b.Category,
 					Expires: time.Now().
 						AddDate(0, 0, b.Days),
@@ -105,12 +105,12 @@ func (s *Server) linkOperations(api huma.API) {
 			}
 		}) (*Body[linkMade], error) {
 			address, sum := newAddress()
-			err := s.Store.RenewSupplierLink(ctx, in.ID, sum, time.Now().AddDate(0, 0, in.Body.Days))
+			err := s.Sourcer.RenewLink(ctx, s.actor(ctx), in.ID, sum, time.Now().AddDate(0, 0, in.Body.Days))
 			return &Body[linkMade]{linkMade{in.ID, address}}, problem(err, "link")
 		})
 	huma.Register(api, tags.remove("revoke-supplier-link", path+"/{id}", "End a link; what came through it stays"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.RevokeSupplierLink(ctx, in.ID), "link")
+			return nil, problem(s.Sourcer.RevokeLink(ctx, s.actor(ctx), in.ID), "link")
 		})
 	huma.Register(api, tags.get("get-hand-in", "/hand-in/{token}", "What a supplier is asked for"),
 		func(ctx context.Context, in *ByToken) (*Body[handIn], error) {

@@ -91,7 +91,7 @@ func (s *Server) lookupOperations(api huma.API) {
 				Decline bool `json:"decline"`
 			}
 		}) (*struct{}, error) {
-			return nil, problem(s.Store.DeclineCandidates(ctx, in.ID, in.Code, in.Body.Decline), "barcode")
+			return nil, problem(s.Sourcer.Decline(ctx, s.actor(ctx), in.ID, in.Code, in.Body.Decline), "barcode")
 		})
 }
 

@@ -111,7 +111,7 @@ func (s *Server) lotOperations(api huma.API) {
 					return nil, huma.Error422UnprocessableEntity(in.Body.Barcode + " is not a GTIN: " + err.Error() + ".")
 				}
 			}
-			id, err := s.Store.CreateLot(ctx, s.actor(ctx), made)
+			id, err := s.Receiver.Open(ctx, s.actor(ctx), made)
 			return &Body[created]{created{id}}, problem(err, "product")
 		})
 	huma.Register(api, tags.get("get-lot", "/lots/{id}", "A lot with its counts"),
@@ -179,8 +179,8 @@ func (s *Server) lotOperations(api huma.API) {
 				return nil, problem(err, "lot")
 			}
 			b := in.Body
-			n, err := s.Store.SetRights(
-				ctx,
+			n, err := s.Receiver.SetRights(
+				ctx, s.actor(ctx),
 				in.ID,
 				b.File,
 				store.FileFilter{Verdict: b.Verdict, Query: b.Query, Rights: b.Of, Mark: b.Mark, Type: b.Type, Shape: b.Shape},
@@ -228,7 +228,7 @@ func (s *Server) lotOperations(api huma.API) {
 			if err := s.Decider.Order(ctx, s.actor(ctx), in.ID, in.Body.Target, in.Body.Pictures); err != nil {
 				return nil, problem(err, "lot")
 			}
-			owner, err := store.OwnerOf(ctx, s.Store.Pool, in.Body.Target)
+			owner, err := store.OwnerOf(ctx, s.Store.Reader(), in.Body.Target)
 			if err != nil {
 				return nil, problem(err, "product")
 			}

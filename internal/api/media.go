@@ -144,7 +144,7 @@ func (s *Server) original(c fiber.Ctx) error {
 	content = blob.Verified(content, sum, func() {
 		noting, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
-		if err := s.Store.Checked(noting, []string{sum.String()}, []string{"damaged"}); err != nil {
+		if err := s.Upkeeper.NoteDamage(noting, sum.String()); err != nil {
 			s.Log.Error("note that bytes are damaged", "sum", sum, "error", err)
 		}
 	})

@@ -27,7 +27,7 @@ func (s *Server) messageOperations(api huma.API) {
 		})
 	huma.Register(api, tags.do("read-messages", "/messages/{id}/read", "Mark messages as read, up to one"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.ReadMessages(ctx, in.ID), "message")
+			return nil, problem(s.Runner.ReadMessages(ctx, s.actor(ctx), in.ID), "message")
 		})
 	huma.Register(api, tags.get("get-mailing", "/mailing", "Where messages go by mail"),
 		func(ctx context.Context, _ *struct{}) (*Body[mailing], error) {
@@ -46,6 +46,6 @@ func (s *Server) messageOperations(api huma.API) {
 					return nil, huma.Error422UnprocessableEntity(err.Error() + ".")
 				}
 			}
-			return nil, problem(s.Store.SetMailAddress(ctx, address), "address")
+			return nil, problem(s.Runner.SetMailing(ctx, s.actor(ctx), address), "address")
 		})
 }

@@ -106,7 +106,7 @@ func (s *Server) originOperations(api huma.API) {
 		})
 	huma.Register(api, tags.remove("delete-origin", "/origins/{id}", "Forget an origin; what it brought stays"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.DeleteOrigin(ctx, in.ID), "origin")
+			return nil, problem(s.Sourcer.ForgetOrigin(ctx, s.actor(ctx), in.ID), "origin")
 		})
 	huma.Register(api, tags.get("browse-origin", "/origins/{id}/folders", "What is in a folder of a drive"),
 		func(ctx context.Context, in *struct {
@@ -150,7 +150,7 @@ func (s *Server) saveOrigin(ctx context.Context, o store.Origin, in originInput)
 		return o, workshopFault(err)
 	}
 	var err error
-	if o.ID, err = s.Store.SaveOrigin(ctx, o); err != nil {
+	if o.ID, err = s.Sourcer.SaveOrigin(ctx, s.actor(ctx), o); err != nil {
 		return o, problem(err, "origin")
 	}
 	found, err := s.Store.Origin(ctx, o.ID)

@@ -288,7 +288,7 @@ func (s *Server) importProducts(ctx context.Context, body io.Reader) (report imp
 	report.Problems = []sheet.Problem{}
 	var batch []catalog.Row
 	flush := func() error {
-		done, err := s.Store.ImportRows(ctx, batch)
+		done, err := s.Importer.ImportRows(ctx, s.actor(ctx), batch)
 		batch = batch[:0]
 		report.Created += done.Created
 		report.Updated += done.Updated

@@ -61,7 +61,7 @@ func (s *Server) runOperations(api huma.API) {
 		})
 	huma.Register(api, tags.post("stop-run", "/runs/{id}/stop", "Stop a run; it can go on later"),
 		func(ctx context.Context, in *ByID) (*Body[runDetail], error) {
-			if err := s.Store.StopRun(ctx, in.ID); err != nil {
+			if err := s.Runner.StopRun(ctx, s.actor(ctx), in.ID); err != nil {
 				return nil, problem(err, "run")
 			}
 			found, err := s.run(ctx, in.ID)
@@ -69,7 +69,7 @@ func (s *Server) runOperations(api huma.API) {
 		})
 	huma.Register(api, tags.post("resume-run", "/runs/{id}/resume", "Let a stopped or failed run go on"),
 		func(ctx context.Context, in *ByID) (*Body[runDetail], error) {
-			if err := s.Runner.Resume(ctx, in.ID); err != nil {
+			if err := s.Runner.Resume(ctx, s.actor(ctx), in.ID); err != nil {
 				return nil, problem(err, "run")
 			}
 			found, err := s.run(ctx, in.ID)

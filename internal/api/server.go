@@ -25,10 +25,11 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/covering"
+	"ambrosa/internal/database"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/drives"
@@ -39,6 +40,7 @@ import (
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/shelving"
+	"ambrosa/internal/sourcing"
 	"ambrosa/internal/store"
 	"ambrosa/internal/texting"
 	"ambrosa/internal/upkeeping"
@@ -59,6 +61,7 @@ type Server struct {
 	Upkeeper   *upkeeping.Upkeeper
 	Coverer    *covering.Coverer
 	Texter     *texting.Texter
+	Sourcer    *sourcing.Sourcer
 	Shelver    *shelving.Shelver
 	Readers    contained.Program // of workbooks that are handed in
 	Dispatcher *dispatching.Dispatcher
@@ -82,7 +85,7 @@ type Server struct {
 }
 
 // actor is who a request acts for: the one person, until accounts come.
-func (s *Server) actor(context.Context) acting.Actor { return acting.Specialist }
+func (s *Server) actor(context.Context) identity.Actor { return identity.Specialist }
 
 // maxBody bounds a request's body that is held in memory, in bytes; bodies
 // that stream are bounded where they are read.
@@ -257,7 +260,7 @@ func (s *Server) withToken(c fiber.Ctx) error {
 func (s *Server) ready(c fiber.Ctx) error {
 	ctx, cancel := context.WithTimeout(c.Context(), 2*time.Second)
 	defer cancel()
-	if err := s.Store.Pool.Ping(ctx); err != nil {
+	if err := s.Store.Ping(ctx); err != nil {
 		return fiber.NewError(http.StatusServiceUnavailable, "the database does not answer")
 	}
 	if err := s.Blobs.There(ctx); err != nil {
@@ -275,7 +278,7 @@ func (s *Server) whileThere(c fiber.Ctx) error {
 	ctx, end := s.Store.WhileThere(c.Context())
 	c.SetContext(ctx)
 	err := c.Next()
-	if err != nil && errors.Is(context.Cause(ctx), store.ErrAway) {
+	if err != nil && errors.Is(context.Cause(ctx), database.ErrAway) {
 		err = away(c)
 	}
 	if c.Response().IsBodyStream() {

@@ -19,10 +19,12 @@ import (
 	"ambrosa/internal/blob"
 	"ambrosa/internal/client"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/importing"
 	"ambrosa/internal/planning"
 	"ambrosa/internal/reading"
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
+	"ambrosa/internal/sourcing"
 	"ambrosa/internal/testdb"
 )
 
@@ -59,6 +61,8 @@ func testServer(t *testing.T) *fiber.App {
 		Log:      slog.New(slog.DiscardHandler),
 		Receiver: &receiving.Receiver{Store: s, Runs: runner, Pending: 1 << 40},
 		Planner:  &planning.Planner{Store: s, Runs: runner},
+		Importer: &importing.Importer{Store: s, Runs: runner},
+		Sourcer:  &sourcing.Sourcer{Store: s},
 		Decider:  &deciding.Decider{Store: s, Engine: index},
 		Metrics:  "token",
 		Pages: fstest.MapFS{

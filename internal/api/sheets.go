@@ -119,7 +119,7 @@ func (s *Server) sheetOperations(api huma.API) {
 				Name string `json:"name" minLength:"1" maxLength:"200"`
 			}
 		}) (*struct{}, error) {
-			return nil, problem(s.Importer.Keep(ctx, in.ID, in.Body.Name), "sheet")
+			return nil, problem(s.Importer.Keep(ctx, s.actor(ctx), in.ID, in.Body.Name), "sheet")
 		})
 	huma.Register(api, tags.get("list-mappings", "/mappings", "Mappings that were kept by name"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.KeptMapping]], error) {
@@ -128,11 +128,11 @@ func (s *Server) sheetOperations(api huma.API) {
 		})
 	huma.Register(api, tags.do("give-up-sheet", "/sheets/{id}/give-up", "Hide a sheet; what it imported stays"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.GiveUpSheet(ctx, in.ID), "sheet")
+			return nil, problem(s.Importer.Discard(ctx, s.actor(ctx), in.ID), "sheet")
 		})
 	huma.Register(api, tags.do("restore-sheet", "/sheets/{id}/restore", "Bring a sheet back that was given up"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.RestoreSheet(ctx, in.ID), "sheet")
+			return nil, problem(s.Importer.Restore(ctx, s.actor(ctx), in.ID), "sheet")
 		})
 	s.rehearsalOperations(api, tags)
 }
@@ -299,7 +299,7 @@ func (s *Server) bringSheet(ctx context.Context, name string, body io.Reader) (i
 	case spooled.Bytes == 0:
 		return 0, huma.Error422UnprocessableEntity("The file is empty.")
 	}
-	if err := s.Store.ClaimBytes(ctx, 0, spooled.Sum[:]); err != nil {
+	if err := s.Importer.Claim(ctx, spooled.Sum[:]); err != nil {
 		return 0, problem(err, "sheet")
 	}
 	if err := s.Blobs.Keep(ctx, spooled); err != nil {
@@ -334,7 +334,7 @@ func (s *Server) effects(ctx context.Context, id int64, columns []sheet.Column) 
 	if err != nil {
 		return nil, problem(err, "sheet")
 	}
-	rows, err := store.RowsBehind(ctx, s.Store.Pool, id, found.FirstRow-1, triedRows)
+	rows, err := store.RowsBehind(ctx, s.Store.Reader(), id, found.FirstRow-1, triedRows)
 	if err != nil {
 		return nil, problem(err, "sheet")
 	}

@@ -79,7 +79,7 @@ func (s *Server) textOperations(api huma.API) {
 		})
 	huma.Register(api, tags.post("undo-texts", "/texts/keepings/{id}/undo", "Take back texts that were kept together"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.UndoTexts(ctx, in.ID), "texts")
+			return nil, problem(s.Texter.Undo(ctx, s.actor(ctx), in.ID), "texts")
 		})
 }
 

@@ -104,7 +104,7 @@ func (s *Server) upkeepOperations(api huma.API) {
 		})
 	huma.Register(api, tags.set("set-upkeep", "/upkeep", "Say how upkeep goes"),
 		func(ctx context.Context, in *struct{ Body store.Upkeep }) (*struct{}, error) {
-			return nil, problem(s.Store.SetUpkeep(ctx, in.Body), "upkeep")
+			return nil, problem(s.Upkeeper.Set(ctx, s.actor(ctx), in.Body), "upkeep")
 		})
 	huma.Register(api, tags.start("sweep", "/sweeps",
 		"Look for what nothing needs, is there twice, looks alike, is broken, is below the rule or lies"),

@@ -19,7 +19,6 @@ import (
 	"github.com/tus/tusd/v2/pkg/memorylocker"
 	"golang.org/x/exp/slog"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/legible"
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/store"
@@ -39,10 +38,10 @@ func (s *Server) uploads() error {
 	composer := handler.NewStoreComposer()
 	filestore.New(s.Uploads).UseIn(composer)
 	memorylocker.New().UseIn(composer)
-	for _, at := range []door{
+	for _, at := range []uploadAddress{
 		{"/uploads/",
 			func(event handler.HookEvent, u store.Upload) error {
-				return s.Receiver.Begin(event.Context, u)
+				return s.Receiver.Begin(event.Context, s.actor(event.Context), u)
 			},
 			s.Store.UploadOpen},
 		{"/hand-in/uploads/",
@@ -58,14 +57,14 @@ func (s *Server) uploads() error {
 	return nil
 }
 
-// door is an address that uploads come in at.
-type door struct {
+// uploadAddress is an address that uploads come in at.
+type uploadAddress struct {
 	base  string
 	begin func(handler.HookEvent, store.Upload) error    // records one, or says why not
 	open  func(ctx context.Context, upload string) error // tells whether one may go on
 }
 
-func (s *Server) takeUploads(at door, composer *handler.StoreComposer) error {
+func (s *Server) takeUploads(at uploadAddress, composer *handler.StoreComposer) error {
 	tus, err := handler.NewHandler(handler.Config{
 		BasePath: at.base, StoreComposer: composer, MaxSize: MaxUpload, DisableDownload: true, DisableTermination: true,
 		Cors:   &handler.CorsConfig{Disable: true},
@@ -94,7 +93,7 @@ func (s *Server) takeUploads(at door, composer *handler.StoreComposer) error {
 
 // admit looks at a request before its body is read into memory: only a chunk of
 // an upload that may go on has one, and says how large it is.
-func (d door) admit(c fiber.Ctx) error {
+func (d uploadAddress) admit(c fiber.Ctx) error {
 	if id := c.Params("id"); id != "" && !uploadID.MatchString(id) {
 		return fiber.NewError(http.StatusNotFound, "There is no such upload. Drop the file again.")
 	}
@@ -178,7 +177,16 @@ func beginUpload(event handler.HookEvent, begin func(handler.HookEvent, store.Up
 }
 
 func (s *Server) finishUpload(event handler.HookEvent) (handler.HTTPResponse, error) {
-	return handler.HTTPResponse{}, s.Receiver.Finish(event.Context, acting.Ambrosa, event.Upload.ID)
+	return handler.HTTPResponse{}, s.finish(event.Context, event.Upload.ID)
+}
+
+// finish records that an upload is complete, by whom it came from.
+func (s *Server) finish(ctx context.Context, upload string) error {
+	who, err := s.Receiver.Uploader(ctx, upload, s.actor(ctx))
+	if err != nil {
+		return err
+	}
+	return s.Receiver.Finish(ctx, who, upload)
 }
 
 // FinishUploads records uploads whose last byte was written just before the
@@ -193,7 +201,7 @@ func (s *Server) FinishUploads(ctx context.Context) error {
 		if err != nil || info.Size() != u.Bytes {
 			continue
 		}
-		if err := s.Receiver.Finish(ctx, acting.Ambrosa, u.ID); err != nil {
+		if err := s.finish(ctx, u.ID); err != nil {
 			return err
 		}
 	}

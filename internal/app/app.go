@@ -26,6 +26,7 @@ import (
 	"ambrosa/internal/covering"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
+	"ambrosa/internal/door"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/dropfolder"
 	"ambrosa/internal/importing"
@@ -37,6 +38,7 @@ import (
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/run"
 	"ambrosa/internal/shelving"
+	"ambrosa/internal/sourcing"
 	"ambrosa/internal/store"
 	"ambrosa/internal/texting"
 	"ambrosa/internal/upkeeping"
@@ -177,6 +179,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Upkeeper:   a.Runner.Upkeeper,
 		Coverer:    a.Runner.Coverer,
 		Texter:     &texting.Texter{Store: a.Store, Readers: readers},
+		Sourcer:    &sourcing.Sourcer{Store: a.Store},
 		Shelver:    a.Runner.Shelver,
 		Readers:    readers,
 		Dispatcher: a.Runner.Dispatcher,
@@ -203,7 +206,9 @@ func (a *App) markStore(ctx context.Context) error {
 		if mark, err = a.blobs.NewMark(ctx); err != nil {
 			return err
 		}
-		if mark, err = a.Store.SetLibraryMark(ctx, mark); err != nil {
+		if mark, err = door.Get(ctx, a.Store.Door, door.Step(ctx), func(tx *door.Tx) (string, error) {
+			return store.SetLibraryMark(ctx, tx, mark)
+		}); err != nil {
 			return err
 		}
 	}

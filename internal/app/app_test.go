@@ -128,7 +128,7 @@ func (l *line) swapFirstTwo(code string) (plan int64) {
 	l.t.Helper()
 	ctx := l.t.Context()
 	var id, version int64
-	l.do(l.Store.Pool.QueryRow(ctx, `select id, version from product where code = $1`, code).Scan(&id, &version))
+	l.do(testdb.Pool(l.Store).QueryRow(ctx, `select id, version from product where code = $1`, code).Scan(&id, &version))
 	shown, err := l.Store.Shown(ctx, catalog.Product(id))
 	l.do(err)
 	shown[0], shown[1] = shown[1], shown[0]
@@ -140,7 +140,7 @@ func (l *line) swapFirstTwo(code string) (plan int64) {
 	l.do(l.Put(ctx, path, map[string]any{"version": version, "pictures": pictures}, nil))
 	// The same change once more is refused: the product is not what it was.
 	l.refused(l.Put(ctx, path, map[string]any{"version": version, "pictures": pictures}, nil), http.StatusConflict)
-	l.do(l.Store.Pool.QueryRow(ctx, `select max(id) from plan where kind = 'hand'`).Scan(&plan))
+	l.do(testdb.Pool(l.Store).QueryRow(ctx, `select max(id) from plan where kind = 'hand'`).Scan(&plan))
 	return plan
 }
 
@@ -161,7 +161,7 @@ func TestWaysOfSingleProducts(t *testing.T) {
 	plan := l.planned(lot.ID, "before")
 	set := func(code string, body map[string]any) {
 		var id int64
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select id from product where code = $1`, code).Scan(&id))
+		l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select id from product where code = $1`, code).Scan(&id))
 		l.do(l.Put(t.Context(), fmt.Sprintf("/api/v1/plans/%d/changes/product/%d", plan, id), body, nil))
 	}
 	set("AT-000", map[string]any{"way": "like for like", "leftOut": false})
@@ -223,7 +223,7 @@ func TestStoppedApplying(t *testing.T) {
 	stopInBetween := func() (run int64) {
 		l.t.Helper()
 		l.until("some products", func() bool { return l.plan(plan).Applied >= 10 })
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select max(id) from run where plan_id = $1`, plan).Scan(&run))
+		l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select max(id) from run where plan_id = $1`, plan).Scan(&run))
 		l.post(fmt.Sprintf("/api/v1/runs/%d/stop", run), nil, nil)
 		l.until("the run to stop", func() bool { return !l.busy() })
 		if p := l.plan(plan); p.Applied == 0 || p.Applied >= n || p.State != "applying" {
@@ -231,7 +231,7 @@ func TestStoppedApplying(t *testing.T) {
 		}
 		half := 0
 		l.do(
-			l.Store.Pool.QueryRow(t.Context(), `select count(*) from (select product_id from placement
+			testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from (select product_id from placement
 				group by product_id having count(*) <> 2) odd`).
 				Scan(&half),
 		)
@@ -281,10 +281,10 @@ func TestTwoProcessesDoEachPieceOnce(t *testing.T) {
 	}
 	l.until("all lots", func() bool {
 		ready := 0
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from lot where state = 'ready'`).Scan(&ready))
+		l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from lot where state = 'ready'`).Scan(&ready))
 		return ready == lots
 	})
-	rows, err := l.Store.Pool.Query(
+	rows, err := testdb.Pool(l.Store).Query(
 		t.Context(),
 		`select r.kind || ' ' || count(*) || ' ' || string_agg(distinct j.attempt::text, ',')
 			from river_job j join run r on r.id = (j.args->>'run')::bigint group by r.kind order by r.kind`,
@@ -297,7 +297,7 @@ func TestTwoProcessesDoEachPieceOnce(t *testing.T) {
 	}
 	files, workers := 0, 0
 	l.do(
-		l.Store.Pool.QueryRow(t.Context(), `select count(*), (select count(distinct attempted_by[1]) from river_job) from file
+		testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*), (select count(distinct attempted_by[1]) from river_job) from file
 			where verdict = 'paired'`).
 			Scan(&files, &workers),
 	)

@@ -5,10 +5,11 @@ import (
 	"net/http"
 	"testing"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/plan"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // category is a category's page as the API tells it.
@@ -42,7 +43,7 @@ func TestACategoryBearsPictures(t *testing.T) {
 	l := start(t)
 	l.products(2)
 	var hives int64
-	l.do(l.Store.Pool.QueryRow(t.Context(), `insert into category (name, path) values ('Hives', 'Hives') returning id`).Scan(&hives))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `insert into category (name, path) values ('Hives', 'Hives') returning id`).Scan(&hives))
 	on := catalog.Category(hives)
 	lot := l.gathered("mixed.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"banner.jpg", jpg(t, 2)}, entry{"tile.jpg", jpg(t, 3)}))
 	banner, tile := l.file(lot.ID, "banner.jpg"), l.file(lot.ID, "tile.jpg")
@@ -100,7 +101,7 @@ func TestACategoryBearsPictures(t *testing.T) {
 	foreign := []map[string]any{{"id": c.PictureList[1].ID, "target": catalog.Product(1), "view": ""}}
 	now := l.category(hives)
 	l.refused(l.Put(t.Context(), path, map[string]any{"version": now.Version, "pictures": foreign}, nil), http.StatusUnprocessableEntity)
-	if got := now.shown(); len(got) != 1 || got[0] != banner.ID || now.Changes[0].By != acting.Specialist.Name {
+	if got := now.shown(); len(got) != 1 || got[0] != banner.ID || now.Changes[0].By != identity.Specialist.Name {
 		t.Fatalf("by hand: %+v", now)
 	}
 	l.post(fmt.Sprintf("/api/v1/plans/%d/revert?kind=category&owner=%d", now.Changes[0].Plan, hives), nil, nil)
@@ -120,7 +121,7 @@ func TestACategoryThatChangedMakesAPlanStale(t *testing.T) {
 	t.Parallel()
 	l := start(t)
 	var hives int64
-	l.do(l.Store.Pool.QueryRow(t.Context(), `insert into category (name, path) values ('Hives', 'Hives') returning id`).Scan(&hives))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `insert into category (name, path) values ('Hives', 'Hives') returning id`).Scan(&hives))
 	on := catalog.Category(hives)
 	draftOf := func(name string, seed int) int64 {
 		lot := l.gathered(name, zipped(t, entry{name + ".jpg", jpg(t, seed)}))
@@ -147,7 +148,7 @@ func TestOnePictureGoesOnManyCategories(t *testing.T) {
 	l := start(t)
 	l.products(1)
 	for _, path := range []string{"Hives", "Hives / Floors", "Hives / Roofs", "Candles"} {
-		_, err := l.Store.Pool.Exec(t.Context(), `insert into category (name, path) values ($1, $1)`, path)
+		_, err := testdb.Pool(l.Store).Exec(t.Context(), `insert into category (name, path) values ($1, $1)`, path)
 		l.do(err)
 	}
 	lot := l.gathered("banner.zip", zipped(t, entry{"banner.jpg", jpg(t, 2)}))

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // TestTheCategoryTreeComesByLevels makes 3,000 categories, some of them in a flat shelf of 1,200, and reads
@@ -16,7 +17,7 @@ import (
 func TestTheCategoryTreeComesByLevels(t *testing.T) {
 	t.Parallel()
 	l := start(t)
-	_, err := l.Store.Pool.Exec(t.Context(), `
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `
 		insert into category (name, path) select 'Room ' || n, 'Room ' || n from generate_series(1, 30) n;
 		insert into category (parent_id, name, path) select p.id, 'Shelf ' || n, p.path || ' / Shelf ' || n
 			from category p, generate_series(1, 58) n;

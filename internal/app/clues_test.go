@@ -17,13 +17,14 @@ import (
 	"ambrosa/core/pairing"
 	"ambrosa/internal/reading"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 func (l *line) readAgain(lot int64) {
 	l.t.Helper()
 	l.until("the lot to be read", func() (idle bool) {
 		l.do(
-			l.Store.Pool.QueryRow(l.t.Context(), `select not exists (select from run where lot_id = $1 and state in ('queued', 'running',
+			testdb.Pool(l.Store).QueryRow(l.t.Context(), `select not exists (select from run where lot_id = $1 and state in ('queued', 'running',
 				'stopping'))`, lot).
 				Scan(&idle),
 		)
@@ -195,7 +196,7 @@ func TestACorrectionClearsItsSiblings(t *testing.T) {
 	}
 	f := l.file(lot.ID, "zAT-000-A_1.jpg")
 	var product, variant int64
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select product_id, id from variant where sku = 'AT-000-A'`).Scan(&product, &variant))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select product_id, id from variant where sku = 'AT-000-A'`).Scan(&product, &variant))
 	l.post(
 		fmt.Sprintf("/api/v1/files/%d/decision", f.ID),
 		map[string]any{"verdict": "paired", "target": catalog.TargetOf(product, variant), "place": 1, "version": f.Version},
@@ -270,7 +271,8 @@ func TestLookAlikesAreProposedAndTakenTogether(t *testing.T) {
 	// The larger one of the same look takes the place of the smaller.
 	plan := l.planned(lot.ID, "like for like")
 	warned := ""
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select string_agg(after::text, ' ') from plan_change where plan_id = $1`, plan).Scan(&warned))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select string_agg(after::text, ' ') from plan_change where plan_id =
+		$1`, plan).Scan(&warned))
 	if large := l.file(lot.ID, "IMG_0001.jpg"); !strings.Contains(warned, large.Sum) {
 		t.Errorf("the plan: %s", warned)
 	}

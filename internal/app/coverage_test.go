@@ -10,6 +10,7 @@ import (
 	"ambrosa/core/coverage"
 	"ambrosa/internal/covering"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 func (l *line) covered(query string) (c covering.Covered) {
@@ -36,7 +37,7 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	t.Parallel()
 	l := start(t)
 	l.products(3)
-	_, err := l.Store.Pool.Exec(t.Context(), `with h as (insert into category (name, path) values ('Hives', 'Hives') returning id),
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `with h as (insert into category (name, path) values ('Hives', 'Hives') returning id),
 		w as (insert into category (name, path, parent_id) select 'Wax', 'Hives / Wax', id from h returning id)
 		update product set category_id = case when code = 'AT-002' then (select id from w) else (select id from h) end`)
 	l.do(err)
@@ -130,7 +131,8 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	l.post("/api/v1/plans/spread", map[string]any{"file": l.file(back.ID, "AT-000-A_detail.jpg").ID, "way": "after",
 		"on": []map[string]any{{"kind": "product", "id": l.product("AT-002-A").ID}}}, &spread)
 	l.applied(spread.ID)
-	_, err = l.Store.Pool.Exec(t.Context(), `with p as (update product set version = version + 1, updated_at = now() where code = 'AT-002'
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `with p as (update product set version = version + 1, updated_at = now()
+		where code = 'AT-002'
 		returning id) update placement set view = 'pack' from p where product_id = p.id`)
 	l.do(err)
 	l.covered("")
@@ -142,10 +144,10 @@ func TestWhatIsMissingIsAskedForAndComesBack(t *testing.T) {
 	l.reverted(spread.ID)
 	l.covered("")
 	// What fell since is told of today, and is there again when it is taken back.
-	_, err = l.Store.Pool.Exec(t.Context(), `insert into coverage_day (day, category_id, products, wanted, filled, low)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `insert into coverage_day (day, category_id, products, wanted, filled, low)
 		select current_date - 3, category_id, 1, 10, 10, 0 from coverage group by category_id`)
 	l.do(err)
-	_, err = l.Store.Pool.Exec(t.Context(), `insert into coverage_trend (category_id, day, wanted, filled)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `insert into coverage_trend (category_id, day, wanted, filled)
 		select id, current_date - 3, 20, 20 from category where path = 'Hives' union all select -1, current_date - 3, 20, 20`)
 	l.do(err)
 	var today struct{ Fallen []store.FallenCategory }

@@ -7,9 +7,9 @@ import (
 	"sync"
 	"testing"
 
-	"github.com/jackc/pgx/v5"
-
 	"ambrosa/internal/api"
+	"ambrosa/internal/door"
+	"ambrosa/internal/testdb"
 )
 
 // TestACrowdOnOneLot has many people give rights to the same files of a lot, and decide on others of its
@@ -49,7 +49,8 @@ func TestACrowdOnOneLot(t *testing.T) {
 		}
 	}
 	var aside int
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from file where lot_id = $1 and verdict = 'set aside'`, lot.ID).Scan(&aside))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from file where lot_id = $1 and verdict =
+		'set aside'`, lot.ID).Scan(&aside))
 	if aside != files {
 		t.Errorf("%d of %d files are set aside", aside, files)
 	}
@@ -65,7 +66,7 @@ func TestDecisionsDoNotWaitForEachOther(t *testing.T) {
 	plan := l.planned(lot.ID, "after")
 	var page struct{ Items []api.File }
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d/files?limit=100", lot.ID), &page))
-	err := l.Store.Within(t.Context(), func(tx pgx.Tx) error {
+	err := l.Store.Step(t.Context(), func(tx *door.Tx) error {
 		if _, err := tx.Exec(t.Context(), `select from lot where id = $1 for share`, lot.ID); err != nil {
 			return err
 		}

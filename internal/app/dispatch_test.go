@@ -16,6 +16,7 @@ import (
 
 	"ambrosa/core/dispatch"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // wants is what an outlet of a test wants.
@@ -87,7 +88,7 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 		entry{"AT-001-A.jpg", jpg(t, 3)}, entry{"AT-002-A.jpg", jpg(t, 4)}))
 	l.applied(l.planned(lot.ID, "after"))
 	cleared := func(path, rights string) {
-		_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = $2 where path = $1`, path, rights)
+		_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = $2 where path = $1`, path, rights)
 		l.do(err)
 	}
 	for _, path := range []string{"AT-000-A.jpg", "AT-000-A_2.jpg", "AT-002-A.jpg"} {
@@ -165,7 +166,8 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 	if code(old) != http.StatusNotFound || code(now) != http.StatusOK || code("/packages/ABC") != http.StatusNotFound {
 		t.Errorf("links answer %d and %d", code(old), code(now))
 	}
-	if _, err := l.Store.Pool.Exec(t.Context(), `update dispatch set link_until = now()`); err != nil || code(now) != http.StatusNotFound {
+	if _, err := testdb.Pool(l.Store).Exec(t.Context(), `update dispatch set link_until =
+		now()`); err != nil || code(now) != http.StatusNotFound {
 		t.Errorf("a link that ended answers %d, %v", code(now), err)
 	}
 	// An outlet that another has changed since is not dispatched to, and one that is gone leaves its receipts.
@@ -194,7 +196,7 @@ func TestPicturesAreHandedOnAsAPackage(t *testing.T) {
 		t.Errorf("nothing is new: %+v", third)
 	}
 	// A package is let go past its term; its receipt stays.
-	_, err := l.Store.Pool.Exec(t.Context(), `update dispatch set ended_at = now() - interval '31 days' where id = $1`, second.ID)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update dispatch set ended_at = now() - interval '31 days' where id = $1`, second.ID)
 	l.do(err)
 	l.do(l.Runner.Clean(t.Context()))
 	answer, err := http.Get(fmt.Sprintf("%s/media/packages/%d", l.URL, second.ID))

@@ -13,8 +13,10 @@ import (
 	"strings"
 	"testing"
 
+	"ambrosa/core/identity"
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // wouldGo are the names under which pictures of settings would go, with how each stands.
@@ -49,13 +51,13 @@ func TestWhichPicturesGo(t *testing.T) {
 		entry{"AT-000_front.jpg", jpg(t, 9)}))
 	var hives int64
 	const category = `insert into category (name, path, ref) values ('Hives', 'Hives', 'C-9') returning id`
-	l.do(l.Store.Pool.QueryRow(t.Context(), category).Scan(&hives))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), category).Scan(&hives))
 	l.decided(second.ID, "banner.jpg", map[string]any{"verdict": "paired", "target": map[string]any{"kind": "category", "id": hives},
 		"reason": "its banner"})
 	whole := map[string]any{"kind": "product", "id": l.product("AT-000-A").ID}
 	l.decided(second.ID, "AT-000_front.jpg", map[string]any{"verdict": "paired", "target": whole, "view": "front", "reason": "of all"})
 	l.applied(l.planned(second.ID, "after"))
-	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'cleared'`)
 	l.do(err)
 	names := "[sku | category]_[place]"
 	for _, c := range []struct {
@@ -91,7 +93,7 @@ func TestWhichPicturesGo(t *testing.T) {
 	if again := l.handedOn(drive); again.Pictures != 0 {
 		t.Errorf("%d went again", again.Pictures)
 	}
-	_, err = l.Store.Pool.Exec(t.Context(), `delete from placement where category_id = $1`, hives)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `delete from placement where category_id = $1`, hives)
 	l.do(err)
 	if d := l.handedOn(drive); d.Removed != 1 || d.Pictures != 0 {
 		t.Errorf("the category shows nothing any more: %+v", d)
@@ -114,7 +116,7 @@ func TestAPackageInParts(t *testing.T) {
 	lot := l.gathered("large.zip", zipped(t, entry{"AT-000-A.jpg", padded(t, 1, 600_000)}, entry{"AT-000-A_2.jpg", padded(t, 2, 600_000)},
 		entry{"AT-001-A.jpg", padded(t, 3, 1_500_000)}, entry{"AT-002-A.jpg", padded(t, 4, 300_000)}))
 	l.applied(l.planned(lot.ID, "after"))
-	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'cleared'`)
 	l.do(err)
 	var made struct{ ID int64 }
 	l.post("/api/v1/outlets", aPackage("Printer", wants(map[string]any{"package": map[string]any{"format": "tar", "mostMB": 1}})), &made)
@@ -195,7 +197,7 @@ func (l *line) taken(path string) ([]byte, http.Header) {
 func TestAnExceptionLetsThrough(t *testing.T) {
 	t.Parallel()
 	l, _ := toHandOn(t)
-	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'restricted' where path like 'AT-000%'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'restricted' where path like 'AT-000%'`)
 	l.do(err)
 	folder := t.TempDir()
 	drive := l.outlet("webdav", map[string]string{"address": shared(t, folder, nil)}, map[string]any{"names": "[sku]_[place]", "remove": true})
@@ -237,21 +239,21 @@ func TestAnExceptionLetsThrough(t *testing.T) {
 func TestTheGateJudgesAtTheTurn(t *testing.T) {
 	t.Parallel()
 	l, _ := toHandOn(t)
-	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'unknown'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'unknown'`)
 	l.do(err)
 	folder, puts := t.TempDir(), 0
 	over := func(w http.ResponseWriter, r *http.Request) bool {
 		if r.Method == http.MethodPut && strings.Contains(r.URL.Path, ".part") {
 			if puts++; puts == 1 {
-				_, err := l.Store.Pool.Exec(r.Context(), `delete from gate_exception`)
+				_, err := testdb.Pool(l.Store).Exec(r.Context(), `delete from gate_exception`)
 				l.do(err)
 			}
 		}
 		return false
 	}
 	drive := l.outlet("webdav", map[string]string{"address": shared(t, folder, over)}, map[string]any{"names": "[sku]_[place]"})
-	_, err = l.Store.Pool.Exec(t.Context(), `insert into gate_exception (outlet_id, sha256, because, actor)
-		select $1, sha256, 'all of them', 'test' from file`, drive)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `insert into gate_exception (outlet_id, sha256, because, actor_id)
+		select $1, sha256, 'all of them', 1 from file`, drive)
 	l.do(err)
 	puts = 0
 	if d := l.handedOn(drive); d.Pictures+d.Held != 3 || d.Pictures < 1 || d.Pictures != len(below(t, folder)) {
@@ -277,7 +279,7 @@ func TestAPackageIsMailed(t *testing.T) {
 	l.products(2)
 	lot := l.gathered("spring.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}))
 	l.applied(l.planned(lot.ID, "after"))
-	_, err = l.Store.Pool.Exec(t.Context(), `update file set rights = 'unknown'`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'unknown'`)
 	l.do(err)
 	for _, wrong := range []map[string]string{{"to": "nobody"}, {"to": ""}, {"to": "a@example.com", "days": "99"}} {
 		l.refused(l.Post(t.Context(), "/api/v1/outlets",
@@ -287,7 +289,7 @@ func TestAPackageIsMailed(t *testing.T) {
 	if d := l.handedOn(to); d.MailedAt != nil || d.Size != 0 || len(box.Mails()) != 0 {
 		t.Errorf("nothing may go, and %+v is told", d)
 	}
-	_, err = l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'cleared'`)
 	l.do(err)
 	d := l.handedOn(to)
 	mails := box.Mails()
@@ -302,13 +304,13 @@ func TestAPackageIsMailed(t *testing.T) {
 		t.Error("the link leads to no package")
 	}
 	// The run is done again, as after a process that died: it is not sent twice.
-	if _, err := l.Runner.Dispatcher.Do(t.Context(), d.ID, func(int64, int64) {}); err != nil || len(box.Mails()) != 1 {
+	if _, err := l.Runner.Dispatcher.Do(t.Context(), identity.Specialist, d.ID, func(int64, int64) {}); err != nil || len(box.Mails()) != 1 {
 		t.Errorf("done again: %v, %d mails", err, len(box.Mails()))
 	}
 	// It died before the mail was sent: then that is all that is left to do.
-	_, err = l.Store.Pool.Exec(t.Context(), `update dispatch set mailed_at = null where id = $1`, d.ID)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update dispatch set mailed_at = null where id = $1`, d.ID)
 	l.do(err)
-	if _, err := l.Runner.Dispatcher.Do(t.Context(), d.ID, func(int64, int64) {}); err != nil || len(box.Mails()) != 2 {
+	if _, err := l.Runner.Dispatcher.Do(t.Context(), identity.Specialist, d.ID, func(int64, int64) {}); err != nil || len(box.Mails()) != 2 {
 		t.Errorf("gone on with: %v, %d mails", err, len(box.Mails()))
 	}
 }

@@ -157,7 +157,7 @@ func TestALinkOpensNoMoreLotsThanFiles(t *testing.T) {
 		t.Errorf("%d lots are open on a link of two files", opened)
 	}
 	// What was opened and not used makes room after a while.
-	_, err := l.Store.Pool.Exec(t.Context(), `update lot set created_at = now() - interval '11 minutes'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update lot set created_at = now() - interval '11 minutes'`)
 	l.do(err)
 	l.post("/api/v1/hand-in/"+token+"/lots", map[string]int{"uploads": 2}, nil)
 }
@@ -175,7 +175,7 @@ func TestUploadsHaveATermAndABound(t *testing.T) {
 	l.do(err)
 	_, err = l.Begin(t.Context(), made.ID, "two.zip", 6<<20)
 	l.refused(err, http.StatusInsufficientStorage)
-	_, err = l.Store.Pool.Exec(t.Context(), `update upload set begun_at = now() - interval '8 days' where finished_at is null`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update upload set begun_at = now() - interval '8 days' where finished_at is null`)
 	l.do(err)
 	l.do(l.Runner.Clean(t.Context()))
 	l.refused(l.Append(t.Context(), location, 0, []byte("x")), http.StatusNotFound)
@@ -194,7 +194,7 @@ func TestUploadsHaveATermAndABound(t *testing.T) {
 	l.post("/api/v1/lots", map[string]any{"name": "empty", "uploads": 1}, &made)
 	_, err = l.Begin(t.Context(), made.ID, "never.zip", 100)
 	l.do(err)
-	_, err = l.Store.Pool.Exec(t.Context(), `update upload set begun_at = now() - interval '8 days' where finished_at is null`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update upload set begun_at = now() - interval '8 days' where finished_at is null`)
 	l.do(err)
 	l.do(l.Runner.Clean(t.Context()))
 	l.refused(l.Get(t.Context(), fmt.Sprintf("/api/v1/lots/%d", made.ID), nil), http.StatusNotFound)

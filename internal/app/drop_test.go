@@ -15,7 +15,7 @@ import (
 	"testing"
 	"time"
 
-	"ambrosa/core/acting"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
@@ -111,7 +111,7 @@ func TestWhatIsDroppedBecomesALot(t *testing.T) {
 		t.Errorf("%v", folder.People)
 	}
 	stored := ""
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select string_agg(p::text, ' ') from drop_person p`).Scan(&stored))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select string_agg(p::text, ' ') from drop_person p`).Scan(&stored))
 	if strings.Contains(stored, mara.password) {
 		t.Error("a password can be read")
 	}
@@ -125,7 +125,7 @@ func TestAQuietDropFolderBecomesALotByItself(t *testing.T) {
 	l.until("a lot by itself", func() bool {
 		ready := 0
 		l.do(
-			l.Store.Pool.QueryRow(t.Context(), `select count(*) from lot l join file f on f.lot_id = l.id where l.state = 'ready'
+			testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from lot l join file f on f.lot_id = l.id where l.state = 'ready'
 				and f.verdict = 'paired'`).
 				Scan(&ready),
 		)
@@ -144,19 +144,25 @@ func TestATakingBrokenOffGoesOn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	lot, err := s.CreateLot(ctx, acting.Ambrosa, store.NewLot{Name: "Dropped", Origin: "drop", Uploads: 1})
+	lot, err := door.Get(ctx, s.Door, door.Step(ctx), func(tx *door.Tx) (int64, error) {
+		return store.CreateLot(ctx, tx, store.NewLot{Name: "Dropped", Origin: "drop", Uploads: 1})
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.CreateLot(ctx, acting.Ambrosa, store.NewLot{Name: "Dropped, and nothing came", Origin: "drop", Uploads: 1}); err != nil {
+	if _, err := door.Get(ctx, s.Door, door.Step(ctx), func(tx *door.Tx) (int64, error) {
+		return store.CreateLot(ctx, tx, store.NewLot{Name: "Dropped, and nothing came", Origin: "drop", Uploads: 1})
+	}); err != nil {
 		t.Fatal(err)
 	}
 	taken := filepath.Join(config.Data, "drop", "taken", strconv.FormatInt(lot, 10))
 	put(t, taken, "a.jpg", jpg(t, 1))
 	put(t, taken, "below/b.jpg", jpg(t, 2))
 	sum := sha256.Sum256([]byte("a.jpg"))
-	if err := s.AddUploads(ctx, []store.Upload{{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: "a.jpg",
-		Bytes: int64(len(jpg(t, 1)))}}); err != nil {
+	if err := s.Step(ctx, func(tx *door.Tx) error {
+		return store.AddUploads(ctx, tx, []store.Upload{{ID: fmt.Sprintf("drop-%d-%x", lot, sum[:12]), LotID: lot, Path: "a.jpg",
+			Bytes: int64(len(jpg(t, 1)))}})
+	}); err != nil {
 		t.Fatal(err)
 	}
 	s.Close()
@@ -164,7 +170,7 @@ func TestATakingBrokenOffGoesOn(t *testing.T) {
 	l.until("the lot", func() bool {
 		files, lots := 0, 0
 		l.do(
-			l.Store.Pool.QueryRow(ctx, `select (select count(*) from file where verdict = 'loose'), (select count(*) from lot)`).
+			testdb.Pool(l.Store).QueryRow(ctx, `select (select count(*) from file where verdict = 'loose'), (select count(*) from lot)`).
 				Scan(&files, &lots),
 		)
 		return files == 2 && lots == 1

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // TestWhatGoesWrongInside takes a table away: the client gets a number and
@@ -15,7 +16,7 @@ import (
 func TestWhatGoesWrongInside(t *testing.T) {
 	t.Parallel()
 	l := start(t)
-	if _, err := l.Store.Pool.Exec(t.Context(), `alter table message rename to gone`); err != nil {
+	if _, err := testdb.Pool(l.Store).Exec(t.Context(), `alter table message rename to gone`); err != nil {
 		t.Fatal(err)
 	}
 	said := l.refused(l.Get(t.Context(), "/api/v1/messages", nil), http.StatusInternalServerError)
@@ -58,7 +59,7 @@ func TestAFailedRunTellsNothingFromInside(t *testing.T) {
 	l := start(t)
 	l.products(1)
 	id := l.planned(l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID, "after")
-	if _, err := l.Store.Pool.Exec(t.Context(), `alter table placement rename column alt_by to gone`); err != nil {
+	if _, err := testdb.Pool(l.Store).Exec(t.Context(), `alter table placement rename column alt_by to gone`); err != nil {
 		t.Fatal(err)
 	}
 	failed := func() (run store.Run) {

@@ -19,6 +19,7 @@ import (
 	"ambrosa/internal/api"
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // drive is a folder that stands for a supplier's.
@@ -174,7 +175,8 @@ func TestEachKindOfDrive(t *testing.T) {
 			}
 			rights := ""
 			l.do(
-				l.Store.Pool.QueryRow(t.Context(), `select string_agg(distinct rights || ' ' || licence, ',') from file where lot_id = $1`, lot.ID).
+				testdb.Pool(l.Store).QueryRow(t.Context(), `select string_agg(distinct rights || ' ' || licence, ',') from
+					file where lot_id = $1`, lot.ID).
 					Scan(&rights),
 			)
 			if rights != "restricted until autumn" {
@@ -279,13 +281,13 @@ func TestOriginsThatCannotBeUsed(t *testing.T) {
 		}
 	}
 	kept := 0
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from origin`).Scan(&kept))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from origin`).Scan(&kept))
 	if kept != 0 {
 		t.Errorf("%d origins are kept", kept)
 	}
 	o := l.origin(map[string]any{"kind": "webdav", "settings": good})
 	stored := ""
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select o::text from origin o where id = $1`, o.ID).Scan(&stored))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select o::text from origin o where id = $1`, o.ID).Scan(&stored))
 	if strings.Contains(stored, standin.Password) || o.Settings["password"] != "" {
 		t.Errorf("the password can be read: %s, %v", stored, o.Settings)
 	}

@@ -10,12 +10,13 @@ import (
 	"time"
 
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // blobs counts what is stored.
 func (l *line) blobs() (n int) {
 	l.t.Helper()
-	l.do(l.Store.Pool.QueryRow(l.t.Context(), `select count(*) from blob`).Scan(&n))
+	l.do(testdb.Pool(l.Store).QueryRow(l.t.Context(), `select count(*) from blob`).Scan(&n))
 	return n
 }
 
@@ -57,7 +58,7 @@ func TestAnUploadThatEndsTheProgramIsGivenUp(t *testing.T) {
 	l.post("/api/v1/lots", map[string]any{"name": "deadly", "uploads": 1}, &made)
 	location, err := l.Begin(t.Context(), made.ID, "deadly.zip", int64(len(content)))
 	l.do(err)
-	_, err = l.Store.Pool.Exec(t.Context(), `update upload set attempts = 2, attempted_at = 0`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update upload set attempts = 2, attempted_at = 0`)
 	l.do(err)
 	l.do(l.Append(t.Context(), location, 0, content))
 	var lot store.Lot
@@ -77,7 +78,7 @@ func TestARunThatDoesNotGetOnIsGivenUp(t *testing.T) {
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}))
-	_, err := l.Store.Pool.Exec(t.Context(), `alter table run alter column deaths set default 3`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `alter table run alter column deaths set default 3`)
 	l.do(err)
 	var made struct{ ID int64 }
 	l.post(fmt.Sprintf("/api/v1/lots/%d/pair", lot.ID), nil, &made)

@@ -182,7 +182,7 @@ func (l *line) applied(id int64) store.Plan {
 func (l *line) idle(plan int64) (idle bool) {
 	l.t.Helper()
 	l.do(
-		l.Store.Pool.QueryRow(l.t.Context(), `select not exists (select from run where plan_id = $1 and state in ('queued', 'running',
+		testdb.Pool(l.Store).QueryRow(l.t.Context(), `select not exists (select from run where plan_id = $1 and state in ('queued', 'running',
 			'stopping'))`, plan).
 			Scan(&idle),
 	)
@@ -199,7 +199,7 @@ func (l *line) reverted(id int64) {
 // bring back.
 func (l *line) standing() []string {
 	l.t.Helper()
-	rows, err := l.Store.Pool.Query(
+	rows, err := testdb.Pool(l.Store).Query(
 		l.t.Context(),
 		`select p.code || ' ' || coalesce(v.sku,
 			'') || ' ' || pl.place || ' ' || f.path || ' ' || pl.view || ' ' || pl.alt || ' ' || pl.alt_by || ' ' || pl.id

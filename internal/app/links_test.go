@@ -8,6 +8,8 @@ import (
 	"path"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/testdb"
 )
 
 type asked struct {
@@ -125,7 +127,7 @@ func TestASupplierHandsIn(t *testing.T) {
 	if a := see(); a.State != "full" {
 		t.Errorf("renewed: %+v", a)
 	}
-	_, err = l.Store.Pool.Exec(t.Context(), `update supplier_link set expires_at = now() - interval '1 day'`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update supplier_link set expires_at = now() - interval '1 day'`)
 	l.do(err)
 	if a := see(); a.State != "expired" {
 		t.Errorf("after its end: %s", a.State)

@@ -11,6 +11,7 @@ import (
 	"ambrosa/internal/mail"
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // TestTheEndOfARunIsSaidAndMailed applies a plan of which one product changed
@@ -36,12 +37,12 @@ func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
 		zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}),
 	)
 	id := l.planned(lot.ID, "after")
-	hold, err := l.Store.Pool.Begin(t.Context())
+	hold, err := testdb.Pool(l.Store).Begin(t.Context())
 	l.do(err)
 	_, err = hold.Exec(t.Context(), `select from product where code = 'AT-000' for update`)
 	l.do(err)
 	l.do(l.Apply(t.Context(), id))
-	_, err = l.Store.Pool.Exec(t.Context(), `update product set version = version + 1 where code = 'AT-001'`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update product set version = version + 1 where code = 'AT-001'`)
 	l.do(err)
 	l.do(hold.Rollback(t.Context()))
 	l.until("the plan to be applied", func() bool { return l.plan(id).State == "applied" && l.idle(id) })
@@ -98,7 +99,8 @@ func TestMailIsTriedAgain(t *testing.T) {
 	l.applied(l.planned(l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID, "after"))
 	l.until("a first try", func() (tried bool) {
 		l.do(
-			l.Store.Pool.QueryRow(t.Context(), `select exists (select from river_job where kind = 'mail' and attempt >= 1 and state = 'retryable')`).
+			testdb.Pool(l.Store).QueryRow(t.Context(), `select exists (select from river_job where kind = 'mail' and attempt
+				>= 1 and state = 'retryable')`).
 				Scan(&tried),
 		)
 		return tried

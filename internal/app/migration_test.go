@@ -236,7 +236,8 @@ func TestASheetJudgedBeforeRoundsStays(t *testing.T) {
 			t.Fatal(step)
 		}
 	}
-	if _, err := s.Pool.Exec(t.Context(), `insert into sheet (name, sha256, bytes, state, header, first_row, names, rows, mapping, revision,
+	if _, err := testdb.Pool(s).Exec(t.Context(), `insert into sheet (name, sha256, bytes, state, header, first_row, names,
+		rows, mapping, revision,
 			rehearsed, totals) values ('old.csv', '\x00', 1, 'open', 1, 2, '{sku,title}', 1, '{"header":1,"identity":["sku"],"columns":[
 			{"column":"sku","index":0,"field":"sku","sure":true,"evidence":""},
 			{"column":"title","index":1,"field":"title","sure":true,"evidence":""}]}', 2, 2, '{"verdicts":{"make":1}}');

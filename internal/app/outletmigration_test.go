@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"ambrosa/core/dispatch"
+	"ambrosa/internal/testdb"
 )
 
 // TestOutletsOfBefore: an outlet that was made, and dispatched to, before it could say a form, a
@@ -26,7 +27,7 @@ func TestOutletsOfBefore(t *testing.T) {
 				'old-name.jpg'
 			from dispatch d, placement pl join file f on f.id = pl.file_id join product p on p.id = pl.product_id where f.path = 'AT-001-A.jpg'`,
 	} {
-		_, err := l.Store.Pool.Exec(ctx, text)
+		_, err := testdb.Pool(l.Store).Exec(ctx, text)
 		l.do(err)
 	}
 	l.do(l.Store.Migrate(ctx))

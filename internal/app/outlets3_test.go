@@ -13,6 +13,7 @@ import (
 	"github.com/johannesboyne/gofakes3/backend/s3mem"
 
 	"ambrosa/internal/standin"
+	"ambrosa/internal/testdb"
 )
 
 // TestABucketHasWhatTheReceiptSays puts pictures into a bucket: what stands there is what the
@@ -53,7 +54,7 @@ func TestABucketHasWhatTheReceiptSays(t *testing.T) {
 	if got := stands(); first.Pictures != 3 || !maps.Equal(got, want) {
 		t.Fatalf("%+v: there stands %v, not %v", first, got, want)
 	}
-	_, err = l.Store.Pool.Exec(t.Context(), `update file set rights = 'restricted' where lot_id = $1 and path = 'AT-001-A.jpg'`, lot)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'restricted' where lot_id = $1 and path = 'AT-001-A.jpg'`, lot)
 	l.do(err)
 	second := l.handedOn(outlet)
 	if delete(want, "AT-001/AT-001-A_01.jpg"); second.Removed != 1 || !maps.Equal(stands(), want) {

@@ -19,6 +19,7 @@ import (
 
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // toHandOn is a line with three products, of which two have a picture that may be handed on.
@@ -29,7 +30,7 @@ func toHandOn(t *testing.T) (l *line, lot int64) {
 	gathered := l.gathered("spring.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-000-A_2.jpg", jpg(t, 2)},
 		entry{"AT-001-A.jpg", jpg(t, 3)}))
 	l.applied(l.planned(gathered.ID, "after"))
-	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'cleared'`)
 	l.do(err)
 	return l, gathered.ID
 }
@@ -133,9 +134,10 @@ func TestADriveHasWhatTheReceiptSays(t *testing.T) {
 				t.Errorf("nothing changed, and %+v", again)
 			}
 			// One may not be handed on any more, and one has another name.
-			_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'restricted' where lot_id = $1 and path = 'AT-001-A.jpg'`, lot)
+			_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'restricted' where lot_id = $1 and path
+				= 'AT-001-A.jpg'`, lot)
 			l.do(err)
-			_, err = l.Store.Pool.Exec(t.Context(), `update placement set alt = 'Another text' where place = 2`)
+			_, err = testdb.Pool(l.Store).Exec(t.Context(), `update placement set alt = 'Another text' where place = 2`)
 			l.do(err)
 			third := l.handedOn(outlet)
 			said := l.receipt(third.ID)
@@ -255,14 +257,14 @@ func TestAShopIsGivenWhatChanged(t *testing.T) {
 		t.Errorf("%+v after %d puts: %q", first, shop.Puts, has())
 	}
 	// The two change places: both go, nothing is removed. One that is refused says why.
-	_, err = l.Store.Pool.Exec(t.Context(), `update placement set place = 3 - place
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update placement set place = 3 - place
 		where product_id = (select id from product where code = 'AT-000')`)
 	l.do(err)
 	second := l.handedOn(outlet)
 	if second.Pictures != 2 || second.Removed != 0 || len(has()) != 3 || !strings.HasSuffix(has()[0], "AT-000-A_2.jpg") {
 		t.Errorf("changed places: %+v, %q", second, has())
 	}
-	_, err = l.Store.Pool.Exec(t.Context(), `update placement set alt = 'new ' || place`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update placement set alt = 'new ' || place`)
 	l.do(err)
 	refuse.Store("AT-001")
 	third := l.handedOn(outlet)
@@ -270,7 +272,7 @@ func TestAShopIsGivenWhatChanged(t *testing.T) {
 		t.Errorf("one is refused: %+v, %q", third, said)
 	}
 	refuse.Store("")
-	_, err = l.Store.Pool.Exec(t.Context(), `update file set rights = 'restricted' where lot_id = $1 and path = 'AT-000-A.jpg'`, lot)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'restricted' where lot_id = $1 and path = 'AT-000-A.jpg'`, lot)
 	l.do(err)
 	fourth := l.handedOn(outlet)
 	if fourth.Pictures != 1 || fourth.Removed != 1 || len(has()) != 2 {
@@ -385,16 +387,16 @@ func TestWhatEndsMeanwhileDoesNotGo(t *testing.T) {
 	}
 	lot := l.gathered("spring.zip", zipped(t, files...))
 	l.applied(l.planned(lot.ID, "after"))
-	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'cleared'`)
 	l.do(err)
 	shop, err := standin.OpenShop(t.TempDir())
 	l.do(err)
 	var ended atomic.Bool
 	shop.Before = func(_ http.ResponseWriter, r *http.Request) bool {
 		if r.Method == http.MethodPut && !ended.Swap(true) {
-			_, err := l.Store.Pool.Exec(context.WithoutCancel(t.Context()), `update file set expires = '2020-01-01' where path < 'AT-012'`)
+			_, err := testdb.Pool(l.Store).Exec(context.WithoutCancel(t.Context()), `update file set expires = '2020-01-01' where path < 'AT-012'`)
 			if err == nil {
-				_, err = l.Store.Pool.Exec(context.WithoutCancel(t.Context()), `delete from placement where product_id in (
+				_, err = testdb.Pool(l.Store).Exec(context.WithoutCancel(t.Context()), `delete from placement where product_id in (
 					select id from product where code >= 'AT-012')`)
 			}
 			if err != nil {
@@ -433,7 +435,7 @@ func TestAnOutletGoesByItself(t *testing.T) {
 	if n := strings.TrimSpace(l.text(`select count(*)::text from dispatch`)); n != "0" {
 		t.Errorf("%s went before their time", n)
 	}
-	_, err := l.Store.Pool.Exec(t.Context(), `update outlet set next_at = now() - interval '1 minute' where every_minutes > 0`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update outlet set next_at = now() - interval '1 minute' where every_minutes > 0`)
 	l.do(err)
 	for range 3 {
 		l.do(l.Runner.Dispatcher.Due(t.Context()))
@@ -443,7 +445,7 @@ func TestAnOutletGoesByItself(t *testing.T) {
 	})
 	var shown store.Outlet
 	l.do(l.Get(t.Context(), fmt.Sprintf("/api/v1/outlets/%d", due.ID), &shown))
-	got := l.text(`select outlet || ' ' || actor from dispatch`)
+	got := l.text(`select outlet || ' ' || actor_name(actor_id) from dispatch`)
 	if !strings.HasPrefix(got, "Nightly") || shown.NextAt == nil || shown.Last == nil {
 		t.Errorf("%q, %+v", got, shown)
 	}

@@ -11,6 +11,7 @@ import (
 
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // TestWhatWasNotTakenAwayIsKnown: pictures get other names while the drive removes nothing; the old
@@ -60,10 +61,10 @@ func TestWhatWasNotTakenAwayIsKnown(t *testing.T) {
 func TestTwoInOneSlot(t *testing.T) {
 	t.Parallel()
 	l, lot := toHandOn(t)
-	_, err := l.Store.Pool.Exec(t.Context(), `insert into placement (product_id, file_id, place)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `insert into placement (product_id, file_id, place)
 		select p.id, f.id, 1 from product p, file f where p.code = 'AT-000' and f.lot_id = $1 and f.path = 'AT-001-A.jpg'`, lot)
 	l.do(err)
-	_, err = l.Store.Pool.Exec(t.Context(), `delete from variant where sku = 'AT-000-B'`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `delete from variant where sku = 'AT-000-B'`)
 	l.do(err)
 	shop, err := standin.OpenShop(t.TempDir())
 	l.do(err)
@@ -95,7 +96,7 @@ func (l *line) oneEach(count int) {
 		files = append(files, entry{fmt.Sprintf("AT-%03d-A.jpg", n), jpg(l.t, n+1)})
 	}
 	l.applied(l.planned(l.gathered("spring.zip", zipped(l.t, files...)).ID, "after"))
-	_, err := l.Store.Pool.Exec(l.t.Context(), `update file set rights = 'cleared'`)
+	_, err := testdb.Pool(l.Store).Exec(l.t.Context(), `update file set rights = 'cleared'`)
 	l.do(err)
 }
 

@@ -14,6 +14,7 @@ import (
 	"ambrosa/core/rendition"
 	"ambrosa/internal/standin"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // goods writes a sample supplier's goods with the catalog's SKUs and barcodes.
@@ -95,7 +96,7 @@ func TestASiteByARecipe(t *testing.T) {
 	}
 	var said string
 	l.do(
-		l.Store.Pool.QueryRow(t.Context(), `select (said->>'sku') || ' ' || (said->>'barcode') || ' ' || (said->>'name') from file
+		testdb.Pool(l.Store).QueryRow(t.Context(), `select (said->>'sku') || ' ' || (said->>'barcode') || ' ' || (said->>'name') from file
 			where path = 'AT-003-A-1.jpg'`).
 			Scan(&said),
 	)

@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // references compares the table of references with what it stands for, reckoned
@@ -16,7 +17,7 @@ import (
 func (l *line) references(when string) {
 	l.t.Helper()
 	var missing, left int
-	l.do(l.Store.Pool.QueryRow(l.t.Context(), `
+	l.do(testdb.Pool(l.Store).QueryRow(l.t.Context(), `
 		with needed as (
 			select file_id, 'placement ' || id as by from placement
 			union select (p->>'file')::bigint, 'change ' || c.id
@@ -71,7 +72,7 @@ func TestWhatNeedsAFile(t *testing.T) {
 	l.applied(id)
 	needs("applied", "plan AT-000 applied;placement AT-000 ;")
 	for _, attempt := range []string{`delete from file where id = $1`, `delete from lot where id = (select lot_id from file where id = $1)`} {
-		_, err := l.Store.Pool.Exec(t.Context(), attempt, file)
+		_, err := testdb.Pool(l.Store).Exec(t.Context(), attempt, file)
 		var refused *pgconn.PgError
 		if !errors.As(err, &refused) || refused.Code != "23503" {
 			t.Errorf("%s: %v", attempt, err)
@@ -93,7 +94,7 @@ func TestALotThatNothingNeedsGoesWithItsFiles(t *testing.T) {
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)})).ID
-	if _, err := l.Store.Pool.Exec(context.Background(), `delete from lot where id = $1`, lot); err != nil {
+	if _, err := testdb.Pool(l.Store).Exec(context.Background(), `delete from lot where id = $1`, lot); err != nil {
 		t.Fatal(err)
 	}
 	l.references("without its lot")

@@ -6,6 +6,8 @@ import (
 	"testing"
 
 	"github.com/jackc/pgx/v5"
+
+	"ambrosa/internal/testdb"
 )
 
 // TestARehearsalIsOfNow rehearses again and again while what would go changes by every way that it
@@ -13,7 +15,7 @@ import (
 func TestARehearsalIsOfNow(t *testing.T) {
 	t.Parallel()
 	l, _ := toHandOn(t)
-	_, err := l.Store.Pool.Exec(t.Context(), `insert into category (name, path) values ('Hives', 'Hives')`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `insert into category (name, path) values ('Hives', 'Hives')`)
 	l.do(err)
 	all := map[string]any{"names": "[sku]_[place]_[title]_[category]", "categories": true, "language": "de", "shared": true}
 	see := func() []string { return l.wouldGo(0, all, "goes") }
@@ -28,7 +30,7 @@ func TestARehearsalIsOfNow(t *testing.T) {
 		`update category set ref = 'C-77'`,
 		`update blob set damage = 'missing' where sha256 = (select sha256 from file where path = 'AT-001-A.jpg')`,
 	} {
-		_, err := l.Store.Pool.Exec(t.Context(), change)
+		_, err := testdb.Pool(l.Store).Exec(t.Context(), change)
 		l.do(err)
 		after := see()
 		if slices.Equal(before, after) {
@@ -40,7 +42,7 @@ func TestARehearsalIsOfNow(t *testing.T) {
 		before = after
 	}
 	// What is read while somebody writes is of then, and not kept for when it is written.
-	tx, err := l.Store.Pool.BeginTx(t.Context(), pgx.TxOptions{})
+	tx, err := testdb.Pool(l.Store).BeginTx(t.Context(), pgx.TxOptions{})
 	l.do(err)
 	_, err = tx.Exec(t.Context(), `update variant set title = 'Under way'`)
 	l.do(err)

@@ -13,6 +13,7 @@ import (
 	"ambrosa/core/plan"
 	"ambrosa/internal/api"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // decided decides on a file as it is now.
@@ -193,7 +194,7 @@ func TestAProductThatChangesWhileAPlanIsApplied(t *testing.T) {
 	if p := l.plan(id); p.RemadeChanged != 1 || p.Outdated {
 		t.Errorf("%+v", p)
 	}
-	hold, err := l.Store.Pool.Begin(t.Context())
+	hold, err := testdb.Pool(l.Store).Begin(t.Context())
 	l.do(err)
 	_, err = hold.Exec(t.Context(), `select from product where code = 'AT-000' for update`)
 	l.do(err)
@@ -375,7 +376,8 @@ func TestTwoPeopleAndAModel(t *testing.T) {
 		}
 		wrong := 0
 		l.do(
-			l.Store.Pool.QueryRow(t.Context(), `select count(*) from placement pl join file f on f.id = pl.file_id where f.verdict <> 'paired'
+			testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from placement pl join file f on f.id = pl.file_id
+				where f.verdict <> 'paired'
 				or f.product_id <> pl.product_id`).
 				Scan(&wrong),
 		)
@@ -413,7 +415,7 @@ func (l *line) stands() map[string]string {
 	l.t.Helper()
 	stands := map[string]string{}
 	var code, files string
-	rows, err := l.Store.Pool.Query(
+	rows, err := testdb.Pool(l.Store).Query(
 		l.t.Context(),
 		`select p.code, string_agg(pl.file_id::text, ' ' order by pl.variant_id nulls first, pl.place) from placement pl
 			join product p on p.id = pl.product_id group by p.code`,

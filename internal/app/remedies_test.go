@@ -12,6 +12,7 @@ import (
 	"ambrosa/internal/api"
 	"ambrosa/internal/reading"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // TestANameIsTried reads names with clue lists that are not kept, beside a lot
@@ -87,7 +88,7 @@ func TestWarningsNameTheirFiles(t *testing.T) {
 	warned := func() map[string][]int64 {
 		t.Helper()
 		var text string
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select warnings::text from plan_change where plan_id = $1`, id).Scan(&text))
+		l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select warnings::text from plan_change where plan_id = $1`, id).Scan(&text))
 		var list []plan.Warning
 		l.do(json.Unmarshal([]byte(text), &list))
 		files := map[string][]int64{}

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // asJPEG is a recipe of a test.
@@ -46,7 +47,7 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 	l.products(2)
 	lot := l.gathered("spring.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}))
 	l.applied(l.planned(lot.ID, "after"))
-	_, err := l.Store.Pool.Exec(t.Context(), `update file set rights = 'cleared', credit = 'Studio Nord'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update file set rights = 'cleared', credit = 'Studio Nord'`)
 	l.do(err)
 	outlet := func(name string, recipe map[string]any) (made struct{ ID int64 }) {
 		l.post("/api/v1/outlets", aPackage(name, wants(map[string]any{"rendition": recipe})), &made)
@@ -83,7 +84,7 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 	}
 	written := outlet("Four", asJPEG(map[string]any{"metadata": "written"})).ID
 	before := goes(written)
-	_, err = l.Store.Pool.Exec(t.Context(), `update placement set alt = 'A hive tool' from product p
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update placement set alt = 'A hive tool' from product p
 		where p.id = placement.product_id and p.code = 'AT-000'`)
 	l.do(err)
 	after := goes(written)
@@ -92,7 +93,7 @@ func TestRenditionsAreMadeOnce(t *testing.T) {
 		t.Errorf("another text of one: %v, then %v", before, after)
 	}
 	// What nobody used for long is let go, and made anew when it is asked for.
-	_, err = l.Store.Pool.Exec(t.Context(), `update rendition set used_at = now() - interval '91 days'`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update rendition set used_at = now() - interval '91 days'`)
 	l.do(err)
 	l.do(l.Runner.Clean(t.Context()))
 	if left := l.renditions(); len(left) != 0 {

@@ -16,6 +16,7 @@ import (
 	"ambrosa/core/sheet"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // sheetSeen is a sheet as the API shows it.
@@ -75,7 +76,7 @@ func (l *line) edited(id int64, row int, edits ...sheet.CellEdit) (r importing.J
 // editsOf returns what was done to a row of a sheet.
 func (l *line) editsOf(id int64, row int) []sheet.CellEdit {
 	l.t.Helper()
-	rows, err := store.RowsOf(l.t.Context(), l.App.Store.Pool, id, []int{row})
+	rows, err := store.RowsOf(l.t.Context(), testdb.Pool(l.App.Store), id, []int{row})
 	l.do(err)
 	return rows[0].Edits
 }
@@ -116,7 +117,7 @@ func (l *line) catalog() string {
 // text returns all that a query finds, a line a row.
 func (l *line) text(query string) string {
 	l.t.Helper()
-	rows, err := l.App.Store.Pool.Query(l.t.Context(), query)
+	rows, err := testdb.Pool(l.App.Store).Query(l.t.Context(), query)
 	l.do(err)
 	defer rows.Close()
 	var b strings.Builder

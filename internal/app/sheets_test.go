@@ -9,6 +9,7 @@ import (
 
 	"ambrosa/core/sheet"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // TestTheCatalogMovesOnBeforeAnImport changes a product after the rehearsal: for it
@@ -123,7 +124,7 @@ func TestImportsAndTheirWayBack(t *testing.T) {
 // products are found by against what they are.
 func (l *line) asRecorded(id int64) {
 	l.t.Helper()
-	changes, err := store.StandingChanges(l.t.Context(), l.Store.Pool, id, 0, 0, 1000)
+	changes, err := store.StandingChanges(l.t.Context(), testdb.Pool(l.Store), id, 0, 0, 1000)
 	l.do(err)
 	if len(changes) == 0 {
 		l.t.Fatal("it recorded nothing")
@@ -198,7 +199,7 @@ func TestTwoPeopleOnOneSheet(t *testing.T) {
 	}
 
 	// While an import is under way nothing of the sheet changes.
-	tx, err := l.Store.Pool.Begin(t.Context())
+	tx, err := testdb.Pool(l.Store).Begin(t.Context())
 	l.do(err)
 	_, err = tx.Exec(t.Context(), `select from catalog_version for update`)
 	l.do(err)
@@ -235,7 +236,7 @@ func TestAnImportIsStoppedAndGoesOn(t *testing.T) {
 		l.post(fmt.Sprintf("/api/v1/sheets/%d/import", s.ID), map[string]int{"revision": s.Revision}, &queued)
 		l.until("some products to be imported", func() bool { return l.sheet(s.ID).Imports[0].Made > 0 })
 		// What comes next waits for the catalog, and is stopped meanwhile.
-		tx, err := l.Store.Pool.Begin(t.Context())
+		tx, err := testdb.Pool(l.Store).Begin(t.Context())
 		l.do(err)
 		_, err = tx.Exec(t.Context(), `select from catalog_version for update`)
 		l.do(err)
@@ -344,7 +345,7 @@ func TestAListOfCategoriesFromDropToRevert(t *testing.T) {
 	l := start(t)
 	l.products(1)
 	for _, path := range []string{"Hives", "Candles"} {
-		_, err := l.Store.Pool.Exec(t.Context(), `insert into category (name, path) values ($1, $1)`, path)
+		_, err := testdb.Pool(l.Store).Exec(t.Context(), `insert into category (name, path) values ($1, $1)`, path)
 		l.do(err)
 	}
 	lot := l.gathered("banners.zip", zipped(t, entry{"all/Beside-the-lake.jpg", jpg(t, 1)}, entry{"all/veils.png.jpg", jpg(t, 2)}))

@@ -9,6 +9,7 @@ import (
 
 	"ambrosa/internal/shelving"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // shelve changes the shelf.
@@ -141,7 +142,7 @@ func TestTheShelfLeavesPlansAlone(t *testing.T) {
 	put := l.shelve(map[string]any{"files": []int64{care.ID}, "folder": "Labels"})
 	plan := l.planned(of.ID, "after")
 	decisions := func() (n int) {
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select decisions from lot where id = $1`, of.ID).Scan(&n))
+		l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select decisions from lot where id = $1`, of.ID).Scan(&n))
 		return n
 	}
 	before := decisions()
@@ -155,7 +156,7 @@ func TestTheShelfLeavesPlansAlone(t *testing.T) {
 		t.Error("taken back after the lot was applied:", v.Verdict, l.onShelf(""))
 	}
 	var undone int
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from decision where undone_at is not null`).Scan(&undone))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from decision where undone_at is not null`).Scan(&undone))
 	if undone != 0 {
 		t.Error("a decision that stands is told as taken back")
 	}

@@ -9,6 +9,8 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"ambrosa/internal/testdb"
 )
 
 // stopTerm is how long a run may go on after it was told to stop.
@@ -19,7 +21,8 @@ func (l *line) stops(kind string) time.Duration {
 	l.t.Helper()
 	var run int64
 	l.until("a run of "+kind, func() bool {
-		l.do(l.Store.Pool.QueryRow(l.t.Context(), `select coalesce(max(id) filter (where state = 'running'), 0) from run where kind = $1`, kind).
+		l.do(testdb.Pool(l.Store).QueryRow(l.t.Context(), `select coalesce(max(id) filter (where state = 'running'), 0) from
+			run where kind = $1`, kind).
 			Scan(&run))
 		return run != 0
 	})
@@ -27,7 +30,7 @@ func (l *line) stops(kind string) time.Duration {
 	l.post(fmt.Sprintf("/api/v1/runs/%d/stop", run), nil, nil)
 	l.until(kind+" to stop", func() bool {
 		var state string
-		l.do(l.Store.Pool.QueryRow(l.t.Context(), `select state from run where id = $1`, run).Scan(&state))
+		l.do(testdb.Pool(l.Store).QueryRow(l.t.Context(), `select state from run where id = $1`, run).Scan(&state))
 		return state != "running" && state != "stopping"
 	})
 	return time.Since(told)
@@ -36,7 +39,7 @@ func (l *line) stops(kind string) time.Duration {
 // held keeps a row from being changed until the test lets it go.
 func (l *line) held(table string, id int64) (release func()) {
 	l.t.Helper()
-	tx, err := l.Store.Pool.Begin(l.t.Context())
+	tx, err := testdb.Pool(l.Store).Begin(l.t.Context())
 	l.do(err)
 	_, err = tx.Exec(l.t.Context(), `select from `+table+` where id = $1 for no key update`, id)
 	l.do(err)
@@ -97,7 +100,7 @@ func TestRunsStopAtOnce(t *testing.T) {
 	l.applied(l.planned(lot, "after"))
 	release = l.held("product", second)
 	var last int64
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select max(id) from plan`).Scan(&last))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select max(id) from plan`).Scan(&last))
 	l.post(fmt.Sprintf("/api/v1/plans/%d/revert", last), nil, nil)
 	took["revert"] = l.stops("revert")
 	release()

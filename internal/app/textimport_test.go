@@ -9,6 +9,8 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+
+	"ambrosa/internal/testdb"
 )
 
 // textsFrom has a sheet of texts read, and (keep) kept.
@@ -81,7 +83,7 @@ func TestTextsGoOutAndComeBack(t *testing.T) {
 			change = `update placement set alt = 'In between', alt_by = 'person'`
 		}
 		seen := said.Print
-		_, err := l.Store.Pool.Exec(t.Context(), change)
+		_, err := testdb.Pool(l.Store).Exec(t.Context(), change)
 		l.do(err)
 		if status, said := l.textsFrom(language, seen, edited.Bytes()); status != http.StatusConflict {
 			t.Errorf("kept unseen: %d %+v", status, said)

@@ -5,6 +5,8 @@ import (
 	"net/http"
 	"slices"
 	"testing"
+
+	"ambrosa/internal/testdb"
 )
 
 // texts are a report of alternative texts, as a test reads it.
@@ -26,7 +28,7 @@ type texts struct {
 func TestTextsForMany(t *testing.T) {
 	t.Parallel()
 	l, _ := toHandOn(t)
-	_, err := l.Store.Pool.Exec(t.Context(), `update placement set alt = 'Picture of a thing', alt_by = 'person' where place = 2`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update placement set alt = 'Picture of a thing', alt_by = 'person' where place = 2`)
 	l.do(err)
 	report := func(body map[string]any) (r texts) {
 		t.Helper()
@@ -90,7 +92,7 @@ func TestTextsForMany(t *testing.T) {
 	if got := said(map[string]any{}); got[0] != "Thing 0: 1/draft" || got[1] != "Picture of a thing/person" {
 		t.Errorf("kept in the usual language: %q", got)
 	}
-	_, err = l.Store.Pool.Exec(t.Context(), `update placement set alt = 'Mine', alt_by = 'person' where alt = 'Thing 1: 1'`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update placement set alt = 'Mine', alt_by = 'person' where alt = 'Thing 1: 1'`)
 	l.do(err)
 	l.do(l.Post(t.Context(), fmt.Sprintf("/api/v1/texts/keepings/%d/undo", kept.ID), map[string]any{}, nil))
 	if got := said(map[string]any{}); got[0] != usual[0] || got[2] != "Mine/person" {

@@ -14,6 +14,7 @@ import (
 	"ambrosa/core/plan"
 	"ambrosa/internal/api"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 type seen = []store.Seen
@@ -44,7 +45,7 @@ func (l *line) tookBack(id int64) int {
 // target returns the ids of a variant and its product.
 func (l *line) target(sku string) (product, variant int64) {
 	l.t.Helper()
-	l.do(l.Store.Pool.QueryRow(l.t.Context(), `select product_id, id from variant where sku = $1`, sku).Scan(&product, &variant))
+	l.do(testdb.Pool(l.Store).QueryRow(l.t.Context(), `select product_id, id from variant where sku = $1`, sku).Scan(&product, &variant))
 	return product, variant
 }
 

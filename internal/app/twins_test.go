@@ -14,6 +14,9 @@ import (
 	"time"
 
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
+	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // TestALotOfManyTwins lists and exports a lot whose every file has the same bytes:
@@ -27,15 +30,15 @@ func TestALotOfManyTwins(t *testing.T) {
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID
-	_, err := l.Store.Pool.Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, reason)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict, reason)
 		select lot_id, upload_id, n, 'twin ' || n || '.jpg', bytes, sha256, 'loose', 'no key' from file, generate_series(1, $2::int) n
 		where lot_id = $1 and entry = 0`, lot, twins)
 	l.do(err)
-	_, err = l.Store.Pool.Exec(t.Context(), `analyze file`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `analyze file`)
 	l.do(err)
 	ctx, cancel := context.WithTimeout(t.Context(), 4*time.Minute)
 	defer cancel()
-	l.do(l.Store.MarkFiles(ctx, lot))
+	l.do(l.Store.Step(ctx, func(tx *door.Tx) error { return store.MarkFiles(ctx, tx, lot) }))
 	for _, query := range []string{"limit=100", "limit=100&offset=24000", "mark=same+bytes&limit=100", "verdict=loose&sort=name&limit=100"} {
 		var page struct{ Total int }
 		l.do(l.Get(ctx, fmt.Sprintf("/api/v1/lots/%d/files?%s", lot, query), &page))
@@ -63,21 +66,21 @@ func TestTheNearestOfManyIsTheLookalike(t *testing.T) {
 	l.products(1)
 	first := l.gathered("first.zip", zipped(t, entry{"first.jpg", jpg(t, 1)})).ID
 	second := l.gathered("second.zip", zipped(t, entry{"second.jpg", jpg(t, 2)})).ID
-	_, err := l.Store.Pool.Exec(t.Context(), `with others as (select n, sha256(n::text::bytea) as sum from generate_series(1, 2001) n),
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `with others as (select n, sha256(n::text::bytea) as sum from generate_series(1, 2001) n),
 			b as (insert into blob (sha256, bytes, type, fingerprint, tint)
 				select sum, 1, 'image/jpeg', case when n = 2001 then 4660 + 4096 else 4660 + (n + 100)::bigint * 4294967296 + 16773120 end,
 					decode(repeat('80', 48), 'hex') from others)
 		insert into file (lot_id, upload_id, entry, path, bytes, sha256) select u.lot_id, u.id, n, n || '.jpg', 1, sum from others,
 			upload u where u.lot_id = $1`, first)
 	l.do(err)
-	_, err = l.Store.Pool.Exec(t.Context(), `update blob b set fingerprint = 4660, tint = decode(repeat('80', 48), 'hex') from file f
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update blob b set fingerprint = 4660, tint = decode(repeat('80', 48), 'hex') from file f
 		where f.lot_id = $1 and b.sha256 = f.sha256`, second)
 	l.do(err)
 	// Files of the second lot came later, so that they are the ones that look like others.
-	_, err = l.Store.Pool.Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256)
 		select lot_id, upload_id, 1, 'again.jpg', bytes, sha256 from file where lot_id = $1`, second)
 	l.do(err)
-	l.do(l.Store.MarkFiles(t.Context(), second))
+	l.do(l.Store.Step(t.Context(), func(tx *door.Tx) error { return store.MarkFiles(t.Context(), tx, second) }))
 	like := l.text(`select coalesce((select o.path from file f join file o on o.id = f.like_id where f.path = 'again.jpg'), '')`)
 	if strings.TrimSpace(like) != "2001.jpg" {
 		t.Errorf("it looks like %q", like)
@@ -91,7 +94,7 @@ func TestAnExportEndsWithItsClient(t *testing.T) {
 	l := start(t)
 	l.products(1)
 	lot := l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID
-	_, err := l.Store.Pool.Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict)
 		select lot_id, upload_id, n, repeat('twin ', 40) || n, bytes, sha256, 'loose' from file, generate_series(1, 60000) n where lot_id = $1
 		and entry = 0`, lot)
 	l.do(err)
@@ -102,7 +105,7 @@ func TestAnExportEndsWithItsClient(t *testing.T) {
 	_ = response.Body.Close()
 	l.until("the database to be idle", func() (idle bool) {
 		l.do(
-			l.Store.Pool.QueryRow(t.Context(), `select not exists (select from pg_stat_activity where datname = current_database()
+			testdb.Pool(l.Store).QueryRow(t.Context(), `select not exists (select from pg_stat_activity where datname = current_database()
 				and state = 'active' and pid <> pg_backend_pid() and query like '%fetch%file%' or query like '%from (select id from file%'
 				and state = 'active' and pid <> pg_backend_pid() and datname = current_database())`).
 				Scan(&idle),
@@ -126,7 +129,7 @@ func TestOutdatedFingerprintsAreRefreshed(t *testing.T) {
 			order by sha256) from blob`)
 	}
 	before := looks()
-	_, err := l.Store.Pool.Exec(t.Context(), `update blob set fingerprint = 77, tint = '\x000102030405060708090a0b'`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update blob set fingerprint = 77, tint = '\x000102030405060708090a0b'`)
 	l.do(err)
 	l.do(l.Runner.RefreshFingerprints(t.Context()))
 	if after := looks(); after != before {
@@ -134,7 +137,7 @@ func TestOutdatedFingerprintsAreRefreshed(t *testing.T) {
 	}
 	// In another folder than the store's no thumbnail is there: that is told, and nothing is changed.
 	originals := filepath.Join(l.config.Data, "blobs")
-	_, err = l.Store.Pool.Exec(t.Context(), `update blob set fingerprint = 77, tint = null`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update blob set fingerprint = 77, tint = null`)
 	l.do(err)
 	before = looks()
 	l.do(os.Rename(originals, originals+" away"))

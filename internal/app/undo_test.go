@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // TestAPlanPastItsUndoPeriod replaces a picture, lets the undo period end and the picture be purged: the plan
@@ -29,7 +30,7 @@ func TestAPlanPastItsUndoPeriod(t *testing.T) {
 	}
 	exec := func(text string, args ...any) {
 		t.Helper()
-		_, err := l.Store.Pool.Exec(t.Context(), text, args...)
+		_, err := testdb.Pool(l.Store).Exec(t.Context(), text, args...)
 		l.do(err)
 	}
 	exec(`update plan set applied_at = now() - interval '4000 days'`)
@@ -39,10 +40,10 @@ func TestAPlanPastItsUndoPeriod(t *testing.T) {
 	}
 	// One of the replaced pictures is purged, as a purge does it.
 	var replaced int64
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select f.id from file f join lot l on l.id = f.lot_id where l.name = 'first.zip'
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select f.id from file f join lot l on l.id = f.lot_id where l.name = 'first.zip'
 		and f.path = 'AT-000-A_1.jpg'`).Scan(&replaced))
 	var receipt int64
-	l.do(l.Store.Pool.QueryRow(t.Context(), `insert into receipt (actor, holdings, ended_at) values ('specialist', '{}', now()) returning id`).
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `insert into receipt (actor_id, holdings, ended_at) values (1, '{}', now()) returning id`).
 		Scan(&receipt))
 	exec(`insert into receipt_file (receipt_id, file_id, path, lot, sha256, bytes, freed, reason, held_by, held_at)
 		select $1, id, path, 'first', sha256, bytes, bytes, 'replaced', 'specialist', now() from file where id = $2`, receipt, replaced)
@@ -53,7 +54,7 @@ func TestAPlanPastItsUndoPeriod(t *testing.T) {
 	}
 	l.reverted(plan)
 	var said string
-	l.do(l.Store.Pool.QueryRow(t.Context(), `select message from run where plan_id = $1 and kind = 'revert'`, plan).Scan(&said))
+	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select message from run where plan_id = $1 and kind = 'revert'`, plan).Scan(&said))
 	if !strings.Contains(said, "of which 1 do not show all that they did") {
 		t.Errorf("reverting says %q", said)
 	}

@@ -12,12 +12,13 @@ import (
 	"testing"
 
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // lapsed lets the terms of all ways back end now.
 func (l *line) lapsed() {
 	l.t.Helper()
-	_, err := l.Store.Pool.Exec(l.t.Context(), `update reference set until = now() where until is not null`)
+	_, err := testdb.Pool(l.Store).Exec(l.t.Context(), `update reference set until = now() where until is not null`)
 	l.do(err)
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // merged plans that one file of findings stays, and returns the plan.
@@ -137,10 +138,10 @@ func TestWhatLacksIsTold(t *testing.T) {
 	for _, change := range []string{`update variant set retired = true where sku like 'AT-000%'`,
 		`update file set decided_at = null`, `update lot set created_at = now() - interval '1 year'`,
 		`update file set arrived_at = now() - interval '20 days'`} {
-		_, err := l.Store.Pool.Exec(t.Context(), change)
+		_, err := testdb.Pool(l.Store).Exec(t.Context(), change)
 		l.do(err)
 	}
-	_, err := l.Store.Pool.Exec(t.Context(), `update upkeep_setting set next_sweep = now(), sweep_hours = 24`)
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update upkeep_setting set next_sweep = now(), sweep_hours = 24`)
 	l.do(err)
 	l.do(l.Runner.Upkeeper.Due(t.Context()))
 	l.until("the sweep to end", func() bool { return !l.busy() })
@@ -161,7 +162,7 @@ func TestWhatLacksIsTold(t *testing.T) {
 		!strings.Contains(m.Body, "1 below the rule: too small\n") {
 		t.Errorf("%+v", m)
 	}
-	_, err = l.Store.Pool.Exec(t.Context(), `update upkeep_setting set next_sweep = now()`)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `update upkeep_setting set next_sweep = now()`)
 	l.do(err)
 	l.do(l.Runner.Upkeeper.Due(t.Context()))
 	l.until("the second sweep to end", func() bool { return !l.busy() })
@@ -273,12 +274,12 @@ func TestWhatIsPastItsTermGoesByItself(t *testing.T) {
 	l.hold(l.finding("unknown.jpg"))
 	due := func(changes ...string) (files int) {
 		for _, change := range append(changes, `update upkeep_setting set next_sweep = now(), purge_share = 100`) {
-			_, err := l.Store.Pool.Exec(t.Context(), change)
+			_, err := testdb.Pool(l.Store).Exec(t.Context(), change)
 			l.do(err)
 		}
 		l.do(l.Runner.Upkeeper.Due(t.Context()))
 		l.until("the timetable's runs to end", func() bool { return !l.busy() })
-		l.do(l.Store.Pool.QueryRow(t.Context(), `select count(*) from file where path = 'unknown.jpg'`).Scan(&files))
+		l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from file where path = 'unknown.jpg'`).Scan(&files))
 		return files
 	}
 	if due() != 1 {
@@ -290,7 +291,7 @@ func TestWhatIsPastItsTermGoesByItself(t *testing.T) {
 	if due() != 0 {
 		t.Error("it did not go by itself")
 	}
-	if by := strings.TrimSpace(l.text(`select string_agg(actor || ' ' || files, ', ') from receipt`)); by != "Ambrosa 1" {
+	if by := strings.TrimSpace(l.text(`select string_agg(actor_name(actor_id) || ' ' || files, ', ') from receipt`)); by != "timetable 1" {
 		t.Errorf("the receipts: %q", by)
 	}
 }

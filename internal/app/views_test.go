@@ -9,6 +9,7 @@ import (
 	"ambrosa/core/coverage"
 	"ambrosa/internal/covering"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // unknown are the pictures whose view is unknown: file name, view, and what they are.
@@ -32,7 +33,7 @@ func TestUnknownViewsAreAskedAbout(t *testing.T) {
 	lot := l.gathered("shots.zip", zipped(t, entry{"AT-000-A_1.jpg", jpg(t, 1)}, entry{"AT-000-A_back.jpg", jpg(t, 2)},
 		entry{"AT-001-A_1.jpg", jpg(t, 3)}, entry{"AT-001-A_2.jpg", jpg(t, 4)}, entry{"AT-002-A_swatch.jpg", jpg(t, 5)}))
 	l.applied(l.planned(lot.ID, "after"))
-	_, err := l.Store.Pool.Exec(t.Context(), `update placement set view = 'Frontal' where file_id = (select id from file
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update placement set view = 'Frontal' where file_id = (select id from file
 		where path = 'AT-001-A_2.jpg')`) // as a sheet may call it
 	l.do(err)
 	l.do(l.Put(t.Context(), "/api/v1/shot-lists", map[string]any{"path": "", "version": 0,
@@ -89,7 +90,7 @@ func TestUnknownViewsAreAskedAbout(t *testing.T) {
 	}
 	l.refused(l.Put(t.Context(), "/api/v1/products/views", map[string]any{"pictures": []any{}}, nil), http.StatusUnprocessableEntity)
 	// Pictures of several products with very many are refused, of one of them are not.
-	_, err = l.Store.Pool.Exec(t.Context(), `with f as (insert into file (lot_id, upload_id, entry, path, bytes, sha256)
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), `with f as (insert into file (lot_id, upload_id, entry, path, bytes, sha256)
 			select f.lot_id, f.upload_id, 100 + n, n || '.jpg', 1, f.sha256 from file f, generate_series(1, 20000) n
 			where f.path = 'AT-002-A_swatch.jpg' returning id)
 		insert into placement (product_id, file_id, place) select (select id from product where code = 'AT-001'), id, 100 + id from f`)
@@ -111,7 +112,7 @@ func TestUnknownViewsAreAskedAbout(t *testing.T) {
 // altOf is the alternative text of a picture that stands.
 func (l *line) altOf(path string) (alt string) {
 	l.t.Helper()
-	l.do(l.Store.Pool.QueryRow(l.t.Context(), `select pl.alt from placement pl join file f on f.id = pl.file_id where f.path = $1`,
+	l.do(testdb.Pool(l.Store).QueryRow(l.t.Context(), `select pl.alt from placement pl join file f on f.id = pl.file_id where f.path = $1`,
 		path).Scan(&alt))
 	return alt
 }

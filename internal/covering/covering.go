@@ -13,11 +13,11 @@ import (
 	"sync"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/coverage"
+	"ambrosa/core/identity"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -126,7 +126,7 @@ func (c *Coverer) countSince(ctx context.Context, all bool, most int) (finished 
 	if finished, err = c.countAll(ctx, lists, since, most); err != nil || !finished {
 		return finished, err
 	}
-	return true, c.Store.SetCoverageCount(ctx, next)
+	return true, c.Store.Step(ctx, func(tx *door.Tx) error { return store.SetCoverageCount(ctx, tx, next) })
 }
 
 // listsOf returns the lists that count, category by category, as they were read last as long as neither a
@@ -202,7 +202,7 @@ func (c *Coverer) count(ctx context.Context, stale []store.Stale, of map[int64]s
 		counted[i] = store.Counted{Stale: s, ListOf: list, Cells: list.Shots.Cover(pictures[s.Product]),
 			Unknown: list.Shots.CountUnknown(pictures[s.Product])}
 	}
-	return c.Store.SetCoverage(ctx, counted)
+	return c.Store.Step(ctx, func(tx *door.Tx) error { return store.SetCoverage(ctx, tx, counted) })
 }
 
 // KeepDay keeps what coverage comes to today, to be seen over time.
@@ -210,17 +210,20 @@ func (c *Coverer) KeepDay(ctx context.Context) error {
 	if _, err := c.countSince(ctx, true, 0); err != nil {
 		return err
 	}
-	return c.Store.KeepCoverageDay(ctx)
+	return c.Store.Step(ctx, func(tx *door.Tx) error { return store.KeepCoverageDay(ctx, tx) })
 }
 
 // SetList sets the shot list of a category, as it was seen; an empty one is forgotten. The error
 // may be a coverage.BadList, store.ErrChanged or store.ErrNotFound.
-func (c *Coverer) SetList(ctx context.Context, who acting.Actor, path string, shots coverage.List, version int) error {
+func (c *Coverer) SetList(ctx context.Context, who identity.Actor, path string, shots coverage.List, version int) error {
 	if len(shots) == 0 {
 		if version == 0 {
 			return nil
 		}
-		return c.Store.RemoveShotList(ctx, path, version)
+		return c.Store.Do(ctx, door.By(who, identity.ShotListRemove), func(tx *door.Tx) error {
+			tx.Changed(path, nil)
+			return store.RemoveShotList(ctx, tx, path, version)
+		})
 	}
 	for i := range shots {
 		shots[i].View = strings.ToLower(strings.TrimSpace(shots[i].View))
@@ -228,7 +231,10 @@ func (c *Coverer) SetList(ctx context.Context, who acting.Actor, path string, sh
 	if err := shots.Check(); err != nil {
 		return err
 	}
-	return c.Store.SetShotList(ctx, who, path, shots, version)
+	return c.Store.Do(ctx, door.By(who, identity.ShotListSet), func(tx *door.Tx) error {
+		tx.Changed(nil, map[string]any{"category": path, "pictures": shots})
+		return store.SetShotList(ctx, tx, path, shots, version)
+	})
 }
 
 // ErrNothing means that nothing is missing that could be asked for.
@@ -240,7 +246,7 @@ var ErrAsked = errors.New("all that is missing was asked for")
 // Request makes a request of what is missing now, and of what is smaller than it should be, as a
 // filter chooses it; what another request waits for only again. It may be ErrNothing or ErrAsked.
 func (c *Coverer) Request(
-	ctx context.Context, who acting.Actor, name string, f store.CoverageFilter, again bool,
+	ctx context.Context, who identity.Actor, name string, f store.CoverageFilter, again bool,
 ) (id int64, err error) {
 	if _, err := c.countSince(ctx, false, 0); err != nil {
 		return 0, err
@@ -276,11 +282,21 @@ func (c *Coverer) Request(
 			return 0, ErrAsked
 		}
 	}
-	err = c.Store.Within(ctx, func(tx pgx.Tx) error {
-		id, err = store.NewRequest(ctx, tx, who, name, f.Category, asked)
+	err = c.Store.Do(ctx, door.By(who, identity.RequestMake), func(tx *door.Tx) error {
+		id, err = store.NewRequest(ctx, tx, name, f.Category, asked)
+		tx.About(audit.Of(identity.Request, id))
+		tx.Changed(nil, map[string]any{"name": name, "pictures": len(asked)})
 		return err
 	})
 	return id, err
+}
+
+// CloseRequest waits for the rest of a request no more, or (open) again.
+func (c *Coverer) CloseRequest(ctx context.Context, who identity.Actor, id int64, open bool) error {
+	return c.Store.Do(ctx, door.By(who, identity.RequestEnd, audit.Of(identity.Request, id)), func(tx *door.Tx) error {
+		tx.Changed(nil, map[string]bool{"open": open})
+		return store.CloseRequest(ctx, tx, id, open)
+	})
 }
 
 // lacking are the pictures of a list that a product lacks.

@@ -9,12 +9,12 @@ import (
 	"errors"
 	"fmt"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -48,7 +48,7 @@ type One struct {
 }
 
 // Decide writes a person's decision of one file and returns what takes it back.
-func (d *Decider) Decide(ctx context.Context, who acting.Actor, file int64, one One) (undo int64, err error) {
+func (d *Decider) Decide(ctx context.Context, who identity.Actor, file int64, one One) (undo int64, err error) {
 	decision := store.Decision{Kind: one.Verdict, File: file}
 	switch one.Verdict {
 	case "open":
@@ -65,21 +65,47 @@ func (d *Decider) Decide(ctx context.Context, who acting.Actor, file int64, one 
 		decision.Becomes = becomes(one)
 	}
 	var of int64
-	err = d.Store.Retried(ctx, func(tx pgx.Tx) error {
+	err = d.Store.Do(ctx, door.By(who, identity.FileDecide, audit.Of(identity.File, file)), func(tx *door.Tx) error {
 		if of, err = d.open(ctx, tx, file, one.Version); err != nil {
 			return err
 		}
-		done, err := store.Decide(ctx, tx, who, of, decision)
+		done, err := store.Decide(ctx, tx, of, decision)
 		if err == nil && len(done.Files) == 0 {
 			err = ErrOtherBarcode
 		}
 		undo = done.ID
+		tx.About(audit.Of(identity.Lot, of))
+		tx.Changed(nil, one.said())
 		return err
 	})
 	if err == nil && one.Verdict == "open" {
 		err = d.Engine.ReadLot(ctx, of, func(int64, int64) {})
 	}
 	return undo, err
+}
+
+// said is what the record has of a decision.
+func (o One) said() map[string]any {
+	is := map[string]any{"verdict": o.Verdict}
+	if !o.Target.None() {
+		is["target"] = o.Target
+	}
+	if o.Reason != "" {
+		is["reason"] = o.Reason
+	}
+	return is
+}
+
+// tellDecided says what became of several files. Where nothing came of it, nothing is recorded.
+func tellDecided(tx *door.Tx, kind string, files []store.Seen) {
+	if len(files) == 0 {
+		tx.Unchanged()
+		return
+	}
+	for _, f := range files {
+		tx.About(audit.Of(identity.File, f.ID))
+	}
+	tx.Changed(nil, map[string]any{"verdict": kind, "files": len(files)})
 }
 
 func becomes(one One) store.Becomes {
@@ -91,7 +117,7 @@ func becomes(one One) store.Becomes {
 }
 
 // open locks a file that a person decides on, and returns its lot.
-func (d *Decider) open(ctx context.Context, tx pgx.Tx, file int64, version int) (int64, error) {
+func (d *Decider) open(ctx context.Context, tx *door.Tx, file int64, version int) (int64, error) {
 	of, err := store.LotOfFile(ctx, tx, file)
 	if err != nil {
 		return 0, err
@@ -115,7 +141,7 @@ func (d *Decider) open(ctx context.Context, tx pgx.Tx, file int64, version int) 
 
 // decidable counts a decision on a lot, and tells whether it may be made:
 // lot.ErrApplied, or store.ErrChanged where the lot is not ready.
-func decidable(ctx context.Context, tx pgx.Tx, of int64) error {
+func decidable(ctx context.Context, tx *door.Tx, of int64) error {
 	standing, err := store.CountDecision(ctx, tx, of)
 	if err != nil {
 		return err
@@ -131,27 +157,27 @@ func decidable(ctx context.Context, tx pgx.Tx, of int64) error {
 
 // SetAside sets those of a lot's files aside that a filter chooses, for a reason.
 // Unusable files, and those that are set aside, stay as they are.
-func (d *Decider) SetAside(ctx context.Context, who acting.Actor, of int64, f store.FileFilter, reason string) (store.Together, error) {
+func (d *Decider) SetAside(ctx context.Context, who identity.Actor, of int64, f store.FileFilter, reason string) (store.Together, error) {
 	return d.together(ctx, who, of, settingAside(f, reason))
 }
 
 // SetAsideWithin does the same in a transaction that does more.
-func SetAsideWithin(ctx context.Context, tx pgx.Tx, who acting.Actor, of int64, f store.FileFilter, reason string) (store.Together, error) {
+func SetAsideWithin(ctx context.Context, tx *door.Tx, of int64, f store.FileFilter, reason string) (store.Together, error) {
 	if err := decidable(ctx, tx, of); err != nil {
 		return store.Together{}, err
 	}
-	return store.Decide(ctx, tx, who, of, settingAside(f, reason))
+	return store.Decide(ctx, tx, of, settingAside(f, reason))
 }
 
 // SaveWithin sets those of a lot's files aside, in a transaction that does more, that a filter
 // chooses and that wait to be decided on; others stay as they are.
-func SaveWithin(ctx context.Context, tx pgx.Tx, who acting.Actor, of int64, f store.FileFilter, reason string) (store.Together, error) {
+func SaveWithin(ctx context.Context, tx *door.Tx, of int64, f store.FileFilter, reason string) (store.Together, error) {
 	if err := decidable(ctx, tx, of); err != nil {
 		return store.Together{}, err
 	}
 	decision := settingAside(f, reason)
 	decision.Among = store.Among{Verdicts: []string{"loose", "contested", "unread"}}
-	return store.Decide(ctx, tx, who, of, decision)
+	return store.Decide(ctx, tx, of, decision)
 }
 
 func settingAside(f store.FileFilter, reason string) store.Decision {
@@ -166,7 +192,7 @@ func settingAside(f store.FileFilter, reason string) store.Decision {
 
 // Accept pairs those of a lot's loose files that a filter chooses and that have
 // one candidate with it.
-func (d *Decider) Accept(ctx context.Context, who acting.Actor, of int64, f store.FileFilter) (store.Together, error) {
+func (d *Decider) Accept(ctx context.Context, who identity.Actor, of int64, f store.FileFilter) (store.Together, error) {
 	verdict := "paired"
 	return d.together(ctx, who, of, store.Decision{
 		Kind:    "accepted",
@@ -180,7 +206,7 @@ func (d *Decider) Accept(ctx context.Context, who acting.Actor, of int64, f stor
 // keeps the place and view that were read. A picture that was looked up for
 // another barcode stays as it is.
 func (d *Decider) Pair(
-	ctx context.Context, who acting.Actor, of int64, f store.FileFilter, target catalog.Target, reason string,
+	ctx context.Context, who identity.Actor, of int64, f store.FileFilter, target catalog.Target, reason string,
 ) (store.Together, error) {
 	if target.None() {
 		return store.Together{}, ErrNoTarget
@@ -196,7 +222,7 @@ func (d *Decider) Pair(
 
 // View gives those of a lot's paired files that a filter chooses a view, "" for
 // none.
-func (d *Decider) View(ctx context.Context, who acting.Actor, of int64, f store.FileFilter, view string) (store.Together, error) {
+func (d *Decider) View(ctx context.Context, who identity.Actor, of int64, f store.FileFilter, view string) (store.Together, error) {
 	reason := "view set by hand"
 	return d.together(ctx, who, of, store.Decision{
 		Kind:    "view",
@@ -209,7 +235,7 @@ func (d *Decider) View(ctx context.Context, who acting.Actor, of int64, f store.
 // Place numbers the chosen of a lot's paired files in the order in which they are
 // given, from first on, for each target on its own; 0 leaves their places to the
 // names.
-func (d *Decider) Place(ctx context.Context, who acting.Actor, of int64, chosen []store.Seen, first int) (store.Together, error) {
+func (d *Decider) Place(ctx context.Context, who identity.Actor, of int64, chosen []store.Seen, first int) (store.Together, error) {
 	reason := "place set by hand"
 	return d.together(ctx, who, of, store.Decision{
 		Kind:    "place",
@@ -221,7 +247,7 @@ func (d *Decider) Place(ctx context.Context, who acting.Actor, of int64, chosen 
 
 // Open gives those of a lot's files back to be read that a filter chooses and
 // that a person decided on.
-func (d *Decider) Open(ctx context.Context, who acting.Actor, of int64, f store.FileFilter) (store.Together, error) {
+func (d *Decider) Open(ctx context.Context, who identity.Actor, of int64, f store.FileFilter) (store.Together, error) {
 	done, err := d.together(ctx, who, of, store.Decision{
 		Kind:    "reopened",
 		Files:   f,
@@ -235,13 +261,16 @@ func (d *Decider) Open(ctx context.Context, who acting.Actor, of int64, f store.
 }
 
 // together decides on files of a lot that is open.
-func (d *Decider) together(ctx context.Context, who acting.Actor, of int64, decision store.Decision) (done store.Together, err error) {
-	err = d.Store.Retried(ctx, func(tx pgx.Tx) error {
+func (d *Decider) together(ctx context.Context, who identity.Actor, of int64, decision store.Decision) (done store.Together, err error) {
+	err = d.Store.Do(ctx, door.By(who, identity.FileDecide, audit.Of(identity.Lot, of)), func(tx *door.Tx) error {
 		if err := decidable(ctx, tx, of); err != nil {
 			return err
 		}
-		done, err = store.Decide(ctx, tx, who, of, decision)
-		return err
+		if done, err = store.Decide(ctx, tx, of, decision); err != nil {
+			return err
+		}
+		tellDecided(tx, decision.Kind, done.Files)
+		return nil
 	})
 	return done, err
 }
@@ -249,16 +278,17 @@ func (d *Decider) together(ctx context.Context, who acting.Actor, of int64, deci
 // TakeBack brings files back as they were before they were decided on, in the
 // versions that they had; those that somebody decided on since stay. It returns
 // those that it brought back, and how many stayed.
-func (d *Decider) TakeBack(ctx context.Context, _ acting.Actor, id int64) (files []store.Seen, stayed int64, err error) {
-	err = d.Store.Retried(ctx, func(tx pgx.Tx) error {
+func (d *Decider) TakeBack(ctx context.Context, who identity.Actor, id int64) (files []store.Seen, stayed int64, err error) {
+	err = d.Store.Do(ctx, door.By(who, identity.FileTakeBack, audit.Of(identity.Decision, id)), func(tx *door.Tx) error {
 		files, stayed, err = TakeBackWithin(ctx, tx, id)
+		tellDecided(tx, "taken back", files)
 		return err
 	})
 	return files, stayed, err
 }
 
 // TakeBackWithin does the same in a transaction that does more.
-func TakeBackWithin(ctx context.Context, tx pgx.Tx, id int64) (files []store.Seen, stayed int64, err error) {
+func TakeBackWithin(ctx context.Context, tx *door.Tx, id int64) (files []store.Seen, stayed int64, err error) {
 	of, err := store.UndoDecision(ctx, tx, id)
 	if err != nil {
 		return nil, 0, err
@@ -271,11 +301,11 @@ func TakeBackWithin(ctx context.Context, tx pgx.Tx, id int64) (files []store.See
 
 // Order gives the pictures of a target the order in which they will stand when a
 // lot is applied; an empty one leaves it to the lot's names again.
-func (d *Decider) Order(ctx context.Context, who acting.Actor, of int64, target catalog.Target, order []plan.Ref) error {
-	return d.Store.Retried(ctx, func(tx pgx.Tx) error {
+func (d *Decider) Order(ctx context.Context, who identity.Actor, of int64, target catalog.Target, order []plan.Ref) error {
+	return d.Store.Do(ctx, door.By(who, identity.FileOrder, audit.Of(identity.Lot, of)), func(tx *door.Tx) error {
 		err := decidable(ctx, tx, of)
 		if err == nil {
-			err = store.SetOrder(ctx, tx, who, of, target, order)
+			err = store.SetOrder(ctx, tx, of, target, order)
 		}
 		if errors.Is(err, store.ErrNotFound) {
 			return store.ErrChanged // what was to be put into order is gone

@@ -12,13 +12,13 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/dispatch"
+	"ambrosa/core/identity"
 	"ambrosa/core/naming"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outlet"
 	"ambrosa/internal/outlet/kinds"
@@ -91,7 +91,7 @@ type Wanted struct {
 // naming.BadTemplate, a dispatch.BadRecipe, a dispatch.BadColumn, dispatch.ErrFirst, store.ErrTaken,
 // or an origin.Fault that says what is wrong with the other side.
 func (d *Dispatcher) Make(
-	ctx context.Context, who acting.Actor, kind string, w Wanted,
+	ctx context.Context, who identity.Actor, kind string, w Wanted,
 ) (id int64, err error) {
 	o := store.Outlet{Kind: kind, Name: strings.TrimSpace(w.Name), Settings: wanted(kind, w.Settings), Every: w.Every}
 	if _, err := w.Settings.Template(); err != nil {
@@ -100,8 +100,10 @@ func (d *Dispatcher) Make(
 	if err := d.take(ctx, &o, w.Address); err != nil {
 		return 0, err
 	}
-	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
-		id, err = store.NewOutlet(ctx, tx, who, o)
+	err = d.Store.Do(ctx, door.By(who, identity.OutletMake), func(tx *door.Tx) error {
+		id, err = store.NewOutlet(ctx, tx, o)
+		tx.About(audit.Of(identity.Outlet, id))
+		tx.Changed(nil, map[string]any{"name": o.Name, "kind": o.Kind, "settings": o.Settings})
 		return err
 	})
 	return id, err
@@ -110,7 +112,7 @@ func (d *Dispatcher) Make(
 // Change changes an outlet that has a version, but for its kind. Where its address changes, it
 // is tried first. The errors are Make's, and store.ErrChanged.
 func (d *Dispatcher) Change(
-	ctx context.Context, _ acting.Actor, id int64, version int, w Wanted,
+	ctx context.Context, who identity.Actor, id int64, version int, w Wanted,
 ) error {
 	if _, err := w.Settings.Template(); err != nil {
 		return err
@@ -119,12 +121,15 @@ func (d *Dispatcher) Change(
 	if err != nil {
 		return err
 	}
-	was := o.Address
+	was, before := o.Address, map[string]any{"name": o.Name, "settings": o.Settings, "every": o.Every}
 	o.Version, o.Name, o.Settings, o.Every = version, strings.TrimSpace(w.Name), wanted(o.Kind, w.Settings), w.Every
 	if err := d.take(ctx, &o, w.Address); err != nil {
 		return err
 	}
-	return d.Store.SetOutlet(ctx, o, elsewhere(was, o.Address))
+	return d.Store.Do(ctx, door.By(who, identity.OutletChange, audit.Of(identity.Outlet, id)), func(tx *door.Tx) error {
+		tx.Changed(before, map[string]any{"name": o.Name, "settings": o.Settings, "every": o.Every})
+		return store.SetOutlet(ctx, tx, o, elsewhere(was, o.Address))
+	})
 }
 
 // elsewhere tells whether an address leads to another place than before: nothing of us stands
@@ -281,8 +286,8 @@ type Going struct {
 
 // Dispatch has what an outlet wants handed on. An outlet in another version than the person saw is
 // store.ErrChanged. It may be ErrUnderWay.
-func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int64, how Going) (run int64, err error) {
-	err = d.Store.Within(ctx, func(tx pgx.Tx) error {
+func (d *Dispatcher) Dispatch(ctx context.Context, who identity.Actor, outlet int64, how Going) (run int64, err error) {
+	err = d.Store.Do(ctx, door.By(who, identity.OutletSend, audit.Of(identity.Outlet, outlet)), func(tx *door.Tx) error {
 		to, err := store.LockOutlet(ctx, tx, outlet)
 		if err != nil {
 			return err
@@ -302,7 +307,7 @@ func (d *Dispatcher) Dispatch(ctx context.Context, who acting.Actor, outlet int6
 }
 
 // begin queues a dispatch to an outlet that is locked.
-func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to store.Outlet, how Going) (run int64, err error) {
+func (d *Dispatcher) begin(ctx context.Context, tx *door.Tx, who identity.Actor, to store.Outlet, how Going) (run int64, err error) {
 	busy, err := store.DispatchUnderWay(ctx, tx, to.ID)
 	if err != nil {
 		return 0, err
@@ -313,10 +318,11 @@ func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to 
 	if err := store.CloseDispatches(ctx, tx, to.ID); err != nil {
 		return 0, err
 	}
-	id, err := store.NewDispatch(ctx, tx, who, to, how.TakeAway, how.Rename)
+	id, err := store.NewDispatch(ctx, tx, to, how.TakeAway, how.Rename)
 	if err != nil {
 		return 0, err
 	}
+	tx.About(audit.Of(identity.Outlet, to.ID), audit.Of(identity.Dispatch, id))
 	return d.Runs.Queue(ctx, tx, who, Run, store.About{Dispatch: id})
 }
 
@@ -324,12 +330,13 @@ func (d *Dispatcher) begin(ctx context.Context, tx pgx.Tx, who acting.Actor, to 
 // next time.
 func (d *Dispatcher) Due(ctx context.Context) error {
 	for {
-		err := d.Store.Within(ctx, func(tx pgx.Tx) error {
+		err := d.Store.Do(ctx, door.By(identity.Due, identity.OutletSend), func(tx *door.Tx) error {
 			to, err := store.DueOutlet(ctx, tx)
 			if err != nil {
 				return err
 			}
-			if _, err = d.begin(ctx, tx, acting.Ambrosa, to, Going{}); errors.Is(err, ErrUnderWay) {
+			if _, err = d.begin(ctx, tx, identity.Due, to, Going{}); errors.Is(err, ErrUnderWay) {
+				tx.Unchanged()
 				err = nil
 			}
 			return err
@@ -357,13 +364,13 @@ type Done struct {
 // its receipt at the end; what goes to a place that is connected to is in the receipt as it went.
 // It can be done again from any point: nothing goes twice. step hears how many pictures of how
 // many went. The error may be an origin.Fault.
-func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)) (done Done, err error) {
+func (d *Dispatcher) Do(ctx context.Context, who identity.Actor, id int64, step func(done, of int64)) (done Done, err error) {
 	done.Dispatch, err = d.Store.Dispatch(ctx, id)
 	if err != nil {
 		return done, err
 	}
 	if done.EndedAt != nil {
-		return done, d.mail(ctx, &done.Dispatch)
+		return done, d.mail(ctx, who, &done.Dispatch)
 	}
 	// What is to be handed on is its own, and judged picture by picture: it may change on the way.
 	r, err := d.rehearse(ctx, done.OutletID, done.Settings, d.Store.ToDispatch)
@@ -383,12 +390,12 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 		if leave {
 			r.Gone = nil
 		}
-		err = d.pack(ctx, done.Dispatch, &r, step)
+		err = d.pack(ctx, who, done.Dispatch, &r, step)
 	} else {
 		if err := d.keepMoves(ctx, id, &r, leave); err != nil {
 			return done, err
 		}
-		done.Refused, err = d.send(ctx, done.Dispatch, &r, step)
+		done.Refused, err = d.send(ctx, who, done.Dispatch, &r, step)
 	}
 	if err != nil {
 		return done, err
@@ -402,7 +409,7 @@ func (d *Dispatcher) Do(ctx context.Context, id int64, step func(done, of int64)
 	if done.Renamed, err = d.Store.CountMoved(ctx, id); err != nil {
 		return done, err
 	}
-	return done, d.mail(ctx, &done.Dispatch)
+	return done, d.mail(ctx, who, &done.Dispatch)
 }
 
 // keepMoves adds the earlier names that a dispatch which goes on has still to delete, and (leave) lets go of all else that
@@ -456,7 +463,9 @@ func (d *Dispatcher) LetPackagesGo(ctx context.Context) error {
 		if err := d.Blobs.DropPackage(ctx, id); err != nil {
 			return err
 		}
-		if err := d.Store.LetPackageGo(ctx, id); err != nil {
+		if err := d.Store.Do(ctx, door.By(identity.Due, identity.PackageDrop, audit.Of(identity.Dispatch, id)), func(tx *door.Tx) error {
+			return store.LetPackageGo(ctx, tx, id)
+		}); err != nil {
 			return err
 		}
 	}

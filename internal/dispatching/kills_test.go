@@ -15,12 +15,12 @@ import (
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"golang.org/x/net/webdav"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/dispatch"
+	"ambrosa/core/identity"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/outgoing"
 	"ambrosa/internal/picture"
@@ -50,7 +50,7 @@ func (noPictures) Decoders() int { return 2 }
 // noRuns queues nothing: the tests do what is queued.
 type noRuns struct{}
 
-func (noRuns) Queue(context.Context, pgx.Tx, acting.Actor, string, store.About) (int64, error) {
+func (noRuns) Queue(context.Context, *door.Tx, identity.Actor, string, store.About) (int64, error) {
 	return 0, nil
 }
 
@@ -80,7 +80,7 @@ func stock(t *testing.T, d *Dispatcher, folder string, pictures int) map[string]
 	sums := map[string]bool{}
 	exec := func(text string, args ...any) {
 		t.Helper()
-		if _, err := d.Store.Pool.Exec(t.Context(), text, args...); err != nil {
+		if _, err := testdb.Pool(d.Store).Exec(t.Context(), text, args...); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -126,12 +126,12 @@ func TestKills(t *testing.T) {
 	const pictures = 600
 	sums := stock(t, d, folder, pictures)
 	settings := dispatch.Settings{Pictures: dispatch.All, Names: "[sku]"}
-	outlet, err := d.Make(t.Context(), acting.Specialist, "webdav", Wanted{Name: "drive", Address: map[string]string{"address": server.URL},
+	outlet, err := d.Make(t.Context(), identity.Specialist, "webdav", Wanted{Name: "drive", Address: map[string]string{"address": server.URL},
 		Settings: settings})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.Dispatch(t.Context(), acting.Specialist, outlet, Going{Version: 1}); err != nil {
+	if _, err := d.Dispatch(t.Context(), identity.Specialist, outlet, Going{Version: 1}); err != nil {
 		t.Fatal(err)
 	}
 	r := rand.New(rand.NewPCG(5, 8))
@@ -143,13 +143,13 @@ func TestKills(t *testing.T) {
 			break
 		}
 	}
-	done, err := d.Do(t.Context(), 1, func(int64, int64) {})
+	done, err := d.Do(t.Context(), identity.Specialist, 1, func(int64, int64) {})
 	if err != nil || done.EndedAt == nil || done.Pictures != pictures {
 		t.Fatalf("%+v, %v", done, err)
 	}
 	whole, _ := seen(t, drive, sums)
 	var once, standing int
-	err = d.Store.Pool.QueryRow(t.Context(), `select count(distinct (product_id, name, sent)), (select count(*) from outlet_picture)
+	err = testdb.Pool(d.Store).QueryRow(t.Context(), `select count(distinct (product_id, name, sent)), (select count(*) from outlet_picture)
 		from dispatch_picture where held = ''`).Scan(&once, &standing)
 	if err != nil || whole != pictures || once != pictures || standing != pictures {
 		t.Errorf("%d are there, the receipt has %d, %d are known to stand: %v", whole, once, standing, err)
@@ -209,7 +209,7 @@ func TestToBeKilled(t *testing.T) {
 	}
 	d := dispatcherOf(t, database, os.Getenv(killedFolder))
 	fmt.Println(alive)
-	if _, err := d.Do(t.Context(), 1, func(int64, int64) {}); err != nil {
+	if _, err := d.Do(t.Context(), identity.Specialist, 1, func(int64, int64) {}); err != nil {
 		t.Fatal(err)
 	}
 }

@@ -7,6 +7,9 @@ import (
 	"strings"
 	"time"
 
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outlet/letter"
@@ -28,7 +31,7 @@ func errNoMail() error {
 // mail sends the link to a dispatch's package, once it is packed: it was not sent before, and a
 // package that nothing is in is told to nobody. What is wrong is an origin.Fault; the dispatch can
 // be gone on with then, and sends the link alone.
-func (d *Dispatcher) mail(ctx context.Context, of *store.Dispatch) error {
+func (d *Dispatcher) mail(ctx context.Context, who identity.Actor, of *store.Dispatch) error {
 	if of.Kind != letter.Name || of.MailedAt != nil || of.Size == 0 || of.LetGoAt != nil {
 		return nil
 	}
@@ -48,7 +51,7 @@ func (d *Dispatcher) mail(ctx context.Context, of *store.Dispatch) error {
 		return err
 	}
 	token := rand.Text()
-	if err := d.Store.GiveLink(ctx, of.ID, token, days); err != nil {
+	if err := d.GiveLink(ctx, who, of.ID, token, days); err != nil {
 		return err
 	}
 	message := mail.Message{ID: of.ID, At: time.Now(), To: to[0], More: to[1:],
@@ -60,7 +63,9 @@ func (d *Dispatcher) mail(ctx context.Context, of *store.Dispatch) error {
 	if err := d.Letters.Send(ctx, message); err != nil {
 		return origin.Faulty("the mail could not be sent: "+err.Error(), !mail.Refused(err), err)
 	}
-	if err := d.Store.LinkMailed(ctx, of.ID); err != nil {
+	if err := d.Store.Do(ctx, door.By(who, identity.DispatchMailed, audit.Of(identity.Dispatch, of.ID)), func(tx *door.Tx) error {
+		return store.LinkMailed(ctx, tx, of.ID)
+	}); err != nil {
 		return err
 	}
 	now := time.Now()

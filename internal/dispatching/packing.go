@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"ambrosa/core/dispatch"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
@@ -23,7 +25,7 @@ const (
 var errEmpty = errors.New("nothing is in the package")
 
 // pack packs what goes, part by part, and records what became of it.
-func (d *Dispatcher) pack(ctx context.Context, to store.Dispatch, r *Rehearsed, step func(done, of int64)) error {
+func (d *Dispatcher) pack(ctx context.Context, who identity.Actor, to store.Dispatch, r *Rehearsed, step func(done, of int64)) error {
 	end := store.Ending{Gone: r.Gone, Slot: func(s dispatch.Sent) string { return s.Name }}
 	if r.Pictures+len(r.Gone) > 0 {
 		var err error
@@ -34,7 +36,7 @@ func (d *Dispatcher) pack(ctx context.Context, to store.Dispatch, r *Rehearsed, 
 		}
 	}
 	end.Outcomes = r.Outcomes
-	return d.Store.EndDispatch(ctx, to.ID, end)
+	return d.end(ctx, who, to, end)
 }
 
 // packing is a package on its way: where it is among the pictures that may go.
@@ -206,7 +208,9 @@ func (d *Dispatcher) loaded(ctx context.Context, ready *preparing, i int, o *dis
 	if o.Made != "" { // what was made is: it is made anew the next time
 		return l, nil
 	}
-	return l, d.Store.Checked(ctx, []string{o.Sum}, []string{damage})
+	return l, d.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Checked(ctx, tx, []string{o.Sum}, []string{damage})
+	})
 }
 
 // put puts a picture into an archive.

@@ -14,6 +14,7 @@ import (
 	"ambrosa/core/dispatch"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
 	"ambrosa/internal/picture"
 	"ambrosa/internal/store"
 )
@@ -60,7 +61,9 @@ func (d *Dispatcher) prepare(
 			ways, sums = append(ways, o.Made), append(sums, o.Sum)
 		}
 	}
-	kept, err := d.Store.Renditions(ctx, ways, sums)
+	kept, err := door.Get(ctx, d.Store.Door, door.Step(ctx), func(tx *door.Tx) ([]store.Rendition, error) {
+		return store.Renditions(ctx, tx, ways, sums)
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -148,7 +151,9 @@ func (p *preparing) make(ctx context.Context, o dispatch.Outcome, sum blob.Sum) 
 		return r, "", err
 	}
 	if damage != "" {
-		return r, "its bytes are " + damage, p.Store.Checked(ctx, []string{o.Sum}, []string{damage})
+		return r, "its bytes are " + damage, p.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.Checked(ctx, tx, []string{o.Sum}, []string{damage})
+		})
 	}
 	path, done, err := p.Blobs.Local(ctx, sum)
 	if err != nil {
@@ -173,7 +178,7 @@ func (p *preparing) make(ctx context.Context, o dispatch.Outcome, sum blob.Sum) 
 	r = store.Rendition{Made: o.Made, Sum: o.Sum, Result: content.Sum.String(), Bytes: content.Bytes, Width: made.Width, Height: made.Height,
 		PictureWidth: made.PictureWidth, PictureHeight: made.PictureHeight, Quality: made.Quality}
 	// Its row comes first: one whose object never came is made anew, and lets it go with its term.
-	if err := p.Store.KeepRendition(ctx, r); err != nil {
+	if err := p.Store.Step(ctx, func(tx *door.Tx) error { return store.KeepRendition(ctx, tx, r) }); err != nil {
 		content.Remove()
 		return r, "", err
 	}
@@ -260,7 +265,7 @@ func (d *Dispatcher) LetRenditionsGo(ctx context.Context) error {
 			return err
 		}
 		drop := func(ctx context.Context) error { return d.Blobs.DropMade(ctx, r.Made, of) }
-		if err := d.Store.LetRenditionGo(ctx, r, drop); err != nil {
+		if err := d.Store.Step(ctx, func(tx *door.Tx) error { return store.LetRenditionGo(ctx, tx, r, drop) }); err != nil {
 			return err
 		}
 	}

@@ -12,7 +12,9 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"ambrosa/core/dispatch"
+	"ambrosa/core/identity"
 	"ambrosa/core/picturespec"
+	"ambrosa/internal/door"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/outlet"
 	"ambrosa/internal/store"
@@ -45,7 +47,7 @@ type sending struct {
 // on after a break sends none twice. refused says why the other side refused one. The error is an origin.Fault where the
 // other side is not fit to go on with.
 func (d *Dispatcher) send(
-	ctx context.Context, to store.Dispatch, r *Rehearsed, step func(done, of int64),
+	ctx context.Context, who identity.Actor, to store.Dispatch, r *Rehearsed, step func(done, of int64),
 ) (refused string, err error) {
 	o, err := d.Store.Outlet(ctx, to.OutletID)
 	if errors.Is(err, store.ErrNotFound) {
@@ -63,7 +65,9 @@ func (d *Dispatcher) send(
 			return "", err
 		}
 		defer s.out.Close()
-		if err := d.Store.PinOutlet(ctx, o.ID, s.out.Pinned()); err != nil {
+		if err := d.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.PinOutlet(ctx, tx, o.ID, s.out.Pinned())
+		}); err != nil {
 			return "", err
 		}
 		of := int64(r.Pictures + len(r.Gone))
@@ -80,7 +84,7 @@ func (d *Dispatcher) send(
 	if s.refused != nil {
 		refused = s.refused.Error()
 	}
-	return refused, d.Store.EndDispatch(ctx, to.ID, store.Ending{Outcomes: held, Slot: s.slot})
+	return refused, d.end(ctx, who, to, store.Ending{Outcomes: held, Slot: s.slot})
 }
 
 // all sends the pictures side by side, and then removes what is gone. The earlier name of a picture that was not sent under
@@ -132,7 +136,9 @@ func (s *sending) one(ctx context.Context, ready *preparing, i int, o *dispatch.
 		Sum: l.sum.String(), Size: l.size,
 		Open: func(ctx context.Context) (io.ReadSeekCloser, error) { return l.seekable(ctx, s.Blobs) }}
 	// Noted before it is written: whatever ends this process, no picture is there that nobody knows of.
-	if err := s.Store.Sending(ctx, s.to, *o, s.slot); err != nil {
+	if err := s.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Sending(ctx, tx, s.to, *o, s.slot)
+	}); err != nil {
 		return err
 	}
 	answer, err := s.again(ctx, func() (string, error) { return s.out.Put(ctx, picture) })
@@ -144,7 +150,9 @@ func (s *sending) one(ctx context.Context, ready *preparing, i int, o *dispatch.
 	defer s.mu.Unlock()
 	s.row = 0
 	s.line++
-	if err := s.Store.Handed(ctx, s.to, s.line, *o, s.slot); err != nil {
+	if err := s.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Handed(ctx, tx, s.to, s.line, *o, s.slot)
+	}); err != nil {
 		return err
 	}
 	s.done++
@@ -183,7 +191,9 @@ func (s *sending) remove(ctx context.Context, gone dispatch.Sent, step func()) e
 		return err
 	}
 	s.line++
-	if err := s.Store.Removed(ctx, s.to, s.line, gone, s.slot(gone), answer); err != nil {
+	if err := s.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Removed(ctx, tx, s.to, s.line, gone, s.slot(gone), answer)
+	}); err != nil {
 		return err
 	}
 	s.done++

@@ -7,9 +7,10 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
-
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -19,7 +20,7 @@ const importedAtOnce = 1000
 // DoImport does an import, some whole products at a time, from where it was. Each
 // product is judged again as the catalog is then: where that is not what the rehearsal
 // showed nothing is done for it, and it is shown anew.
-func (m *Importer) DoImport(ctx context.Context, id int64, step func(done, total int64)) (store.Import, error) {
+func (m *Importer) DoImport(ctx context.Context, who identity.Actor, id int64, step func(done, total int64)) (store.Import, error) {
 	found, err := m.Store.Import(ctx, id)
 	if err != nil {
 		return found, err
@@ -32,7 +33,9 @@ func (m *Importer) DoImport(ctx context.Context, id int64, step func(done, total
 	if err != nil {
 		return found, err
 	}
-	if err := m.Store.Analyze(ctx, "sheet_verdict", "sheet_row"); err != nil {
+	if err := m.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Analyze(ctx, tx, "sheet_verdict", "sheet_row")
+	}); err != nil {
 		return found, err
 	}
 	total := int64(of.Totals.Verdicts[string(sheet.Make)] + of.Totals.Verdicts[string(sheet.Change)])
@@ -41,13 +44,15 @@ func (m *Importer) DoImport(ctx context.Context, id int64, step func(done, total
 			return found, err
 		}
 		if n == next { // what is imported multiplies the catalog
-			if err := m.Store.Analyze(ctx, "product", "variant", "category"); err != nil {
+			if err := m.Store.Step(ctx, func(tx *door.Tx) error {
+				return store.Analyze(ctx, tx, "product", "variant", "category")
+			}); err != nil {
 				return found, err
 			}
 			next *= 3
 		}
 		step(int64(found.Made+found.Changed+found.Overtaken), total)
-		if found, err = m.importSome(ctx, judge, found); err != nil {
+		if found, err = m.importSome(ctx, who, judge, found); err != nil {
 			return found, err
 		}
 	}
@@ -56,9 +61,10 @@ func (m *Importer) DoImport(ctx context.Context, id int64, step func(done, total
 }
 
 // importSome imports the next products, in one transaction.
-func (m *Importer) importSome(ctx context.Context, judge *sheet.Judge, i store.Import) (after store.Import, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+func (m *Importer) importSome(ctx context.Context, who identity.Actor, judge *sheet.Judge, i store.Import) (after store.Import, err error) {
+	err = m.Store.Do(ctx, door.By(who, identity.ProductImport, audit.Of(identity.Import, i.ID)), func(tx *door.Tx) error {
 		if i, err = store.LockImport(ctx, tx, i.ID); err != nil || i.State != "importing" {
+			tx.Unchanged()
 			return err
 		}
 		firsts, err := store.NextProducts(ctx, tx, i.SheetID, i.Cursor, importedAtOnce)
@@ -66,8 +72,9 @@ func (m *Importer) importSome(ctx context.Context, judge *sheet.Judge, i store.I
 			return err
 		}
 		if len(firsts) == 0 {
+			tx.Unchanged()
 			i.State = "imported"
-			return store.SetImportState(ctx, tx, i.ID, "imported", "")
+			return store.SetImportState(ctx, tx, i.ID, "imported")
 		}
 		version, err := store.HoldCatalog(ctx, tx)
 		if err != nil {
@@ -110,7 +117,7 @@ func counted(rows []sheet.Judged) (made, changed int) {
 // judgedAgain judges the rows of products again, and returns those of products that
 // are as the rehearsal showed them; of the others it keeps the new verdicts, and counts
 // their rows.
-func judgedAgain(ctx context.Context, tx pgx.Tx, judge *sheet.Judge, id int64, firsts []int) (rows []sheet.Judged,
+func judgedAgain(ctx context.Context, tx *door.Tx, judge *sheet.Judge, id int64, firsts []int) (rows []sheet.Judged,
 	overtaken int, err error) {
 	shown, err := store.VerdictsOfProducts(ctx, tx, id, firsts)
 	if err != nil {
@@ -162,7 +169,7 @@ func asShown(shown store.SheetVerdict, now sheet.Judged) bool {
 }
 
 // writeRows makes products be as rows say, and records the way back.
-func writeRows(ctx context.Context, tx pgx.Tx, version, id int64, rows []sheet.Judged) error {
+func writeRows(ctx context.Context, tx *door.Tx, version, id int64, rows []sheet.Judged) error {
 	standing, first, err := standingOf(ctx, tx, rows)
 	if err != nil {
 		return err
@@ -211,16 +218,17 @@ func writeRows(ctx context.Context, tx pgx.Tx, version, id int64, rows []sheet.J
 }
 
 // productsChanged has everybody who shows products look again.
-func productsChanged(ctx context.Context, tx pgx.Tx, ids []int64) error {
+func productsChanged(ctx context.Context, tx *door.Tx, ids []int64) error {
 	if len(ids) == 0 {
 		return nil
 	}
+	tx.About(audit.All(identity.Product, ids)...)
 	return store.Notify(ctx, tx, store.Event{Topic: "product", ID: ids[0]})
 }
 
 // standingOf returns the products that rows are about as they stand, and the first row
 // about each.
-func standingOf(ctx context.Context, tx pgx.Tx, rows []sheet.Judged) (standing sheet.Standing, first map[string]int, err error) {
+func standingOf(ctx context.Context, tx *door.Tx, rows []sheet.Judged) (standing sheet.Standing, first map[string]int, err error) {
 	first = map[string]int{}
 	var codes []string
 	for _, r := range rows {

@@ -6,16 +6,17 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
-
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
 // writeBranches makes categories be as rows of a list of them say, in order, and records
 // the way back.
-func writeBranches(ctx context.Context, tx pgx.Tx, id int64, rows []sheet.Judged) error {
+func writeBranches(ctx context.Context, tx *door.Tx, id int64, rows []sheet.Judged) error {
 	var paths []string
 	for _, r := range rows {
 		if writesBranch(r) {
@@ -44,6 +45,9 @@ func writeBranches(ctx context.Context, tx pgx.Tx, id int64, rows []sheet.Judged
 		}
 		changes = append(changes, change)
 	}
+	for _, c := range changes {
+		tx.About(audit.Of(identity.Category, c.CategoryID))
+	}
 	return store.AddBranchChanges(ctx, tx, id, changes)
 }
 
@@ -51,7 +55,7 @@ func writesBranch(r sheet.Judged) bool {
 	return r.Wanted.Branch != nil && (r.Verdict == sheet.Make || r.Verdict == sheet.Change)
 }
 
-func writeBranch(ctx context.Context, tx pgx.Tx, id int64, r sheet.Judged, standing map[string]store.Branch) (c store.BranchChange,
+func writeBranch(ctx context.Context, tx *door.Tx, id int64, r sheet.Judged, standing map[string]store.Branch) (c store.BranchChange,
 	err error) {
 	of := r.Wanted.Branch
 	key := sheet.Key(of.Is.Path)
@@ -77,8 +81,8 @@ func writeBranch(ctx context.Context, tx pgx.Tx, id int64, r sheet.Judged, stand
 
 // revertBranches takes the last categories of an import back, in one transaction, or one
 // alone; notes counts those of which something stays.
-func (m *Importer) revertBranches(ctx context.Context, id, category int64) (n, notes int, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+func (m *Importer) revertBranches(ctx context.Context, who identity.Actor, id, category int64) (n, notes int, err error) {
+	err = m.Store.Do(ctx, door.By(who, identity.ImportUndo, audit.Of(identity.Import, id)), func(tx *door.Tx) error {
 		if _, err := store.LockImport(ctx, tx, id); err != nil {
 			return err
 		}
@@ -89,10 +93,14 @@ func (m *Importer) revertBranches(ctx context.Context, id, category int64) (n, n
 		if err != nil {
 			return err
 		}
-		n = len(changes)
+		n, notes = len(changes), 0
+		if n == 0 {
+			tx.Unchanged()
+		}
 		categories := make([]int64, n)
 		for i, c := range changes {
 			categories[i] = c.CategoryID
+			tx.About(audit.Of(identity.Category, c.CategoryID))
 		}
 		if err := m.letGo(ctx, tx, nil, categories); err != nil {
 			return err
@@ -115,7 +123,7 @@ func (m *Importer) revertBranches(ctx context.Context, id, category int64) (n, n
 }
 
 // takeBranchBack takes one change of a category back, and returns what of it stays.
-func takeBranchBack(ctx context.Context, tx pgx.Tx, c store.BranchChange) (note string, err error) {
+func takeBranchBack(ctx context.Context, tx *door.Tx, c store.BranchChange) (note string, err error) {
 	now, err := store.LockBranch(ctx, tx, c.CategoryID)
 	if errors.Is(err, store.ErrNotFound) {
 		return "", nil

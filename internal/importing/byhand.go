@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -32,12 +32,12 @@ func (e *NotTaken) Error() string { return e.Why }
 // Write makes a change by hand, judged by what judges sheets, in one piece, with the way
 // back of an import, whose number it returns: 0 where nothing changed. The error is
 // a *NotTaken, or store.ErrChanged where somebody changed one of the cells since.
-func (m *Importer) Write(ctx context.Context, who acting.Actor, hand ByHand) (id int64, err error) {
+func (m *Importer) Write(ctx context.Context, who identity.Actor, hand ByHand) (id int64, err error) {
 	judge, rows, err := hand.judge()
 	if err != nil {
 		return 0, err
 	}
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = m.Store.Do(ctx, door.By(who, identity.ProductChange), func(tx *door.Tx) error {
 		version, err := store.HoldCatalog(ctx, tx)
 		if err != nil {
 			return err
@@ -51,11 +51,13 @@ func (m *Importer) Write(ctx context.Context, who acting.Actor, hand ByHand) (id
 		}
 		made, changed := counted(all)
 		if made+changed == 0 {
+			tx.Unchanged()
 			return nil
 		}
-		if id, err = store.NewByHand(ctx, tx, who); err != nil {
+		if id, err = store.NewByHand(ctx, tx); err != nil {
 			return err
 		}
+		tx.About(audit.Of(identity.Import, id))
 		if err := writeRows(ctx, tx, version, id, all); err != nil {
 			return err
 		}
@@ -126,9 +128,9 @@ func (h ByHand) column(c sheet.FieldChange) int {
 // an import, whose number it returns: 0 where nothing changed. version is the category's as
 // the person saw it: another one is store.ErrChanged. store.ErrTaken means that another
 // category has the ID.
-func (m *Importer) WriteCategory(ctx context.Context, who acting.Actor, id, version int64, ref,
+func (m *Importer) WriteCategory(ctx context.Context, who identity.Actor, id, version int64, ref,
 	description string) (change int64, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = m.Store.Do(ctx, door.By(who, identity.CategoryChange, audit.Of(identity.Category, id)), func(tx *door.Tx) error {
 		if _, err := store.HoldCatalog(ctx, tx); err != nil {
 			return err
 		}
@@ -145,15 +147,18 @@ func (m *Importer) WriteCategory(ctx context.Context, who acting.Actor, id, vers
 		}
 		is := catalog.CategorySnapshot{Path: was.Path, Ref: ref, Description: description}
 		if is == was.CategorySnapshot {
+			tx.Unchanged()
 			return nil
 		}
-		if change, err = store.NewByHand(ctx, tx, who); err != nil {
+		if change, err = store.NewByHand(ctx, tx); err != nil {
 			return err
 		}
 		if err := store.WriteBranch(ctx, tx, id, is); err != nil {
 			return err
 		}
 		before := was.CategorySnapshot
+		tx.About(audit.Of(identity.Import, change))
+		tx.Changed(before, is)
 		if err := store.Advance(ctx, tx, change, 1, 0, 1, 0); err != nil {
 			return err
 		}

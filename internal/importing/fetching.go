@@ -45,7 +45,7 @@ func (m *Importer) Addresses(ctx context.Context, found store.Sheet) (items []st
 				some, addresses = append(some, item), append(addresses, named.Name)
 			}
 		}
-		came, err := store.FilesAt(ctx, m.Store.Pool, addresses)
+		came, err := store.FilesAt(ctx, m.Store.Reader(), addresses)
 		if err != nil {
 			return err
 		}

@@ -4,7 +4,7 @@ import (
 	"context"
 	"slices"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/store"
 )
@@ -53,7 +53,7 @@ func (m *Importer) earlier(ctx context.Context, of store.Sheet) (ids []int64, er
 // RetireGone retires variants that a sheet does not name, as a change by hand with the way
 // back of an import, whose number it returns. store.ErrChanged means that one of them was
 // retired, is gone, or is named by the sheet by now.
-func (m *Importer) RetireGone(ctx context.Context, who acting.Actor, id int64, chosen []int64) (done int64, err error) {
+func (m *Importer) RetireGone(ctx context.Context, who identity.Actor, id int64, chosen []int64) (done int64, err error) {
 	all, err := m.Gone(ctx, id, MostGone)
 	if err != nil {
 		return 0, err

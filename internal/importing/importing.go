@@ -9,11 +9,11 @@ import (
 	"slices"
 	"sync"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -48,20 +48,21 @@ type MappingError struct{ Why string }
 func (e *MappingError) Error() string { return e.Why }
 
 // queue asks for a run.
-func (m *Importer) queue(ctx context.Context, who acting.Actor, kind string, about store.About) (run int64, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
-		run, err = m.Runs.Queue(ctx, tx, who, kind, about)
+func (m *Importer) queue(ctx context.Context, deed door.Deed, kind string, about store.About) (run int64, err error) {
+	err = m.Store.Do(ctx, deed, func(tx *door.Tx) error {
+		run, err = m.Runs.Queue(ctx, tx, tx.Who(), kind, about)
 		return err
 	})
 	return run, err
 }
 
 // Bring records a sheet whose bytes are kept, and has it read.
-func (m *Importer) Bring(ctx context.Context, who acting.Actor, name string, sum []byte, bytes int64) (id int64, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
-		if id, err = store.NewSheet(ctx, tx, who, name, sum, bytes); err != nil {
+func (m *Importer) Bring(ctx context.Context, who identity.Actor, name string, sum []byte, bytes int64) (id int64, err error) {
+	err = m.Store.Do(ctx, door.By(who, identity.SheetBring), func(tx *door.Tx) error {
+		if id, err = store.NewSheet(ctx, tx, name, sum, bytes); err != nil {
 			return err
 		}
+		tx.About(audit.Of(identity.Sheet, id))
 		_, err = m.Runs.Queue(ctx, tx, who, ReadRun, store.About{Sheet: id})
 		return err
 	})
@@ -70,8 +71,8 @@ func (m *Importer) Bring(ctx context.Context, who acting.Actor, name string, sum
 
 // ReadAgain has a sheet read from another worksheet, or takes another row of it for the
 // header, 0 for the one that is found; what was done to its rows stays then.
-func (m *Importer) ReadAgain(ctx context.Context, who acting.Actor, id int64, worksheet string, header int) error {
-	return m.Store.Within(ctx, func(tx pgx.Tx) error {
+func (m *Importer) ReadAgain(ctx context.Context, who identity.Actor, id int64, worksheet string, header int) error {
+	return m.Store.Do(ctx, door.By(who, identity.SheetRead, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
 		found, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
@@ -90,8 +91,8 @@ func (m *Importer) ReadAgain(ctx context.Context, who acting.Actor, id int64, wo
 // Map gives a sheet the mapping and choices of a person, remembers what was chosen for
 // its headers, and has it judged. revision is the sheet as the person saw it:
 // store.ErrChanged means that it is another by now.
-func (m *Importer) Map(ctx context.Context, who acting.Actor, id int64, revision int, wanted sheet.Mapping, choices sheet.Choices) error {
-	return m.Store.Within(ctx, func(tx pgx.Tx) error {
+func (m *Importer) Map(ctx context.Context, who identity.Actor, id int64, revision int, wanted sheet.Mapping, choices sheet.Choices) error {
+	return m.Store.Do(ctx, door.By(who, identity.SheetMap, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
 		found, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
@@ -137,29 +138,63 @@ func sameStep(a, b sheet.CellStep) bool {
 
 // Keep keeps a sheet's mapping by name, for sheets with the same headers, and for those of the
 // origin that it came from.
-func (m *Importer) Keep(ctx context.Context, id int64, name string) error {
+func (m *Importer) Keep(ctx context.Context, who identity.Actor, id int64, name string) error {
 	found, err := m.Store.Sheet(ctx, id)
 	if err != nil {
 		return err
 	}
-	origin, err := store.OriginOfSheet(ctx, m.Store.Pool, id)
+	origin, err := store.OriginOfSheet(ctx, m.Store.Reader(), id)
 	if err != nil {
 		return err
 	}
 	found.Choices.Lots = nil // the next sheet's pictures come in other lots
-	return m.Store.KeepMapping(ctx, store.KeptMapping{Name: name, Mapping: found.Mapping, Choices: found.Choices, Origin: origin})
+	return m.Store.Do(ctx, door.By(who, identity.SheetKeep, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
+		tx.Changed(nil, map[string]string{"name": name})
+		return store.KeepMapping(ctx, tx, store.KeptMapping{Name: name, Mapping: found.Mapping, Choices: found.Choices, Origin: origin})
+	})
+}
+
+// Claim says that bytes are about to be kept, so that they stay where the same are just being purged.
+func (m *Importer) Claim(ctx context.Context, sum []byte) error {
+	return m.Store.Step(ctx, func(tx *door.Tx) error { return store.ClaimBytes(ctx, tx, 0, sum) })
+}
+
+// ImportRows creates and updates products and variants by SKU. Empty cells leave what stands.
+func (m *Importer) ImportRows(ctx context.Context, who identity.Actor, rows []catalog.Row) (store.Imported, error) {
+	return door.Get(ctx, m.Store.Door, door.By(who, identity.CatalogImport), func(tx *door.Tx) (store.Imported, error) {
+		done, err := store.ImportRows(ctx, tx, rows)
+		if done.Created+done.Updated+done.Products == 0 {
+			tx.Unchanged()
+		}
+		tx.Changed(nil, done)
+		return done, err
+	})
+}
+
+// Discard hides a sheet; what it imported stays.
+func (m *Importer) Discard(ctx context.Context, who identity.Actor, id int64) error {
+	return m.Store.Do(ctx, door.By(who, identity.SheetDiscard, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
+		return store.GiveUpSheet(ctx, tx, id)
+	})
+}
+
+// Restore brings a sheet back that was discarded.
+func (m *Importer) Restore(ctx context.Context, who identity.Actor, id int64) error {
+	return m.Store.Do(ctx, door.By(who, identity.SheetRestore, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
+		return store.RestoreSheet(ctx, tx, id)
+	})
 }
 
 // Rehearse has a sheet judged again, as the catalog is now.
-func (m *Importer) Rehearse(ctx context.Context, who acting.Actor, id int64) error {
-	_, err := m.queue(ctx, who, RehearseRun, store.About{Sheet: id})
+func (m *Importer) Rehearse(ctx context.Context, who identity.Actor, id int64) error {
+	_, err := m.queue(ctx, door.By(who, identity.SheetCheck, audit.Of(identity.Sheet, id)), RehearseRun, store.About{Sheet: id})
 	return err
 }
 
 // Import has a sheet imported as it was rehearsed. revision is the sheet as the person
 // saw it judged; store.ErrChanged means that it, or what was judged, is another.
-func (m *Importer) Import(ctx context.Context, who acting.Actor, id int64, revision int) (run int64, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+func (m *Importer) Import(ctx context.Context, who identity.Actor, id int64, revision int) (run int64, err error) {
+	err = m.Store.Do(ctx, door.By(who, identity.SheetImport, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
 		found, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
@@ -167,10 +202,11 @@ func (m *Importer) Import(ctx context.Context, who acting.Actor, id int64, revis
 		if found.Revision != revision || found.Rehearsed != revision {
 			return store.ErrChanged
 		}
-		made, err := store.NewImport(ctx, tx, who, id, revision)
+		made, err := store.NewImport(ctx, tx, id, revision)
 		if err != nil {
 			return err
 		}
+		tx.About(audit.Of(identity.Import, made))
 		run, err = m.Runs.Queue(ctx, tx, who, ImportRun, store.About{Sheet: id, Import: made})
 		return err
 	})
@@ -178,8 +214,8 @@ func (m *Importer) Import(ctx context.Context, who acting.Actor, id int64, revis
 }
 
 // Revert has an import taken back, whole or for one product or category.
-func (m *Importer) Revert(ctx context.Context, who acting.Actor, id int64, alone catalog.Target) (run int64, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+func (m *Importer) Revert(ctx context.Context, who identity.Actor, id int64, alone catalog.Target) (run int64, err error) {
+	err = m.Store.Do(ctx, door.By(who, identity.ImportRevert, audit.Of(identity.Import, id)), func(tx *door.Tx) error {
 		found, err := store.LockImport(ctx, tx, id)
 		if err != nil {
 			return err
@@ -196,9 +232,12 @@ func (m *Importer) Revert(ctx context.Context, who acting.Actor, id int64, alone
 		if !ended || found.Standing == 0 {
 			return store.ErrChanged
 		}
+		if found.SheetID != 0 {
+			tx.About(audit.Of(identity.Sheet, found.SheetID))
+		}
 		about := store.About{Sheet: found.SheetID, Import: id, Owner: alone}
 		if alone.None() {
-			if err := store.SetImportState(ctx, tx, id, "reverting", who.Name); err != nil {
+			if err := store.SetImportState(ctx, tx, id, "reverting"); err != nil {
 				return err
 			}
 		}

@@ -6,13 +6,12 @@ import (
 	"path"
 	"slices"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/pairing"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -21,12 +20,12 @@ const longestName = 200
 
 // Adopt makes a spreadsheet among a lot's files a sheet: the one that has its bytes, where
 // there is one, else a new one, which is still to be read.
-func (m *Importer) Adopt(ctx context.Context, who acting.Actor, file store.SheetFile) (id int64, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+func (m *Importer) Adopt(ctx context.Context, who identity.Actor, file store.SheetFile) (id int64, err error) {
+	err = m.Store.Do(ctx, door.By(who, identity.SheetBring), func(tx *door.Tx) error {
 		id, err = store.SheetOfBytes(ctx, tx, file.Sum)
 		if errors.Is(err, store.ErrNotFound) {
 			name := legible.Short(legible.Name(path.Base(file.Path)), longestName)
-			id, err = store.NewSheet(ctx, tx, who, name, file.Sum, file.Bytes)
+			id, err = store.NewSheet(ctx, tx, name, file.Sum, file.Bytes)
 		}
 		if err != nil {
 			return err
@@ -57,7 +56,7 @@ func (m *Importer) FilesNamed(ctx context.Context, id int64) (named []store.LotR
 		return nil, err
 	}
 	err = m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
-		all, err := judged(ctx, m.Store.Pool, id, judge, rows)
+		all, err := judged(ctx, m.Store.Reader(), id, judge, rows)
 		for _, row := range all {
 			if row.Verdict != sheet.Skipped {
 				named = append(named, filesOf(row)...)

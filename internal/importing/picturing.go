@@ -6,11 +6,13 @@ import (
 	"fmt"
 	"slices"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/pairing"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -43,7 +45,7 @@ func (p Pictured) Words() string {
 // that its rows are about: as a person decides, file by file, so that each can be taken
 // back, and planned and applied as any. Rows whose product is not in the catalog, and
 // pictures in question, are passed over.
-func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
+func (m *Importer) DoPair(ctx context.Context, who identity.Actor, decider *deciding.Decider, id int64,
 	step func(done, total int64)) (p Pictured, err error) {
 	p.Lots, p.shared = map[int64]string{}, map[string]bool{}
 	found, err := m.Store.Sheet(ctx, id)
@@ -60,7 +62,7 @@ func (m *Importer) DoPair(ctx context.Context, who acting.Actor, decider *decidi
 	}
 	done := int64(0)
 	err = m.eachRow(ctx, found, judgeAtOnce, func(rows []store.SheetRow) error {
-		all, err := judged(ctx, m.Store.Pool, id, judge, rows)
+		all, err := judged(ctx, m.Store.Reader(), id, judge, rows)
 		if err != nil {
 			return err
 		}
@@ -96,7 +98,7 @@ func (m *Importer) sharedPictures(ctx context.Context, of store.Sheet, judge *sh
 	}
 	owners := map[string]int64{}
 	err = m.eachRow(ctx, of, judgeAtOnce, func(rows []store.SheetRow) error {
-		all, err := judged(ctx, m.Store.Pool, of.ID, judge, rows)
+		all, err := judged(ctx, m.Store.Reader(), of.ID, judge, rows)
 		for _, row := range all {
 			for _, named := range row.Wanted.Pictures {
 				if name := nameKey(named.Name); times[name] > 1 {
@@ -135,7 +137,7 @@ func nameKey(name string) string {
 	return sheet.FileKey(name)
 }
 
-func (m *Importer) pairRows(ctx context.Context, who acting.Actor, decider *deciding.Decider, of store.Sheet, rows []sheet.Judged,
+func (m *Importer) pairRows(ctx context.Context, who identity.Actor, decider *deciding.Decider, of store.Sheet, rows []sheet.Judged,
 	shared map[string]catalog.Target, p *Pictured) error {
 	stems, addresses := namesOf(rows)
 	files, err := m.filesByName(ctx, of.ID, stems, addresses)
@@ -177,7 +179,7 @@ func (m *Importer) filesByName(ctx context.Context, id int64, stems map[string]b
 	for stem := range stems {
 		asked = append(asked, stem)
 	}
-	found, err := store.FilesNamed(ctx, m.Store.Pool, asked, id)
+	found, err := store.FilesNamed(ctx, m.Store.Reader(), asked, id)
 	by := map[string][]store.NamedFile{}
 	for _, f := range found {
 		by[f.Stem()] = append(by[f.Stem()], f)
@@ -185,7 +187,7 @@ func (m *Importer) filesByName(ctx context.Context, id int64, stems map[string]b
 	if err != nil {
 		return nil, err
 	}
-	fetched, err := store.FilesAt(ctx, m.Store.Pool, addresses)
+	fetched, err := store.FilesAt(ctx, m.Store.Reader(), addresses)
 	for _, f := range fetched {
 		if f.Problem == "" && f.Sum != "" {
 			by[f.Address] = []store.NamedFile{f}
@@ -194,7 +196,7 @@ func (m *Importer) filesByName(ctx context.Context, id int64, stems map[string]b
 	return by, err
 }
 
-func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
+func (m *Importer) pairPicture(ctx context.Context, who identity.Actor, decider *deciding.Decider, id int64,
 	target catalog.Target, files map[string][]store.NamedFile, row sheet.Judged, named sheet.NamedPicture, reason string, p *Pictured) error {
 	candidates := filesMeant(files, named.Name)
 	asked := slices.ContainsFunc(row.Cells, func(c sheet.Judgement) bool {
@@ -235,7 +237,7 @@ func (m *Importer) pairPicture(ctx context.Context, who acting.Actor, decider *d
 	}
 	p.Paired++
 	p.Lots[f.Lot] = f.LotName
-	return m.Store.AddPairing(ctx, id, undo)
+	return m.Store.Step(ctx, func(tx *door.Tx) error { return store.AddPairing(ctx, tx, id, undo) })
 }
 
 // The longest view and alternative text that are kept, in characters.
@@ -259,7 +261,7 @@ func cut(text string, most int) string {
 
 // DoUnpair takes back what a sheet paired, the last first; what somebody decided on since
 // stays.
-func (m *Importer) DoUnpair(ctx context.Context, who acting.Actor, decider *deciding.Decider, id int64,
+func (m *Importer) DoUnpair(ctx context.Context, who identity.Actor, decider *deciding.Decider, id int64,
 	step func(done, total int64)) (string, error) {
 	decisions, err := m.Store.Pairings(ctx, id)
 	if err != nil {
@@ -275,7 +277,7 @@ func (m *Importer) DoUnpair(ctx context.Context, who acting.Actor, decider *deci
 			return "", err
 		}
 		back += len(files)
-		if err := m.Store.EndPairing(ctx, decision); err != nil {
+		if err := m.Store.Step(ctx, func(tx *door.Tx) error { return store.EndPairing(ctx, tx, decision) }); err != nil {
 			return "", err
 		}
 		step(int64(i+1), int64(len(decisions)))
@@ -288,13 +290,13 @@ func (m *Importer) DoUnpair(ctx context.Context, who acting.Actor, decider *deci
 }
 
 // Unpair has what a sheet paired taken back.
-func (m *Importer) Unpair(ctx context.Context, who acting.Actor, id int64) (run int64, err error) {
-	return m.queue(ctx, who, UnpairRun, store.About{Sheet: id})
+func (m *Importer) Unpair(ctx context.Context, who identity.Actor, id int64) (run int64, err error) {
+	return m.queue(ctx, door.By(who, identity.SheetUnpair, audit.Of(identity.Sheet, id)), UnpairRun, store.About{Sheet: id})
 }
 
 // Pair has the pictures paired that a sheet names.
-func (m *Importer) Pair(ctx context.Context, who acting.Actor, id int64) (run int64, err error) {
-	return m.queue(ctx, who, PairRun, store.About{Sheet: id})
+func (m *Importer) Pair(ctx context.Context, who identity.Actor, id int64) (run int64, err error) {
+	return m.queue(ctx, door.By(who, identity.SheetPair, audit.Of(identity.Sheet, id)), PairRun, store.About{Sheet: id})
 }
 
 // showPictures finds for rows the pictures that they name.

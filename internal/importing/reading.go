@@ -6,11 +6,10 @@ import (
 	"io"
 	"slices"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/core/sheet"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
@@ -25,9 +24,9 @@ const (
 // DoRead reads a sheet whose bytes lie at path, by a process of the program, keeps its
 // rows and proposes a mapping. A *sheetfile.Refused says why it cannot be read; what can
 // be judged of it is judged by a run.
-func (m *Importer) DoRead(ctx context.Context, who acting.Actor, program contained.Program, path string, found store.Sheet,
+func (m *Importer) DoRead(ctx context.Context, who identity.Actor, program contained.Program, path string, found store.Sheet,
 	step func(rows int64)) (err error) {
-	if err := m.Store.ClearRows(ctx, found.ID); err != nil {
+	if err := m.Store.Step(ctx, func(tx *door.Tx) error { return store.ClearRows(ctx, tx, found.ID) }); err != nil {
 		return err
 	}
 	child, err := sheetfile.Read(ctx, program, path, found.Worksheet)
@@ -56,14 +55,18 @@ func (m *Importer) DoRead(ctx context.Context, who acting.Actor, program contain
 			head = append(head, one)
 		}
 		if batch = append(batch, one); len(batch) == keptOnce {
-			if err := m.Store.AddSheetRows(ctx, found.ID, batch); err != nil {
+			if err := m.Store.Step(ctx, func(tx *door.Tx) error {
+				return store.AddSheetRows(ctx, tx, found.ID, batch)
+			}); err != nil {
 				return err
 			}
 			batch = batch[:0]
 			step(int64(total))
 		}
 	}
-	if err := m.Store.AddSheetRows(ctx, found.ID, batch); err != nil {
+	if err := m.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.AddSheetRows(ctx, tx, found.ID, batch)
+	}); err != nil {
 		return err
 	}
 	read, err := m.understand(ctx, found, head)
@@ -71,11 +74,11 @@ func (m *Importer) DoRead(ctx context.Context, who acting.Actor, program contain
 		return err
 	}
 	read.Worksheet, read.Worksheets, read.Macros = child.Worksheet, child.Worksheets, child.Macros
-	return m.Store.Within(ctx, func(tx pgx.Tx) error { return m.endReading(ctx, tx, who, found.ID, read) })
+	return m.Store.Step(ctx, func(tx *door.Tx) error { return m.endReading(ctx, tx, who, found.ID, read) })
 }
 
 // takeHeader takes another row of a sheet for its header.
-func (m *Importer) takeHeader(ctx context.Context, tx pgx.Tx, who acting.Actor, found store.Sheet, header int) error {
+func (m *Importer) takeHeader(ctx context.Context, tx *door.Tx, who identity.Actor, found store.Sheet, header int) error {
 	head, err := store.RowsBehind(ctx, tx, found.ID, 0, sampled)
 	if err != nil {
 		return err
@@ -90,7 +93,7 @@ func (m *Importer) takeHeader(ctx context.Context, tx pgx.Tx, who acting.Actor, 
 }
 
 // endReading records what was found in a sheet, and has it judged.
-func (m *Importer) endReading(ctx context.Context, tx pgx.Tx, who acting.Actor, id int64, read store.SheetRead) error {
+func (m *Importer) endReading(ctx context.Context, tx *door.Tx, who identity.Actor, id int64, read store.SheetRead) error {
 	rows, err := store.RowsFrom(ctx, tx, id, read.FirstRow)
 	if err != nil {
 		return err
@@ -133,7 +136,7 @@ func (m *Importer) understand(ctx context.Context, found store.Sheet, head []sto
 	if err != nil {
 		return r, err
 	}
-	origin, err := store.OriginOfSheet(ctx, m.Store.Pool, found.ID)
+	origin, err := store.OriginOfSheet(ctx, m.Store.Reader(), found.ID)
 	if err != nil {
 		return r, err
 	}

@@ -7,10 +7,10 @@ import (
 	"slices"
 	"sync"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -83,7 +83,7 @@ func (m *Importer) newJudge(ctx context.Context, found store.Sheet) (*sheet.Judg
 // eachRow goes through the rows of data of a sheet, some at a time.
 func (m *Importer) eachRow(ctx context.Context, found store.Sheet, atOnce int, each func([]store.SheetRow) error) error {
 	for last := found.FirstRow - 1; ; {
-		rows, err := store.RowsBehind(ctx, m.Store.Pool, found.ID, last, atOnce)
+		rows, err := store.RowsBehind(ctx, m.Store.Reader(), found.ID, last, atOnce)
 		if err != nil || len(rows) == 0 {
 			return err
 		}
@@ -149,13 +149,17 @@ func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total
 	}
 	judge, err := m.newJudge(ctx, found)
 	if wrong := (*MappingError)(nil); errors.As(err, &wrong) {
-		return totals, true, m.Store.SheetProblem(ctx, id, found.Revision, wrong.Why)
+		return totals, true, m.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.SheetProblem(ctx, tx, id, found.Revision, wrong.Why)
+		})
 	}
 	if err != nil {
 		return totals, false, err
 	}
 	count := newCounter()
-	round, err := m.Store.NewRound(ctx)
+	round, err := door.Get(ctx, m.Store.Door, door.Step(ctx), func(tx *door.Tx) (int64, error) {
+		return store.NewRound(ctx, tx)
+	})
 	if err != nil {
 		return totals, false, err
 	}
@@ -164,7 +168,7 @@ func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total
 		if importing, err := m.Store.SheetImporting(ctx, id); err != nil || importing {
 			return cmp.Or(err, errOvertaken)
 		}
-		all, err := judged(ctx, m.Store.Pool, id, judge, rows)
+		all, err := judged(ctx, m.Store.Reader(), id, judge, rows)
 		if err != nil {
 			return err
 		}
@@ -175,20 +179,22 @@ func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total
 		}
 		done += int64(len(rows))
 		step(done, int64(found.Rows))
-		return m.Store.AddVerdicts(ctx, id, round, verdicts)
+		return m.Store.Step(ctx, func(tx *door.Tx) error { return store.AddVerdicts(ctx, tx, id, round, verdicts) })
 	})
 	if errors.Is(err, errOvertaken) {
-		return totals, true, m.Store.DropRound(ctx, id, round)
+		return totals, true, m.Store.Step(ctx, func(tx *door.Tx) error { return store.DropRound(ctx, tx, id, round) })
 	}
 	if err != nil {
 		return totals, false, err
 	}
 	totals = count.totals()
-	shown, err := m.Store.EndRehearsal(ctx, id, round, found.Revision, version, totals)
+	shown, err := door.Get(ctx, m.Store.Door, door.Step(ctx), func(tx *door.Tx) (bool, error) {
+		return store.EndRehearsal(ctx, tx, id, round, found.Revision, version, totals)
+	})
 	if err != nil || shown {
 		return totals, shown, err
 	}
-	return totals, false, m.Store.DropRound(ctx, id, round)
+	return totals, false, m.Store.Step(ctx, func(tx *door.Tx) error { return store.DropRound(ctx, tx, id, round) })
 }
 
 // counter counts what a rehearsal finds, and tells the rows of each product.
@@ -291,11 +297,11 @@ func (m *Importer) Rows(ctx context.Context, id int64, f store.RowFilter) (page 
 	if err != nil || len(numbers) == 0 {
 		return nil, total, err
 	}
-	rows, err := store.RowsOf(ctx, m.Store.Pool, id, numbers)
+	rows, err := store.RowsOf(ctx, m.Store.Reader(), id, numbers)
 	if err != nil {
 		return nil, 0, err
 	}
-	verdicts, err := store.VerdictsOf(ctx, m.Store.Pool, id, numbers)
+	verdicts, err := store.VerdictsOf(ctx, m.Store.Reader(), id, numbers)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -335,7 +341,7 @@ func (m *Importer) judgedNow(ctx context.Context, id int64, rows []store.SheetRo
 	for _, r := range rows {
 		judge.Note(r.Row, r.Cells, r.Edits)
 	}
-	all, err := judged(ctx, m.Store.Pool, id, judge, rows)
+	all, err := judged(ctx, m.Store.Reader(), id, judge, rows)
 	for i, j := range all {
 		page = append(page, JudgedRow{Judged: j, Values: rows[i].Cells, Edits: rows[i].Edits, Pictures: []RowPicture{}})
 	}
@@ -345,7 +351,7 @@ func (m *Importer) judgedNow(ctx context.Context, id int64, rows []store.SheetRo
 // Edit changes what a person did to a row, and judges it again. Other rows that say the
 // same as it are judged again by a run. was is what had been done to it as the person
 // saw it: store.ErrChanged means that somebody did something else to it since.
-func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int, was, edits []sheet.CellEdit) (JudgedRow, error) {
+func (m *Importer) Edit(ctx context.Context, who identity.Actor, id int64, row int, was, edits []sheet.CellEdit) (JudgedRow, error) {
 	found, err := m.Store.Sheet(ctx, id)
 	if err != nil {
 		return JudgedRow{}, err
@@ -355,7 +361,7 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 		return JudgedRow{}, err
 	}
 	var out JudgedRow
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = m.Store.Do(ctx, door.By(who, identity.SheetEdit, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
 		locked, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
@@ -397,7 +403,7 @@ func (m *Importer) Edit(ctx context.Context, who acting.Actor, id int64, row int
 // rehearseSoon has a sheet judged again that was changed in this transaction, unless it is
 // going to be already: by a run that waits, or by one that has not shown the revision before
 // and so goes on to this one. was is the sheet as it was locked.
-func (m *Importer) rehearseSoon(ctx context.Context, tx pgx.Tx, who acting.Actor, was store.Sheet) error {
+func (m *Importer) rehearseSoon(ctx context.Context, tx *door.Tx, who identity.Actor, was store.Sheet) error {
 	waits, works, err := store.RunWaits(ctx, tx, RehearseRun, was.ID)
 	if err != nil || waits || works && was.Rehearsed < was.Revision {
 		return err
@@ -407,7 +413,7 @@ func (m *Importer) rehearseSoon(ctx context.Context, tx pgx.Tx, who acting.Actor
 }
 
 // openSheet locks a sheet that is to be worked on.
-func openSheet(ctx context.Context, tx pgx.Tx, id int64) (store.Sheet, error) {
+func openSheet(ctx context.Context, tx *door.Tx, id int64) (store.Sheet, error) {
 	found, err := store.LockSheet(ctx, tx, id)
 	switch {
 	case err != nil:
@@ -423,9 +429,9 @@ func openSheet(ctx context.Context, tx pgx.Tx, id int64) (store.Sheet, error) {
 // Remedy does for all cells of a column with which the same is the matter what their own
 // remedies say, and has the sheet judged again. It returns how many rows that are.
 // revision is the sheet as the person saw it judged.
-func (m *Importer) Remedy(ctx context.Context, who acting.Actor, id int64, revision, column int, kind sheet.Matter,
+func (m *Importer) Remedy(ctx context.Context, who identity.Actor, id int64, revision, column int, kind sheet.Matter,
 	deed sheet.Deed) (rows int, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = m.Store.Do(ctx, door.By(who, identity.SheetEdit, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
 		found, err := openSheet(ctx, tx, id)
 		if err != nil {
 			return err
@@ -456,7 +462,7 @@ func (m *Importer) Remedy(ctx context.Context, who acting.Actor, id int64, revis
 	return rows, err
 }
 
-func remedyAll(ctx context.Context, tx pgx.Tx, id int64, asked []store.SheetVerdict, column int, kind sheet.Matter,
+func remedyAll(ctx context.Context, tx *door.Tx, id int64, asked []store.SheetVerdict, column int, kind sheet.Matter,
 	deed sheet.Deed) (rows int, err error) {
 	numbers := make([]int, len(asked))
 	for i, v := range asked {

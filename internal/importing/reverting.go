@@ -7,16 +7,16 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
 // DoRevert takes an import back, the last product first, then its categories, or one of
 // them alone. What somebody changed since stays, and is noted.
-func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alone catalog.Target,
+func (m *Importer) DoRevert(ctx context.Context, who identity.Actor, id int64, alone catalog.Target,
 	step func(done, total int64)) (string, error) {
 	found, err := m.Store.Import(ctx, id)
 	if err != nil {
@@ -30,7 +30,7 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alo
 		if err := ctx.Err(); err != nil {
 			return "", err
 		}
-		n, notes, err := m.revertNext(ctx, id, alone)
+		n, notes, err := m.revertNext(ctx, who, id, alone)
 		if err != nil {
 			return "", err
 		}
@@ -45,7 +45,7 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alo
 	if kept > 0 {
 		words += fmt.Sprintf(", but for what was changed on %d of them since", kept)
 	}
-	return words, m.Store.Within(ctx, func(tx pgx.Tx) error {
+	return words, m.Store.Step(ctx, func(tx *door.Tx) error {
 		i, err := store.LockImport(ctx, tx, id)
 		if err != nil || i.Standing > 0 {
 			return err
@@ -62,29 +62,30 @@ func (m *Importer) DoRevert(ctx context.Context, who acting.Actor, id int64, alo
 				return err
 			}
 		}
-		return store.SetImportState(ctx, tx, id, "reverted", who.Name)
+		return store.SetImportState(ctx, tx, id, "reverted")
 	})
 }
 
 // revertNext takes the next back: products, then categories.
-func (m *Importer) revertNext(ctx context.Context, id int64, alone catalog.Target) (n, notes int, err error) {
+func (m *Importer) revertNext(ctx context.Context, who identity.Actor, id int64, alone catalog.Target) (n, notes int, err error) {
 	if alone.Kind != catalog.KindCategory {
-		if n, notes, err = m.revertSome(ctx, id, alone.ID); err != nil || n > 0 || !alone.None() {
+		if n, notes, err = m.revertSome(ctx, who, id, alone.ID); err != nil || n > 0 || !alone.None() {
 			return n, notes, err
 		}
 	}
-	return m.revertBranches(ctx, id, alone.ID)
+	return m.revertBranches(ctx, who, id, alone.ID)
 }
 
 // revertSome takes the last products of an import back, in one transaction; notes counts
 // those of which something stays.
-func (m *Importer) revertSome(ctx context.Context, id, product int64) (n, notes int, err error) {
-	err = m.Store.Within(ctx, func(tx pgx.Tx) error {
+func (m *Importer) revertSome(ctx context.Context, who identity.Actor, id, product int64) (n, notes int, err error) {
+	err = m.Store.Do(ctx, door.By(who, identity.ImportUndo, audit.Of(identity.Import, id)), func(tx *door.Tx) error {
 		if _, err := store.LockImport(ctx, tx, id); err != nil {
 			return err
 		}
 		changes, err := store.StandingChanges(ctx, tx, id, product, 0, importedAtOnce)
-		if err != nil || len(changes) == 0 {
+		if n, notes = 0, 0; err != nil || len(changes) == 0 {
+			tx.Unchanged()
 			return err
 		}
 		version, err := store.HoldCatalog(ctx, tx)
@@ -109,7 +110,7 @@ func (m *Importer) revertSome(ctx context.Context, id, product int64) (n, notes 
 
 // letGo has files read again that reading paired with products or categories that may go:
 // they hold nothing.
-func (m *Importer) letGo(ctx context.Context, tx pgx.Tx, products, categories []int64) error {
+func (m *Importer) letGo(ctx context.Context, tx *door.Tx, products, categories []int64) error {
 	lots, err := store.LetGo(ctx, tx, products, categories)
 	if err != nil || len(lots) == 0 {
 		return err
@@ -119,14 +120,14 @@ func (m *Importer) letGo(ctx context.Context, tx pgx.Tx, products, categories []
 		return err
 	}
 	for _, lot := range store.Without(lots, waiting) {
-		if _, err := m.Runs.Queue(ctx, tx, acting.Ambrosa, LotRun, store.About{Lot: lot}); err != nil {
+		if _, err := m.Runs.Queue(ctx, tx, identity.Ambrosa, LotRun, store.About{Lot: lot}); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func takeBack(ctx context.Context, tx pgx.Tx, version int64, changes []store.SheetChange) (notes int, err error) {
+func takeBack(ctx context.Context, tx *door.Tx, version int64, changes []store.SheetChange) (notes int, err error) {
 	ids := make([]int64, 0, len(changes))
 	for _, c := range changes {
 		ids = append(ids, c.ProductID)
@@ -176,7 +177,7 @@ type reversal struct {
 
 // variantsInUse returns the variants that changes made and that have pictures or files by
 // now.
-func variantsInUse(ctx context.Context, tx pgx.Tx, changes []store.SheetChange) ([]int64, error) {
+func variantsInUse(ctx context.Context, tx *door.Tx, changes []store.SheetChange) ([]int64, error) {
 	var fresh []int64
 	for _, c := range changes {
 		fresh = append(fresh, madeBy(c)...)
@@ -253,7 +254,7 @@ func (b *reversal) moveBack(c store.SheetChange, now *catalog.Snapshot) {
 	}
 }
 
-func (b *reversal) write(ctx context.Context, tx pgx.Tx, version int64, changes []store.SheetChange) error {
+func (b *reversal) write(ctx context.Context, tx *door.Tx, version int64, changes []store.SheetChange) error {
 	var written []store.Written
 	for _, id := range slices.Sorted(maps.Keys(b.wanted)) {
 		was := b.standing[id]

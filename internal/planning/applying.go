@@ -5,33 +5,39 @@ import (
 	"errors"
 	"fmt"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/lot"
 	"ambrosa/core/naming"
 	"ambrosa/core/plan"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
 // ApplyChange makes one change of a plan, in a transaction with its reverse,
 // exactly once: what stands is left alone, and a product or category that changed
 // since the plan was made becomes stale.
-func (p *Planner) ApplyChange(ctx context.Context, change int64) error {
-	return p.Store.Within(ctx, func(tx pgx.Tx) error { return applyChange(ctx, tx, change) })
+func (p *Planner) ApplyChange(ctx context.Context, who identity.Actor, change int64) error {
+	return p.Store.Do(ctx, door.By(who, identity.PicturesPlace), func(tx *door.Tx) error {
+		return applyChange(ctx, tx, change)
+	})
 }
 
-func applyChange(ctx context.Context, tx pgx.Tx, change int64) error {
+func applyChange(ctx context.Context, tx *door.Tx, change int64) error {
 	c, now, err := store.LockChange(ctx, tx, change)
 	switch {
 	case err != nil:
 		return err
 	case c.State != "planned":
+		tx.Unchanged()
 		return nil
 	case c.Version != now:
+		tx.Unchanged()
 		return store.MoveChange(ctx, tx, change, "stale", "planned", "the "+string(c.Owner.Kind)+" changed since the plan was made")
 	}
+	tx.About(subject(c.Owner), audit.Of(identity.Plan, c.Plan))
+	tx.Changed(nil, moved(c))
 	if err := store.WriteArrangement(ctx, tx, c.Owner, c.After); err != nil {
 		return err
 	}
@@ -43,19 +49,29 @@ func applyChange(ctx context.Context, tx pgx.Tx, change int64) error {
 	return store.ChangeApplied(ctx, tx, change, standing[c.Owner])
 }
 
+// moved is what the record has of a change of pictures.
+func moved(c store.PlanChange) map[string]int {
+	return map[string]int{"added": c.Added, "removed": c.Removed, "moved": c.Moved}
+}
+
 // FailChange records why a change could not be made.
 func (p *Planner) FailChange(ctx context.Context, change int64, problem string) error {
-	return p.Store.Within(ctx, func(tx pgx.Tx) error { return store.MoveChange(ctx, tx, change, "failed", "planned", problem) })
+	return p.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.MoveChange(ctx, tx, change, "failed", "planned", problem)
+	})
 }
 
 // RevertChange takes one change of a plan back, exactly once. What was changed by
 // others since stays.
-func (p *Planner) RevertChange(ctx context.Context, change int64) (reverted bool, err error) {
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+func (p *Planner) RevertChange(ctx context.Context, who identity.Actor, change int64) (reverted bool, err error) {
+	err = p.Store.Do(ctx, door.By(who, identity.PicturesRevert), func(tx *door.Tx) error {
 		c, _, err := store.LockChange(ctx, tx, change)
-		if err != nil || c.State != "applied" {
+		if reverted = false; err != nil || c.State != "applied" {
+			tx.Unchanged()
 			return err
 		}
+		tx.About(subject(c.Owner), audit.Of(identity.Plan, c.Plan))
+		tx.Changed(moved(c), nil)
 		standing, err := store.Standing(ctx, tx, []catalog.Target{c.Owner})
 		if err != nil {
 			return err
@@ -82,12 +98,12 @@ func (p *Planner) RevertChange(ctx context.Context, change int64) (reverted bool
 
 // Applied records that all of a plan that could be applied is, and that its lots'
 // pictures stand.
-func (p *Planner) Applied(ctx context.Context, who acting.Actor, id int64) error {
-	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+func (p *Planner) Applied(ctx context.Context, who identity.Actor, id int64) error {
+	return p.Store.Do(ctx, door.By(who, identity.PlanApplied, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
 		if _, err := store.LockPlan(ctx, tx, id); err != nil {
 			return err
 		}
-		if err := store.MovePlan(ctx, tx, who, id, "applied", "applying", "applied"); err != nil {
+		if err := store.MovePlan(ctx, tx, id, "applied", "applying", "applied"); err != nil {
 			return err
 		}
 		return store.MoveLotsOf(ctx, tx, id, lot.Applied, lot.Ready)
@@ -96,12 +112,12 @@ func (p *Planner) Applied(ctx context.Context, who acting.Actor, id int64) error
 
 // Reverted records that a plan is taken back, and that its lots can be decided on
 // again.
-func (p *Planner) Reverted(ctx context.Context, who acting.Actor, id int64) error {
-	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+func (p *Planner) Reverted(ctx context.Context, who identity.Actor, id int64) error {
+	return p.Store.Do(ctx, door.By(who, identity.PlanReverted, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
 		if _, err := store.LockPlan(ctx, tx, id); err != nil {
 			return err
 		}
-		if err := store.MovePlan(ctx, tx, who, id, "reverted", "reverting"); err != nil {
+		if err := store.MovePlan(ctx, tx, id, "reverted", "reverting"); err != nil {
 			return err
 		}
 		return store.MoveLotsOf(ctx, tx, id, lot.Ready, lot.Applied)
@@ -120,9 +136,9 @@ func (e NoTarget) Error() string { return "there is no " + e.Target.String() + "
 // store.ErrChanged. The error may be plan.ErrTwice or a NoTarget. It returns the
 // plan.
 func (p *Planner) Arrange(
-	ctx context.Context, who acting.Actor, owner catalog.Target, version int64, pictures []plan.Wanted,
+	ctx context.Context, who identity.Actor, owner catalog.Target, version int64, pictures []plan.Wanted,
 ) (id int64, err error) {
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = p.Store.Do(ctx, door.By(who, identity.PicturesEdit), func(tx *door.Tx) error {
 		now, err := store.LockOwner(ctx, tx, owner)
 		if err != nil {
 			return err
@@ -153,7 +169,7 @@ func (p *Planner) Arrange(
 			return err
 		}
 		drafted := store.Drafted{Owner: owner, Version: now, Before: before, After: after, Difference: plan.Diff(before, after)}
-		id, err = byHand(ctx, tx, who, []store.Drafted{drafted})
+		id, err = byHand(ctx, tx, []store.Drafted{drafted})
 		return err
 	})
 	return id, err
@@ -180,12 +196,12 @@ var ErrTooMany = errors.New("too many pictures at once")
 // other. It returns the plan, and how many pictures have another view now. A picture that is gone, or whose view somebody
 // changed since the person saw it, keeps its view; if that is true of all, the error is store.ErrChanged. Several products
 // with more than mostRewritten pictures together are ErrTooMany.
-func (p *Planner) SetViews(ctx context.Context, who acting.Actor, views []plan.ViewSet) (id int64, set int, err error) {
+func (p *Planner) SetViews(ctx context.Context, who identity.Actor, views []plan.ViewSet) (id int64, set int, err error) {
 	ids := make([]int64, len(views))
 	for i, s := range views {
 		ids[i] = s.ID
 	}
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = p.Store.Do(ctx, door.By(who, identity.PicturesViews), func(tx *door.Tx) error {
 		set = 0
 		owners, versions, err := store.LockProductsOf(ctx, tx, ids)
 		if err != nil {
@@ -218,15 +234,15 @@ func (p *Planner) SetViews(ctx context.Context, who acting.Actor, views []plan.V
 		if len(drafts) == 0 {
 			return store.ErrChanged
 		}
-		id, err = byHand(ctx, tx, who, drafts)
+		id, err = byHand(ctx, tx, drafts)
 		return err
 	})
 	return id, set, err
 }
 
 // byHand writes changes by hand as a plan and applies them.
-func byHand(ctx context.Context, tx pgx.Tx, who acting.Actor, drafts []store.Drafted) (id int64, err error) {
-	if id, err = store.NewPlan(ctx, tx, who, "hand", plan.Instead); err != nil {
+func byHand(ctx context.Context, tx *door.Tx, drafts []store.Drafted) (id int64, err error) {
+	if id, err = store.NewPlan(ctx, tx, "hand", plan.Instead); err != nil {
 		return 0, err
 	}
 	if err := store.WriteDrafted(ctx, tx, id, drafts, false); err != nil {
@@ -241,5 +257,5 @@ func byHand(ctx context.Context, tx pgx.Tx, who acting.Actor, drafts []store.Dra
 			return 0, err
 		}
 	}
-	return id, store.MovePlan(ctx, tx, who, id, "applied", "draft")
+	return id, store.MovePlan(ctx, tx, id, "applied", "draft")
 }

@@ -5,14 +5,13 @@ import (
 	"maps"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"ambrosa/core/catalog"
 	"ambrosa/core/naming"
 	"ambrosa/core/picturespec"
 	"ambrosa/core/plan"
 	"ambrosa/core/rights"
 	"ambrosa/core/upkeep"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -22,7 +21,7 @@ const batch = 500
 
 // drafting computes a plan, whole or in part, and writes it.
 type drafting struct {
-	tx   pgx.Tx
+	tx   *door.Tx
 	id   int64
 	way  plan.Way
 	from source

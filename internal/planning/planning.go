@@ -11,13 +11,13 @@ import (
 	"maps"
 	"slices"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/plan"
 	"ambrosa/core/upkeep"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -29,7 +29,7 @@ type Planner struct {
 
 // OfLot plans a lot, together with those that it is being planned with; "" is
 // the way of its draft, or after where there is none.
-func (p *Planner) OfLot(ctx context.Context, who acting.Actor, lot int64, way plan.Way) (id int64, err error) {
+func (p *Planner) OfLot(ctx context.Context, who identity.Actor, lot int64, way plan.Way) (id int64, err error) {
 	draft, err := p.draft(ctx, lot)
 	if err != nil {
 		return 0, err
@@ -51,9 +51,9 @@ func (p *Planner) draft(ctx context.Context, lot int64) (store.Plan, error) {
 // way, and returns its id. A draft of the same lots is made anew, and single
 // products keep their own way in it; other drafts of any of them are given up.
 // Lots of which a plan stands or is under way cannot be planned.
-func (p *Planner) Make(ctx context.Context, who acting.Actor, lots []int64, way plan.Way) (id int64, err error) {
+func (p *Planner) Make(ctx context.Context, who identity.Actor, lots []int64, way plan.Way) (id int64, err error) {
 	lots = slices.Compact(slices.Sorted(slices.Values(lots)))
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = p.Store.Do(ctx, door.By(who, identity.PlanMake, audit.All(identity.Lot, lots)...), func(tx *door.Tx) error {
 		standing, err := store.LockLots(ctx, tx, lots)
 		if err != nil {
 			return err
@@ -63,9 +63,10 @@ func (p *Planner) Make(ctx context.Context, who acting.Actor, lots []int64, way 
 				return fmt.Errorf("lot %d: %w: %w", l.ID, err, store.ErrChanged)
 			}
 		}
-		if id, err = store.TakeDraft(ctx, tx, who, lots, way); err != nil {
+		if id, err = store.TakeDraft(ctx, tx, lots, way); err != nil {
 			return err
 		}
+		tx.About(audit.Of(identity.Plan, id))
 		if _, err := (drafting{tx, id, way, source{lots: lots}, false}).whole(ctx); err != nil {
 			return err
 		}
@@ -77,11 +78,12 @@ func (p *Planner) Make(ctx context.Context, who acting.Actor, lots []int64, way 
 // Spread plans to put one picture on many products, as a whole, and categories, in one
 // way, and returns the plan. store.ErrNotFound means that there is no such picture, or
 // none of those that it shall stand on.
-func (p *Planner) Spread(ctx context.Context, who acting.Actor, file int64, on []catalog.Target, way plan.Way) (id int64, err error) {
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
-		if id, err = store.NewSpread(ctx, tx, who, file, way); err != nil {
+func (p *Planner) Spread(ctx context.Context, who identity.Actor, file int64, on []catalog.Target, way plan.Way) (id int64, err error) {
+	err = p.Store.Do(ctx, door.By(who, identity.PlanSpread, audit.Of(identity.File, file)), func(tx *door.Tx) error {
+		if id, err = store.NewSpread(ctx, tx, file, way); err != nil {
 			return err
 		}
+		tx.About(audit.Of(identity.Plan, id))
 		if _, err := (drafting{tx, id, way, source{file: file}, false}).of(ctx, on); err != nil {
 			return err
 		}
@@ -93,11 +95,12 @@ func (p *Planner) Spread(ctx context.Context, who acting.Actor, file int64, on [
 // Swap plans to have files take the place of others, wherever those stand, or (with on) only
 // on some products and categories, and returns the plan. store.ErrNotFound means that none of
 // the others stands there.
-func (p *Planner) Swap(ctx context.Context, who acting.Actor, swaps []upkeep.Swap, on []catalog.Target) (id int64, err error) {
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
-		if id, err = store.NewSwap(ctx, tx, who, swaps); err != nil {
+func (p *Planner) Swap(ctx context.Context, who identity.Actor, swaps []upkeep.Swap, on []catalog.Target) (id int64, err error) {
+	err = p.Store.Do(ctx, door.By(who, identity.PlanSwap), func(tx *door.Tx) error {
+		if id, err = store.NewSwap(ctx, tx, swaps); err != nil {
 			return err
 		}
+		tx.About(audit.Of(identity.Plan, id))
 		for last := (catalog.Target{}); ; {
 			owners, err := store.OwnersShowing(ctx, tx, id, on, last, batch)
 			if err != nil {
@@ -116,9 +119,12 @@ func (p *Planner) Swap(ctx context.Context, who acting.Actor, swaps []upkeep.Swa
 	return id, err
 }
 
+// subject is what a change of a product, variant or category is about.
+func subject(of catalog.Target) audit.Subject { return audit.Of(identity.Thing(of.Kind), of.ID) }
+
 // reaching makes a draft known that was made just now; one that changes nothing at all is
 // store.ErrNotFound.
-func reaching(ctx context.Context, tx pgx.Tx, id int64) error {
+func reaching(ctx context.Context, tx *door.Tx, id int64) error {
 	all, _, err := store.CountChanges(ctx, tx, id)
 	if err == nil && all == 0 {
 		err = store.ErrNotFound
@@ -131,8 +137,8 @@ func reaching(ctx context.Context, tx pgx.Tx, id int64) error {
 
 // SetWay gives one product or category of a draft its own way ("" for the
 // plan's), or leaves it out, and plans it again.
-func (p *Planner) SetWay(ctx context.Context, _ acting.Actor, id int64, owner catalog.Target, way plan.Way, leftOut bool) error {
-	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+func (p *Planner) SetWay(ctx context.Context, who identity.Actor, id int64, owner catalog.Target, way plan.Way, leftOut bool) error {
+	return p.Store.Do(ctx, door.By(who, identity.PlanChange, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
 		found, err := store.LockPlan(ctx, tx, id)
 		if err != nil {
 			return err
@@ -140,6 +146,7 @@ func (p *Planner) SetWay(ctx context.Context, _ acting.Actor, id int64, owner ca
 		if found.State != "draft" {
 			return store.ErrChanged
 		}
+		tx.About(subject(owner))
 		change, err := store.ChangeOf(ctx, tx, id, owner)
 		if err != nil {
 			return err
@@ -158,8 +165,8 @@ func (p *Planner) SetWay(ctx context.Context, _ acting.Actor, id int64, owner ca
 // step: nobody finds the one without the other. files are as they stand;
 // store.ErrChanged means that one of them is not of the plan's lots, or that the
 // plan is no draft.
-func (p *Planner) SetAside(ctx context.Context, who acting.Actor, id int64, files []int64, reason string) (decisions []int64, err error) {
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+func (p *Planner) SetAside(ctx context.Context, who identity.Actor, id int64, files []int64, reason string) (decisions []int64, err error) {
+	err = p.Store.Do(ctx, door.By(who, identity.PlanSetAside, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
 		found, err := store.LockPlan(ctx, tx, id)
 		if err != nil {
 			return err
@@ -167,6 +174,8 @@ func (p *Planner) SetAside(ctx context.Context, who acting.Actor, id int64, file
 		if found.State != "draft" {
 			return store.ErrChanged
 		}
+		decisions = nil
+		tx.About(audit.All(identity.File, files)...)
 		byLot, err := store.FilesByLot(ctx, tx, files)
 		if err != nil {
 			return err
@@ -175,7 +184,7 @@ func (p *Planner) SetAside(ctx context.Context, who acting.Actor, id int64, file
 			if !slices.Contains(found.LotIDs(), of) {
 				return store.ErrChanged
 			}
-			done, err := deciding.SetAsideWithin(ctx, tx, who, of, store.FileFilter{Chosen: byLot[of]}, reason)
+			done, err := deciding.SetAsideWithin(ctx, tx, of, store.FileFilter{Chosen: byLot[of]}, reason)
 			if err != nil {
 				return err
 			}
@@ -191,8 +200,8 @@ func (p *Planner) SetAside(ctx context.Context, who acting.Actor, id int64, file
 
 // Again plans what could not be changed of a plan, on what it shows now, so that
 // it can be looked at and applied.
-func (p *Planner) Again(ctx context.Context, _ acting.Actor, id int64) error {
-	return p.Store.Within(ctx, func(tx pgx.Tx) error {
+func (p *Planner) Again(ctx context.Context, who identity.Actor, id int64) error {
+	return p.Store.Do(ctx, door.By(who, identity.PlanRemake, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
 		found, err := store.LockPlan(ctx, tx, id)
 		if err != nil {
 			return err
@@ -213,9 +222,12 @@ func (p *Planner) Again(ctx context.Context, _ acting.Actor, id int64) error {
 
 // Refresh makes what decisions or products have overtaken of a plan again.
 // revision is the plan's as the person saw it; another one is store.ErrChanged.
-func (p *Planner) Refresh(ctx context.Context, _ acting.Actor, id int64, revision int) error {
-	return p.Store.Within(ctx, func(tx pgx.Tx) error {
-		_, err := refresh(ctx, tx, id, revision)
+func (p *Planner) Refresh(ctx context.Context, who identity.Actor, id int64, revision int) error {
+	return p.Store.Do(ctx, door.By(who, identity.PlanRemake, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
+		remade, err := refresh(ctx, tx, id, revision)
+		if err == nil && !remade.Any() {
+			tx.Unchanged()
+		}
 		return err
 	})
 }
@@ -224,9 +236,9 @@ func (p *Planner) Refresh(ctx context.Context, _ acting.Actor, id int64, revisio
 // of an applied one. revision is the plan's as the person saw it; another one is
 // store.ErrChanged. A plan that decisions or products have overtaken is made
 // again instead, and the error is a plan.Remade.
-func (p *Planner) Apply(ctx context.Context, who acting.Actor, id int64, revision int) (run int64, err error) {
+func (p *Planner) Apply(ctx context.Context, who identity.Actor, id int64, revision int) (run int64, err error) {
 	var remade plan.Remade
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = p.Store.Do(ctx, door.By(who, identity.PlanApply, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
 		if remade, err = refresh(ctx, tx, id, revision); err != nil || remade.Any() {
 			return err
 		}
@@ -241,12 +253,15 @@ func (p *Planner) Apply(ctx context.Context, who acting.Actor, id int64, revisio
 
 // Revert queues the reverting of a plan that was applied, or was stopped while it
 // was; owner is the one product or category to take back, none for all of it.
-func (p *Planner) Revert(ctx context.Context, who acting.Actor, id int64, owner catalog.Target) (run int64, err error) {
+func (p *Planner) Revert(ctx context.Context, who identity.Actor, id int64, owner catalog.Target) (run int64, err error) {
 	to, from := "reverting", []string{"applied", "applying"}
 	if !owner.None() {
 		to, from = "applied", []string{"applied"}
 	}
-	err = p.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = p.Store.Do(ctx, door.By(who, identity.PlanRevert, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
+		if !owner.None() {
+			tx.About(subject(owner))
+		}
 		run, err = p.queue(ctx, tx, who, store.About{Plan: id, Owner: owner}, "revert", to, from...)
 		return err
 	})
@@ -255,9 +270,9 @@ func (p *Planner) Revert(ctx context.Context, who acting.Actor, id int64, owner 
 
 // queue moves a plan on and queues a run of it.
 func (p *Planner) queue(
-	ctx context.Context, tx pgx.Tx, who acting.Actor, about store.About, kind, to string, from ...string,
+	ctx context.Context, tx *door.Tx, who identity.Actor, about store.About, kind, to string, from ...string,
 ) (int64, error) {
-	if err := store.MovePlan(ctx, tx, who, about.Plan, to, from...); err != nil {
+	if err := store.MovePlan(ctx, tx, about.Plan, to, from...); err != nil {
 		return 0, err
 	}
 	busy, err := store.RunOfPlan(ctx, tx, about.Plan)
@@ -275,7 +290,7 @@ func (p *Planner) queue(
 // since, else the products that changed. Ways and what was left out stay. It locks
 // the plan and its lots, so that nothing is decided until the transaction ends,
 // and returns what became different.
-func refresh(ctx context.Context, tx pgx.Tx, id int64, revision int) (r plan.Remade, err error) {
+func refresh(ctx context.Context, tx *door.Tx, id int64, revision int) (r plan.Remade, err error) {
 	found, err := store.LockPlan(ctx, tx, id)
 	if err != nil {
 		return r, err

@@ -26,7 +26,7 @@ func (p *Planner) Preview(ctx context.Context, lot int64, owner catalog.Target) 
 	if err != nil {
 		return Preview{}, err
 	}
-	on, err := load(ctx, p.Store.Pool, draft.ID, sourceOf(draft), []catalog.Target{owner})
+	on, err := load(ctx, p.Store.Reader(), draft.ID, sourceOf(draft), []catalog.Target{owner})
 	if err != nil {
 		return Preview{}, err
 	}

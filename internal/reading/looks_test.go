@@ -33,10 +33,11 @@ func TestLooksAreFoundBothWays(t *testing.T) {
 		}
 		placed = append(placed, value)
 	}
-	if _, err := s.Pool.Exec(t.Context(), `insert into product (code) values ('A'), ('B')`); err != nil {
+	if _, err := testdb.Pool(s).Exec(t.Context(), `insert into product (code) values ('A'), ('B')`); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Pool.Exec(t.Context(), `with l as (insert into lot (name, state, origin) values ('x', 'ready', 'upload') returning id),
+	if _, err := testdb.Pool(s).Exec(t.Context(), `with l as (insert into lot (name, state, origin) values ('x', 'ready',
+		'upload') returning id),
 			u as (insert into upload (id, lot_id, path, bytes) select 'u', id, 'x.zip', 1 from l returning id),
 			b as (insert into blob (sha256, bytes, type, fingerprint)
 				select sha256(n::text::bytea), 1, 'image/jpeg', v from unnest($1::bigint[]) with ordinality p (v, n)),

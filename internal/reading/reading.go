@@ -11,10 +11,9 @@ import (
 	"sync"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"ambrosa/core/pairing"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -278,7 +277,7 @@ func (x *Index) ReadLot(ctx context.Context, of int64, progress func(done, total
 
 // write writes verdicts of a lot as long as they may change.
 func (x *Index) write(ctx context.Context, of int64, verdicts []store.VerdictRow) error {
-	return x.store.Within(ctx, func(tx pgx.Tx) error {
+	return x.store.Step(ctx, func(tx *door.Tx) error {
 		standing, err := store.CountDecision(ctx, tx, of)
 		if err == nil {
 			err = standing.State.Readable(standing.UnderWay)

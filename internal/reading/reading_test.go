@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
@@ -47,7 +48,9 @@ func TestChangedProductsUpdateTheIndex(t *testing.T) {
 	for _, step := range steps {
 		before := x.built
 		if len(step.rows) > 0 {
-			if _, err := s.ImportRows(t.Context(), step.rows); err != nil {
+			if _, err := door.Get(t.Context(), s.Door, door.Step(t.Context()), func(tx *door.Tx) (store.Imported, error) {
+				return store.ImportRows(t.Context(), tx, step.rows)
+			}); err != nil {
 				t.Fatalf("%s: %v", step.name, err)
 			}
 		}
@@ -79,7 +82,9 @@ func TestAnIndexIsBuiltOnceForAllWhoWait(t *testing.T) {
 	x := NewIndex(s)
 	change := func(title string) {
 		t.Helper()
-		if _, err := s.ImportRows(t.Context(), []catalog.Row{{SKU: "IX-1", Product: "IX", Title: title}}); err != nil {
+		if _, err := door.Get(t.Context(), s.Door, door.Step(t.Context()), func(tx *door.Tx) (store.Imported, error) {
+			return store.ImportRows(t.Context(), tx, []catalog.Row{{SKU: "IX-1", Product: "IX", Title: title}})
+		}); err != nil {
 			t.Fatal(err)
 		}
 	}

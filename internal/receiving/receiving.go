@@ -9,9 +9,10 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
+	"ambrosa/core/rights"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -25,10 +26,23 @@ type Receiver struct {
 // ErrTooMuch means that there is no room for more.
 var ErrTooMuch = errors.New("no room for more")
 
+// Open makes a lot that waits for uploads.
+func (r *Receiver) Open(ctx context.Context, who identity.Actor, l store.NewLot) (lot int64, err error) {
+	err = r.Store.Do(ctx, door.By(who, identity.LotCreate), func(tx *door.Tx) error {
+		if lot, err = store.CreateLot(ctx, tx, l); err != nil {
+			return err
+		}
+		tx.About(audit.Of(identity.Lot, lot))
+		tx.Changed(nil, map[string]any{"name": l.Name, "origin": l.Origin})
+		return nil
+	})
+	return lot, err
+}
+
 // Begin records that an upload to a lot has begun. store.ErrNotFound means that
 // the lot does not wait for files.
-func (r *Receiver) Begin(ctx context.Context, u store.Upload) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Receiver) Begin(ctx context.Context, who identity.Actor, u store.Upload) error {
+	return r.Store.Do(ctx, door.By(who, identity.UploadBegin, audit.Of(identity.Lot, u.LotID)), func(tx *door.Tx) error {
 		if err := r.roomFor(ctx, tx, u.Bytes); err != nil {
 			return err
 		}
@@ -37,7 +51,7 @@ func (r *Receiver) Begin(ctx context.Context, u store.Upload) error {
 }
 
 // roomFor tells with ErrTooMuch that so many bytes more may not be on their way.
-func (r *Receiver) roomFor(ctx context.Context, tx pgx.Tx, bytes int64) error {
+func (r *Receiver) roomFor(ctx context.Context, tx *door.Tx, bytes int64) error {
 	waits, err := store.OnTheirWay(ctx, tx)
 	if err == nil && waits+bytes > r.Pending {
 		err = ErrTooMuch
@@ -47,12 +61,13 @@ func (r *Receiver) roomFor(ctx context.Context, tx pgx.Tx, bytes int64) error {
 
 // Finish records that all of an upload is here; with the last one that its lot
 // waits for, the lot is examined.
-func (r *Receiver) Finish(ctx context.Context, who acting.Actor, upload string) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Receiver) Finish(ctx context.Context, who identity.Actor, upload string) error {
+	return r.Store.Do(ctx, door.By(who, identity.UploadFinish), func(tx *door.Tx) error {
 		lot, err := store.FinishUpload(ctx, tx, upload)
 		if err != nil {
 			return err
 		}
+		tx.About(audit.Of(identity.Lot, lot))
 		_, err = r.complete(ctx, tx, who, lot, false)
 		return err
 	})
@@ -60,8 +75,8 @@ func (r *Receiver) Finish(ctx context.Context, who acting.Actor, upload string) 
 
 // Close takes a lot as complete with the uploads that are here, and forgets those
 // that are not.
-func (r *Receiver) Close(ctx context.Context, who acting.Actor, lot int64) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Receiver) Close(ctx context.Context, who identity.Actor, lot int64) error {
+	return r.Store.Do(ctx, door.By(who, identity.LotClose, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
 		complete, err := r.complete(ctx, tx, who, lot, true)
 		if err == nil && complete {
 			err = store.ForgetUploads(ctx, tx, lot)
@@ -71,7 +86,7 @@ func (r *Receiver) Close(ctx context.Context, who acting.Actor, lot int64) error
 }
 
 // complete has a lot examined when what it waits for is here.
-func (r *Receiver) complete(ctx context.Context, tx pgx.Tx, who acting.Actor, lot int64, asItIs bool) (bool, error) {
+func (r *Receiver) complete(ctx context.Context, tx *door.Tx, who identity.Actor, lot int64, asItIs bool) (bool, error) {
 	complete, err := store.CompleteLot(ctx, tx, lot, asItIs)
 	if err == nil && complete {
 		_, err = r.Runs.Queue(ctx, tx, who, "examine", store.About{Lot: lot})
@@ -82,9 +97,10 @@ func (r *Receiver) complete(ctx context.Context, tx pgx.Tx, who acting.Actor, lo
 // GiveUpUpload lets an upload go that is not complete. A lot whose other uploads
 // are here goes on without it; one that nothing came for goes with it.
 // store.ErrNotFound means that there is no such upload.
-func (r *Receiver) GiveUpUpload(ctx context.Context, who acting.Actor, upload string) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Receiver) GiveUpUpload(ctx context.Context, who identity.Actor, upload string) error {
+	return r.Store.Do(ctx, door.By(who, identity.UploadGiveUp), func(tx *door.Tx) error {
 		lot, waits, err := store.ForgetUpload(ctx, tx, upload)
+		tx.About(audit.Of(identity.Lot, lot))
 		if err == nil && waits == 0 {
 			_, err = r.complete(ctx, tx, who, lot, true)
 		}
@@ -96,15 +112,17 @@ func (r *Receiver) GiveUpUpload(ctx context.Context, who acting.Actor, upload st
 }
 
 // ForgetEmpty forgets a lot that waits and that nothing came for.
-func (r *Receiver) ForgetEmpty(ctx context.Context, lot int64) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error { return store.ForgetEmptyLot(ctx, tx, lot) })
+func (r *Receiver) ForgetEmpty(ctx context.Context, who identity.Actor, lot int64) error {
+	return r.Store.Do(ctx, door.By(who, identity.LotForget, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
+		return store.ForgetEmptyLot(ctx, tx, lot)
+	})
 }
 
 // GiveUp hides a lot that is not applied, and stops what is done of it; nothing
 // of it is deleted, and it can be restored. lot.ErrApplied means that its pictures
 // stand, store.ErrChanged that it was given up already.
-func (r *Receiver) GiveUp(ctx context.Context, _ acting.Actor, lot int64) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Receiver) GiveUp(ctx context.Context, who identity.Actor, lot int64) error {
+	return r.Store.Do(ctx, door.By(who, identity.LotDiscard, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
 		standing, err := store.LockLots(ctx, tx, []int64{lot})
 		if err != nil {
 			return err
@@ -118,13 +136,28 @@ func (r *Receiver) GiveUp(ctx context.Context, _ acting.Actor, lot int64) error 
 
 // Restore brings a lot back that was given up; when all that it waited for is here
 // by now, it is examined.
-func (r *Receiver) Restore(ctx context.Context, who acting.Actor, lot int64) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Receiver) Restore(ctx context.Context, who identity.Actor, lot int64) error {
+	return r.Store.Do(ctx, door.By(who, identity.LotRestore, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
 		if err := store.ShowLot(ctx, tx, lot); err != nil {
 			return err
 		}
 		_, err := r.complete(ctx, tx, who, lot, false)
 		return err
+	})
+}
+
+// SetRights gives rights to a lot's files that a filter chooses, or to one of them when file is not 0, and returns to
+// how many.
+func (r *Receiver) SetRights(
+	ctx context.Context, who identity.Actor, lot, file int64, f store.FileFilter, is rights.Rights,
+) (n int64, err error) {
+	return door.Get(ctx, r.Store.Door, door.By(who, identity.LotRights, audit.Of(identity.Lot, lot)), func(tx *door.Tx) (int64, error) {
+		if file != 0 {
+			tx.About(audit.Of(identity.File, file))
+		}
+		n, err := store.SetRights(ctx, tx, lot, file, f, is)
+		tx.Changed(nil, map[string]any{"rights": is, "files": n})
+		return n, err
 	})
 }
 
@@ -155,7 +188,7 @@ func (r *Receiver) HandIn(ctx context.Context, link store.SupplierLink, uploads 
 	if err := open(link); err != nil {
 		return 0, err
 	}
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = r.Store.Do(ctx, door.By(supplier(link), identity.LinkHandIn, audit.Of(identity.Link, link.ID)), func(tx *door.Tx) error {
 		// Lots of one link are counted one after the other.
 		if _, err := store.LockLink(ctx, tx, link.ID); err != nil {
 			return err
@@ -172,21 +205,28 @@ func (r *Receiver) HandIn(ctx context.Context, link store.SupplierLink, uploads 
 				"sent.", left)}
 		}
 		name := link.Supplier + " " + time.Now().Format("2006-01-02 15:04")
-		lot, err = store.CreateLinkLot(ctx, tx, link.ID, name, uploads, supplier(link))
+		lot, err = store.CreateLinkLot(ctx, tx, link.ID, name, uploads)
+		tx.About(audit.Of(identity.Lot, lot))
 		return err
 	})
 	return lot, err
 }
 
 // supplier is who hands in through a link.
-func supplier(link store.SupplierLink) acting.Actor { return acting.Actor{Name: link.Supplier} }
+func supplier(link store.SupplierLink) identity.Actor {
+	return identity.Actor{Kind: identity.Supplier, Name: link.Supplier}
+}
 
 // BeginHandIn records that an upload through a link has begun, when the link
 // still takes it; token is the SHA-256 of what the link's address ends with.
 // store.ErrNotFound means that the lot is not the link's or does not wait for
 // files; LinkClosed says why the link does not take it.
 func (r *Receiver) BeginHandIn(ctx context.Context, token []byte, u store.Upload) error {
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+	from, err := r.Store.SupplierLinkBy(ctx, token)
+	if err != nil {
+		return err
+	}
+	return r.Store.Do(ctx, door.By(supplier(from), identity.UploadBegin, audit.Of(identity.Lot, u.LotID)), func(tx *door.Tx) error {
 		if err := r.roomFor(ctx, tx, u.Bytes); err != nil {
 			return err
 		}
@@ -216,6 +256,15 @@ func (r *Receiver) HandInGoesOn(ctx context.Context, upload string) error {
 		return nil // by this very upload
 	}
 	return open(link)
+}
+
+// Uploader is who an upload comes from: the supplier whose link it comes through, or a person.
+func (r *Receiver) Uploader(ctx context.Context, upload string, person identity.Actor) (identity.Actor, error) {
+	link, err := r.Store.LinkOfUpload(ctx, upload)
+	if errors.Is(err, store.ErrNotFound) {
+		return person, nil
+	}
+	return supplier(link), err
 }
 
 func megabytes(n int64) string { return fmt.Sprintf("%.1f MB", float64(n)/1e6) }

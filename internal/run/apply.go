@@ -4,13 +4,14 @@ import (
 	"context"
 	"fmt"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/core/plan"
 	"ambrosa/internal/store"
 )
 
 func init() {
-	register(Kind{Name: "apply", Doing: "Applying", Leads: ToPlan, report: (*Runner).reportPlan, work: (*Runner).applyPlan})
+	register(Kind{Name: "apply", Action: identity.PlanApply,
+		Doing: "Applying", Leads: ToPlan, report: (*Runner).reportPlan, work: (*Runner).applyPlan})
 }
 
 // applyPlan makes a plan's changes, one after the other, each in a transaction of
@@ -22,7 +23,7 @@ func (r *Runner) applyPlan(ctx context.Context, run store.Run, p *progress) (str
 	}
 	p.set(int64(found.Applied), int64(found.Products))
 	err = r.eachChange(ctx, run.PlanID, "planned", func(change int64) error {
-		if err := r.Planner.ApplyChange(ctx, change); err != nil {
+		if err := r.Planner.ApplyChange(ctx, run.Who(), change); err != nil {
 			if ctx.Err() != nil {
 				return ctx.Err()
 			}
@@ -45,7 +46,7 @@ func (r *Runner) applyPlan(ctx context.Context, run store.Run, p *progress) (str
 	if found.Stale+found.Failed > 0 {
 		message += fmt.Sprintf(", %d could not be changed", found.Stale+found.Failed)
 	}
-	return message, r.Planner.Applied(ctx, acting.Actor{Name: run.Actor}, run.PlanID)
+	return message, r.Planner.Applied(ctx, run.Who(), run.PlanID)
 }
 
 // eachChange goes through a plan's changes in a state, until the context ends.

@@ -6,20 +6,23 @@ import (
 	"fmt"
 	"sync/atomic"
 
-	"github.com/jackc/pgx/v5"
 	"golang.org/x/sync/errgroup"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/lot"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
 func init() {
-	register(Kind{Name: looseBarcodes, Doing: "Reading barcodes", Leads: ToLot, Long: true, work: (*Runner).readBarcodes})
-	register(Kind{Name: allBarcodes, Doing: "Reading barcodes", Leads: ToLot, Long: true, work: (*Runner).readBarcodes})
+	register(Kind{Name: looseBarcodes, Action: identity.LotScan,
+		Doing: "Reading barcodes", Leads: ToLot, Long: true, work: (*Runner).readBarcodes})
+	register(Kind{Name: allBarcodes, Action: identity.LotScan,
+		Doing: "Reading barcodes", Leads: ToLot, Long: true, work: (*Runner).readBarcodes})
 }
 
 // The two runs that read barcodes in pictures: of a lot's loose files, and of all.
@@ -30,8 +33,8 @@ const (
 
 // ReadBarcodes queues reading the barcodes in the pictures of all of a lot's files;
 // those of its loose files are read by themselves after pairing.
-func (r *Runner) ReadBarcodes(ctx context.Context, who acting.Actor, lot int64) (id int64, err error) {
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Runner) ReadBarcodes(ctx context.Context, who identity.Actor, lot int64) (id int64, err error) {
+	err = r.Store.Do(ctx, door.By(who, identity.LotScan, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
 		id, err = r.Queue(ctx, tx, who, allBarcodes, store.About{Lot: lot})
 		return err
 	})
@@ -97,5 +100,5 @@ func (r *Runner) lookAt(ctx context.Context, bytes []byte) (int, error) {
 	for _, c := range result.Codes {
 		codes = append(codes, store.Code{Text: legible.Short(legible.Name(c.Text), maxCode), Format: c.Format, Points: c.Points})
 	}
-	return len(codes), r.Store.SetCodes(ctx, bytes, codes)
+	return len(codes), r.Store.Step(ctx, func(tx *door.Tx) error { return store.SetCodes(ctx, tx, bytes, codes) })
 }

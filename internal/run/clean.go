@@ -8,7 +8,9 @@ import (
 	"strings"
 	"time"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
+	"ambrosa/internal/store"
 )
 
 // Terms are how long what is not complete is kept.
@@ -29,12 +31,12 @@ func (r *Runner) Clean(ctx context.Context) error {
 		return err
 	}
 	for _, u := range late {
-		if err := r.GiveUpUpload(ctx, acting.Ambrosa, u.ID); err != nil {
+		if err := r.GiveUpUpload(ctx, identity.Ambrosa, u.ID); err != nil {
 			return err
 		}
 		r.Log.Info("an upload did not arrive in its time", "upload", u.ID, "lot", u.LotID, "path", u.Path)
 	}
-	if err := r.Store.ForgetStale(ctx); err != nil {
+	if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.ForgetStale(ctx, tx) }); err != nil {
 		return err
 	}
 	if err := r.Upkeeper.DropLeaving(ctx); err != nil {
@@ -46,7 +48,7 @@ func (r *Runner) Clean(ctx context.Context) error {
 	if err := r.Dispatcher.LetRenditionsGo(ctx); err != nil {
 		return err
 	}
-	if err := r.Store.RecountFindings(ctx); err != nil {
+	if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.RecountFindings(ctx, tx) }); err != nil {
 		return err
 	}
 	if err := r.Coverer.KeepDay(ctx); err != nil {
@@ -57,7 +59,7 @@ func (r *Runner) Clean(ctx context.Context) error {
 
 // GiveUpUpload lets an upload go that is not complete. A lot whose other uploads
 // are here goes on without it; one that nothing came for goes with it.
-func (r *Runner) GiveUpUpload(ctx context.Context, who acting.Actor, id string) error {
+func (r *Runner) GiveUpUpload(ctx context.Context, who identity.Actor, id string) error {
 	if err := r.Receiver.GiveUpUpload(ctx, who, id); err != nil {
 		return err
 	}

@@ -11,6 +11,7 @@ import (
 
 	"ambrosa/core/harvest"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/page"
 	"ambrosa/internal/store"
@@ -48,7 +49,9 @@ func (f *fetch) crawl(ctx context.Context, client *page.Client) error {
 			c.start = append(c.start, start)
 		}
 	}
-	if _, err := f.Store.AddPages(ctx, f.run.ID, c.startKind(), c.start); err != nil {
+	if _, err := door.Get(ctx, f.Store.Door, door.Step(ctx), func(tx *door.Tx) (int64, error) {
+		return store.AddPages(ctx, tx, f.run.ID, c.startKind(), c.start)
+	}); err != nil {
 		return err
 	}
 	if c.state, err = f.Store.CrawlState(ctx, f.run.ID); err != nil {
@@ -136,7 +139,9 @@ func (c *crawl) visit(ctx context.Context, next store.CrawlPage) error {
 
 func (c *crawl) failed(ctx context.Context, next store.CrawlPage, reason string) error {
 	next.State, next.Message = "failed", reason
-	if err := c.Store.Log(ctx, c.run.ID, next.Address+": "+reason); err != nil {
+	if err := c.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Log(ctx, tx, c.run.ID, next.Address+": "+reason)
+	}); err != nil {
 		return err
 	}
 	return c.visited(ctx, next, nil, harvest.Links{})
@@ -151,7 +156,11 @@ func (c *crawl) visited(ctx context.Context, p store.CrawlPage, items []store.Fe
 	room := max(0, int(c.maxPages-c.state.Pages))
 	products = products[:min(len(products), room)]
 	listings = listings[:min(len(listings), room)]
-	newListings, newProducts, err := c.Store.Visited(ctx, c.run.ID, c.origin.ID, p, items, listings, products)
+	var newListings, newProducts int64
+	err := c.Store.Step(ctx, func(tx *door.Tx) (err error) {
+		newListings, newProducts, err = store.Visited(ctx, tx, c.run.ID, c.origin.ID, p, items, listings, products)
+		return err
+	})
 	if err != nil {
 		return err
 	}
@@ -205,7 +214,9 @@ func (c *crawl) pictures(ctx context.Context, p *store.CrawlPage, read *harvest.
 	seen := map[string]bool{}
 	for i, m := range largest {
 		if m.Problem != "" {
-			if err := c.Store.Log(ctx, c.run.ID, fmt.Sprintf("%s: %s: %s", p.Address, product.Shots[i].Before, m.Problem)); err != nil {
+			if err := c.Store.Step(ctx, func(tx *door.Tx) error {
+				return store.Log(ctx, tx, c.run.ID, fmt.Sprintf("%s: %s: %s", p.Address, product.Shots[i].Before, m.Problem))
+			}); err != nil {
 				return nil, err
 			}
 			continue
@@ -299,7 +310,7 @@ func sameHost(a, b string) bool {
 func (c *crawl) end(ctx context.Context, atLimit bool) error {
 	s, recipe := c.state, c.reader.Recipe
 	if atLimit {
-		if err := c.Store.EndCrawl(ctx, c.run.ID); err != nil {
+		if err := c.Store.Step(ctx, func(tx *door.Tx) error { return store.EndCrawl(ctx, tx, c.run.ID) }); err != nil {
 			return err
 		}
 	}

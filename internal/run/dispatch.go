@@ -4,18 +4,20 @@ import (
 	"context"
 	"fmt"
 
+	"ambrosa/core/identity"
 	"ambrosa/internal/dispatching"
 	outlets "ambrosa/internal/outlet/kinds"
 	"ambrosa/internal/store"
 )
 
 func init() {
-	register(Kind{Name: dispatching.Run, Doing: "Handing on", Leads: ToDispatch, Long: true, work: (*Runner).dispatch})
+	register(Kind{Name: dispatching.Run, Action: identity.OutletSend,
+		Doing: "Handing on", Leads: ToDispatch, Long: true, work: (*Runner).dispatch})
 }
 
 // dispatch hands pictures on to an outlet.
 func (r *Runner) dispatch(ctx context.Context, run store.Run, p *progress) (string, error) {
-	done, err := r.Dispatcher.Do(ctx, run.DispatchID, p.set)
+	done, err := r.Dispatcher.Do(ctx, run.Who(), run.DispatchID, p.set)
 	if words, is := dispatching.Wrong(err); is {
 		return "", failure{words + " What went so far is in the receipt, and the run can go on."}
 	}

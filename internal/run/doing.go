@@ -6,11 +6,14 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/database"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -27,33 +30,39 @@ func (r *Runner) do(ctx context.Context, id int64) error {
 		return nil // another job of the same run
 	}
 	defer r.deactivate(id)
-	run, attempt, err := r.Store.StartRun(working, id)
+	var run store.Run
+	var attempt door.Attempt
+	err := r.Store.Step(working, func(tx *door.Tx) (err error) {
+		run, attempt, err = store.StartRun(working, tx, r.Store.Name, id)
+		return err
+	})
 	switch {
 	case errors.Is(err, store.ErrChanged):
 		return nil // it has ended, or another process does it
-	case err != nil && ctx.Err() == nil && (errors.Is(err, store.ErrNoLease) || store.IsAway(err)):
+	case err != nil && ctx.Err() == nil && (errors.Is(err, store.ErrNoLease) || database.IsAway(err)):
 		return river.JobSnooze(takenUpAfter)
 	case err != nil:
 		return err
 	}
-	working = store.WithAttempt(working, attempt)
+	attempt.Who, attempt.Action = run.Who(), kinds[run.Kind].Action
+	working = door.WithAttempt(working, attempt)
 	message, err := r.attempt(working, run, cancel)
 	switch cause := context.Cause(working); {
-	case errors.Is(cause, errLost), errors.Is(err, store.ErrSuperseded):
+	case errors.Is(cause, errLost), errors.Is(err, door.ErrSuperseded):
 		return river.JobSnooze(takenUpAfter) // where another does it, the job finds nothing to begin
 	case ctx.Err() != nil:
 		return river.JobSnooze(0) // this process ends, and its lease with it; another goes on
-	case store.IsAway(err):
+	case database.IsAway(err):
 		return r.release(ctx, id, err)
 	case errors.Is(cause, errStopped) && err != nil:
-		return r.end(store.WithAttempt(ctx, attempt), run, "stopped", "Stopped. What is done stays, the rest can go on.")
+		return r.end(door.WithAttempt(ctx, attempt), run, "stopped", "Stopped. What is done stays, the rest can go on.")
 	case err == nil:
-		err = r.end(store.WithAttempt(ctx, attempt), run, "done", message)
+		err = r.end(door.WithAttempt(ctx, attempt), run, "done", message)
 	default:
 		r.Log.Error("run failed", "run", id, "kind", run.Kind, "error", err)
-		err = r.end(store.WithAttempt(ctx, attempt), run, "failed", reasonOf(err, id))
+		err = r.end(door.WithAttempt(ctx, attempt), run, "failed", reasonOf(err, id))
 	}
-	if store.IsAway(err) {
+	if database.IsAway(err) {
 		return r.release(ctx, id, err)
 	}
 	return err
@@ -122,7 +131,9 @@ func (r *Runner) attempt(ctx context.Context, run store.Run, cancel context.Canc
 		ctx = context.WithoutCancel(ctx)
 	}
 	done, total := p.get()
-	if _, reportErr := r.Store.Progress(ctx, run.ID, done, total); reportErr != nil && err == nil {
+	if _, reportErr := door.Get(ctx, r.Store.Door, door.Step(ctx), func(tx *door.Tx) (bool, error) {
+		return store.Progress(ctx, tx, run.ID, done, total)
+	}); reportErr != nil && err == nil {
 		err = reportErr
 	}
 	return message, err
@@ -134,7 +145,7 @@ func (r *Runner) release(ctx context.Context, id int64, why error) error {
 	r.Log.Warn("the database went away during a run, which goes on", "run", id, "error", why)
 	for end := time.Now().Add(r.Store.Lease); time.Now().Before(end); {
 		asking, cancel := context.WithTimeout(ctx, 2*time.Second)
-		err := r.Store.ReleaseRun(asking, id, true)
+		err := r.Store.Step(asking, func(tx *door.Tx) error { return store.ReleaseRun(asking, tx, r.Store.Name, id, true) })
 		cancel()
 		if err == nil || !pause(ctx, 500*time.Millisecond) {
 			break
@@ -145,7 +156,7 @@ func (r *Runner) release(ctx context.Context, id int64, why error) error {
 
 // end records how a run ended, together with what is said of it to people.
 func (r *Runner) end(ctx context.Context, run store.Run, state, message string) error {
-	err := r.Store.Within(ctx, func(tx pgx.Tx) error {
+	err := r.Store.Do(ctx, door.By(run.Who(), identity.RunEnd, audit.Of(identity.Run, run.ID)), func(tx *door.Tx) error {
 		if err := store.EndRun(ctx, tx, run.ID, state, message); err != nil {
 			return err
 		}
@@ -154,7 +165,7 @@ func (r *Runner) end(ctx context.Context, run store.Run, state, message string) 
 		}
 		return nil
 	})
-	if errors.Is(err, store.ErrSuperseded) {
+	if errors.Is(err, door.ErrSuperseded) {
 		return nil
 	}
 	return err
@@ -170,9 +181,11 @@ func (r *Runner) report(ctx context.Context, id int64, p *progress, cancel conte
 			continue
 		}
 		lastDone, lastTotal = done, total
-		stop, err := r.Store.Progress(ctx, id, done, total)
+		stop, err := door.Get(ctx, r.Store.Door, door.Step(ctx), func(tx *door.Tx) (bool, error) {
+			return store.Progress(ctx, tx, id, done, total)
+		})
 		switch {
-		case errors.Is(err, store.ErrSuperseded):
+		case errors.Is(err, door.ErrSuperseded):
 			cancel(errLost)
 		case err == nil && stop:
 			cancel(errStopped)

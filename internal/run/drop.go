@@ -12,8 +12,9 @@ import (
 	"sync"
 	"time"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/core/legible"
+	"ambrosa/internal/door"
 	"ambrosa/internal/dropfolder"
 	"ambrosa/internal/store"
 )
@@ -86,12 +87,12 @@ func (d *Dropped) Take(ctx context.Context, name string) (lot int64, err error) 
 	if waiting.Files == 0 {
 		return 0, store.ErrNotFound
 	}
-	if lot, err = d.newLot(ctx, acting.Actor{Name: name}, "Dropped by "+name); err != nil {
+	if lot, err = d.newLot(ctx, identity.Actor{Kind: identity.DropPerson, Name: name}, "Dropped by "+name); err != nil {
 		return 0, err
 	}
 	folder := filepath.Join(d.taken(), strconv.FormatInt(lot, 10))
 	if err := d.Server.Take(name, folder); err != nil {
-		return 0, errors.Join(err, d.Runner.Receiver.ForgetEmpty(ctx, lot))
+		return 0, errors.Join(err, d.Runner.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
 	}
 	return lot, d.gather(ctx, lot, folder)
 }
@@ -121,7 +122,7 @@ func (d *Dropped) goOn(ctx context.Context) error {
 		if _, err := os.Stat(filepath.Join(d.taken(), strconv.FormatInt(lot, 10))); err == nil {
 			continue // it waits for what is there
 		}
-		failed = errors.Join(failed, d.Runner.Receiver.ForgetEmpty(ctx, lot))
+		failed = errors.Join(failed, d.Runner.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
 	}
 	return failed
 }
@@ -141,12 +142,12 @@ func (d *Dropped) takeUp(ctx context.Context, lot int64, folder string) error {
 		if !held {
 			return os.RemoveAll(folder)
 		}
-		if lot, err = d.newLot(ctx, acting.Ambrosa, "Dropped before"); err != nil {
+		if lot, err = d.newLot(ctx, identity.Ambrosa, "Dropped before"); err != nil {
 			return err
 		}
 		to := filepath.Join(d.taken(), strconv.FormatInt(lot, 10))
 		if err := os.Rename(folder, to); err != nil {
-			return errors.Join(err, d.Runner.Receiver.ForgetEmpty(ctx, lot))
+			return errors.Join(err, d.Runner.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
 		}
 		folder = to
 	}
@@ -154,9 +155,9 @@ func (d *Dropped) takeUp(ctx context.Context, lot int64, folder string) error {
 }
 
 // newLot opens a lot for what was dropped.
-func (d *Dropped) newLot(ctx context.Context, who acting.Actor, name string) (int64, error) {
+func (d *Dropped) newLot(ctx context.Context, who identity.Actor, name string) (int64, error) {
 	name += " " + time.Now().Format("2006-01-02 15:04")
-	return d.Runner.Store.CreateLot(ctx, who, store.NewLot{Name: name, Origin: "drop", Uploads: 1})
+	return d.Runner.Receiver.Open(ctx, who, store.NewLot{Name: name, Origin: "drop", Uploads: 1})
 }
 
 // holdsFiles tells whether there is a file in a folder or below.
@@ -179,7 +180,7 @@ func (d *Dropped) gather(ctx context.Context, lot int64, folder string) error {
 	var uploads []store.Upload
 	var files []string
 	flush := func() error {
-		if err := r.Store.AddUploads(ctx, uploads); err != nil {
+		if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.AddUploads(ctx, tx, uploads) }); err != nil {
 			return err
 		}
 		for i, u := range uploads {
@@ -223,7 +224,7 @@ func (d *Dropped) gather(ctx context.Context, lot int64, folder string) error {
 	if err != nil {
 		return fmt.Errorf("take what was dropped: %w", err)
 	}
-	if err := r.Receiver.Close(ctx, acting.Ambrosa, lot); err != nil {
+	if err := r.Receiver.Close(ctx, identity.Ambrosa, lot); err != nil {
 		return err
 	}
 	return os.RemoveAll(folder)

@@ -11,15 +11,15 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"golang.org/x/sync/errgroup"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/picture"
 	"ambrosa/internal/store"
 )
@@ -29,7 +29,8 @@ import (
 const ThumbnailSize = blob.ThumbnailSize
 
 func init() {
-	register(Kind{Name: "examine", Doing: "Examining", Leads: ToLot, Long: true, Items: true, work: (*Runner).examineLot})
+	register(Kind{Name: "examine", Action: identity.LotExamine,
+		Doing: "Examining", Leads: ToLot, Long: true, Items: true, work: (*Runner).examineLot})
 }
 
 // examineLot stores, measures and lists every file of a lot's uploads; files that
@@ -45,11 +46,13 @@ func (r *Runner) examineLot(ctx context.Context, run store.Run, p *progress) (st
 	if err := r.examineUploads(ctx, run, uploads, p); err != nil {
 		return "", err
 	}
-	if err := errors.Join(r.Store.MarkFiles(ctx, run.LotID), r.Store.GiveLinkRights(ctx, run.LotID)); err != nil {
+	if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+		return errors.Join(store.MarkFiles(ctx, tx, run.LotID), store.GiveLinkRights(ctx, tx, run.LotID))
+	}); err != nil {
 		return "", err
 	}
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
-		_, err := r.Queue(ctx, tx, acting.Ambrosa, "pair", store.About{Lot: run.LotID})
+	err = r.Store.Step(ctx, func(tx *door.Tx) error {
+		_, err := r.Queue(ctx, tx, run.Who(), "pair", store.About{Lot: run.LotID})
 		return err
 	})
 	done, _ := p.get()
@@ -167,11 +170,15 @@ func (r *Runner) finish(ctx context.Context, run store.Run, sources []*source) e
 		if s.problem == "" {
 			continue
 		}
-		if err := r.Store.Log(ctx, run.ID, s.upload.Path+": "+s.problem); err != nil {
+		if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.Log(ctx, tx, run.ID, s.upload.Path+": "+s.problem)
+		}); err != nil {
 			return err
 		}
 	}
-	if err := r.Store.UploadsExamined(ctx, ids, problems); err != nil {
+	if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.UploadsExamined(ctx, tx, ids, problems)
+	}); err != nil {
 		return err
 	}
 	for _, s := range sources {
@@ -213,7 +220,9 @@ const deadly = 2
 
 // tried walks an upload, unless the process ended twice while it did.
 func (e *examination) tried(ctx context.Context, s *source) error {
-	attempt, err := e.Store.TryUpload(ctx, s.upload.ID)
+	attempt, err := door.Get(ctx, e.Store.Door, door.Step(ctx), func(tx *door.Tx) (int64, error) {
+		return store.TryUpload(ctx, tx, s.upload.ID)
+	})
 	if err != nil {
 		return err
 	}
@@ -222,7 +231,9 @@ func (e *examination) tried(ctx context.Context, s *source) error {
 	}
 	err = e.walk(ctx, s)
 	// Coming back from it is surviving it, whatever came of it.
-	return errors.Join(err, e.Store.SurvivedUpload(context.WithoutCancel(ctx), s.upload.ID))
+	return errors.Join(err, e.Store.Step(context.WithoutCancel(ctx), func(tx *door.Tx) error {
+		return store.SurvivedUpload(ctx, tx, s.upload.ID)
+	}))
 }
 
 // walk spools an upload's files.
@@ -387,7 +398,9 @@ func (e *examination) decode(ctx context.Context) error {
 func (e *examination) examine(ctx context.Context, s spooledEntry) (store.Examined, error) {
 	found := store.Examined{Upload: s.upload, Entry: s.entry, Path: s.path, Bytes: s.file.Bytes, Sum: s.file.Sum[:]}
 	// From here on the bytes stay, whatever is purged meanwhile.
-	if err := e.Store.ClaimBytes(ctx, e.lot, s.file.Sum[:]); err != nil {
+	if err := e.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.ClaimBytes(ctx, tx, e.lot, s.file.Sum[:])
+	}); err != nil {
 		return store.Examined{}, err
 	}
 	known, err := e.Store.KnownBlob(ctx, s.file.Sum[:])
@@ -434,7 +447,9 @@ func (e *examination) mend(ctx context.Context, file blob.Spooled, known store.B
 	if err := e.Blobs.Mend(ctx, file); err != nil {
 		return fmt.Errorf("store bytes again that were %s: %w", known.Damage, err)
 	}
-	return e.Store.Checked(ctx, []string{file.Sum.String()}, []string{""})
+	return e.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Checked(ctx, tx, []string{file.Sum.String()}, []string{""})
+	})
 }
 
 func refusal(kind picturespec.Type, name string) string {
@@ -451,7 +466,7 @@ func (e *examination) write(ctx context.Context) error {
 		if len(batch) == 0 {
 			return nil
 		}
-		if err := e.Store.AddFiles(ctx, e.lot, batch); err != nil {
+		if err := e.Store.Step(ctx, func(tx *door.Tx) error { return store.AddFiles(ctx, tx, e.lot, batch) }); err != nil {
 			return fmt.Errorf("write examined files: %w", err)
 		}
 		e.p.add(int64(len(batch)), 0)

@@ -10,21 +10,23 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"golang.org/x/sync/errgroup"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/page"
 	"ambrosa/internal/store"
 )
 
 func init() {
-	register(Kind{Name: "fetch", Doing: "Fetching", Leads: ToLotOrOrigin, Long: true, Items: true, work: (*Runner).fetchOrigin})
+	register(Kind{Name: "fetch", Action: identity.OriginFetch,
+		Doing: "Fetching", Leads: ToLotOrOrigin, Long: true, Items: true, work: (*Runner).fetchOrigin})
 }
 
 const (
@@ -32,100 +34,6 @@ const (
 	listBatch = 500 // files of a listing that are written at a time
 	tries     = 5   // of a file, with pauses that double
 )
-
-// Fetch queues fetching what is new at an origin. ErrChanged means that a fetch
-// is under way.
-func (r *Runner) Fetch(ctx context.Context, who acting.Actor, origin int64) (id int64, err error) {
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
-		busy, err := store.FetchBusy(ctx, tx, origin)
-		if err != nil {
-			return err
-		}
-		if busy {
-			return fmt.Errorf("a fetch is under way: %w", store.ErrChanged)
-		}
-		id, err = r.Queue(ctx, tx, who, "fetch", store.About{Origin: origin})
-		return err
-	})
-	return id, err
-}
-
-// TakePictures queues fetching pictures of a page that a person chose, and
-// returns the lot they come to.
-func (r *Runner) TakePictures(
-	ctx context.Context, who acting.Actor, address, title string, items []store.FetchItem,
-) (lot int64, err error) {
-	name := title
-	if name == "" {
-		name = address
-	}
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
-		o, err := store.PagesOrigin(ctx, tx)
-		if err != nil {
-			return err
-		}
-		lot, err = r.fetchChosen(ctx, tx, who, o, name, items)
-		return err
-	})
-	return lot, err
-}
-
-// ErrFetching means that a sheet's pictures are being fetched.
-var ErrFetching = errors.New("its pictures are being fetched")
-
-// TakeForSheet queues fetching the pictures that a sheet names by address, and returns
-// the lot they come to. The error may be ErrFetching.
-func (r *Runner) TakeForSheet(ctx context.Context, who acting.Actor, of store.Sheet, items []store.FetchItem) (lot int64, err error) {
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
-		busy, err := store.SheetFetching(ctx, tx, of.ID)
-		if err != nil {
-			return err
-		}
-		if busy {
-			return ErrFetching
-		}
-		o, err := store.PagesOrigin(ctx, tx)
-		if err != nil {
-			return err
-		}
-		if lot, err = r.fetchChosen(ctx, tx, who, o, "Pictures of "+of.Name, items); err != nil {
-			return err
-		}
-		return store.TakenForSheet(ctx, tx, lot, of.ID)
-	})
-	return lot, err
-}
-
-// fetchChosen queues a run that fetches files which a person chose.
-func (r *Runner) fetchChosen(
-	ctx context.Context, tx pgx.Tx, who acting.Actor, o store.Origin, name string, items []store.FetchItem,
-) (lot int64, err error) {
-	id, err := r.Queue(ctx, tx, who, "fetch", store.About{Origin: o.ID})
-	if err != nil {
-		return 0, err
-	}
-	return store.Chosen(ctx, tx, id, o, name, items)
-}
-
-// fetchDue queues the fetches whose time has come.
-func (r *Runner) fetchDue(ctx context.Context) error {
-	for {
-		err := r.Store.Within(ctx, func(tx pgx.Tx) error {
-			due, err := store.DueOrigin(ctx, tx)
-			if err != nil {
-				return err
-			}
-			_, err = r.Queue(ctx, tx, acting.Ambrosa, "fetch", store.About{Origin: due})
-			return err
-		})
-		if errors.Is(err, store.ErrNotFound) {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-	}
-}
 
 // fetchOrigin lists an origin's files, makes a lot of those that are new or changed,
 // fetches and examines them, and has the lot paired.
@@ -155,7 +63,9 @@ func (r *Runner) fetchOrigin(ctx context.Context, run store.Run, p *progress) (s
 		}
 	}
 	if fault != nil || err == nil {
-		err = errors.Join(err, r.Store.OriginFetched(ctx, o.ID, pinned, wrong))
+		err = errors.Join(err, r.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.OriginFetched(ctx, tx, o.ID, pinned, wrong)
+		}))
 	}
 	return message, err
 }
@@ -210,7 +120,15 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 		if err := list(ctx); err != nil {
 			return "", err
 		}
-		if f.lot, err = f.Store.Listed(ctx, f.run.ID, f.origin, f.origin.Name+" "+time.Now().Format("2006-01-02 15:04")); err != nil {
+		deed := door.By(f.run.Who(), identity.LotCreate, audit.Of(identity.Origin, f.origin.ID))
+		if f.lot, err = door.Get(ctx, f.Store.Door, deed, func(tx *door.Tx) (lot int64, err error) {
+			lot, err = store.Listed(ctx, tx, f.run.ID, f.origin, f.origin.Name+" "+time.Now().Format("2006-01-02 15:04"))
+			if lot == 0 {
+				tx.Unchanged()
+			}
+			tx.About(audit.Of(identity.Lot, lot))
+			return lot, err
+		}); err != nil {
 			return "", err
 		}
 		if f.lot == 0 {
@@ -229,22 +147,26 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 		return "", err
 	}
 	// Once, when archives are expanded as well.
-	if err := f.Store.MarkFiles(ctx, f.lot); err != nil {
+	if err := f.Store.Step(ctx, func(tx *door.Tx) error { return store.MarkFiles(ctx, tx, f.lot) }); err != nil {
 		return "", err
 	}
-	if err := f.Store.Brought(ctx, f.run.ID, f.lot, f.origin); err != nil {
+	if err := f.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Brought(ctx, tx, f.run.ID, f.lot, f.origin)
+	}); err != nil {
 		return "", err
 	}
-	if err := f.Store.UploadsExamined(ctx, []string{store.FetchUpload(f.run.ID)}, []string{""}); err != nil {
+	if err := f.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.UploadsExamined(ctx, tx, []string{store.FetchUpload(f.run.ID)}, []string{""})
+	}); err != nil {
 		return "", err
 	}
-	err = f.Store.Within(ctx, func(tx pgx.Tx) error {
-		_, err := f.Queue(ctx, tx, acting.Ambrosa, "pair", store.About{Lot: f.lot})
+	err = f.Store.Step(ctx, func(tx *door.Tx) error {
+		_, err := f.Queue(ctx, tx, f.run.Who(), "pair", store.About{Lot: f.lot})
 		return err
 	})
 	of, lookErr := f.Store.SheetOfLot(ctx, f.lot)
 	if lookErr == nil && of != 0 { // its rows say of each picture whether it came
-		lookErr = f.Importer.Rehearse(ctx, acting.Ambrosa, of)
+		lookErr = f.Importer.Rehearse(ctx, f.run.Who(), of)
 	}
 	if lookErr != nil {
 		return "", lookErr
@@ -262,13 +184,13 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 
 // list writes down what the origin holds, folder by folder.
 func (f *fetch) list(ctx context.Context, drive origin.Drive) error {
-	if err := f.Store.ForgetListing(ctx, f.run.ID); err != nil {
+	if err := f.Store.Step(ctx, func(tx *door.Tx) error { return store.ForgetListing(ctx, tx, f.run.ID) }); err != nil {
 		return err
 	}
 	now, entry := time.Now(), 0
 	batch := make([]store.FetchItem, 0, listBatch)
 	flush := func() error {
-		err := f.Store.AddListing(ctx, f.run.ID, batch)
+		err := f.Store.Step(ctx, func(tx *door.Tx) error { return store.AddListing(ctx, tx, f.run.ID, batch) })
 		batch = batch[:0]
 		return err
 	}
@@ -467,7 +389,7 @@ func (f *fetch) keepArchive(ctx context.Context, item store.FetchItem, file blob
 		return fmt.Errorf("keep the archive %s: %w", path.Base(item.Path), err)
 	}
 	f.p.add(1, 0)
-	return f.Store.AddUploads(ctx, []store.Upload{u})
+	return f.Store.Step(ctx, func(tx *door.Tx) error { return store.AddUploads(ctx, tx, []store.Upload{u}) })
 }
 
 // archives examines the archives that were fetched.

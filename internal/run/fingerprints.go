@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -36,7 +37,7 @@ func (r *Runner) RefreshFingerprints(ctx context.Context) error {
 			}
 			looks = append(looks, look)
 		}
-		if err := r.Store.SetFingerprints(ctx, looks); err != nil {
+		if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.SetFingerprints(ctx, tx, looks) }); err != nil {
 			return err
 		}
 	}

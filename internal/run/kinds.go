@@ -6,9 +6,10 @@ import (
 	"maps"
 	"slices"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -17,6 +18,9 @@ type Kind struct {
 	Name  string `json:"name"`
 	Doing string `json:"doing" doc:"What it does, in a word or two, for people"`
 	Leads Leads  `json:"leads" enum:"lot,plan,origin,lot or origin,sheet,catalog,upkeep,dispatch" doc:"Where a person goes from it"`
+
+	// Action is what a run of the kind does, in the words of who may do what.
+	Action identity.Action `json:"-"`
 
 	// Long runs go through many files, and have a queue of their own.
 	Long bool `json:"-"`
@@ -27,7 +31,7 @@ type Kind struct {
 	work func(r *Runner, ctx context.Context, run store.Run, p *progress) (message string, err error)
 	// report says to people how a run ended, in the transaction that records it;
 	// nil where they wait for it on the spot.
-	report func(r *Runner, ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error
+	report func(r *Runner, ctx context.Context, tx *door.Tx, run store.Run, state, why string) error
 }
 
 // Leads is what a kind of run is about.
@@ -52,6 +56,9 @@ var kinds = map[string]Kind{}
 func register(k Kind) {
 	if _, known := kinds[k.Name]; known {
 		panic("two kinds of run are called " + k.Name)
+	}
+	if k.Action == "" {
+		panic("nothing says who may begin a run called " + k.Name)
 	}
 	kinds[k.Name] = k
 }

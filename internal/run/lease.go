@@ -8,9 +8,9 @@ import (
 	"slices"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
+	"ambrosa/core/identity"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -119,7 +119,7 @@ func (r *Runner) rescue(ctx context.Context) error {
 		return fmt.Errorf("look for runs that nobody does: %w", err)
 	}
 	for _, u := range left {
-		err := r.Store.Within(ctx, func(tx pgx.Tx) error {
+		err := r.Store.Do(ctx, door.By(identity.Ambrosa, identity.Keep), func(tx *door.Tx) error {
 			if still, err := store.AdoptRun(ctx, tx, u.ID); err != nil || !still {
 				return err
 			}
@@ -161,7 +161,7 @@ func (r *Runner) beginDue(ctx context.Context) {
 			{"fetch what is due", r.fetchDue},
 			{"send what is due", r.Dispatcher.Due},
 			{"sweep and purge what is due", r.Upkeeper.Due},
-			{"fold counts", r.Store.FoldCounts},
+			{"fold counts", r.foldCounts},
 			{"refresh fingerprints", r.RefreshFingerprints},
 		} {
 			if err := due.begin(ctx); err != nil && ctx.Err() == nil {
@@ -169,6 +169,10 @@ func (r *Runner) beginDue(ctx context.Context) {
 			}
 		}
 	}
+}
+
+func (r *Runner) foldCounts(ctx context.Context) error {
+	return r.Store.Step(ctx, func(tx *door.Tx) error { return store.FoldCounts(ctx, tx) })
 }
 
 // pause waits, and returns false when ctx ended meanwhile.

@@ -16,9 +16,11 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/internal/covering"
+	"ambrosa/internal/database"
 	"ambrosa/internal/dispatching"
+	"ambrosa/internal/door"
 	"ambrosa/internal/postgres"
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/store"
@@ -61,7 +63,8 @@ const (
 )
 
 func init() {
-	register(Kind{Name: "test steps", Doing: "Counting", Leads: ToCatalog, work: (*Runner).countSteps})
+	register(Kind{Name: "test steps", Action: identity.SweepBegin,
+		Doing: "Counting", Leads: ToCatalog, work: (*Runner).countSteps})
 }
 
 // countSteps does the steps that are not done yet. Each is looked at before it is written, as a sending
@@ -69,14 +72,15 @@ func init() {
 func (r *Runner) countSteps(ctx context.Context, run store.Run, p *progress) (string, error) {
 	for n := range steps {
 		var done bool
-		if err := r.Store.Pool.QueryRow(ctx, `select exists (select from step where run = $1 and n = $2)`, run.ID, n).Scan(&done); err != nil {
+		if err := testdb.Pool(r.Store).QueryRow(ctx, `select exists (select from step where run = $1 and n =
+			$2)`, run.ID, n).Scan(&done); err != nil {
 			return "", fmt.Errorf("look at step %d: %w", n, errAway(err))
 		}
 		if !done {
 			if !pause(ctx, stepTime) {
 				return "", ctx.Err()
 			}
-			err := r.Store.Within(ctx, func(tx pgx.Tx) error {
+			err := r.Store.Step(ctx, func(tx *door.Tx) error {
 				_, err := tx.Exec(ctx, `insert into step (run, n, process) values ($1, $2, $3)`, run.ID, n, r.Store.Name)
 				return err
 			})
@@ -90,7 +94,7 @@ func (r *Runner) countSteps(ctx context.Context, run store.Run, p *progress) (st
 }
 
 // errAway marks any error of a plain query as the database's.
-func errAway(err error) error { return fmt.Errorf("%w: %w", store.ErrAway, err) }
+func errAway(err error) error { return fmt.Errorf("%w: %w", database.ErrAway, err) }
 
 func newRunner(ctx context.Context, address string, log *slog.Logger) (*Runner, error) {
 	s, err := store.Open(ctx, address)
@@ -131,8 +135,8 @@ func working(t *testing.T, address string) *Runner {
 
 func queue(t *testing.T, s *store.Store, r *Runner) (run int64) {
 	t.Helper()
-	err := s.Within(t.Context(), func(tx pgx.Tx) (err error) {
-		run, err = r.Queue(t.Context(), tx, acting.Specialist, "test steps", store.About{})
+	err := s.Step(t.Context(), func(tx *door.Tx) (err error) {
+		run, err = r.Queue(t.Context(), tx, identity.Specialist, "test steps", store.About{})
 		return err
 	})
 	if err != nil {
@@ -244,7 +248,7 @@ func TestTheDatabaseIsRestarted(t *testing.T) {
 	second := queue(t, other.Store, other)
 	once(t, address, second)
 	var attempts int
-	err = r.Store.Pool.QueryRow(t.Context(), `select attempt from run where id = $1`, second).Scan(&attempts)
+	err = testdb.Pool(r.Store).QueryRow(t.Context(), `select attempt from run where id = $1`, second).Scan(&attempts)
 	if err != nil || attempts != 1 {
 		t.Errorf("the run after the restart took %d attempts: %v", attempts, err)
 	}
@@ -320,7 +324,7 @@ func TestAProcessIsPaused(t *testing.T) {
 	other := working(t, address)
 	until(t, 30*time.Second, "another process to go on", func() bool {
 		var n int
-		err := other.Store.Pool.QueryRow(t.Context(), `select count(*) from step where process = $1`, other.Store.Name).Scan(&n)
+		err := testdb.Pool(other.Store).QueryRow(t.Context(), `select count(*) from step where process = $1`, other.Store.Name).Scan(&n)
 		return err == nil && n > 0
 	})
 	t.Logf("taken up after %s, with a lease of %s", time.Since(began).Round(time.Millisecond), other.Store.Lease)
@@ -347,7 +351,7 @@ func TestTwoProcesses(t *testing.T) {
 		once(t, address, run)
 	}
 	var most int
-	if err := one.Store.Pool.QueryRow(t.Context(), `select max(attempt) from run`).Scan(&most); err != nil || most != 1 {
+	if err := testdb.Pool(one.Store).QueryRow(t.Context(), `select max(attempt) from run`).Scan(&most); err != nil || most != 1 {
 		t.Errorf("a run took %d attempts: %v", most, err)
 	}
 }
@@ -361,35 +365,51 @@ func TestAnAttemptThatWasTakenOver(t *testing.T) {
 		t.Fatal(err)
 	}
 	var id int64
-	if err := s.Within(ctx, func(tx pgx.Tx) (err error) {
-		id, err = store.NewRun(ctx, tx, acting.Specialist, "test steps", store.About{})
+	if err := s.Step(ctx, func(tx *door.Tx) (err error) {
+		id, err = store.NewRun(ctx, tx, identity.Specialist, "test steps", store.About{})
 		return err
 	}); err != nil {
 		t.Fatal(err)
 	}
-	_, first, err := s.StartRun(ctx, id)
-	if err != nil {
-		t.Fatal(err)
+	begin := func() (attempt door.Attempt) {
+		t.Helper()
+		if err := s.Step(ctx, func(tx *door.Tx) (err error) {
+			_, attempt, err = store.StartRun(ctx, tx, s.Name, id)
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+		attempt.Who, attempt.Action = identity.Specialist, identity.SweepBegin
+		return attempt
 	}
-	_, second, err := s.StartRun(ctx, id)
-	if err != nil || second.Number != first.Number+1 {
-		t.Fatalf("%+v %v", second, err)
+	first, second := begin(), begin()
+	if second.Number != first.Number+1 {
+		t.Fatalf("%+v", second)
 	}
-	old, now := store.WithAttempt(ctx, first), store.WithAttempt(ctx, second)
+	old, now := door.WithAttempt(ctx, first), door.WithAttempt(ctx, second)
 	for name, write := range map[string]func(context.Context) error{
-		"progress": func(ctx context.Context) error { _, err := s.Progress(ctx, id, 1, 2); return err },
-		"log":      func(ctx context.Context) error { return s.Log(ctx, id, "line") },
-		"release":  func(ctx context.Context) error { return s.ReleaseRun(ctx, id, false) },
-		"current":  s.Current,
+		"progress": func(ctx context.Context) error {
+			_, err := door.Get(ctx, s.Door, door.Step(ctx), func(tx *door.Tx) (bool, error) {
+				return store.Progress(ctx, tx, id, 1, 2)
+			})
+			return err
+		},
+		"log": func(ctx context.Context) error {
+			return s.Step(ctx, func(tx *door.Tx) error { return store.Log(ctx, tx, id, "line") })
+		},
+		"release": func(ctx context.Context) error {
+			return s.Step(ctx, func(tx *door.Tx) error { return store.ReleaseRun(ctx, tx, s.Name, id, false) })
+		},
+		"current": s.Current,
 		"end": func(ctx context.Context) error {
-			return s.Within(ctx, func(tx pgx.Tx) error { return store.EndRun(ctx, tx, id, "done", "") })
+			return s.Step(ctx, func(tx *door.Tx) error { return store.EndRun(ctx, tx, id, "done", "") })
 		},
 	} {
-		if err := write(old); err == nil || err.Error() != store.ErrSuperseded.Error() {
+		if err := write(old); err == nil || err.Error() != door.ErrSuperseded.Error() {
 			t.Errorf("%s of an attempt that was taken over: %v", name, err)
 		}
 	}
-	if err := s.Log(now, id, "line"); err != nil {
+	if err := s.Step(now, func(tx *door.Tx) error { return store.Log(now, tx, id, "line") }); err != nil {
 		t.Errorf("the attempt that stands could not write: %v", err)
 	}
 }

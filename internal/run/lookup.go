@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
 	"ambrosa/core/gtin"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/lookup"
 	"ambrosa/internal/origin/page"
@@ -17,13 +17,14 @@ import (
 )
 
 func init() {
-	register(Kind{Name: "lookup", Doing: "Asking", Leads: ToOrigin, Long: true, work: (*Runner).askService})
+	register(Kind{Name: "lookup", Action: identity.OriginAsk,
+		Doing: "Asking", Leads: ToOrigin, Long: true, work: (*Runner).askService})
 }
 
 // Lookup queues asking a service for barcodes, as they were entered: one with
 // a wrong check digit is noted as such and never sent. ErrChanged means that
 // the service is being asked already, ErrNotFound that there is nothing to ask.
-func (r *Runner) Lookup(ctx context.Context, who acting.Actor, originID int64, codes []string) (id int64, err error) {
+func (r *Runner) Lookup(ctx context.Context, who identity.Actor, originID int64, codes []string) (id int64, err error) {
 	entered := make([]store.LookupCode, 0, len(codes))
 	for _, code := range codes {
 		normal, err := gtin.Normalise(code)
@@ -33,7 +34,7 @@ func (r *Runner) Lookup(ctx context.Context, who acting.Actor, originID int64, c
 		}
 		entered = append(entered, store.LookupCode{Code: normal, State: "open"})
 	}
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = r.Store.Do(ctx, door.By(who, identity.OriginAsk, audit.Of(identity.Origin, originID)), func(tx *door.Tx) error {
 		busy, err := store.FetchBusy(ctx, tx, originID)
 		if err != nil {
 			return err
@@ -69,7 +70,9 @@ func (r *Runner) askService(ctx context.Context, run store.Run, p *progress) (st
 		err = failure{wrong + ". What was answered so far is kept, and the run can go on."}
 	}
 	if fault != nil || err == nil {
-		err = errors.Join(err, r.Store.OriginFetched(ctx, o.ID, "", wrong))
+		err = errors.Join(err, r.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.OriginFetched(ctx, tx, o.ID, "", wrong)
+		}))
 	}
 	return message, err
 }
@@ -101,7 +104,9 @@ func (r *Runner) lookup(ctx context.Context, o store.Origin, p *progress) (strin
 			return fmt.Sprintf("%d barcodes have pictures to choose from, for %d there is nothing, %d failed", found, nothing, failed), nil
 		}
 		code := next[0]
-		within, err := r.Store.CountAsk(ctx, o.ID, service.Quota)
+		within, err := door.Get(ctx, r.Store.Door, door.Step(ctx), func(tx *door.Tx) (bool, error) {
+			return store.CountAsk(ctx, tx, o.ID, service.Quota)
+		})
 		if err != nil {
 			return "", err
 		}
@@ -125,7 +130,7 @@ func (r *Runner) lookup(ctx context.Context, o store.Origin, p *progress) (strin
 		default:
 			failed++
 		}
-		if err := r.Store.Answered(ctx, o.ID, code); err != nil {
+		if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.Answered(ctx, tx, o.ID, code) }); err != nil {
 			return "", err
 		}
 		p.add(1, 0)
@@ -190,8 +195,8 @@ func (r *Runner) ask(ctx context.Context, service *lookup.Service, pictures *pag
 
 // TakeCandidates queues fetching pictures that a service answered with, and
 // returns the lot they come to. ErrNotFound means that none of them is open.
-func (r *Runner) TakeCandidates(ctx context.Context, who acting.Actor, originID int64, ids []int64) (lot int64, err error) {
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Runner) TakeCandidates(ctx context.Context, who identity.Actor, originID int64, ids []int64) (lot int64, err error) {
+	err = r.Store.Do(ctx, door.By(who, identity.OriginTake, audit.Of(identity.Origin, originID)), func(tx *door.Tx) error {
 		o, err := store.OriginIn(ctx, tx, originID)
 		if err != nil {
 			return err

@@ -7,7 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/store"
 )
@@ -27,12 +28,12 @@ func (r *Runner) hearSheets(ctx context.Context, run store.Run) error {
 		}
 		rows = append(rows, named...)
 	}
-	return r.Store.PutLotRows(ctx, run.LotID, rows)
+	return r.Store.Step(ctx, func(tx *door.Tx) error { return store.PutLotRows(ctx, tx, run.LotID, rows) })
 }
 
 // hearSheet returns what one of them says of files.
 func (r *Runner) hearSheet(ctx context.Context, run store.Run, file store.SheetFile) (named []store.LotRow, err error) {
-	who := acting.Actor{Name: run.Actor}
+	who := run.Who()
 	if file.Sheet == 0 {
 		if file.Sheet, err = r.Importer.Adopt(ctx, who, file); err != nil {
 			return nil, err
@@ -59,7 +60,9 @@ func (r *Runner) hearSheet(ctx context.Context, run store.Run, file store.SheetF
 	if err != nil {
 		return nil, err
 	}
-	return named, r.Store.Log(ctx, run.ID, file.Path+" is a sheet: "+said)
+	return named, r.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Log(ctx, tx, run.ID, file.Path+" is a sheet: "+said)
+	})
 }
 
 // namedIn returns what a sheet says of the files of a lot that it came with. A name that has
@@ -87,7 +90,7 @@ func (r *Runner) namedIn(ctx context.Context, file store.SheetFile) ([]store.Lot
 
 // tellLots has those open lots read again that a sheet came with and of whose files it
 // says something else than before.
-func (r *Runner) tellLots(ctx context.Context, sheet int64) error {
+func (r *Runner) tellLots(ctx context.Context, who identity.Actor, sheet int64) error {
 	lots, err := r.Store.LotsOfSheet(ctx, sheet)
 	if err != nil {
 		return err
@@ -100,7 +103,7 @@ func (r *Runner) tellLots(ctx context.Context, sheet int64) error {
 		if same {
 			continue
 		}
-		if _, err := r.Pair(ctx, acting.Ambrosa, lot); err != nil {
+		if _, err := r.Pair(ctx, who, lot); err != nil {
 			return err
 		}
 	}

@@ -4,10 +4,11 @@ import (
 	"context"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/store"
@@ -29,7 +30,7 @@ const mailTries = 8
 
 // reportPlan writes a message about the run of a whole plan that has ended, in the
 // transaction that records its end, and queues its mail.
-func (r *Runner) reportPlan(ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error {
+func (r *Runner) reportPlan(ctx context.Context, tx *door.Tx, run store.Run, state, why string) error {
 	if run.PlanID == 0 || run.Owner != nil {
 		return nil
 	}
@@ -45,7 +46,7 @@ func (r *Runner) reportPlan(ctx context.Context, tx pgx.Tx, run store.Run, state
 
 // reportImport writes a message about an import of a sheet that has ended, or was taken
 // back whole, in the transaction that records its end, and queues its mail.
-func (r *Runner) reportImport(ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error {
+func (r *Runner) reportImport(ctx context.Context, tx *door.Tx, run store.Run, state, why string) error {
 	if run.ImportID == 0 || run.SheetID == 0 || run.Owner != nil {
 		return nil
 	}
@@ -61,8 +62,8 @@ func (r *Runner) reportImport(ctx context.Context, tx pgx.Tx, run store.Run, sta
 
 // reportSweep writes a message about a sweep of the timetable, where it found something new or
 // failed; who has one done looks at it.
-func (r *Runner) reportSweep(ctx context.Context, tx pgx.Tx, run store.Run, state, why string) error {
-	if run.SweepID == 0 || run.Actor != acting.Ambrosa.Name || state == "stopped" {
+func (r *Runner) reportSweep(ctx context.Context, tx *door.Tx, run store.Run, state, why string) error {
+	if run.SweepID == 0 || run.Who().Kind == identity.Person || state == "stopped" {
 		return nil
 	}
 	if state != "failed" {
@@ -75,13 +76,12 @@ func (r *Runner) reportSweep(ctx context.Context, tx pgx.Tx, run store.Run, stat
 	return r.tell(ctx, tx, run, report)
 }
 
-func (r *Runner) tell(ctx context.Context, tx pgx.Tx, run store.Run, report store.Told) error {
+func (r *Runner) tell(ctx context.Context, tx *door.Tx, run store.Run, report store.Told) error {
 	id, waits, err := store.AddMessage(ctx, tx, run, report, r.Mail != nil)
 	if err != nil || !waits {
 		return err
 	}
-	_, err = r.client.InsertTx(ctx, tx, mailArgs{Message: id}, &river.InsertOpts{MaxAttempts: mailTries})
-	return err
+	return tx.FollowUp(ctx, mailArgs{Message: id}, &river.InsertOpts{MaxAttempts: mailTries})
 }
 
 // NextRetry waits longer with every try: five seconds, then minutes.
@@ -104,12 +104,38 @@ func (w *mailWorker) Work(ctx context.Context, job *river.Job[mailArgs]) error {
 	)
 	switch {
 	case err == nil:
-		return s.Mailed(ctx, message.ID, "sent", "")
+		return mailed(ctx, s, message.ID, "sent", "")
 	case ctx.Err() != nil:
 		return river.JobSnooze(0) // this process ends; another sends it
 	case mail.Refused(err) || job.Attempt >= job.MaxAttempts:
 		w.runner.Log.Warn("mail not sent", "message", message.ID, "error", err)
-		return s.Mailed(ctx, message.ID, "failed", err.Error())
+		return mailed(ctx, s, message.ID, "failed", err.Error())
 	}
 	return err
+}
+
+// mailed records what became of a message's mail.
+func mailed(ctx context.Context, s *store.Store, id int64, state, problem string) error {
+	return s.Do(ctx, door.By(identity.Ambrosa, identity.MessageMail, audit.Of(identity.Message, id)), func(tx *door.Tx) error {
+		return store.Mailed(ctx, tx, id, state, problem)
+	})
+}
+
+// ReadMessages marks messages as read, up to one.
+func (r *Runner) ReadMessages(ctx context.Context, who identity.Actor, last int64) error {
+	return r.Store.Do(ctx, door.By(who, identity.MessageRead, audit.Of(identity.Message, last)), func(tx *door.Tx) error {
+		return store.ReadMessages(ctx, tx, last)
+	})
+}
+
+// SetMailing says where messages go by mail; empty for nowhere.
+func (r *Runner) SetMailing(ctx context.Context, who identity.Actor, address string) error {
+	was, err := r.Store.MailAddress(ctx)
+	if err != nil {
+		return err
+	}
+	return r.Store.Do(ctx, door.By(who, identity.MailingSet), func(tx *door.Tx) error {
+		tx.Changed(map[string]string{"address": was}, map[string]string{"address": address})
+		return store.SetMailAddress(ctx, tx, address)
+	})
 }

@@ -5,23 +5,24 @@ import (
 	"errors"
 	"fmt"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
 	"ambrosa/core/shelf"
+	"ambrosa/internal/door"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/store"
 )
 
 func init() {
-	register(Kind{Name: importing.LotRun, Doing: "Pairing", Leads: ToLot, work: (*Runner).pairLot})
+	register(Kind{Name: importing.LotRun, Action: identity.LotRead,
+		Doing: "Pairing", Leads: ToLot, work: (*Runner).pairLot})
 }
 
 // Pair queues reading a lot's files again; what persons decided stays.
-func (r *Runner) Pair(ctx context.Context, who acting.Actor, lot int64) (id int64, err error) {
-	err = r.Store.Within(ctx, func(tx pgx.Tx) error {
+func (r *Runner) Pair(ctx context.Context, who identity.Actor, lot int64) (id int64, err error) {
+	err = r.Store.Do(ctx, door.By(who, identity.LotRead, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
 		id, err = r.Queue(ctx, tx, who, importing.LotRun, store.About{Lot: lot})
 		return err
 	})
@@ -43,12 +44,18 @@ func (r *Runner) pairLot(ctx context.Context, run store.Run, p *progress) (strin
 		return "", err
 	}
 	if of.State == lot.Examining {
-		if err := r.Store.SetLotState(ctx, of.ID, lot.Ready); err != nil {
+		if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.SetLotState(ctx, tx, of.ID, lot.Ready)
+		}); err != nil {
 			return "", err
 		}
 	}
-	for _, put := range []func(context.Context, int64) (string, error){r.placeDropped, r.shelveDropped} {
-		if said, err := put(ctx, of.ID); err != nil || said != "" {
+	who := run.Who()
+	if who.Kind != identity.Person {
+		who = identity.Ambrosa
+	}
+	for _, put := range []func(context.Context, identity.Actor, int64) (string, error){r.placeDropped, r.shelveDropped} {
+		if said, err := put(ctx, who, of.ID); err != nil || said != "" {
 			return said, err
 		}
 	}
@@ -61,12 +68,12 @@ func (r *Runner) pairLot(ctx context.Context, run store.Run, p *progress) (strin
 // placeDropped puts pictures that were dropped on a product there, behind what
 // stands: as a plan that can be taken back. It says what it did, "" where the lot
 // was not dropped on one.
-func (r *Runner) placeDropped(ctx context.Context, of int64) (said string, err error) {
+func (r *Runner) placeDropped(ctx context.Context, who identity.Actor, of int64) (said string, err error) {
 	target, err := r.Store.LotTarget(ctx, of)
 	if err != nil || target.None() {
 		return "", err
 	}
-	done, err := r.Decider.Pair(ctx, acting.Ambrosa, of, store.FileFilter{}, target, "dropped on the product")
+	done, err := r.Decider.Pair(ctx, who, of, store.FileFilter{}, target, "dropped on the product")
 	if errors.Is(err, lot.ErrApplied) {
 		return decisionsStand, nil
 	}
@@ -76,7 +83,7 @@ func (r *Runner) placeDropped(ctx context.Context, of int64) (said string, err e
 	if len(done.Files) == 0 {
 		return "None of the files is a picture that can be used", nil
 	}
-	id, err := r.Planner.Make(ctx, acting.Ambrosa, []int64{of}, plan.After)
+	id, err := r.Planner.Make(ctx, who, []int64{of}, plan.After)
 	if err != nil {
 		return "", err
 	}
@@ -87,7 +94,7 @@ func (r *Runner) placeDropped(ctx context.Context, of int64) (said string, err e
 			return "", planErr
 		}
 		var remade plan.Remade
-		if _, err = r.Planner.Apply(ctx, acting.Ambrosa, id, made.Revision); !errors.As(err, &remade) {
+		if _, err = r.Planner.Apply(ctx, who, id, made.Revision); !errors.As(err, &remade) {
 			break
 		}
 	}
@@ -96,7 +103,7 @@ func (r *Runner) placeDropped(ctx context.Context, of int64) (said string, err e
 
 // shelveDropped puts pictures that were dropped on the shelf there. It says what it did, "" where
 // the lot was not dropped there.
-func (r *Runner) shelveDropped(ctx context.Context, of int64) (said string, err error) {
+func (r *Runner) shelveDropped(ctx context.Context, who identity.Actor, of int64) (said string, err error) {
 	folder, dropped, err := r.Store.LotShelf(ctx, of)
 	if err != nil || !dropped {
 		return "", err
@@ -105,7 +112,7 @@ func (r *Runner) shelveDropped(ctx context.Context, of int64) (said string, err 
 	if err != nil {
 		return "", err
 	}
-	done, err := r.Shelver.Change(ctx, acting.Ambrosa, files, shelf.Change{Folder: &folder})
+	done, err := r.Shelver.Change(ctx, who, files, shelf.Change{Folder: &folder})
 	if errors.Is(err, store.ErrNotFound) {
 		return "None of the files is a picture that can be used", nil
 	}
@@ -125,8 +132,8 @@ func (r *Runner) lookAtLoose(ctx context.Context, lot int64) error {
 	if err != nil || len(pictures) == 0 {
 		return err
 	}
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
-		_, err := r.Queue(ctx, tx, acting.Ambrosa, looseBarcodes, store.About{Lot: lot})
+	return r.Store.Step(ctx, func(tx *door.Tx) error {
+		_, err := r.Queue(ctx, tx, identity.Ambrosa, looseBarcodes, store.About{Lot: lot})
 		return err
 	})
 }

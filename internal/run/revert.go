@@ -4,13 +4,14 @@ import (
 	"context"
 	"fmt"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/core/plan"
 	"ambrosa/internal/store"
 )
 
 func init() {
-	register(Kind{Name: "revert", Doing: "Reverting", Leads: ToPlan, report: (*Runner).reportPlan, work: (*Runner).revertPlan})
+	register(Kind{Name: "revert", Action: identity.PlanRevert,
+		Doing: "Reverting", Leads: ToPlan, report: (*Runner).reportPlan, work: (*Runner).revertPlan})
 }
 
 // revertPlan takes a plan's changes back, one after the other, or the change of
@@ -25,14 +26,14 @@ func (r *Runner) revertPlan(ctx context.Context, run store.Run, p *progress) (st
 	}
 	p.set(0, int64(found.Applied))
 	err = r.eachChange(ctx, run.PlanID, "applied", func(change int64) error {
-		_, err := r.Planner.RevertChange(ctx, change)
+		_, err := r.Planner.RevertChange(ctx, run.Who(), change)
 		p.add(1, 0)
 		return err
 	})
 	if err != nil {
 		return "", err
 	}
-	if err := r.Planner.Reverted(ctx, acting.Actor{Name: run.Actor}, run.PlanID); err != nil {
+	if err := r.Planner.Reverted(ctx, run.Who(), run.PlanID); err != nil {
 		return "", err
 	}
 	without, err := r.Store.NotBroughtBack(ctx, run.PlanID)
@@ -49,11 +50,11 @@ func (r *Runner) revertOne(ctx context.Context, run store.Run, p *progress) (str
 	if err != nil {
 		return "", err
 	}
-	change, err := store.ChangeOf(ctx, r.Store.Pool, run.PlanID, *run.Owner)
+	change, err := store.ChangeOf(ctx, r.Store.Reader(), run.PlanID, *run.Owner)
 	if err != nil {
 		return "", err
 	}
-	reverted, err := r.Planner.RevertChange(ctx, change)
+	reverted, err := r.Planner.RevertChange(ctx, run.Who(), change)
 	if err != nil {
 		return "", err
 	}

@@ -14,15 +14,16 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
-	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/covering"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
+	"ambrosa/internal/door"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
@@ -81,7 +82,7 @@ func (r *Runner) Open() error {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &worker{runner: r})
 	river.AddWorker(workers, &mailWorker{runner: r})
-	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
+	client, err := river.NewClient(r.Store.QueueDriver(), &river.Config{
 		ID:         r.Store.Name,
 		Workers:    workers,
 		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 6}, longQueue: {MaxWorkers: 12}},
@@ -96,6 +97,7 @@ func (r *Runner) Open() error {
 		return fmt.Errorf("open the queue: %w", err)
 	}
 	r.client = client
+	r.Store.Queue(client)
 	return nil
 }
 
@@ -112,7 +114,7 @@ func (r *Runner) Heard(event store.Event) {
 }
 
 // Queue records a run and its job in one transaction.
-func (r *Runner) Queue(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about store.About) (int64, error) {
+func (r *Runner) Queue(ctx context.Context, tx *door.Tx, who identity.Actor, kind string, about store.About) (int64, error) {
 	id, err := store.NewRun(ctx, tx, who, kind, about)
 	if err != nil {
 		return 0, err
@@ -120,26 +122,32 @@ func (r *Runner) Queue(ctx context.Context, tx pgx.Tx, who acting.Actor, kind st
 	return id, r.insert(ctx, tx, kind, id)
 }
 
-func (r *Runner) insert(ctx context.Context, tx pgx.Tx, kind string, id int64) error {
+func (r *Runner) insert(ctx context.Context, tx *door.Tx, kind string, id int64) error {
 	k, err := kindOf(kind)
 	if err != nil {
 		return err
 	}
-	_, err = r.client.InsertTx(ctx, tx, workArgs{Run: id}, &river.InsertOpts{Queue: k.queue()})
-	return err
+	return tx.FollowUp(ctx, workArgs{Run: id}, &river.InsertOpts{Queue: k.queue()})
 }
 
 // Resume lets a stopped or failed run go on.
-func (r *Runner) Resume(ctx context.Context, id int64) error {
+func (r *Runner) Resume(ctx context.Context, who identity.Actor, id int64) error {
 	found, err := r.Store.Run(ctx, id)
 	if err != nil {
 		return err
 	}
-	return r.Store.Within(ctx, func(tx pgx.Tx) error {
+	return r.Store.Do(ctx, door.By(who, identity.RunResume, audit.Of(identity.Run, id)), func(tx *door.Tx) error {
 		if err := store.RequeueRun(ctx, tx, id); err != nil {
 			return err
 		}
 		return r.insert(ctx, tx, found.Kind, id)
+	})
+}
+
+// StopRun asks a run to stop; one that has not begun stops at once. store.ErrChanged means that it has ended.
+func (r *Runner) StopRun(ctx context.Context, who identity.Actor, id int64) error {
+	return r.Store.Do(ctx, door.By(who, identity.RunStop, audit.Of(identity.Run, id)), func(tx *door.Tx) error {
+		return store.StopRun(ctx, tx, id)
 	})
 }
 

@@ -6,22 +6,28 @@ import (
 	"errors"
 	"fmt"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
 
 func init() {
-	register(Kind{Name: importing.ReadRun, Doing: "Reading a sheet", Leads: ToSheet, Items: true, work: (*Runner).takeInSheet})
-	register(Kind{Name: importing.RehearseRun, Doing: "Rehearsing", Leads: ToSheet, work: (*Runner).rehearseSheet})
-	register(Kind{Name: importing.ImportRun, Doing: "Importing", Leads: ToSheet, report: (*Runner).reportImport,
+	register(Kind{Name: importing.ReadRun, Action: identity.SheetRead,
+		Doing: "Reading a sheet", Leads: ToSheet, Items: true, work: (*Runner).takeInSheet})
+	register(Kind{Name: importing.RehearseRun, Action: identity.SheetCheck,
+		Doing: "Rehearsing", Leads: ToSheet, work: (*Runner).rehearseSheet})
+	register(Kind{Name: importing.ImportRun, Action: identity.SheetImport, Doing: "Importing", Leads: ToSheet, report: (*Runner).reportImport,
 		work: (*Runner).importSheet})
-	register(Kind{Name: importing.PairRun, Doing: "Pairing by a sheet", Leads: ToSheet, work: (*Runner).pairBySheet})
-	register(Kind{Name: importing.UnpairRun, Doing: "Taking a sheet's pairs back", Leads: ToSheet, work: (*Runner).unpairSheet})
-	register(Kind{Name: importing.RevertRun, Doing: "Taking an import back", Leads: ToSheet, report: (*Runner).reportImport,
+	register(Kind{Name: importing.PairRun, Action: identity.SheetPair,
+		Doing: "Pairing by a sheet", Leads: ToSheet, work: (*Runner).pairBySheet})
+	register(Kind{Name: importing.UnpairRun, Action: identity.SheetUnpair,
+		Doing: "Taking a sheet's pairs back", Leads: ToSheet, work: (*Runner).unpairSheet})
+	register(Kind{Name: importing.RevertRun, Action: identity.ImportRevert,
+		Doing: "Taking an import back", Leads: ToSheet, report: (*Runner).reportImport,
 		work: (*Runner).revertImport})
 }
 
@@ -31,7 +37,7 @@ func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *progress) (s
 	if err != nil {
 		return "", err
 	}
-	refused, err := r.readSheet(ctx, acting.Actor{Name: run.Actor}, found, func(rows int64) { p.set(rows, 0) })
+	refused, err := r.readSheet(ctx, run.Who(), found, func(rows int64) { p.set(rows, 0) })
 	switch {
 	case err != nil:
 		return "", err
@@ -42,7 +48,7 @@ func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *progress) (s
 }
 
 // readSheet reads a sheet, and returns why it cannot be read where it cannot.
-func (r *Runner) readSheet(ctx context.Context, who acting.Actor, found store.Sheet, step func(rows int64)) (refused string, err error) {
+func (r *Runner) readSheet(ctx context.Context, who identity.Actor, found store.Sheet, step func(rows int64)) (refused string, err error) {
 	var sum blob.Sum
 	if _, err := hex.Decode(sum[:], []byte(found.Sum)); err != nil {
 		return "", fmt.Errorf("read the sum of sheet %d: %w", found.ID, err)
@@ -55,7 +61,9 @@ func (r *Runner) readSheet(ctx context.Context, who acting.Actor, found store.Sh
 	err = r.Importer.DoRead(ctx, who, r.Readers, path, found, step)
 	var why *sheetfile.Refused
 	if errors.As(err, &why) {
-		return why.Reason, r.Store.SheetUnreadable(ctx, found.ID, why.Reason)
+		return why.Reason, r.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.SheetUnreadable(ctx, tx, found.ID, why.Reason)
+		})
 	}
 	return "", err
 }
@@ -66,7 +74,7 @@ func (r *Runner) rehearseSheet(ctx context.Context, run store.Run, p *progress) 
 	if err != nil {
 		return "", err
 	}
-	if err := r.tellLots(ctx, run.SheetID); err != nil {
+	if err := r.tellLots(ctx, run.Who(), run.SheetID); err != nil {
 		return "", err
 	}
 	return fmt.Sprintf("%d rows to make, %d to change, %d the same, %d refused", totals.Verdicts["make"], totals.Verdicts["change"],
@@ -75,12 +83,12 @@ func (r *Runner) rehearseSheet(ctx context.Context, run store.Run, p *progress) 
 
 // importSheet makes and changes what a sheet's rehearsal showed.
 func (r *Runner) importSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
-	done, err := r.Importer.DoImport(ctx, run.ImportID, p.set)
+	done, err := r.Importer.DoImport(ctx, run.Who(), run.ImportID, p.set)
 	if err != nil {
 		return "", err
 	}
 	// What was imported is the same from now on, and shows so.
-	if err := r.Importer.Rehearse(ctx, acting.Actor{Name: run.Actor}, run.SheetID); err != nil {
+	if err := r.Importer.Rehearse(ctx, run.Who(), run.SheetID); err != nil {
 		return "", err
 	}
 	words := fmt.Sprintf("%d rows made, %d changed", done.Made, done.Changed)
@@ -92,13 +100,13 @@ func (r *Runner) importSheet(ctx context.Context, run store.Run, p *progress) (s
 
 // pairBySheet pairs the pictures that a sheet names with its products.
 func (r *Runner) pairBySheet(ctx context.Context, run store.Run, p *progress) (string, error) {
-	done, err := r.Importer.DoPair(ctx, acting.Actor{Name: run.Actor}, r.Decider, run.SheetID, p.set)
+	done, err := r.Importer.DoPair(ctx, run.Who(), r.Decider, run.SheetID, p.set)
 	return done.Words(), err
 }
 
 // unpairSheet takes back what a sheet paired.
 func (r *Runner) unpairSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
-	return r.Importer.DoUnpair(ctx, acting.Actor{Name: run.Actor}, r.Decider, run.SheetID, p.set)
+	return r.Importer.DoUnpair(ctx, run.Who(), r.Decider, run.SheetID, p.set)
 }
 
 // revertImport takes an import back, whole or for one product.
@@ -107,7 +115,7 @@ func (r *Runner) revertImport(ctx context.Context, run store.Run, p *progress) (
 	if run.Owner != nil {
 		alone = *run.Owner
 	}
-	who := acting.Actor{Name: run.Actor}
+	who := run.Who()
 	words, err := r.Importer.DoRevert(ctx, who, run.ImportID, alone, p.set)
 	if err != nil {
 		return "", err

@@ -12,9 +12,11 @@ import (
 	"slices"
 	"time"
 
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -24,7 +26,7 @@ const headLength = 512
 // TakeStraysIn makes a lot of objects that no row names, as those are that came after the last
 // backup of a database: they are examined like any files. It returns the lot; store.ErrNotFound
 // means that none of them is there as a stray.
-func (r *Runner) TakeStraysIn(ctx context.Context, who acting.Actor, keys []string) (lot int64, err error) {
+func (r *Runner) TakeStraysIn(ctx context.Context, who identity.Actor, keys []string) (lot int64, err error) {
 	strays, err := r.Store.StraysOf(ctx, keys)
 	if err != nil {
 		return 0, err
@@ -52,20 +54,23 @@ func (r *Runner) TakeStraysIn(ctx context.Context, who acting.Actor, keys []stri
 		return 0, store.ErrNotFound
 	}
 	name := "Found in the store " + time.Now().Format("2006-01-02 15:04")
-	if lot, err = r.Store.CreateLot(ctx, who, store.NewLot{Name: name, Origin: "upload", Uploads: len(uploads)}); err != nil {
+	if lot, err = r.Receiver.Open(ctx, who, store.NewLot{Name: name, Origin: "upload", Uploads: len(uploads)}); err != nil {
 		return 0, err
 	}
 	for i := range uploads {
 		uploads[i].LotID = lot
 	}
-	if err := r.Store.AddUploads(ctx, uploads); err != nil {
-		return 0, errors.Join(err, r.Receiver.ForgetEmpty(ctx, lot))
+	if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.AddUploads(ctx, tx, uploads) }); err != nil {
+		return 0, errors.Join(err, r.Receiver.ForgetEmpty(ctx, who, lot))
 	}
 	if err := r.Receiver.Close(ctx, who, lot); err != nil {
 		return 0, err
 	}
 	taken := slices.DeleteFunc(slices.Clone(keys), func(key string) bool { return slices.Contains(damaged, key) })
-	return lot, r.Store.ForgetStrays(ctx, taken)
+	return lot, r.Store.Do(ctx, door.By(who, identity.StrayTake, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
+		tx.Changed(nil, map[string]any{"objects": taken})
+		return store.ForgetStrays(ctx, tx, taken)
+	})
 }
 
 // copyStray copies an object among the uploads, under a name that says its type.

@@ -5,25 +5,27 @@ import (
 	"errors"
 	"fmt"
 
+	"ambrosa/core/identity"
 	"ambrosa/internal/store"
 	"ambrosa/internal/upkeeping"
 )
 
 func init() {
-	register(Kind{Name: upkeeping.SweepRun, Doing: "Sweeping", Leads: ToUpkeep, Long: true, work: (*Runner).sweep,
+	register(Kind{Name: upkeeping.SweepRun, Action: identity.SweepBegin, Doing: "Sweeping", Leads: ToUpkeep, Long: true, work: (*Runner).sweep,
 		report: (*Runner).reportSweep})
-	register(Kind{Name: upkeeping.PurgeRun, Doing: "Purging", Leads: ToUpkeep, Long: true, work: (*Runner).purge})
+	register(Kind{Name: upkeeping.PurgeRun, Action: identity.HoldingPurge,
+		Doing: "Purging", Leads: ToUpkeep, Long: true, work: (*Runner).purge})
 }
 
 // sweep looks for what nothing needs, and what is there twice.
 func (r *Runner) sweep(ctx context.Context, run store.Run, p *progress) (string, error) {
-	found, err := r.Upkeeper.DoSweep(ctx, run.SweepID, func(n int64) { p.set(n, 0) })
+	found, err := r.Upkeeper.DoSweep(ctx, run.Who(), run.SweepID, func(n int64) { p.set(n, 0) })
 	return fmt.Sprintf("%d findings", found), ofObjects(err)
 }
 
 // purge has files go that are past their term, or that a person chose.
 func (r *Runner) purge(ctx context.Context, run store.Run, p *progress) (string, error) {
-	if err := r.Upkeeper.DoPurge(ctx, run.ReceiptID, func(n int64) { p.set(n, 0) }); err != nil {
+	if err := r.Upkeeper.DoPurge(ctx, run.Who(), run.ReceiptID, func(n int64) { p.set(n, 0) }); err != nil {
 		return "", ofObjects(err)
 	}
 	receipt, err := r.Store.Receipt(ctx, run.ReceiptID)

@@ -6,12 +6,12 @@ import (
 	"context"
 	"errors"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/lot"
 	"ambrosa/core/shelf"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -31,8 +31,8 @@ type ShelfChange struct {
 // Change keeps files on the shelf as a change says. Those of open lots that nobody decided on are
 // set aside there: they wait for nothing any more. store.ErrNotFound means that none of the files
 // is a picture; other errors are those of package shelf.
-func (s *Shelver) Change(ctx context.Context, who acting.Actor, files []int64, change shelf.Change) (done ShelfChange, err error) {
-	err = s.Store.Within(ctx, func(tx pgx.Tx) error {
+func (s *Shelver) Change(ctx context.Context, who identity.Actor, files []int64, change shelf.Change) (done ShelfChange, err error) {
+	err = s.Store.Do(ctx, door.By(who, identity.ShelfChange, audit.All(identity.File, files)...), func(tx *door.Tx) error {
 		standing, there, err := lock(ctx, tx, files)
 		if err != nil {
 			return err
@@ -52,10 +52,10 @@ func (s *Shelver) Change(ctx context.Context, who acting.Actor, files []int64, c
 		if err != nil {
 			return err
 		}
-		if err := store.WriteShelf(ctx, tx, who, places); err != nil {
+		if err := store.WriteShelf(ctx, tx, places); err != nil {
 			return err
 		}
-		done.Act, err = store.NewShelfAct(ctx, tx, who, places, aside)
+		done.Act, err = store.NewShelfAct(ctx, tx, places, aside)
 		return err
 	})
 	return done, err
@@ -80,7 +80,7 @@ func changed(there []store.ShelfPlace, change shelf.Change) (places []store.Shel
 
 // lock keeps files, their lots and the shelf as they are until the transaction ends: lots first, as
 // by whoever writes verdicts.
-func lock(ctx context.Context, tx pgx.Tx, files []int64) (lots []store.LotStanding, there []store.ShelfPlace, err error) {
+func lock(ctx context.Context, tx *door.Tx, files []int64) (lots []store.LotStanding, there []store.ShelfPlace, err error) {
 	of, err := store.LotsOf(ctx, tx, files)
 	if err != nil || len(of) == 0 {
 		return nil, nil, err
@@ -95,7 +95,7 @@ func lock(ctx context.Context, tx pgx.Tx, files []int64) (lots []store.LotStandi
 // setAside sets those of the files aside that wait to be decided on in an open lot, and returns the
 // decisions.
 func setAside(
-	ctx context.Context, tx pgx.Tx, who acting.Actor, lots []store.LotStanding, files []int64,
+	ctx context.Context, tx *door.Tx, who identity.Actor, lots []store.LotStanding, files []int64,
 ) (decisions []int64, err error) {
 	byLot, err := store.Undecided(ctx, tx, files)
 	if err != nil {
@@ -106,7 +106,7 @@ func setAside(
 		if len(chosen) == 0 || of.State.Decidable(of.UnderWay) != nil {
 			continue
 		}
-		done, err := deciding.SaveWithin(ctx, tx, who, of.ID, store.FileFilter{Chosen: chosen}, Reason)
+		done, err := deciding.SaveWithin(ctx, tx, of.ID, store.FileFilter{Chosen: chosen}, Reason)
 		if err != nil {
 			return nil, err
 		}
@@ -120,8 +120,8 @@ func setAside(
 // Undo takes a change back: pictures are kept as they were before, but for those that somebody
 // changed since, and files of lots that are still open are as undecided as they were. It returns
 // how many stayed; store.ErrNotFound means that there is no such change, or not any more.
-func (s *Shelver) Undo(ctx context.Context, who acting.Actor, act int64) (stayed int, err error) {
-	err = s.Store.Within(ctx, func(tx pgx.Tx) error {
+func (s *Shelver) Undo(ctx context.Context, who identity.Actor, act int64) (stayed int, err error) {
+	err = s.Store.Do(ctx, door.By(who, identity.ShelfUndo, audit.Of(identity.ShelfAct, act)), func(tx *door.Tx) error {
 		was, err := store.UndoShelfAct(ctx, tx, act)
 		if err != nil {
 			return err
@@ -145,16 +145,16 @@ func (s *Shelver) Undo(ctx context.Context, who acting.Actor, act int64) (stayed
 		if err := bringBack(ctx, tx, was.Decisions); err != nil {
 			return err
 		}
-		return store.WriteShelf(ctx, tx, who, places)
+		return store.WriteShelf(ctx, tx, places)
 	})
 	return stayed, err
 }
 
 // bringBack takes decisions back whose lots can be decided on still; the others stand as they do.
-func bringBack(ctx context.Context, tx pgx.Tx, decisions []int64) error {
+func bringBack(ctx context.Context, tx *door.Tx, decisions []int64) error {
 	for _, id := range decisions {
 		var notReady lot.NotReady
-		err := pgx.BeginFunc(ctx, tx, func(within pgx.Tx) error {
+		err := tx.Part(ctx, func(within *door.Tx) error {
 			_, _, err := deciding.TakeBackWithin(ctx, within, id)
 			return err
 		})

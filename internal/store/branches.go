@@ -10,6 +10,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/database"
+	"ambrosa/internal/door"
 )
 
 // Branch is a category as it stands.
@@ -21,7 +23,7 @@ type Branch struct {
 const branchQuery = `select id, path, ref, description from category`
 
 // BranchesByPath returns the categories of paths, in any case, and locks them.
-func BranchesByPath(ctx context.Context, tx pgx.Tx, paths []string) ([]Branch, error) {
+func BranchesByPath(ctx context.Context, tx *door.Tx, paths []string) ([]Branch, error) {
 	lower := make([]string, 0, len(paths))
 	for _, path := range paths {
 		lower = append(lower, strings.ToLower(path))
@@ -30,13 +32,13 @@ func BranchesByPath(ctx context.Context, tx pgx.Tx, paths []string) ([]Branch, e
 }
 
 // LockBranch returns a category and locks it.
-func LockBranch(ctx context.Context, tx pgx.Tx, id int64) (Branch, error) {
+func LockBranch(ctx context.Context, tx *door.Tx, id int64) (Branch, error) {
 	return one[Branch](ctx, tx, branchQuery+` where id = $1 for update`, id)
 }
 
 // MakeBranch makes a category, with those above it, and returns its number and all that
 // are new.
-func MakeBranch(ctx context.Context, tx pgx.Tx, path string) (id int64, made []int64, err error) {
+func MakeBranch(ctx context.Context, tx *door.Tx, path string) (id int64, made []int64, err error) {
 	if made, err = makePaths(ctx, tx, []string{path}); err != nil {
 		return 0, nil, err
 	}
@@ -46,7 +48,7 @@ func MakeBranch(ctx context.Context, tx pgx.Tx, path string) (id int64, made []i
 
 // pathsThatStand returns those of some paths, and of the paths above them, that the catalog
 // has.
-func pathsThatStand(ctx context.Context, tx pgx.Tx, wanted []string) (map[string]bool, error) {
+func pathsThatStand(ctx context.Context, tx *door.Tx, wanted []string) (map[string]bool, error) {
 	asked := map[string]bool{}
 	for _, path := range wanted {
 		for path != "" && !asked[path] {
@@ -67,7 +69,7 @@ func pathsThatStand(ctx context.Context, tx pgx.Tx, wanted []string) (map[string
 
 // makePaths makes the categories of paths that are not there yet, those above first, and returns the
 // new ones. It may return ErrTooDeep.
-func makePaths(ctx context.Context, tx pgx.Tx, wanted []string) (made []int64, err error) {
+func makePaths(ctx context.Context, tx *door.Tx, wanted []string) (made []int64, err error) {
 	type level struct{ parents, names, paths []string }
 	var levels []level
 	for _, whole := range wanted {
@@ -115,10 +117,10 @@ func makePaths(ctx context.Context, tx pgx.Tx, wanted []string) (made []int64, e
 var ErrTooDeep = errors.New("a category lies too deep, or its path is too long")
 
 // WriteBranch writes a category's ID and text.
-func WriteBranch(ctx context.Context, tx pgx.Tx, id int64, is catalog.CategorySnapshot) error {
+func WriteBranch(ctx context.Context, tx *door.Tx, id int64, is catalog.CategorySnapshot) error {
 	_, err := tx.Exec(ctx, `update category set ref = $2, description = $3, version = version + 1, updated_at = now() where id = $1`,
 		id, is.Ref, is.Description)
-	if isDouble(err) {
+	if database.IsDouble(err) {
 		return ErrTaken
 	}
 	if err != nil {
@@ -137,7 +139,7 @@ type BranchChange struct {
 }
 
 // AddBranchChanges records what an import did, in its transaction.
-func AddBranchChanges(ctx context.Context, tx pgx.Tx, id int64, changes []BranchChange) error {
+func AddBranchChanges(ctx context.Context, tx *door.Tx, id int64, changes []BranchChange) error {
 	batch := &pgx.Batch{}
 	for _, c := range changes {
 		batch.Queue(`insert into sheet_change (import_id, category_id, row, before, after) values ($1, $2, $3, $4, $5)
@@ -148,14 +150,14 @@ func AddBranchChanges(ctx context.Context, tx pgx.Tx, id int64, changes []Branch
 
 // StandingBranches returns what an import did to categories and is not taken back, the
 // last first, as many as limit; of one alone where that is not 0.
-func StandingBranches(ctx context.Context, tx pgx.Tx, id, category int64, limit int) ([]BranchChange, error) {
+func StandingBranches(ctx context.Context, tx *door.Tx, id, category int64, limit int) ([]BranchChange, error) {
 	return list[BranchChange](ctx, tx, `select id, category_id, row, before, after from sheet_change
 		where import_id = $1 and state = 'imported' and category_id is not null and ($2::bigint = 0 or category_id = $2)
 		order by id desc limit $3`, id, category, limit)
 }
 
 // DropBranch deletes a category that nothing is in or on; gone is false where it stays.
-func DropBranch(ctx context.Context, tx pgx.Tx, id int64) (gone bool, err error) {
+func DropBranch(ctx context.Context, tx *door.Tx, id int64) (gone bool, err error) {
 	tag, err := tx.Exec(ctx, `delete from category c where id = $1
 		and not exists (select from category where parent_id = c.id) and not exists (select from product where category_id = c.id)
 		and not exists (select from placement where category_id = c.id) and not `+heldByFile("category_id", "c.id")+`

@@ -66,9 +66,9 @@ func (s *Store) Categories(ctx context.Context, f CategoryFilter) (found Categor
 	both.Go(func() (err error) {
 		switch {
 		case f.Path != "":
-			hits, err = numbers(bothCtx, s.Pool, `select id from category where path = $1`, f.Path)
+			hits, err = numbers(bothCtx, s.pool, `select id from category where path = $1`, f.Path)
 		case f.Text != "":
-			hits, err = numbers(bothCtx, s.Pool, `select id from category where lower(path) like $1 or lower(ref) like $1
+			hits, err = numbers(bothCtx, s.pool, `select id from category where lower(path) like $1 or lower(ref) like $1
 				order by (lower(name) like $1) desc, length(name), path`, Like(f.Text))
 		}
 		return err
@@ -89,7 +89,7 @@ func (s *Store) Categories(ctx context.Context, f CategoryFilter) (found Categor
 	for i, id := range ids {
 		products[i], bare[i] = counts[id].Products, counts[id].Bare
 	}
-	found.Items, err = list[Category](ctx, s.Pool, `select `+categoryColumns+`
+	found.Items, err = list[Category](ctx, s.pool, `select `+categoryColumns+`
 		from unnest(@ids::bigint[], @products::int[], @bare::int[]) with ordinality t (id, products, bare, n) join category c using (id)
 		where c.path > @after order by `+order+` limit @limit`,
 		pgx.NamedArgs{"ids": ids, "products": products, "bare": bare, "after": f.After, "limit": f.Limit + 1})
@@ -101,7 +101,7 @@ func (s *Store) Categories(ctx context.Context, f CategoryFilter) (found Categor
 
 // CategoryPaths returns the paths of all categories, in order.
 func (s *Store) CategoryPaths(ctx context.Context) ([]string, error) {
-	rows, err := s.Pool.Query(ctx, `select path from category order by path`)
+	rows, err := s.pool.Query(ctx, `select path from category order by path`)
 	if err != nil {
 		return nil, err
 	}
@@ -117,7 +117,7 @@ type categoryCount struct {
 // categoryCounts returns the shape of the tree and what lies in each category and below it.
 func (s *Store) categoryCounts(ctx context.Context) (*catalog.Levels, map[int64]categoryCount, error) {
 	levels, own := &catalog.Levels{}, map[int64]categoryCount{}
-	rows, err := s.Pool.Query(ctx, `select c.id, coalesce(c.parent_id, 0), coalesce(k.products, 0)::int, coalesce(k.bare, 0)::int
+	rows, err := s.pool.Query(ctx, `select c.id, coalesce(c.parent_id, 0), coalesce(k.products, 0)::int, coalesce(k.bare, 0)::int
 		from category c left join (select category_id, sum(products) as products, sum(bare) as bare from product_count group by 1) k
 			on k.category_id = c.id`)
 	if err != nil {
@@ -140,7 +140,7 @@ func (s *Store) categoryCounts(ctx context.Context) (*catalog.Levels, map[int64]
 
 // Category returns one node of the tree.
 func (s *Store) Category(ctx context.Context, id int64) (Category, error) {
-	return one[Category](ctx, s.Pool, `select `+categoryColumns+` from category c cross join lateral (
+	return one[Category](ctx, s.pool, `select `+categoryColumns+` from category c cross join lateral (
 			select sum(k.products) as products, sum(k.bare) as bare from category b join product_count k on k.category_id = b.id
 			where b.trail @> array[c.id]) t
 		where c.id = $1`, id)
@@ -148,7 +148,7 @@ func (s *Store) Category(ctx context.Context, id int64) (Category, error) {
 
 // BareCategories returns the categories with the most products that have no picture, counted without those below.
 func (s *Store) BareCategories(ctx context.Context, limit int) ([]Category, error) {
-	return list[Category](ctx, s.Pool, `
+	return list[Category](ctx, s.pool, `
 		with t as (select category_id as id, sum(products)::int as products, sum(bare)::int as bare from product_count
 			where category_id <> 0 group by category_id having sum(bare) > 0 order by bare desc limit $1)
 		select `+categoryColumns+` from t join category c using (id) order by t.bare desc, c.path`, limit)

@@ -10,12 +10,14 @@ import (
 	"ambrosa/core/catalog"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
+	"ambrosa/internal/door"
 )
 
 // PlanChange is what a plan does to one product with its variants, or to one
 // category.
 type PlanChange struct {
 	ID       int64            `json:"id"`
+	Plan     int64            `json:"-"`
 	Owner    catalog.Target   `json:"owner" doc:"The product, with its variants, or the category"`
 	Code     string           `json:"code"`
 	Title    string           `json:"title"`
@@ -34,7 +36,8 @@ type PlanChange struct {
 }
 
 const changeQuery = `
-	select c.id, coalesce(p.code, g.path) as code, coalesce(p.title, g.name) as title, coalesce(c.way, '') as way, c.left_out, c.state,
+	select c.id, c.plan_id as plan, coalesce(p.code, g.path) as code, coalesce(p.title, g.name) as title, coalesce(c.way, '')
+	as way, c.left_out, c.state,
 	c.version,
 		c.added, c.removed, c.moved, c.before, c.after, c.warnings, c.problem, c.remade,
 		case when c.product_id is not null then jsonb_build_object('kind', 'product', 'id', c.product_id)
@@ -45,10 +48,10 @@ const changeQuery = `
 // what was made again or has a warning, and how much there is.
 func (s *Store) PlanChanges(ctx context.Context, id int64, warned bool, offset, limit int) (page []PlanChange, total int64, err error) {
 	where := "c.plan_id = $1 and ($2 = false or c.warnings <> '[]' or c.remade or c.state in ('stale', 'failed'))"
-	if total, err = number(ctx, s.Pool, `select count(*) from plan_change c where `+where, id, warned); err != nil {
+	if total, err = number(ctx, s.pool, `select count(*) from plan_change c where `+where, id, warned); err != nil {
 		return nil, 0, err
 	}
-	page, err = list[PlanChange](ctx, s.Pool, changeQuery+` where `+where+`
+	page, err = list[PlanChange](ctx, s.pool, changeQuery+` where `+where+`
 		order by c.state in ('stale', 'failed') desc, c.remade desc, c.warnings = '[]', coalesce(p.code, g.path) offset $3 limit $4`,
 		id, warned, offset, limit)
 	return page, total, err
@@ -63,7 +66,7 @@ func ChangeOf(ctx context.Context, db DB, id int64, owner catalog.Target) (int64
 // LockChange returns one change of a plan and keeps others from touching it, and
 // its product or category, until the transaction ends. now is the version that
 // the product or category has.
-func LockChange(ctx context.Context, tx pgx.Tx, change int64) (c PlanChange, now int64, err error) {
+func LockChange(ctx context.Context, tx *door.Tx, change int64) (c PlanChange, now int64, err error) {
 	if c, err = one[PlanChange](ctx, tx, changeQuery+` where c.id = $1`, change); err != nil {
 		return c, 0, err
 	}
@@ -76,12 +79,12 @@ func LockChange(ctx context.Context, tx pgx.Tx, change int64) (c PlanChange, now
 
 // NextChanges returns changes of a plan in a state, behind after.
 func (s *Store) NextChanges(ctx context.Context, id int64, state string, after int64, limit int) ([]int64, error) {
-	return numbers(ctx, s.Pool, `select id from plan_change where plan_id = $1 and state = $2 and id > $3 order by id limit $4`, id, state,
+	return numbers(ctx, s.pool, `select id from plan_change where plan_id = $1 and state = $2 and id > $3 order by id limit $4`, id, state,
 		after, limit)
 }
 
 // ChangeApplied records that a change stands, and as what.
-func ChangeApplied(ctx context.Context, tx pgx.Tx, change int64, after plan.Arrangement) error {
+func ChangeApplied(ctx context.Context, tx *door.Tx, change int64, after plan.Arrangement) error {
 	if _, err := tx.Exec(ctx, `update plan_change set state = 'applied', after = $2 where id = $1`, change, after); err != nil {
 		return err
 	}
@@ -89,14 +92,14 @@ func ChangeApplied(ctx context.Context, tx pgx.Tx, change int64, after plan.Arra
 }
 
 // MoveChange moves a change on, when it is in the state given, and says why.
-func MoveChange(ctx context.Context, tx pgx.Tx, change int64, to, from, problem string) error {
+func MoveChange(ctx context.Context, tx *door.Tx, change int64, to, from, problem string) error {
 	_, err := tx.Exec(ctx, `update plan_change set state = $2, problem = $4 where id = $1 and state = $3`, change, to, from, problem)
 	return err
 }
 
 // SetWay gives one product or category of a plan its own way ("" for the plan's),
 // or leaves it out.
-func SetWay(ctx context.Context, tx pgx.Tx, change int64, way plan.Way, leftOut bool) error {
+func SetWay(ctx context.Context, tx *door.Tx, change int64, way plan.Way, leftOut bool) error {
 	_, err := tx.Exec(ctx, `update plan_change set way = nullif($2, ''), left_out = $3, state = case when $3 then 'left out' else 'planned' end
 		where id = $1`, change, string(way), leftOut)
 	return err
@@ -104,13 +107,13 @@ func SetWay(ctx context.Context, tx pgx.Tx, change int64, way plan.Way, leftOut 
 
 // Troubled returns the products and categories of a plan that could not be
 // changed.
-func Troubled(ctx context.Context, tx pgx.Tx, id int64) ([]catalog.Target, error) {
+func Troubled(ctx context.Context, tx *door.Tx, id int64) ([]catalog.Target, error) {
 	return owners(ctx, tx, `select `+ownerOf("c")+` from plan_change c where plan_id = $1 and state in ('stale', 'failed') order by id`, id)
 }
 
 // Overtaken returns products and categories that changed since a plan was made of
 // them, behind the change after, and the last of their changes.
-func Overtaken(ctx context.Context, tx pgx.Tx, id, after int64, limit int) (found []catalog.Target, last int64, err error) {
+func Overtaken(ctx context.Context, tx *door.Tx, id, after int64, limit int) (found []catalog.Target, last int64, err error) {
 	type row struct {
 		ID    int64
 		Owner catalog.Target
@@ -124,35 +127,35 @@ func Overtaken(ctx context.Context, tx pgx.Tx, id, after int64, limit int) (foun
 }
 
 // Decided tells whether lots of a plan were decided on since it was made.
-func Decided(ctx context.Context, tx pgx.Tx, id int64) (bool, error) {
+func Decided(ctx context.Context, tx *door.Tx, id int64) (bool, error) {
 	n, err := number(ctx, tx, `select count(*) from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = $1
 		and pl.decisions <> `+decisionsOf("l"), id)
 	return n > 0, err
 }
 
 // PlanIsOfNow records that a plan is made of its lots' decisions as they stand.
-func PlanIsOfNow(ctx context.Context, tx pgx.Tx, id int64) error {
+func PlanIsOfNow(ctx context.Context, tx *door.Tx, id int64) error {
 	_, err := tx.Exec(ctx, `update plan_lot pl set decisions = `+decisionsOf("l")+` from lot l where pl.plan_id = $1 and l.id = pl.lot_id`, id)
 	return err
 }
 
 // Unmark forgets what became different when a plan was last made again, and
 // returns how many products and categories it changes.
-func Unmark(ctx context.Context, tx pgx.Tx, id int64) (int64, error) {
+func Unmark(ctx context.Context, tx *door.Tx, id int64) (int64, error) {
 	tag, err := tx.Exec(ctx, `update plan_change set remade = false where plan_id = $1`, id)
 	return tag.RowsAffected(), err
 }
 
 // CountChanges returns how many products and categories a plan changes, and how
 // many of them became different when it was last made again.
-func CountChanges(ctx context.Context, tx pgx.Tx, id int64) (all, remade int, err error) {
+func CountChanges(ctx context.Context, tx *door.Tx, id int64) (all, remade int, err error) {
 	err = tx.QueryRow(ctx, `select count(*), count(*) filter (where remade) from plan_change where plan_id = $1`, id).Scan(&all, &remade)
 	return all, remade, err
 }
 
 // PairedOwners returns products, then categories, that lots have paired files
 // for, behind after.
-func PairedOwners(ctx context.Context, tx pgx.Tx, lots []int64, after catalog.Target, limit int) ([]catalog.Target, error) {
+func PairedOwners(ctx context.Context, tx *door.Tx, lots []int64, after catalog.Target, limit int) ([]catalog.Target, error) {
 	if after.Kind != catalog.KindCategory {
 		products, err := numbers(ctx, tx, `select distinct product_id from file where lot_id = any($1) and verdict = 'paired' and product_id > $2
 			order by product_id limit $3`, lots, after.ID, limit)
@@ -169,7 +172,7 @@ func PairedOwners(ctx context.Context, tx pgx.Tx, lots []int64, after catalog.Ta
 
 // DropWithoutFiles forgets what a plan would do to products and categories that its
 // lots have no paired file for any more, and returns to how many.
-func DropWithoutFiles(ctx context.Context, tx pgx.Tx, id int64, lots []int64) (int, error) {
+func DropWithoutFiles(ctx context.Context, tx *door.Tx, id int64, lots []int64) (int, error) {
 	tag, err := tx.Exec(ctx, `delete from plan_change c where plan_id = $1 and state = 'planned' and not exists (select from file f
 		where f.lot_id = any($2) and f.verdict = 'paired' and (f.product_id = c.product_id or f.category_id = c.category_id))`, id, lots)
 	return int(tag.RowsAffected()), err
@@ -177,7 +180,7 @@ func DropWithoutFiles(ctx context.Context, tx pgx.Tx, id int64, lots []int64) (i
 
 // DropChanges forgets what a plan would do to those of some products and
 // categories that it does not reach any more, and returns to how many.
-func DropChanges(ctx context.Context, tx pgx.Tx, id int64, of, reached []catalog.Target) (int, error) {
+func DropChanges(ctx context.Context, tx *door.Tx, id int64, of, reached []catalog.Target) (int, error) {
 	products, categories := split(of)
 	reachedProducts, reachedCategories := split(reached)
 	tag, err := tx.Exec(ctx, `delete from plan_change where plan_id = $1 and state in ('planned', 'stale', 'failed')
@@ -199,7 +202,7 @@ type Drafted struct {
 // WriteDrafted writes what a plan would do to some products and categories; mark
 // says whether what becomes different is marked as made again. What stands
 // already, or is left out, stays.
-func WriteDrafted(ctx context.Context, tx pgx.Tx, id int64, drafts []Drafted, mark bool) error {
+func WriteDrafted(ctx context.Context, tx *door.Tx, id int64, drafts []Drafted, mark bool) error {
 	batch := &pgx.Batch{}
 	written := make([]int64, 0, len(drafts))
 	for _, d := range drafts {
@@ -341,7 +344,7 @@ const lotStandingQuery = `select id, state, exists (select from plan p join plan
 
 // LockLots keeps lots as they are until the transaction ends; ErrNotFound means
 // that one of them is not there.
-func LockLots(ctx context.Context, tx pgx.Tx, lots []int64) ([]LotStanding, error) {
+func LockLots(ctx context.Context, tx *door.Tx, lots []int64) ([]LotStanding, error) {
 	if _, err := tx.Exec(ctx, `select from lot where id = any($1) order by id for no key update`, lots); err != nil {
 		return nil, err
 	}

@@ -7,10 +7,10 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"ambrosa/core/pairing"
+	"ambrosa/internal/door"
 )
 
 // NamedClues is a clue list that a person made.
@@ -30,7 +30,7 @@ const cluesQuery = `select c.id, c.name, c.list, c.version, c.changed_at as chan
 
 // ClueLists returns all lists in order of their names.
 func (s *Store) ClueLists(ctx context.Context) ([]NamedClues, error) {
-	return list[NamedClues](ctx, s.Pool, cluesQuery+` order by lower(c.name)`)
+	return list[NamedClues](ctx, s.pool, cluesQuery+` order by lower(c.name)`)
 }
 
 // ErrNameTaken means that something else has the name.
@@ -46,16 +46,16 @@ func taken(err error, constraint string) error {
 
 // AddClueList keeps a list under a name and returns its id. ErrNameTaken means
 // that there is another of the name.
-func (s *Store) AddClueList(ctx context.Context, name string, clues pairing.ClueList) (id int64, err error) {
-	id, err = s.returning(ctx, `insert into clue_list (name, list) values ($1, $2) returning id`, name, clues)
+func AddClueList(ctx context.Context, tx *door.Tx, name string, clues pairing.ClueList) (id int64, err error) {
+	id, err = number(ctx, tx, `insert into clue_list (name, list) values ($1, $2) returning id`, name, clues)
 	return id, taken(err, "clue_list_name")
 }
 
 // ChangeClueList writes a list over the version that a person saw; ErrChanged
 // means that it was changed since.
-func (s *Store) ChangeClueList(ctx context.Context, l NamedClues) error {
+func ChangeClueList(ctx context.Context, tx *door.Tx, l NamedClues) error {
 	_, err := number(
-		ctx, s.Pool,
+		ctx, tx,
 		`update clue_list set name = $2, list = $3, version = version + 1, changed_at = now() where id = $1 and version = $4 returning id`,
 		l.ID, l.Name, l.List, l.Version,
 	)
@@ -66,15 +66,19 @@ func (s *Store) ChangeClueList(ctx context.Context, l NamedClues) error {
 }
 
 // RemoveClueList forgets a list; what was read with it stays.
-func (s *Store) RemoveClueList(ctx context.Context, id int64) error {
-	_, err := s.returning(ctx, `delete from clue_list where id = $1 returning id`, id)
+func RemoveClueList(ctx context.Context, tx *door.Tx, id int64) error {
+	_, err := number(ctx, tx, `delete from clue_list where id = $1 returning id`, id)
 	return err
 }
 
 // LotClues returns the list that a lot is read with. Its id is 0 for the usual
 // one.
 func (s *Store) LotClues(ctx context.Context, lot int64) (NamedClues, error) {
-	found, err := one[NamedClues](ctx, s.Pool, cluesQuery+` join lot l on l.id = $1 left join origin o on o.id = l.origin_id
+	return lotClues(ctx, s.pool, lot)
+}
+
+func lotClues(ctx context.Context, db DB, lot int64) (NamedClues, error) {
+	found, err := one[NamedClues](ctx, db, cluesQuery+` join lot l on l.id = $1 left join origin o on o.id = l.origin_id
 		where c.id = coalesce(l.clue_list_id, o.clue_list_id)`, lot)
 	if errors.Is(err, ErrNotFound) {
 		return NamedClues{Name: "the usual clues", List: pairing.DefaultClues()}, nil
@@ -85,46 +89,48 @@ func (s *Store) LotClues(ctx context.Context, lot int64) (NamedClues, error) {
 
 // ReadWith says with which list a lot is read from now on (0 for the usual
 // one), and with always whatever else comes from its origin.
-func (s *Store) ReadWith(ctx context.Context, lot, clues int64, always bool) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := number(ctx, tx, `update lot set clue_list_id = nullif($2::bigint, 0) where id = $1 returning id`, lot, clues); err != nil {
+func ReadWith(ctx context.Context, tx *door.Tx, lot, clues int64, always bool) error {
+	if _, err := number(ctx, tx, `update lot set clue_list_id = nullif($2::bigint, 0) where id = $1 returning id`, lot, clues); err != nil {
+		return err
+	}
+	if always {
+		if _, err := tx.Exec(ctx, `
+			update origin o set clue_list_id = nullif($2::bigint, 0) from lot l where l.id = $1 and o.id = l.origin_id`, lot, clues); err != nil {
 			return err
 		}
-		if always {
-			if _, err := tx.Exec(ctx, `
-				update origin o set clue_list_id = nullif($2::bigint, 0) from lot l where l.id = $1 and o.id = l.origin_id`, lot, clues); err != nil {
-				return err
-			}
-		}
-		return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
-	})
+	}
+	return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
 }
 
 // Teach adds a step to the list that a lot is read with; a lot that is read
 // with the usual clues gets a list of its own, named after it.
-func (s *Store) Teach(ctx context.Context, lot int64, step pairing.Step) (clues int64, err error) {
-	now, err := s.LotClues(ctx, lot)
+func Teach(ctx context.Context, tx *door.Tx, lot int64, step pairing.Step) (clues int64, err error) {
+	now, err := lotClues(ctx, tx, lot)
 	if err != nil {
 		return 0, err
 	}
 	now.List.Steps = append(now.List.Steps, step)
 	if now.ID > 0 {
-		return now.ID, s.ChangeClueList(ctx, now)
+		return now.ID, ChangeClueList(ctx, tx, now)
 	}
-	name := ""
-	if err := s.Pool.QueryRow(ctx, `select coalesce(o.name, l.name) from lot l left join origin o on o.id = l.origin_id where l.id = $1`,
-		lot).Scan(&name); err != nil {
+	wanted := ""
+	if err := tx.QueryRow(ctx, `select coalesce(o.name, l.name) from lot l left join origin o on o.id = l.origin_id where l.id = $1`,
+		lot).Scan(&wanted); err != nil {
 		return 0, orNotFound(err)
 	}
-	for n := 1; ; n++ {
-		clues, err = s.AddClueList(ctx, name, now.List)
+	name := wanted
+	for n := 2; ; n++ {
+		err = tx.Part(ctx, func(part *door.Tx) error {
+			clues, err = AddClueList(ctx, part, name, now.List)
+			return err
+		})
 		if err == nil {
-			return clues, s.ReadWith(ctx, lot, clues, false)
+			return clues, ReadWith(ctx, tx, lot, clues, false)
 		}
 		if !errors.Is(err, ErrNameTaken) || n > 50 {
 			return 0, err
 		}
-		name = fmt.Sprintf("%s (%d)", name, n+1)
+		name = fmt.Sprintf("%s (%d)", wanted, n)
 	}
 }
 
@@ -141,7 +147,7 @@ type Group struct {
 
 // Groups counts a lot's files by the kind of their verdict.
 func (s *Store) Groups(ctx context.Context, lot int64) ([]Group, error) {
-	return list[Group](ctx, s.Pool, `select verdict, clue, rung, why, decided_by = 'person' as by_hand, count(*)::int as files,
+	return list[Group](ctx, s.pool, `select verdict, clue, rung, why, decided_by = 'person' as by_hand, count(*)::int as files,
 			(count(*) filter (where verdict = 'loose' and jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1))::int as sure
 		from file where lot_id = $1 group by 1, 2, 3, 4, 5 order by 1, files desc, 2, 3, 4`, lot)
 }
@@ -161,7 +167,7 @@ type PlacedPicture struct {
 func (s *Store) PlacedPictures(ctx context.Context) ([]PlacedPicture, error) {
 	return list[PlacedPicture](
 		ctx,
-		s.Pool,
+		s.pool,
 		`select pl.product_id as product, coalesce(pl.variant_id, 0) as variant, f.path, b.sha256 as sum, b.fingerprint, coalesce(b.tint,
 			'') as tint
 		from placement pl join file f on f.id = pl.file_id join blob b on b.sha256 = f.sha256
@@ -182,7 +188,7 @@ const nearMost = 1000
 // NearPictures returns the pictures that stand on products and whose fingerprints differ from those given in at most
 // MostBits of core/upkeep, the nearest first: for a few fingerprints, without reading all pictures.
 func (s *Store) NearPictures(ctx context.Context, fingerprints []int64) ([]NearPicture, error) {
-	return list[NearPicture](ctx, s.Pool, fmt.Sprintf(`
+	return list[NearPicture](ctx, s.pool, fmt.Sprintf(`
 		select q.n::int - 1 as of, pl.product_id as product, coalesce(pl.variant_id, 0) as variant, f.path, b.sha256 as sum, b.fingerprint,
 			coalesce(b.tint, '') as tint
 		from unnest($1::bigint[]) with ordinality q (fingerprint, n)
@@ -208,13 +214,13 @@ type Unlooked struct {
 // UnlookedBlobs returns the pictures of a lot's loose files, or of all, whose
 // barcodes were not looked for.
 func (s *Store) UnlookedBlobs(ctx context.Context, lot int64, all bool) ([]Unlooked, error) {
-	return list[Unlooked](ctx, s.Pool, `select distinct b.sha256 as sum from file f join blob b on b.sha256 = f.sha256
+	return list[Unlooked](ctx, s.pool, `select distinct b.sha256 as sum from file f join blob b on b.sha256 = f.sha256
 		where f.lot_id = $1 and (f.verdict = 'loose' or $2 and f.verdict not in ('unusable', 'sheet'))
 			and b.codes is null and b.problem = ''`, lot, all)
 }
 
 // SetCodes records the barcodes of a picture.
-func (s *Store) SetCodes(ctx context.Context, sum []byte, codes []Code) error {
+func SetCodes(ctx context.Context, tx *door.Tx, sum []byte, codes []Code) error {
 	if codes == nil {
 		codes = []Code{}
 	}
@@ -222,13 +228,13 @@ func (s *Store) SetCodes(ctx context.Context, sum []byte, codes []Code) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.exec(ctx, `update blob set codes = $2 where sha256 = $1`, sum, text)
+	_, err = tx.Exec(ctx, `update blob set codes = $2 where sha256 = $1`, sum, text)
 	return err
 }
 
 // CodesToHeed counts a lot's loose and contested files in whose pictures a
 // barcode was read.
 func (s *Store) CodesToHeed(ctx context.Context, lot int64) (int64, error) {
-	return number(ctx, s.Pool, `select count(*) from file f join blob b on b.sha256 = f.sha256
+	return number(ctx, s.pool, `select count(*) from file f join blob b on b.sha256 = f.sha256
 		where f.lot_id = $1 and f.verdict in ('loose', 'contested') and f.decided_by <> 'person' and b.codes <> '[]'`, lot)
 }

@@ -3,7 +3,7 @@ package store
 import (
 	"context"
 
-	"github.com/jackc/pgx/v5"
+	"ambrosa/internal/door"
 )
 
 // inOrBelow is the SQL of the condition that a category's number, in a column, is that of a category
@@ -27,7 +27,7 @@ const foldFrom = 32
 // FoldCounts folds together what was added to the counts that are kept. What they come to is the same
 // before and after. Where two processes fold at once, one may see only the latest rows of a thing: a row
 // is left out only if all that it counts is zero.
-func (s *Store) FoldCounts(ctx context.Context) error {
+func FoldCounts(ctx context.Context, tx *door.Tx) error {
 	for _, fold := range []string{
 		`with gone as (delete from file_count where lot_id in (select lot_id from file_count group by lot_id having count(*) > $1)
 			returning lot_id, verdict, files)
@@ -52,7 +52,7 @@ func (s *Store) FoldCounts(ctx context.Context) error {
 			counted as (select lot_id, count(*) as n from gone group by 1)
 		update lot l set decisions = decisions + c.n from counted c where l.id = c.lot_id`,
 	} {
-		if _, err := s.exec(ctx, fold, foldFrom); err != nil {
+		if _, err := tx.Exec(ctx, fold, foldFrom); err != nil {
 			return err
 		}
 	}
@@ -62,13 +62,11 @@ func (s *Store) FoldCounts(ctx context.Context) error {
 // RecountFindings sets right which findings are of held files, and with that their counts: the database
 // takes a file out of its holding by itself as soon as something needs it, without waiting for who
 // writes findings.
-func (s *Store) RecountFindings(ctx context.Context) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if err := lockFindings(ctx, tx); err != nil {
-			return err
-		}
-		_, err := tx.Exec(ctx, `update finding g set held = not held
-			where held <> exists (select from held h where h.file_id = g.file_id)`)
+func RecountFindings(ctx context.Context, tx *door.Tx) error {
+	if err := lockFindings(ctx, tx); err != nil {
 		return err
-	})
+	}
+	_, err := tx.Exec(ctx, `update finding g set held = not held
+		where held <> exists (select from held h where h.file_id = g.file_id)`)
+	return err
 }

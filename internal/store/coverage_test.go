@@ -4,6 +4,7 @@ import (
 	"sync"
 	"testing"
 
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
@@ -16,14 +17,15 @@ func TestCoverageSumsStayRight(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.Close)
-	if _, err := s.Pool.Exec(t.Context(), `insert into product (code) select 'P-' || n from generate_series(1, 200) n`); err != nil {
+	if _, err := testdb.Pool(s).Exec(t.Context(), `insert into product (code) select 'P-' || n from generate_series(1, 200) n`); err != nil {
 		t.Fatal(err)
 	}
 	var group sync.WaitGroup
 	for part := range 4 {
 		group.Go(func() {
 			for round := range 40 {
-				if _, err := s.Pool.Exec(t.Context(), `insert into coverage (product_id, category_id, version, list_id, list_version, have, below,
+				if _, err := testdb.Pool(s).Exec(t.Context(), `insert into coverage (product_id, category_id, version,
+					list_id, list_version, have, below,
 						wanted, filled, low, missing, unknown_views)
 					select id, (id + $2) % 3, $2, 1, 1, '{}', '{}', 5, (id + $2) % 6, $2 % 2, 5 - (id + $2) % 6, $2 % 3 from product where id % 4 = $1
 					on conflict (product_id) do update set category_id = excluded.category_id, wanted = excluded.wanted,
@@ -31,21 +33,21 @@ func TestCoverageSumsStayRight(t *testing.T) {
 						unknown_views = excluded.unknown_views`, part, round); err != nil {
 					t.Error(err)
 				}
-				if err := s.FoldCounts(t.Context()); err != nil {
+				if err := s.Step(t.Context(), func(tx *door.Tx) error { return store.FoldCounts(t.Context(), tx) }); err != nil {
 					t.Error(err)
 				}
 			}
 		})
 	}
 	group.Wait()
-	if _, err := s.Pool.Exec(t.Context(), `delete from product where id % 7 = 0`); err != nil {
+	if _, err := testdb.Pool(s).Exec(t.Context(), `delete from product where id % 7 = 0`); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.FoldCounts(t.Context()); err != nil {
+	if err := s.Step(t.Context(), func(tx *door.Tx) error { return store.FoldCounts(t.Context(), tx) }); err != nil {
 		t.Fatal(err)
 	}
 	var wrong, rows int
-	err = s.Pool.QueryRow(t.Context(), `
+	err = testdb.Pool(s).QueryRow(t.Context(), `
 		with kept as (select category_id, sum(products) as n, sum(lacking) as lacking, sum(lower) as lower, sum(wanted) as wanted,
 				sum(filled) as filled, sum(low) as low, sum(missing) as missing, sum(asking) as asking,
 				sum(unknown_views) as unknown from coverage_sum group by 1),
@@ -61,7 +63,7 @@ func TestCoverageSumsStayRight(t *testing.T) {
 		t.Errorf("%d categories have other sums than their products (%v)", wrong, err)
 	}
 	const few = 4 * 32 // rows of each category stay unfolded
-	if err := s.Pool.QueryRow(t.Context(), `select count(*) from coverage_sum`).Scan(&rows); err != nil || rows > few {
+	if err := testdb.Pool(s).QueryRow(t.Context(), `select count(*) from coverage_sum`).Scan(&rows); err != nil || rows > few {
 		t.Errorf("%d rows are left (%v)", rows, err)
 	}
 }

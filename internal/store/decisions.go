@@ -8,8 +8,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/internal/door"
 )
 
 // Seen is a file in the version that a person saw.
@@ -32,12 +32,12 @@ type FileStanding struct {
 }
 
 // LotOfFile returns the lot that a file came with.
-func LotOfFile(ctx context.Context, tx pgx.Tx, file int64) (int64, error) {
+func LotOfFile(ctx context.Context, tx *door.Tx, file int64) (int64, error) {
 	return number(ctx, tx, `select lot_id from file where id = $1`, file)
 }
 
 // FilesByLot returns files as they are now, by the lot that they came with.
-func FilesByLot(ctx context.Context, tx pgx.Tx, files []int64) (map[int64][]Seen, error) {
+func FilesByLot(ctx context.Context, tx *door.Tx, files []int64) (map[int64][]Seen, error) {
 	type row struct {
 		Seen
 		Lot int64
@@ -54,14 +54,14 @@ func FilesByLot(ctx context.Context, tx pgx.Tx, files []int64) (map[int64][]Seen
 }
 
 // LockFile keeps a file as it is until the transaction ends.
-func LockFile(ctx context.Context, tx pgx.Tx, file int64) (FileStanding, error) {
+func LockFile(ctx context.Context, tx *door.Tx, file int64) (FileStanding, error) {
 	return one[FileStanding](ctx, tx, `select lot_id as lot, version, verdict from file where id = $1 for update`, file)
 }
 
 // CountDecision counts that a lot is decided on, so that plans can tell that they are
 // overtaken, and keeps it from being planned or applied until the transaction ends.
 // Others may decide on its other files meanwhile.
-func CountDecision(ctx context.Context, tx pgx.Tx, lot int64) (LotStanding, error) {
+func CountDecision(ctx context.Context, tx *door.Tx, lot int64) (LotStanding, error) {
 	if _, err := number(ctx, tx, `select id from lot where id = $1 for share`, lot); err != nil {
 		return LotStanding{}, err
 	}
@@ -118,9 +118,9 @@ const asItWas = `jsonb_build_object('version', version, 'verdict', verdict, 'pro
 
 // Decide carries a decision out, keeps how the files were, and returns what takes
 // it back. Every file that it changes gets a version of its own.
-func Decide(ctx context.Context, tx pgx.Tx, who acting.Actor, lot int64, d Decision) (done Together, err error) {
+func Decide(ctx context.Context, tx *door.Tx, lot int64, d Decision) (done Together, err error) {
 	where, args := d.Files.where(lot)
-	args["lot"], args["kind"], args["actor"] = lot, d.Kind, who.Name
+	args["lot"], args["kind"], args["actor"] = lot, d.Kind, tx.Who().ID
 	if d.File != 0 {
 		where += ` and id = @file`
 		args["file"] = d.File
@@ -132,7 +132,7 @@ func Decide(ctx context.Context, tx pgx.Tx, who acting.Actor, lot int64, d Decis
 		return done, err
 	}
 	maps.Copy(args, setArgs)
-	if done.ID, err = number(ctx, tx, `insert into decision (lot_id, kind, actor) values (@lot, @kind, @actor) returning id`,
+	if done.ID, err = number(ctx, tx, `insert into decision (lot_id, kind, actor_id) values (@lot, @kind, @actor) returning id`,
 		args); err != nil {
 		return done, err
 	}
@@ -179,7 +179,7 @@ func (a Among) where() (string, pgx.NamedArgs) {
 
 // set is the SQL of what becomes of files, c being the file as it was; also is
 // what is joined to c for it to read.
-func (b Becomes) set(ctx context.Context, tx pgx.Tx) (set, also string, args pgx.NamedArgs, err error) {
+func (b Becomes) set(ctx context.Context, tx *door.Tx) (set, also string, args pgx.NamedArgs, err error) {
 	var parts []string
 	args = pgx.NamedArgs{}
 	add := func(sql, name string, value any) {
@@ -236,14 +236,14 @@ func (b Becomes) set(ctx context.Context, tx pgx.Tx) (set, also string, args pgx
 
 // UndoDecision marks a decision as taken back and returns whose lot it was of;
 // ErrNotFound means that there is none, or that it was taken back before.
-func UndoDecision(ctx context.Context, tx pgx.Tx, id int64) (lot int64, err error) {
+func UndoDecision(ctx context.Context, tx *door.Tx, id int64) (lot int64, err error) {
 	return number(ctx, tx, `update decision set undone_at = now() where id = $1 and undone_at is null returning lot_id`, id)
 }
 
 // BringBack makes files be again as they were before a decision, in the versions
 // that they had; those that somebody decided on since stay. It returns those that
 // it brought back, and how many stayed.
-func BringBack(ctx context.Context, tx pgx.Tx, decision, lot int64) (files []Seen, stayed int64, err error) {
+func BringBack(ctx context.Context, tx *door.Tx, decision, lot int64) (files []Seen, stayed int64, err error) {
 	files, err = list[Seen](ctx, tx, `update file f set verdict = d.before->>'verdict', product_id = (d.before->>'product')::bigint,
 			variant_id = (d.before->>'variant')::bigint, category_id = (d.before->>'category')::bigint, place = (d.before->>'place')::int,
 			view = d.before->>'view', alt = coalesce(d.before->>'alt', alt),

@@ -9,9 +9,9 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/dispatch"
 	"ambrosa/core/rights"
+	"ambrosa/internal/door"
 )
 
 // Dispatch is what was handed on to an outlet at once.
@@ -38,24 +38,25 @@ type Dispatch struct {
 	MailedAt   *time.Time        `json:"mailedAt" doc:"When the link to its package was sent; left out where it was not"`
 }
 
-const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor, at, ended_at, products, pictures, held,
+const dispatchQuery = `select id, coalesce(outlet_id, 0) as outlet_id, outlet, settings, actor_name(actor_id) as actor, at,
+	ended_at, products, pictures, held,
 	removed, kind, bytes, size, take_away, rename_up_to, link_until, let_go_at, parts, mailed_at from dispatch`
 
 // Dispatches returns those of an outlet, or (0) all, the newest first.
 func (s *Store) Dispatches(ctx context.Context, outlet int64, limit int) ([]Dispatch, error) {
-	return list[Dispatch](ctx, s.Pool, dispatchQuery+` where $1 = 0 or outlet_id = $1 order by id desc limit $2`, outlet, limit)
+	return list[Dispatch](ctx, s.pool, dispatchQuery+` where $1 = 0 or outlet_id = $1 order by id desc limit $2`, outlet, limit)
 }
 
 // Dispatch returns one.
 func (s *Store) Dispatch(ctx context.Context, id int64) (Dispatch, error) {
-	return one[Dispatch](ctx, s.Pool, dispatchQuery+` where id = $1`, id)
+	return one[Dispatch](ctx, s.pool, dispatchQuery+` where id = $1`, id)
 }
 
 // NewDispatch records one that is to be done, as its outlet wants it now; takeAway and renameUpTo are
 // how many a person said may be taken away there, and get new names, at once.
-func NewDispatch(ctx context.Context, tx pgx.Tx, who acting.Actor, to Outlet, takeAway, renameUpTo int) (int64, error) {
-	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, kind, settings, actor, take_away, rename_up_to)
-		values ($1, $2, $3, $4, $5, $6, $7) returning id`, to.ID, to.Name, to.Kind, to.Settings, who.Name, takeAway, renameUpTo)
+func NewDispatch(ctx context.Context, tx *door.Tx, to Outlet, takeAway, renameUpTo int) (int64, error) {
+	return number(ctx, tx, `insert into dispatch (outlet_id, outlet, kind, settings, actor_id, take_away, rename_up_to)
+		values ($1, $2, $3, $4, $5, $6, $7) returning id`, to.ID, to.Name, to.Kind, to.Settings, tx.Who().ID, takeAway, renameUpTo)
 }
 
 // DispatchedPicture is a picture of a dispatch: what it was, how it is called there, or why it
@@ -104,13 +105,13 @@ func (f ReceiptFilter) where() string {
 
 // CountDispatched counts the pictures of a dispatch that a filter chooses.
 func (s *Store) CountDispatched(ctx context.Context, id int64, f ReceiptFilter) (int64, error) {
-	return number(ctx, s.Pool, `select count(*)`+f.where(), id, f.Query)
+	return number(ctx, s.pool, `select count(*)`+f.where(), id, f.Query)
 }
 
 // DispatchedPictures returns some of a dispatch's pictures, product by product and place by place,
 // from behind one of them, by its number, 0 for the first.
 func (s *Store) DispatchedPictures(ctx context.Context, id int64, f ReceiptFilter, behind, limit int) ([]DispatchedPicture, error) {
-	return list[DispatchedPicture](ctx, s.Pool, `select n, product_id as product, category_id as of, code, sku, title, view, place,
+	return list[DispatchedPicture](ctx, s.pool, `select n, product_id as product, category_id as of, code, sku, title, view, place,
 			alt, file_id as file, path, encode(sha256, 'hex') as sum, bytes, name, was, held, form,
 			coalesce(encode(sent, 'hex'), '') as sent, sent_bytes, sent_at, answer, removed, exception
 		`+f.where()+` and ($3 = 0 or (code, sku, place, n) >
@@ -131,9 +132,9 @@ type Ending struct {
 // GiveLink has the package of a dispatch taken by a link with a token, of which only a sum is kept,
 // for some days; the one that was given out before is none any more. ErrNotFound means that there
 // is no such package.
-func (s *Store) GiveLink(ctx context.Context, id int64, token string, days int) error {
+func GiveLink(ctx context.Context, tx *door.Tx, id int64, token string, days int) error {
 	sum := sha256.Sum256([]byte(token))
-	tag, err := s.exec(ctx, `update dispatch set link = $2, link_until = now() + make_interval(days => $3)
+	tag, err := tx.Exec(ctx, `update dispatch set link = $2, link_until = now() + make_interval(days => $3)
 		where id = $1 and size > 0 and let_go_at is null`, id, sum[:], days)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
@@ -142,15 +143,15 @@ func (s *Store) GiveLink(ctx context.Context, id int64, token string, days int) 
 }
 
 // EndLink ends the link to the package of a dispatch. ErrNotFound means that none leads there.
-func (s *Store) EndLink(ctx context.Context, id int64) error {
-	_, err := s.returning(ctx, `update dispatch set link = null, link_until = null where id = $1 and link is not null returning id`, id)
+func EndLink(ctx context.Context, tx *door.Tx, id int64) error {
+	_, err := number(ctx, tx, `update dispatch set link = null, link_until = null where id = $1 and link is not null returning id`, id)
 	return err
 }
 
 // LinkedDispatch returns the dispatch whose package a link leads to, as long as it does.
 func (s *Store) LinkedDispatch(ctx context.Context, token string) (Dispatch, error) {
 	sum := sha256.Sum256([]byte(token))
-	return one[Dispatch](ctx, s.Pool, dispatchQuery+` where link = $1 and link_until > now()`, sum[:])
+	return one[Dispatch](ctx, s.pool, dispatchQuery+` where link = $1 and link_until > now()`, sum[:])
 }
 
 // HandedOn is a picture that went to an outlet, or was taken away there.
@@ -172,7 +173,7 @@ func (s *Store) HandedOn(ctx context.Context, product, file int64, limit int) ([
 	if product == 0 {
 		column, id = "file_id", file
 	}
-	return list[HandedOn](ctx, s.Pool, `select d.id as dispatch, d.outlet, p.sent_at as at, p.name, encode(p.sha256, 'hex') as sum, p.form,
+	return list[HandedOn](ctx, s.pool, `select d.id as dispatch, d.outlet, p.sent_at as at, p.name, encode(p.sha256, 'hex') as sum, p.form,
 			p.removed, not p.removed and exists (select from outlet_picture o where o.outlet_id = d.outlet_id and o.dispatch_id = d.id
 				and o.product_id = p.product_id and o.variant_id = p.variant_id and o.category_id = p.category_id and o.sha256 = p.sha256) as stands
 		from dispatch_picture p join dispatch d on d.id = p.dispatch_id where p.`+column+` = $1 and p.sent_at is not null
@@ -181,46 +182,44 @@ func (s *Store) HandedOn(ctx context.Context, product, file int64, limit int) ([
 
 // EndDispatch records what became of a dispatch, picture by picture, once: a run that is done
 // again writes nothing twice. What was recorded as it went is counted from what is recorded.
-func (s *Store) EndDispatch(ctx context.Context, id int64, e Ending) error {
-	return s.Retried(ctx, func(tx pgx.Tx) error {
-		var outlet int64
-		var behind int
-		err := tx.QueryRow(ctx, `select coalesce(outlet_id, 0), (select coalesce(max(n), 0) from dispatch_picture where dispatch_id = d.id)
-			from dispatch d where id = $1 and ended_at is null for no key update of d`, id).Scan(&outlet, &behind)
-		if errors.Is(err, pgx.ErrNoRows) {
-			return nil
+func EndDispatch(ctx context.Context, tx *door.Tx, id int64, e Ending) error {
+	var outlet int64
+	var behind int
+	err := tx.QueryRow(ctx, `select coalesce(outlet_id, 0), (select coalesce(max(n), 0) from dispatch_picture where dispatch_id = d.id)
+		from dispatch d where id = $1 and ended_at is null for no key update of d`, id).Scan(&outlet, &behind)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(id, behind, e.Outcomes)); err != nil {
+		return err
+	}
+	var sent []dispatch.Sent
+	for _, o := range e.Outcomes {
+		if o.Held == "" {
+			sent = append(sent, o.Sent())
 		}
-		if err != nil {
+	}
+	if err := referDispatched(ctx, tx, id, e.Outcomes); err != nil {
+		return err
+	}
+	if err := stand(ctx, tx, outlet, id, sent, e.Slot); err != nil {
+		return err
+	}
+	for i, g := range e.Gone {
+		if err := removed(ctx, tx, outlet, id, behind+len(e.Outcomes)+i+1, g, e.Slot(g), "the sheet says so"); err != nil {
 			return err
 		}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(id, behind, e.Outcomes)); err != nil {
-			return err
-		}
-		var sent []dispatch.Sent
-		for _, o := range e.Outcomes {
-			if o.Held == "" {
-				sent = append(sent, o.Sent())
-			}
-		}
-		if err := referDispatched(ctx, tx, id, e.Outcomes); err != nil {
-			return err
-		}
-		if err := stand(ctx, tx, outlet, id, sent, e.Slot); err != nil {
-			return err
-		}
-		for i, g := range e.Gone {
-			if err := removed(ctx, tx, outlet, id, behind+len(e.Outcomes)+i+1, g, e.Slot(g), "the sheet says so"); err != nil {
-				return err
-			}
-		}
-		if _, err := tx.Exec(ctx, closing+` where d.id = $1`, id, e.Size); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `update dispatch set parts = $2 where id = $1`, id, max(1, e.Parts)); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "dispatch", ID: id})
-	})
+	}
+	if _, err := tx.Exec(ctx, closing+` where d.id = $1`, id, e.Size); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, `update dispatch set parts = $2 where id = $1`, id, max(1, e.Parts)); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "dispatch", ID: id})
 }
 
 // closing ends dispatches, and counts what their receipts say.
@@ -234,39 +233,37 @@ const closing = `update dispatch d set ended_at = now(), size = $2,
 
 // CloseDispatches ends those of an outlet that broke off and were not gone on with: their
 // receipts say what went.
-func CloseDispatches(ctx context.Context, tx pgx.Tx, outlet int64) error {
+func CloseDispatches(ctx context.Context, tx *door.Tx, outlet int64) error {
 	_, err := tx.Exec(ctx, closing+` where d.outlet_id = $1 and d.ended_at is null`, outlet, 0)
 	return err
 }
 
 // Sending notes that a picture is about to be written at an outlet. Until Handed says that it was, it
 // may be there or not: it is sent again if it is wanted, and removed if it is not.
-func (s *Store) Sending(ctx context.Context, d Dispatch, o dispatch.Outcome, slot func(dispatch.Sent) string) error {
+func Sending(ctx context.Context, tx *door.Tx, d Dispatch, o dispatch.Outcome, slot func(dispatch.Sent) string) error {
 	sent := o.Sent()
 	sent.Made = dispatch.Unsure
-	return s.Within(ctx, func(tx pgx.Tx) error { return stand(ctx, tx, d.OutletID, d.ID, []dispatch.Sent{sent}, slot) })
+	return stand(ctx, tx, d.OutletID, d.ID, []dispatch.Sent{sent}, slot)
 }
 
 // Handed records a picture that went, as it went: in the receipt, and as standing there.
-func (s *Store) Handed(ctx context.Context, d Dispatch, n int, o dispatch.Outcome, slot func(dispatch.Sent) string) error {
-	return s.Retried(ctx, func(tx pgx.Tx) error {
-		_, err := tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(d.ID, n-1, []dispatch.Outcome{o}))
-		if err != nil {
-			return err
-		}
-		if err := referDispatched(ctx, tx, d.ID, []dispatch.Outcome{o}); err != nil {
-			return err
-		}
-		return stand(ctx, tx, d.OutletID, d.ID, []dispatch.Sent{o.Sent()}, slot)
-	})
+func Handed(ctx context.Context, tx *door.Tx, d Dispatch, n int, o dispatch.Outcome, slot func(dispatch.Sent) string) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"dispatch_picture"}, dispatchedColumns, dispatched(d.ID, n-1, []dispatch.Outcome{o}))
+	if err != nil {
+		return err
+	}
+	if err := referDispatched(ctx, tx, d.ID, []dispatch.Outcome{o}); err != nil {
+		return err
+	}
+	return stand(ctx, tx, d.OutletID, d.ID, []dispatch.Sent{o.Sent()}, slot)
 }
 
 // Removed records a picture that was taken away at an outlet.
-func (s *Store) Removed(ctx context.Context, d Dispatch, n int, gone dispatch.Sent, slot, answer string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error { return removed(ctx, tx, d.OutletID, d.ID, n, gone, slot, answer) })
+func Removed(ctx context.Context, tx *door.Tx, d Dispatch, n int, gone dispatch.Sent, slot, answer string) error {
+	return removed(ctx, tx, d.OutletID, d.ID, n, gone, slot, answer)
 }
 
-func removed(ctx context.Context, tx pgx.Tx, outlet, id int64, n int, g dispatch.Sent, slot, answer string) error {
+func removed(ctx context.Context, tx *door.Tx, outlet, id int64, n int, g dispatch.Sent, slot, answer string) error {
 	sum, err := hex.DecodeString(g.Sum)
 	if err != nil {
 		return err
@@ -284,13 +281,13 @@ func removed(ctx context.Context, tx pgx.Tx, outlet, id int64, n int, g dispatch
 
 // DispatchedSoFar is how many lines the receipt of a dispatch has.
 func (s *Store) DispatchedSoFar(ctx context.Context, id int64) (int, error) {
-	n, err := number(ctx, s.Pool, `select coalesce(max(n), 0) from dispatch_picture where dispatch_id = $1`, id)
+	n, err := number(ctx, s.pool, `select coalesce(max(n), 0) from dispatch_picture where dispatch_id = $1`, id)
 	return int(n), err
 }
 
 // EarlierNames returns the names that pictures had which a dispatch sent under other names.
 func (s *Store) EarlierNames(ctx context.Context, id int64) (map[string]bool, error) {
-	rows, err := s.Pool.Query(ctx, `select was from dispatch_picture where dispatch_id = $1 and held = '' and not removed and was <> ''
+	rows, err := s.pool.Query(ctx, `select was from dispatch_picture where dispatch_id = $1 and held = '' and not removed and was <> ''
 		and was <> name`, id)
 	if err != nil {
 		return nil, err
@@ -301,7 +298,7 @@ func (s *Store) EarlierNames(ctx context.Context, id int64) (map[string]bool, er
 
 // CountMoved counts the pictures of a dispatch that were sent under new names and whose earlier names were deleted.
 func (s *Store) CountMoved(ctx context.Context, id int64) (int, error) {
-	n, err := number(ctx, s.Pool, `select count(*) from dispatch_picture gone where dispatch_id = $1 and removed and exists (select from
+	n, err := number(ctx, s.pool, `select count(*) from dispatch_picture gone where dispatch_id = $1 and removed and exists (select from
 		dispatch_picture where dispatch_id = $1 and held = '' and not removed and was = gone.name and was <> name)`, id)
 	return int(n), err
 }
@@ -313,7 +310,7 @@ func (s *Store) StillStands(ctx context.Context, i dispatch.Item) (found rights.
 	if i.Shared {
 		variant = 0
 	}
-	err = s.Pool.QueryRow(ctx, `select f.rights, f.licence, f.credit, f.expires::timestamptz from file f
+	err = s.pool.QueryRow(ctx, `select f.rights, f.licence, f.credit, f.expires::timestamptz from file f
 		where f.id = $4 and exists (select from placement where file_id = f.id and coalesce(product_id, 0) = $1
 			and coalesce(variant_id, 0) = $2 and coalesce(category_id, 0) = $3)`, i.Product, variant, i.Of, i.File).
 		Scan(&found.State, &found.Licence, &found.Credit, &found.Expires)
@@ -346,7 +343,7 @@ func dispatched(id int64, behind int, outcomes []dispatch.Outcome) pgx.CopyFromS
 
 // stand records how pictures stand at an outlet from then on, each in its slot: what was in it
 // before does not stand there any more.
-func stand(ctx context.Context, tx pgx.Tx, outlet, dispatch int64, sent []dispatch.Sent, slot func(dispatch.Sent) string) error {
+func stand(ctx context.Context, tx *door.Tx, outlet, dispatch int64, sent []dispatch.Sent, slot func(dispatch.Sent) string) error {
 	if outlet == 0 { // it was forgotten meanwhile
 		return nil
 	}
@@ -390,20 +387,20 @@ func slotSum(slot string) string { return "sha256(convert_to(" + slot + ", 'UTF8
 
 // PackagesPast returns the dispatches whose packages are past their term, some at a time.
 func (s *Store) PackagesPast(ctx context.Context, term time.Duration) ([]int64, error) {
-	return numbers(ctx, s.Pool, `select id from dispatch where kind in ('package', 'mail') and let_go_at is null
+	return numbers(ctx, s.pool, `select id from dispatch where kind in ('package', 'mail') and let_go_at is null
 		and ended_at < now() - make_interval(secs => $1) order by id limit 100`, term.Seconds())
 }
 
 // LetPackageGo records that the package of a dispatch is not there any more.
-func (s *Store) LetPackageGo(ctx context.Context, id int64) error {
-	_, err := s.exec(ctx, `update dispatch set let_go_at = now() where id = $1`, id)
+func LetPackageGo(ctx context.Context, tx *door.Tx, id int64) error {
+	_, err := tx.Exec(ctx, `update dispatch set let_go_at = now() where id = $1`, id)
 	return err
 }
 
 // SentTo returns what stands at an outlet, slot by slot, what went last at the end; of one that is
 // not there (0), none.
 func (s *Store) SentTo(ctx context.Context, outlet int64) ([]dispatch.Sent, error) {
-	rows, err := s.Pool.Query(ctx, `select product_id, variant_id, encode(sha256, 'hex'), name, code, sku, place, alt, made, category_id
+	rows, err := s.pool.Query(ctx, `select product_id, variant_id, encode(sha256, 'hex'), name, code, sku, place, alt, made, category_id
 		from outlet_picture where outlet_id = $1 order by dispatch_id`, outlet)
 	if err != nil {
 		return nil, err
@@ -415,20 +412,20 @@ func (s *Store) SentTo(ctx context.Context, outlet int64) ([]dispatch.Sent, erro
 }
 
 // DispatchUnderWay tells whether a dispatch to an outlet waits or goes on.
-func DispatchUnderWay(ctx context.Context, tx pgx.Tx, outlet int64) (busy bool, err error) {
+func DispatchUnderWay(ctx context.Context, tx *door.Tx, outlet int64) (busy bool, err error) {
 	err = tx.QueryRow(ctx, `select exists (select from run r join dispatch d on d.id = r.dispatch_id where d.outlet_id = $1
 		and r.state in ('queued', 'running', 'stopping'))`, outlet).Scan(&busy)
 	return busy, err
 }
 
 // AllAgain has an outlet take all for changed that stands there, names and all.
-func AllAgain(ctx context.Context, tx pgx.Tx, outlet int64) error {
+func AllAgain(ctx context.Context, tx *door.Tx, outlet int64) error {
 	_, err := tx.Exec(ctx, `update outlet_picture set made = 'again' where outlet_id = $1`, outlet)
 	return err
 }
 
 // LinkMailed records that the link to a dispatch's package was sent.
-func (s *Store) LinkMailed(ctx context.Context, id int64) error {
-	_, err := s.exec(ctx, `update dispatch set mailed_at = now() where id = $1`, id)
+func LinkMailed(ctx context.Context, tx *door.Tx, id int64) error {
+	_, err := tx.Exec(ctx, `update dispatch set mailed_at = now() where id = $1`, id)
 	return err
 }

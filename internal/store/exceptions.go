@@ -6,8 +6,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/dispatch"
+	"ambrosa/internal/door"
 )
 
 // GateException is a file's bytes that a person lets through the gate of an outlet.
@@ -21,7 +21,7 @@ type GateException struct {
 
 // GateExceptions returns those of an outlet, the newest first.
 func (s *Store) GateExceptions(ctx context.Context, outlet int64) ([]GateException, error) {
-	return list[GateException](ctx, s.Pool, `select encode(e.sha256, 'hex') as sum, e.because, e.actor, e.at,
+	return list[GateException](ctx, s.pool, `select encode(e.sha256, 'hex') as sum, e.because, actor_name(e.actor_id) as actor, e.at,
 			coalesce((select path from file f where f.sha256 = e.sha256 order by f.id limit 1), '') as path
 		from gate_exception e where e.outlet_id = $1 order by e.at desc, e.sha256 limit 5000`, outlet)
 }
@@ -35,7 +35,7 @@ func (s *Store) Exceptions(ctx context.Context, outlet int64, of []string) (disp
 			return nil, err
 		}
 	}
-	rows, err := s.Pool.Query(ctx, `select encode(sha256, 'hex'), actor || ': ' || because from gate_exception
+	rows, err := s.pool.Query(ctx, `select encode(sha256, 'hex'), actor_name(actor_id) || ': ' || because from gate_exception
 		where outlet_id = $1 and ($2::bytea[] is null or sha256 = any($2))`, outlet, some)
 	if err != nil {
 		return nil, err
@@ -51,45 +51,39 @@ func (s *Store) Exceptions(ctx context.Context, outlet int64, of []string) (disp
 
 // Except lets bytes through the gate of an outlet from then on; ErrNotFound means that there is no
 // such outlet, or that no file has any of the bytes.
-func (s *Store) Except(ctx context.Context, who acting.Actor, outlet int64, sums []string, because string) (int64, error) {
+func Except(ctx context.Context, tx *door.Tx, outlet int64, sums []string, because string) (int64, error) {
 	some, err := unhexed(sums)
 	if err != nil {
 		return 0, err
 	}
 	var given int64
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := LockOutlet(ctx, tx, outlet); err != nil {
-			return err
-		}
-		tag, err := tx.Exec(ctx, `insert into gate_exception (outlet_id, sha256, because, actor)
-			select $1, s.sum, $3, $4 from (select distinct unnest($2::bytea[]) as sum) s where exists (select from file where sha256 = s.sum)
-			on conflict (outlet_id, sha256) do update set because = excluded.because, actor = excluded.actor, at = now()`,
-			outlet, some, because, who.Name)
-		if err != nil {
-			return err
-		}
-		if given = tag.RowsAffected(); given == 0 {
-			return ErrNotFound
-		}
-		return Notify(ctx, tx, Event{Topic: "dispatch"})
-	})
-	return given, err
+	if _, err := LockOutlet(ctx, tx, outlet); err != nil {
+		return given, err
+	}
+	tag, err := tx.Exec(ctx, `insert into gate_exception (outlet_id, sha256, because, actor_id)
+		select $1, s.sum, $3, $4 from (select distinct unnest($2::bytea[]) as sum) s where exists (select from file where sha256 = s.sum)
+		on conflict (outlet_id, sha256) do update set because = excluded.because, actor_id = excluded.actor_id, at = now()`,
+		outlet, some, because, tx.Who().ID)
+	if err != nil {
+		return given, err
+	}
+	if given = tag.RowsAffected(); given == 0 {
+		return given, ErrNotFound
+	}
+	return given, Notify(ctx, tx, Event{Topic: "dispatch"})
 }
 
 // EndExceptions has the gate of an outlet judge bytes as usual again; it returns of how many.
-func (s *Store) EndExceptions(ctx context.Context, outlet int64, sums []string) (int64, error) {
+func EndExceptions(ctx context.Context, tx *door.Tx, outlet int64, sums []string) (int64, error) {
 	some, err := unhexed(sums)
 	if err != nil {
 		return 0, err
 	}
 	var ended int64
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from gate_exception where outlet_id = $1 and sha256 = any($2)`, outlet, some)
-		if err != nil {
-			return err
-		}
-		ended = tag.RowsAffected()
-		return Notify(ctx, tx, Event{Topic: "dispatch"})
-	})
-	return ended, err
+	tag, err := tx.Exec(ctx, `delete from gate_exception where outlet_id = $1 and sha256 = any($2)`, outlet, some)
+	if err != nil {
+		return ended, err
+	}
+	ended = tag.RowsAffected()
+	return ended, Notify(ctx, tx, Event{Topic: "dispatch"})
 }

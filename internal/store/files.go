@@ -12,6 +12,7 @@ import (
 	"ambrosa/core/pairing"
 	"ambrosa/core/picturespec"
 	"ambrosa/core/rights"
+	"ambrosa/internal/door"
 )
 
 // File is a file of a lot, with its verdict.
@@ -226,10 +227,10 @@ func (f FileFilter) where(lot int64) (string, pgx.NamedArgs) {
 func (s *Store) Files(ctx context.Context, lot int64, f FileFilter) (page []File, total int64, err error) {
 	where, args := f.where(lot)
 	args["offset"], args["limit"] = f.Offset, f.Limit
-	if total, err = number(ctx, s.Pool, `select count(*) from file where `+where, args); err != nil {
+	if total, err = number(ctx, s.pool, `select count(*) from file where `+where, args); err != nil {
 		return nil, 0, err
 	}
-	page, err = list[File](ctx, s.Pool, `select `+fileColumns+twinsCounted+`
+	page, err = list[File](ctx, s.pool, `select `+fileColumns+twinsCounted+`
 		from (select id from file f where `+where+` order by `+f.order()+` offset @offset limit @limit) page
 		join file f using (id) `+fileJoins+` order by `+f.order(), args)
 	return page, total, err
@@ -238,7 +239,7 @@ func (s *Store) Files(ctx context.Context, lot int64, f FileFilter) (page []File
 // FileIDs returns a lot's files that a filter chooses, in its order, all of them.
 func (s *Store) FileIDs(ctx context.Context, lot int64, f FileFilter) ([]int64, error) {
 	where, args := f.where(lot)
-	rows, err := s.Pool.Query(ctx, `select f.id from file f where `+where+` order by `+f.order(), args)
+	rows, err := s.pool.Query(ctx, `select f.id from file f where `+where+` order by `+f.order(), args)
 	if err != nil {
 		return nil, err
 	}
@@ -248,37 +249,34 @@ func (s *Store) FileIDs(ctx context.Context, lot int64, f FileFilter) ([]int64, 
 // FilesByID returns files in the order given; those that are gone are left out.
 // How many have the same bytes is not counted.
 func (s *Store) FilesByID(ctx context.Context, ids []int64) ([]File, error) {
-	files, err := list[File](ctx, s.Pool, `select `+fileColumns+`, 0 as same
+	files, err := list[File](ctx, s.pool, `select `+fileColumns+`, 0 as same
 		from unnest($1::bigint[]) with ordinality as chosen (id, at) join file f using (id) `+fileJoins+` order by chosen.at`, ids)
 	return files, err
 }
 
 // File returns one file.
 func (s *Store) File(ctx context.Context, id int64) (File, error) {
-	f, err := one[File](ctx, s.Pool, `select `+fileColumns+twinsCounted+` from file f `+fileJoins+` where f.id = $1`, id)
+	f, err := one[File](ctx, s.pool, `select `+fileColumns+twinsCounted+` from file f `+fileJoins+` where f.id = $1`, id)
 	return f, err
 }
 
 // SetRights gives rights to a lot's files that a filter chooses, or to one of
 // them when file is not 0, and returns to how many.
-func (s *Store) SetRights(ctx context.Context, lot, file int64, f FileFilter, r rights.Rights) (n int64, err error) {
+func SetRights(ctx context.Context, tx *door.Tx, lot, file int64, f FileFilter, r rights.Rights) (n int64, err error) {
 	where, args := f.where(lot)
 	if file != 0 {
 		where += " and id = @file"
 	}
 	args["file"], args["rights"], args["licence"], args["credit"], args["expires"] = file, string(r.State), r.Licence, r.Credit, r.Expires
-	err = s.Retried(ctx, func(tx pgx.Tx) error {
-		// Files are locked in order, so that two who give rights to the same files do not wait for each other.
-		tag, err := tx.Exec(ctx, `with chosen as (select id from file where `+where+` order by id for no key update)
-			update file set rights = @rights, licence = @licence, credit = @credit, expires = @expires
-			where id in (select id from chosen)`, args)
-		if err != nil {
-			return err
-		}
-		n = tag.RowsAffected()
-		return Notify(ctx, tx, Event{Topic: "files", ID: lot})
-	})
-	return n, err
+	// Files are locked in order, so that two who give rights to the same files do not wait for each other.
+	tag, err := tx.Exec(ctx, `with chosen as (select id from file where `+where+` order by id for no key update)
+		update file set rights = @rights, licence = @licence, credit = @credit, expires = @expires
+		where id in (select id from chosen)`, args)
+	if err != nil {
+		return n, err
+	}
+	n = tag.RowsAffected()
+	return n, Notify(ctx, tx, Event{Topic: "files", ID: lot})
 }
 
 // ToRead is what the engine reads of a lot.
@@ -299,7 +297,7 @@ type Was struct {
 
 // ToRead returns every usable file of a lot that no person has decided on.
 func (s *Store) ToRead(ctx context.Context, lot int64) (u ToRead, err error) {
-	rows, err := s.Pool.Query(
+	rows, err := s.pool.Query(
 		ctx,
 		`select f.id, f.path, coalesce(f.said->>'sku', ''), coalesce(f.said->>'barcode', ''), l.origin = 'lookup',
 			case when b.codes <> '[]' then array(select c->>'text' from jsonb_array_elements(b.codes) c) end, f.sha256, b.fingerprint,
@@ -374,7 +372,7 @@ type VerdictRow struct {
 
 // WriteVerdicts writes what the engine found, except on files that a person
 // has decided on in the meantime.
-func WriteVerdicts(ctx context.Context, tx pgx.Tx, lot int64, verdicts []VerdictRow) error {
+func WriteVerdicts(ctx context.Context, tx *door.Tx, lot int64, verdicts []VerdictRow) error {
 	if _, err := tx.Exec(ctx, `create temp table verdict (file bigint, verdict text, product bigint, variant bigint, category bigint,
 			place int, view text, clue text, rung text, score real, reason text, why text, alt text, evidence jsonb) on commit drop`); err != nil {
 		return err
@@ -405,7 +403,7 @@ func WriteVerdicts(ctx context.Context, tx pgx.Tx, lot int64, verdicts []Verdict
 // NextOpen returns the next contested or loose file of a lot behind a file in
 // the bench's order (contested before loose, then by arrival), or 0.
 func (s *Store) NextOpen(ctx context.Context, lot, after int64) (int64, error) {
-	return orNone(number(ctx, s.Pool, `
+	return orNone(number(ctx, s.pool, `
 		select id from (
 			(select 1 as turn, id from file where lot_id = $1 and verdict = 'contested' and id > $2 order by id limit 1) union all
 			(select 2, id from file where lot_id = $1 and verdict = 'contested' and id < $2 order by id limit 1) union all
@@ -417,7 +415,7 @@ func (s *Store) NextOpen(ctx context.Context, lot, after int64) (int64, error) {
 // FirstFile returns the file of a lot that the bench begins with: the first that
 // is contested, else loose, else paired; 0 when there is none.
 func (s *Store) FirstFile(ctx context.Context, lot int64) (int64, error) {
-	return orNone(number(ctx, s.Pool, `
+	return orNone(number(ctx, s.pool, `
 		select id from (
 			(select 1 as turn, id from file where lot_id = $1 and verdict = 'contested' order by id limit 1) union all
 			(select 2, id from file where lot_id = $1 and verdict = 'loose' order by id limit 1) union all
@@ -447,7 +445,7 @@ type Waiting struct {
 
 // Waiting counts what waits at the stations now.
 func (s *Store) Waiting(ctx context.Context) (Waiting, error) {
-	return one[Waiting](ctx, s.Pool, `
+	return one[Waiting](ctx, s.pool, `
 		select (select count(*) from lot where state in ('receiving', 'examining'))::int as receiving,
 			(select coalesce(sum(f.files), 0) from lot l join file_count f on f.lot_id = l.id where f.verdict in ('contested', 'loose')
 			and l.state = 'ready')::int as undecided,

@@ -4,10 +4,9 @@ import (
 	"context"
 	"slices"
 
-	"github.com/jackc/pgx/v5"
-
 	"ambrosa/core/catalog"
 	sheets "ambrosa/core/sheet"
+	"ambrosa/internal/door"
 )
 
 // fileStem is the SQL of what a file is called: without folders, ending and letter case.
@@ -93,14 +92,14 @@ func FilesAt(ctx context.Context, db DB, addresses []string) ([]NamedFile, error
 }
 
 // TakenForSheet records that a lot was fetched for a sheet.
-func TakenForSheet(ctx context.Context, tx pgx.Tx, lot, sheet int64) error {
+func TakenForSheet(ctx context.Context, tx *door.Tx, lot, sheet int64) error {
 	_, err := tx.Exec(ctx, `update lot set sheet_id = $2 where id = $1`, lot, sheet)
 	return err
 }
 
 // SheetFetching tells whether pictures of a sheet are being fetched, and keeps others from
 // beginning to until the transaction ends.
-func SheetFetching(ctx context.Context, tx pgx.Tx, sheet int64) (busy bool, err error) {
+func SheetFetching(ctx context.Context, tx *door.Tx, sheet int64) (busy bool, err error) {
 	if _, err := number(ctx, tx, `select id from sheet where id = $1 for update`, sheet); err != nil {
 		return false, err
 	}
@@ -111,23 +110,23 @@ func SheetFetching(ctx context.Context, tx pgx.Tx, sheet int64) (busy bool, err 
 
 // SheetOfLot returns the sheet that a lot was fetched for, 0 for none.
 func (s *Store) SheetOfLot(ctx context.Context, lot int64) (int64, error) {
-	return number(ctx, s.Pool, `select coalesce(sheet_id, 0) from lot where id = $1`, lot)
+	return number(ctx, s.pool, `select coalesce(sheet_id, 0) from lot where id = $1`, lot)
 }
 
 // AddPairing records a decision that a sheet made.
-func (s *Store) AddPairing(ctx context.Context, sheet, decision int64) error {
-	_, err := s.exec(ctx, `insert into sheet_pairing (sheet_id, decision_id) values ($1, $2) on conflict do nothing`, sheet, decision)
+func AddPairing(ctx context.Context, tx *door.Tx, sheet, decision int64) error {
+	_, err := tx.Exec(ctx, `insert into sheet_pairing (sheet_id, decision_id) values ($1, $2) on conflict do nothing`, sheet, decision)
 	return err
 }
 
 // Pairings returns the decisions that a sheet made and that were not taken back by it, the
 // last first.
 func (s *Store) Pairings(ctx context.Context, sheet int64) ([]int64, error) {
-	return numbers(ctx, s.Pool, `select decision_id from sheet_pairing where sheet_id = $1 order by decision_id desc`, sheet)
+	return numbers(ctx, s.pool, `select decision_id from sheet_pairing where sheet_id = $1 order by decision_id desc`, sheet)
 }
 
 // EndPairing forgets a decision of a sheet.
-func (s *Store) EndPairing(ctx context.Context, decision int64) error {
-	_, err := s.exec(ctx, `delete from sheet_pairing where decision_id = $1`, decision)
+func EndPairing(ctx context.Context, tx *door.Tx, decision int64) error {
+	_, err := tx.Exec(ctx, `delete from sheet_pairing where decision_id = $1`, decision)
 	return err
 }

@@ -6,9 +6,8 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"ambrosa/core/catalog"
+	"ambrosa/internal/door"
 )
 
 // SweepFinding is what sweeps found of a file, a product or a lot.
@@ -130,14 +129,14 @@ func (s *Store) Findings(ctx context.Context, q FindingFilter, by string, offset
 			chosen = strings.Replace(chosen, " desc desc", "", 1)
 		}
 	}
-	return list[SweepFinding](ctx, s.Pool, findingColumns+findingFrom+`where g.id in (select g.id from finding g`+where+`
+	return list[SweepFinding](ctx, s.pool, findingColumns+findingFrom+`where g.id in (select g.id from finding g`+where+`
 		order by `+chosen+` offset $1 limit $2) order by `+order, append([]any{offset, limit}, args...)...)
 }
 
 // FindingsBehind returns some of those that a filter chooses, by group: the first, or those behind one of them.
 func (s *Store) FindingsBehind(ctx context.Context, q FindingFilter, last SweepFinding, limit int) ([]SweepFinding, error) {
 	where, args := q.where(4)
-	return list[SweepFinding](ctx, s.Pool, findingColumns+findingFrom+`where g.id in (select g.id from finding g`+where+`
+	return list[SweepFinding](ctx, s.pool, findingColumns+findingFrom+`where g.id in (select g.id from finding g`+where+`
 		and (g.grp, g.id) > ($1, $2) order by g.grp, g.id limit $3) order by g.grp, g.id`, append([]any{last.Group, last.ID, limit}, args...)...)
 }
 
@@ -156,7 +155,7 @@ func (s *Store) CountFindings(ctx context.Context, q FindingFilter) (files, byte
 		query = `select coalesce(sum(g.findings), 0)::bigint, coalesce(sum(g.bytes), 0)::bigint from finding_count g` +
 			strings.Replace(where, "not g.held", "true", 1)
 	}
-	err = s.Pool.QueryRow(ctx, query, args...).Scan(&files, &bytes)
+	err = s.pool.QueryRow(ctx, query, args...).Scan(&files, &bytes)
 	return files, bytes, err
 }
 
@@ -169,7 +168,7 @@ func (q FindingFilter) kept() bool {
 // not freed, nor those that a sheet keeps.
 func (s *Store) SumOf(ctx context.Context, q FindingFilter) (Sums, error) {
 	where, args := q.where(1)
-	return one[Sums](ctx, s.Pool, `with chosen as (select distinct g.file_id, g.sha256, g.bytes from finding g`+where+`
+	return one[Sums](ctx, s.pool, `with chosen as (select distinct g.file_id, g.sha256, g.bytes from finding g`+where+`
 			and g.file_id is not null)
 		select coalesce(sum(n), 0)::bigint as files, coalesce(sum(n * bytes), 0)::bigint as bytes,
 			coalesce(sum(bytes) filter (where n = (select count(*) from file f where f.sha256 = c.sha256)
@@ -189,7 +188,7 @@ type FindingGroup struct {
 
 // FindingGroups counts findings by kind and reason; those of files that are held do not count.
 func (s *Store) FindingGroups(ctx context.Context) ([]FindingGroup, error) {
-	return list[FindingGroup](ctx, s.Pool, `select g.kind, g.reason, sum(g.findings)::bigint as files, sum(g.bytes)::bigint as bytes,
+	return list[FindingGroup](ctx, s.pool, `select g.kind, g.reason, sum(g.findings)::bigint as files, sum(g.bytes)::bigint as bytes,
 			sum(g.frees)::bigint as frees, coalesce(sum(g.findings) filter (where g.first_sweep = z.id), 0)::bigint as fresh
 		from finding_count g join (select g.kind, `+lastOf+` as id from (select distinct unnest(kinds) as kind from sweep) g) z on z.kind = g.kind
 		group by g.kind, g.reason having sum(g.findings) > 0 order by g.kind, files desc, g.reason`)
@@ -212,7 +211,7 @@ type Stood struct {
 // WhereStood returns where a file stood by applied plans that can be known of, the newest
 // first.
 func (s *Store) WhereStood(ctx context.Context, file int64) ([]Stood, error) {
-	return list[Stood](ctx, s.Pool, `
+	return list[Stood](ctx, s.pool, `
 		with spots as (
 			select c.id, c.plan_id, side, t->>'kind' as kind, t->>'id' as target, n.at,
 				(n.p->>'file')::bigint as file, coalesce(n.p->>'view', '') as view
@@ -224,7 +223,7 @@ func (s *Store) WhereStood(ctx context.Context, file int64) ([]Stood, error) {
 		mine as (
 			select s.*, s.side = 'after' as came from spots s where s.file = $1 and not exists (
 				select from spots o where o.id = s.id and o.file = $1 and o.side <> s.side and o.kind = s.kind and o.target = s.target))
-		select m.plan_id as plan, coalesce(p.applied_at, p.created_at) as at, p.applied_by as by, `+ownerOf("c")+` as "on",
+		select m.plan_id as plan, coalesce(p.applied_at, p.created_at) as at, actor_name(p.applied_by_id) as by, `+ownerOf("c")+` as "on",
 			coalesce(d.code, g.path, '') as owner, m.came,
 			m.at::int as place, coalesce(f.id, 0) as now, coalesce(encode(f.sha256, 'hex'), '') as sum, coalesce(f.path, '') as path
 		from mine m join plan p on p.id = m.plan_id join plan_change c on c.id = m.id left join product d on d.id = c.product_id
@@ -250,7 +249,7 @@ type OrphansWaiting struct {
 
 // OrphansWaiting counts them now.
 func (s *Store) OrphansWaiting(ctx context.Context) (OrphansWaiting, error) {
-	return one[OrphansWaiting](ctx, s.Pool, `select g.orphans, g.frees, g.fresh, g.broken, g.below, h.held, h.leaving, h.leaves_at,
+	return one[OrphansWaiting](ctx, s.pool, `select g.orphans, g.frees, g.fresh, g.broken, g.below, h.held, h.leaving, h.leaves_at,
 			(select max(ended_at) from sweep) as swept_at
 		from (select coalesce(sum(findings) filter (where kind = 'orphans'), 0)::bigint as orphans,
 				coalesce(sum(frees) filter (where kind = 'orphans'), 0)::bigint as frees,
@@ -265,7 +264,7 @@ func (s *Store) OrphansWaiting(ctx context.Context) (OrphansWaiting, error) {
 }
 
 // AddPins pins the files of findings, or of a list of files. What is pinned is needed.
-func AddPins(ctx context.Context, tx pgx.Tx, actor, because string, files []int64) (pinned int64, err error) {
+func AddPins(ctx context.Context, tx *door.Tx, because string, files []int64) (pinned int64, err error) {
 	if err := lockFindings(ctx, tx); err != nil {
 		return 0, err
 	}
@@ -274,13 +273,13 @@ func AddPins(ctx context.Context, tx pgx.Tx, actor, because string, files []int6
 		return 0, err
 	}
 	return number(ctx, tx, `with pinned as (
-			insert into pin (file_id, because, actor) select unnest($1::bigint[]), $2, $3
-				on conflict (file_id) do update set because = excluded.because, actor = excluded.actor, at = now() returning id, file_id),
+			insert into pin (file_id, because, actor_id) select unnest($1::bigint[]), $2, $3
+				on conflict (file_id) do update set because = excluded.because, actor_id = excluded.actor_id, at = now() returning id, file_id),
 		kept as (
 			insert into reference (file_id, pin_id) select file_id, id from pinned
 				on conflict (pin_id) where pin_id is not null do nothing),
 		known as (delete from finding where kind = 'orphans' and file_id in (select file_id from pinned))
-		select count(*) from pinned`, there, because, actor)
+		select count(*) from pinned`, there, because, tx.Who().ID)
 }
 
 // Pinned is a file that is kept because a person says so.
@@ -296,13 +295,13 @@ type Pinned struct {
 
 // Pins returns the files that are pinned, the newest first.
 func (s *Store) Pins(ctx context.Context, limit int) ([]Pinned, error) {
-	return list[Pinned](ctx, s.Pool, `select p.file_id as file, f.path, l.name as lot_name, coalesce(encode(f.sha256, 'hex'), '') as sum,
-			p.because, p.actor, p.at
+	return list[Pinned](ctx, s.pool, `select p.file_id as file, f.path, l.name as lot_name, coalesce(encode(f.sha256, 'hex'), '') as sum,
+			p.because, actor_name(p.actor_id) as actor, p.at
 		from pin p join file f on f.id = p.file_id join lot l on l.id = f.lot_id order by p.id desc limit $1`, limit)
 }
 
 // RemovePins lets files be judged again like all others.
-func RemovePins(ctx context.Context, tx pgx.Tx, files []int64) (int64, error) {
+func RemovePins(ctx context.Context, tx *door.Tx, files []int64) (int64, error) {
 	tag, err := tx.Exec(ctx, `delete from pin where file_id = any($1)`, files)
 	return tag.RowsAffected(), err
 }

@@ -19,13 +19,13 @@ func TestFindingsAreListedToTheLast(t *testing.T) {
 		`insert into blob (sha256, bytes) values (sha256('x'), 1)`,
 		`insert into file (lot_id, upload_id, entry, path, bytes, sha256) select 1, 'u', n, (n * 7919) % 1000 || '.JPG', (n * 31) % 500,
 			sha256('x') from generate_series(1, 45010) n`,
-		`insert into sweep (actor, kinds, ended_at) values ('p', '{orphans}', now())`,
+		`insert into sweep (actor_id, kinds, ended_at) values (1, '{orphans}', now())`,
 		`insert into finding (kind, reason, file_id, lot_id, path, sha256, bytes, frees, grp, since, first_sweep, last_sweep)
 			select 'orphans', 'r' || id % 3, id, 1, path, sha256, bytes, 0, id % 700, now() - (id % 90) * interval '1 day', 1, 1 from file`,
-		`with o as (insert into holding (until, actor) values (now(), 'p') returning id)
+		`with o as (insert into holding (until, actor_id) values (now(), 1) returning id)
 			insert into held (file_id, holding_id, reason) select f.id, o.id, 'r' from file f, o where f.id % 4501 = 0`,
 	} {
-		if _, err := s.Pool.Exec(t.Context(), text); err != nil {
+		if _, err := testdb.Pool(s).Exec(t.Context(), text); err != nil {
 			t.Fatal(err)
 		}
 	}

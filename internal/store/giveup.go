@@ -4,12 +4,12 @@ import (
 	"context"
 	"errors"
 
-	"github.com/jackc/pgx/v5"
+	"ambrosa/internal/door"
 )
 
 // HideLot gives a lot up: it is hidden, its drafts are forgotten and its runs are
 // asked to stop.
-func HideLot(ctx context.Context, tx pgx.Tx, id int64) error {
+func HideLot(ctx context.Context, tx *door.Tx, id int64) error {
 	if _, err := tx.Exec(ctx, `delete from plan where state = 'draft' and id in (select plan_id from plan_lot where lot_id = $1)`,
 		id); err != nil {
 		return err
@@ -38,7 +38,7 @@ var ErrPurged = errors.New("all its files were purged")
 
 // ShowLot brings a lot back that was given up, in the state that it had; ErrChanged
 // means that it was not given up, ErrPurged that none of its files is left.
-func ShowLot(ctx context.Context, tx pgx.Tx, id int64) error {
+func ShowLot(ctx context.Context, tx *door.Tx, id int64) error {
 	purged, err := number(ctx, tx, `select count(*) from lot l where id = $1 and state = 'given up' and state_before in ('ready', 'applied')
 		and not exists (select from file where lot_id = l.id) and exists (select from receipt_file where lot = l.name)`, id)
 	if err != nil {
@@ -62,5 +62,5 @@ func ShowLot(ctx context.Context, tx pgx.Tx, id int64) error {
 
 // GivenUp returns the lots that were given up, the newest first.
 func (s *Store) GivenUp(ctx context.Context, limit int) ([]Lot, error) {
-	return list[Lot](ctx, s.Pool, lotQuery+` where l.state = 'given up' order by l.id desc limit $1`, limit)
+	return list[Lot](ctx, s.pool, lotQuery+` where l.state = 'given up' order by l.id desc limit $1`, limit)
 }

@@ -36,14 +36,14 @@ type Gone struct {
 
 // UnknownRows counts the refused rows of a sheet that may be about anything.
 func (s *Store) UnknownRows(ctx context.Context, sheet int64) (int64, error) {
-	return number(ctx, s.Pool, `select count(*) from sheet_verdict
+	return number(ctx, s.pool, `select count(*) from sheet_verdict
 		where `+shownRound+` and verdict = 'refused' and product_id = 0`, sheet)
 }
 
 // GoneVariants returns variants that stand and that a sheet does not name, by SKU: of those
 // that earlier sheets named, or of all where earlier is nil. Total counts all of them.
 func (s *Store) GoneVariants(ctx context.Context, sheet int64, earlier []int64, limit int) (g Gone, err error) {
-	g.Items, err = list[GoneVariant](ctx, s.Pool, `select v.id as variant, p.id as product, v.sku,
+	g.Items, err = list[GoneVariant](ctx, s.pool, `select v.id as variant, p.id as product, v.sku,
 			coalesce(nullif(v.title, ''), p.title) as title,
 			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id where pl.product_id = p.id
 				order by pl.variant_id is not null, pl.place limit 1), '') as lead`+gone+` order by v.sku limit $3`,
@@ -51,6 +51,6 @@ func (s *Store) GoneVariants(ctx context.Context, sheet int64, earlier []int64, 
 	if err != nil {
 		return g, err
 	}
-	g.Total, err = number(ctx, s.Pool, `select count(*)`+gone, sheet, earlier)
+	g.Total, err = number(ctx, s.pool, `select count(*)`+gone, sheet, earlier)
 	return g, err
 }

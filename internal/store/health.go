@@ -2,16 +2,12 @@ package store
 
 import (
 	"context"
-	"errors"
-	"fmt"
-	"io"
-	"net"
-	"strings"
 	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambrosa/internal/database"
 )
 
 // sessionLimits are what every session is bounded by, as a last resort: a run over a large lot may
@@ -58,35 +54,6 @@ func prepare(ctx context.Context, c *pgx.Conn) (bool, error) {
 	return true, nil
 }
 
-// ErrAway means that the database does not answer.
-var ErrAway = errors.New("the database does not answer")
-
-// IsAway tells whether an error is the database's being stopped, restarted or cut off, after which
-// the same can be tried again.
-func IsAway(err error) bool {
-	var refused *pgconn.PgError
-	if errors.As(err, &refused) {
-		// Class 08 is of connections, 57P01 to 57P03 of a server that stops or starts (PostgreSQL, Appendix A).
-		return strings.HasPrefix(refused.Code, "08") || strings.HasPrefix(refused.Code, "57P")
-	}
-	var connecting *pgconn.ConnectError
-	return errors.As(err, &connecting) || errors.Is(err, ErrAway)
-}
-
-// away marks what the driver returned of a connection that broke as ErrAway: it comes as an error of
-// the network, which could be anybody's.
-func away(err error) error {
-	var network net.Error
-	switch {
-	case err == nil, errors.Is(err, ErrAway), errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
-		return err
-	case errors.As(err, &network), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed),
-		strings.Contains(err.Error(), "conn closed"):
-		return fmt.Errorf("%w: %w", ErrAway, err)
-	}
-	return err
-}
-
 // health is whether the database answers, with who waits for it.
 type health struct {
 	mu      sync.Mutex
@@ -103,7 +70,7 @@ const (
 )
 
 // Watch asks the database now and then whether it answers, until ctx ends. While it does not,
-// contexts of WhileThere end with ErrAway.
+// contexts of WhileThere end with database.ErrAway.
 func (s *Store) Watch(ctx context.Context) {
 	ticker := time.NewTicker(askEvery)
 	defer ticker.Stop()
@@ -136,13 +103,13 @@ func (h *health) set(away bool) {
 	h.away = away
 	if away {
 		for cancel := range h.waiting {
-			(*cancel)(ErrAway)
+			(*cancel)(database.ErrAway)
 		}
 		clear(h.waiting)
 	}
 }
 
-// WhileThere returns a context that ends with the cause ErrAway as soon as the database does not
+// WhileThere returns a context that ends with the cause database.ErrAway as soon as the database does not
 // answer; at once, if it does not answer now.
 func (s *Store) WhileThere(ctx context.Context) (context.Context, context.CancelFunc) {
 	ctx, cancel := context.WithCancelCause(ctx)
@@ -150,7 +117,7 @@ func (s *Store) WhileThere(ctx context.Context) (context.Context, context.Cancel
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.away {
-		cancel(ErrAway)
+		cancel(database.ErrAway)
 	} else {
 		if h.waiting == nil {
 			h.waiting = map[*context.CancelCauseFunc]struct{}{}

@@ -3,9 +3,8 @@ package store_test
 import (
 	"testing"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/internal/database"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
@@ -19,13 +18,13 @@ func stock(t *testing.T, s *store.Store, bytes string) (files []int64) {
 		`insert into lot (name, state) values ('studio', 'applied')`,
 		`insert into upload (id, lot_id, path, bytes) values ('u', (select max(id) from lot), 'a.zip', 1)`,
 	} {
-		if _, err := s.Pool.Exec(t.Context(), text); err != nil {
+		if _, err := testdb.Pool(s).Exec(t.Context(), text); err != nil {
 			t.Fatal(err)
 		}
 	}
 	for n, letter := range bytes {
 		var id int64
-		err := s.Pool.QueryRow(t.Context(), `with b as (insert into blob (sha256, bytes) values (sha256($2), 100) on conflict do nothing)
+		err := testdb.Pool(s).QueryRow(t.Context(), `with b as (insert into blob (sha256, bytes) values (sha256($2), 100) on conflict do nothing)
 			insert into file (lot_id, upload_id, entry, path, bytes, sha256, verdict)
 			values ((select max(id) from lot), 'u', $1::int, $1::int || '.jpg', 100, sha256($2), 'loose') returning id`,
 			n, []byte(string(letter))).Scan(&id)
@@ -47,8 +46,8 @@ func TestWhatAHoldingFreesIsWhatItsPurgeFrees(t *testing.T) {
 	files := stock(t, s, "abbacdd")
 	hold := func(chosen ...int64) (id int64) {
 		t.Helper()
-		err := s.Pool.QueryRow(ctx, `with o as (insert into holding (until, actor, files)
-				values (now() + interval '1 day', 'p', $2) returning id),
+		err := testdb.Pool(s).QueryRow(ctx, `with o as (insert into holding (until, actor_id, files)
+				values (now() + interval '1 day', 1, $2) returning id),
 			h as (insert into held (file_id, holding_id, reason) select unnest($1::bigint[]), id, 'loose' from o) select id from o`,
 			chosen, len(chosen)).Scan(&id)
 		if err != nil {
@@ -65,13 +64,15 @@ func TestWhatAHoldingFreesIsWhatItsPurgeFrees(t *testing.T) {
 			t.Errorf("holding %d frees %d of %d files, expected %d: %v", c.holding, found.Frees, found.Held, c.frees, err)
 		}
 		var receipt int64
-		if err := s.Within(ctx, func(tx pgx.Tx) (err error) {
-			receipt, err = store.NewReceipt(ctx, tx, acting.Specialist, []int64{c.holding})
+		if err := s.Step(ctx, func(tx *door.Tx) (err error) {
+			receipt, err = store.NewReceipt(ctx, tx, []int64{c.holding})
 			return err
 		}); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := s.PurgeSome(ctx, receipt, 0, 100); err != nil {
+		if _, err := door.Get(ctx, s.Door, door.Step(ctx), func(tx *door.Tx) (int64, error) {
+			return store.PurgeSome(ctx, tx, receipt, 0, 100)
+		}); err != nil {
 			t.Fatal(err)
 		}
 		if done, err := s.Receipt(ctx, receipt); err != nil || done.Freed != found.Frees || done.Files != 3 {
@@ -100,7 +101,7 @@ func TestKeptCountsAreTrue(t *testing.T) {
 			where random() < 0.3 on conflict do nothing`,
 		`update finding set frees = (random() * 100)::int, first_sweep = 1 + (random() * 2)::int where random() < 0.3`,
 		`delete from finding where random() < 0.2`,
-		`with o as (insert into holding (until, actor) values (now(), 'p') returning id)
+		`with o as (insert into holding (until, actor_id) values (now(), 1) returning id)
 			insert into held (file_id, holding_id, reason) select f.id, o.id, 'r' from file f, o where random() < 0.3 on conflict do nothing`,
 		`delete from held where random() < 0.3`,
 		`delete from file where id in (select id from file order by random() limit 1) and random() < 0.1`,
@@ -111,19 +112,21 @@ func TestKeptCountsAreTrue(t *testing.T) {
 			for range 40 {
 				for _, text := range writes {
 					// As the store does it: whoever writes findings or holds takes their lock before.
-					err := s.Within(ctx, func(tx pgx.Tx) error {
+					err := s.Step(ctx, func(tx *door.Tx) error {
 						if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtext('findings'))`); err != nil {
 							return err
 						}
 						_, err := tx.Exec(ctx, text)
 						return err
 					})
-					if err != nil && !store.IsTransient(err) && !store.WentMeanwhile(err) {
+					if err != nil && !database.IsTransient(err) && !database.WentMeanwhile(err) {
 						done <- err
 						return
 					}
 				}
-				if err := s.FoldCounts(ctx); err != nil && !store.IsTransient(err) {
+				if err := s.Step(ctx, func(tx *door.Tx) error {
+					return store.FoldCounts(ctx, tx)
+				}); err != nil && !database.IsTransient(err) {
 					done <- err
 					return
 				}
@@ -151,7 +154,7 @@ func TestKeptCountsAreTrue(t *testing.T) {
 			except select kind, reason, first_sweep, sum(findings), sum(bytes), sum(frees) from finding_count group by 1, 2, 3`,
 	} {
 		var wrong int
-		if err := s.Pool.QueryRow(ctx, `select count(*) from (`+c+`) x`).Scan(&wrong); err != nil || wrong > 0 {
+		if err := testdb.Pool(s).QueryRow(ctx, `select count(*) from (`+c+`) x`).Scan(&wrong); err != nil || wrong > 0 {
 			t.Errorf("%d counts are not what counting gives: %v\n%s", wrong, err, c)
 		}
 	}
@@ -165,12 +168,12 @@ func TestTwoFoldsAtOnce(t *testing.T) {
 	ctx := t.Context()
 	exec := func(text string) {
 		t.Helper()
-		if _, err := s.Pool.Exec(ctx, text); err != nil {
+		if _, err := testdb.Pool(s).Exec(ctx, text); err != nil {
 			t.Fatal(err)
 		}
 	}
 	exec(`insert into product_count select 7, 1, 0 from generate_series(1, 40)`)
-	first, err := s.Pool.Begin(ctx)
+	first, err := testdb.Pool(s).Begin(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -180,9 +183,11 @@ func TestTwoFoldsAtOnce(t *testing.T) {
 	}
 	exec(`insert into product_count values (7, 0, 3)`) // three products lost their pictures
 	folded := make(chan error)
-	go func() { folded <- s.FoldCounts(ctx) }()
+	go func() {
+		folded <- s.Step(ctx, func(tx *door.Tx) error { return store.FoldCounts(ctx, tx) })
+	}()
 	waiting := func() (n int) {
-		err := s.Pool.QueryRow(ctx, `select count(*) from pg_stat_activity where datname = current_database()
+		err := testdb.Pool(s).QueryRow(ctx, `select count(*) from pg_stat_activity where datname = current_database()
 			and wait_event_type = 'Lock'`).Scan(&n)
 		if err != nil {
 			t.Fatal(err)
@@ -201,7 +206,7 @@ func TestTwoFoldsAtOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	var products, bare int
-	if err := s.Pool.QueryRow(ctx, `select sum(products), sum(bare) from product_count`).Scan(&products, &bare); err != nil ||
+	if err := testdb.Pool(s).QueryRow(ctx, `select sum(products), sum(bare) from product_count`).Scan(&products, &bare); err != nil ||
 		products != 40 || bare != 3 {
 		t.Errorf("%d products, %d of them without a picture: %v", products, bare, err)
 	}

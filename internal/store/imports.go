@@ -6,9 +6,9 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 )
 
 // Import is an import of a sheet.
@@ -29,7 +29,7 @@ type Import struct {
 }
 
 const importQuery = `select i.id, coalesce(i.sheet_id, 0) as sheet_id, i.state, i.revision, i.cursor, i.made, i.changed, i.overtaken,
-	i.actor, i.reverted_by,
+	actor_name(i.actor_id) as actor, actor_name(i.reverted_by_id) as reverted_by,
 	i.created_at,
 	(select count(*) from sheet_change c where c.import_id = i.id)::int as products,
 	(select count(*) from sheet_change c where c.import_id = i.id and c.state = 'imported')::int as standing
@@ -37,16 +37,16 @@ const importQuery = `select i.id, coalesce(i.sheet_id, 0) as sheet_id, i.state, 
 
 // Imports returns the imports of a sheet, the newest first.
 func (s *Store) Imports(ctx context.Context, sheet int64) ([]Import, error) {
-	return list[Import](ctx, s.Pool, importQuery+` where i.sheet_id = $1 order by i.id desc limit 100`, sheet)
+	return list[Import](ctx, s.pool, importQuery+` where i.sheet_id = $1 order by i.id desc limit 100`, sheet)
 }
 
 // Import returns one.
 func (s *Store) Import(ctx context.Context, id int64) (Import, error) {
-	return one[Import](ctx, s.Pool, importQuery+` where i.id = $1`, id)
+	return one[Import](ctx, s.pool, importQuery+` where i.id = $1`, id)
 }
 
 // LockImport locks one and returns it.
-func LockImport(ctx context.Context, tx pgx.Tx, id int64) (Import, error) {
+func LockImport(ctx context.Context, tx *door.Tx, id int64) (Import, error) {
 	if _, err := number(ctx, tx, `select id from sheet_import where id = $1 for update`, id); err != nil {
 		return Import{}, err
 	}
@@ -55,11 +55,11 @@ func LockImport(ctx context.Context, tx pgx.Tx, id int64) (Import, error) {
 
 // NewImport records an import that is to be done. ErrChanged means that one is under
 // way.
-func NewImport(ctx context.Context, tx pgx.Tx, who acting.Actor, sheet int64, revision int) (int64, error) {
-	id, err := number(ctx, tx, `insert into sheet_import (sheet_id, revision, actor, totals)
+func NewImport(ctx context.Context, tx *door.Tx, sheet int64, revision int) (int64, error) {
+	id, err := number(ctx, tx, `insert into sheet_import (sheet_id, revision, actor_id, totals)
 		select $1, $2, $3, (select totals from sheet where id = $1)
 		where not exists (select from sheet_import where sheet_id = $1 and state in ('importing', 'reverting'))
-		returning id`, sheet, revision, who.Name)
+		returning id`, sheet, revision, tx.Who().ID)
 	if err == ErrNotFound {
 		err = ErrChanged
 	}
@@ -67,8 +67,8 @@ func NewImport(ctx context.Context, tx pgx.Tx, who acting.Actor, sheet int64, re
 }
 
 // NewByHand records a change by hand, which is done at once and taken back like an import.
-func NewByHand(ctx context.Context, tx pgx.Tx, who acting.Actor) (int64, error) {
-	return number(ctx, tx, `insert into sheet_import (state, revision, actor) values ('imported', 0, $1) returning id`, who.Name)
+func NewByHand(ctx context.Context, tx *door.Tx) (int64, error) {
+	return number(ctx, tx, `insert into sheet_import (state, revision, actor_id) values ('imported', 0, $1) returning id`, tx.Who().ID)
 }
 
 // ProductImport is a change of the fields of a product or category, by a sheet or by hand.
@@ -90,9 +90,10 @@ type ProductImport struct {
 // many as limit.
 func (s *Store) FieldChanges(ctx context.Context, of catalog.Target, limit int) ([]ProductImport, error) {
 	product, category := ownerColumns(of)
-	found, err := list[ProductImport](ctx, s.Pool, `select i.id as import, coalesce(i.sheet_id, 0) as sheet,
+	found, err := list[ProductImport](ctx, s.pool, `select i.id as import, coalesce(i.sheet_id, 0) as sheet,
 			coalesce(s.name, '') as sheet_name, c.row,
-			i.created_at as at, i.actor as by, c.state, c.note, c.state = 'imported' and i.state = 'imported' as standing, c.before, c.after
+			i.created_at as at, actor_name(i.actor_id) as by, c.state, c.note, c.state = 'imported' and i.state = 'imported'
+			as standing, c.before, c.after
 		from sheet_change c join sheet_import i on i.id = c.import_id left join sheet s on s.id = i.sheet_id
 		where c.product_id = $1 or c.category_id = $2 order by c.id desc limit $3`, product, category, limit)
 	return orEmpty(found), err
@@ -100,9 +101,9 @@ func (s *Store) FieldChanges(ctx context.Context, of catalog.Target, limit int) 
 
 // Analyze tells the database's planner anew what tables hold that have grown much: what it
 // plans for empty ones reads them whole for every row.
-func (s *Store) Analyze(ctx context.Context, tables ...string) error {
+func Analyze(ctx context.Context, tx *door.Tx, tables ...string) error {
 	for _, table := range tables {
-		if _, err := s.exec(ctx, `analyze `+pgx.Identifier{table}.Sanitize()); err != nil {
+		if _, err := tx.Exec(ctx, `analyze `+pgx.Identifier{table}.Sanitize()); err != nil {
 			return err
 		}
 	}
@@ -128,17 +129,18 @@ func VerdictsOfProducts(ctx context.Context, db DB, sheet int64, firsts []int) (
 }
 
 // Advance records how far an import is, in the transaction of what it did.
-func Advance(ctx context.Context, tx pgx.Tx, id int64, cursor, made, changed, overtaken int) error {
+func Advance(ctx context.Context, tx *door.Tx, id int64, cursor, made, changed, overtaken int) error {
 	_, err := tx.Exec(ctx, `update sheet_import set cursor = $2, made = made + $3, changed = changed + $4, overtaken = overtaken + $5
 		where id = $1`, id, cursor, made, changed, overtaken)
 	return err
 }
 
-// SetImportState moves an import on, and says who wanted it where it is taken back.
-func SetImportState(ctx context.Context, tx pgx.Tx, id int64, state, revertedBy string) error {
+// SetImportState moves an import on; where it is taken back, the actor is who wanted it.
+func SetImportState(ctx context.Context, tx *door.Tx, id int64, state string) error {
 	var sheet int64
-	if err := tx.QueryRow(ctx, `update sheet_import set state = $2, reverted_by = case when $3 <> '' then $3 else reverted_by end
-		where id = $1 returning coalesce(sheet_id, 0)`, id, state, revertedBy).Scan(&sheet); err != nil {
+	if err := tx.QueryRow(ctx, `update sheet_import set state = $2,
+			reverted_by_id = case when $2 in ('reverting', 'reverted') then $3 else reverted_by_id end
+		where id = $1 returning coalesce(sheet_id, 0)`, id, state, tx.Who().ID).Scan(&sheet); err != nil {
 		return orNotFound(err)
 	}
 	if sheet == 0 {
@@ -160,7 +162,7 @@ type SheetChange struct {
 
 // AddChanges records what an import did, in its transaction. Of a product that it
 // changed before, what stood first stays.
-func AddChanges(ctx context.Context, tx pgx.Tx, id int64, changes []SheetChange) error {
+func AddChanges(ctx context.Context, tx *door.Tx, id int64, changes []SheetChange) error {
 	products, rows := make([]int64, len(changes)), make([]int, len(changes))
 	befores, afters := make([]any, len(changes)), make([]any, len(changes))
 	for i, c := range changes {
@@ -187,13 +189,13 @@ func StandingChanges(ctx context.Context, db DB, id, product, before int64, limi
 }
 
 // EndChange records that a change was taken back, and what of it was not, and why.
-func EndChange(ctx context.Context, tx pgx.Tx, id int64, note string) error {
+func EndChange(ctx context.Context, tx *door.Tx, id int64, note string) error {
 	_, err := tx.Exec(ctx, `update sheet_change set state = 'reverted', note = $2 where id = $1`, id, note)
 	return err
 }
 
 // ImportReport returns what became of an import of a sheet, when its run ended in a state.
-func ImportReport(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why string) (r sheet.Report, err error) {
+func ImportReport(ctx context.Context, tx *door.Tx, id int64, reverted bool, ended, why string) (r sheet.Report, err error) {
 	i, err := one[Import](ctx, tx, importQuery+` where i.id = $1`, id)
 	if err != nil {
 		return r, err
@@ -238,10 +240,10 @@ type ImportedProduct struct {
 // ImportedProducts returns a page of them: those without a picture first, then in the
 // sheet's order.
 func (s *Store) ImportedProducts(ctx context.Context, id int64, offset, limit int) (page []ImportedProduct, total int64, err error) {
-	if total, err = number(ctx, s.Pool, `select count(*) from sheet_change where import_id = $1`, id); err != nil {
+	if total, err = number(ctx, s.pool, `select count(*) from sheet_change where import_id = $1`, id); err != nil {
 		return nil, 0, err
 	}
-	page, err = list[ImportedProduct](ctx, s.Pool, `
+	page, err = list[ImportedProduct](ctx, s.pool, `
 		select coalesce(c.product_id, 0) as product, coalesce(c.category_id, 0) as category,
 			coalesce(p.code, g.path, c.after->>'code', c.after->>'path') as code,
 			coalesce(p.title, g.name, c.after->>'title', '') as title, c.row,
@@ -263,14 +265,14 @@ func ImportUnderWay(ctx context.Context, db DB, id int64) (under bool, err error
 }
 
 // AddCategories records categories that an import made, in its transaction.
-func AddCategories(ctx context.Context, tx pgx.Tx, id int64, categories []int64) error {
+func AddCategories(ctx context.Context, tx *door.Tx, id int64, categories []int64) error {
 	_, err := tx.Exec(ctx, `update sheet_import set categories = categories || $2::bigint[] where id = $1`, id, categories)
 	return err
 }
 
 // CategoriesMade returns the categories that an import made and that are there, those below
 // others first.
-func CategoriesMade(ctx context.Context, tx pgx.Tx, id int64) ([]int64, error) {
+func CategoriesMade(ctx context.Context, tx *door.Tx, id int64) ([]int64, error) {
 	return numbers(ctx, tx, `select c.id from category c join sheet_import i on c.id = any(i.categories) where i.id = $1
 		order by length(c.path) desc, c.id desc`, id)
 }

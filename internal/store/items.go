@@ -119,7 +119,7 @@ func lowerPlain(text string) string {
 func (s *Store) CatalogHits(ctx context.Context, values []string) (sheet.Hits, error) {
 	asked := sheet.NewAsked()
 	asked.Anything(values)
-	known, err := Items(ctx, s.Pool, 0, asked)
+	known, err := Items(ctx, s.pool, 0, asked)
 	if err != nil {
 		return nil, err
 	}

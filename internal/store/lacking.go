@@ -29,7 +29,7 @@ const belowMarks = picturespec.Small | picturespec.Enlarged | picturespec.Padded
 // EachBelow calls for every picture that stands and may be below the rule: by a mark, by
 // rights that are not clear, or that end before a time. Which of them are is for the rule.
 func (s *Store) EachBelow(ctx context.Context, ends time.Time, each func(StandingFile) error) error {
-	rows, err := s.Pool.Query(ctx, `
+	rows, err := s.pool.Query(ctx, `
 		select f.id, f.lot_id, f.path, encode(f.sha256, 'hex'), f.bytes, s.shown, coalesce(s.product, 0), f.arrived_at, coalesce(b.width, 0),
 			coalesce(b.height, 0), coalesce(b.content_width, 0), coalesce(b.content_height, 0), coalesce(b.detail, 0), coalesce(b.marks, 0),
 			f.rights, f.licence, f.expires::timestamptz
@@ -80,7 +80,7 @@ func (s *Store) EachLyingProduct(ctx context.Context, each func(Lying) error) er
 }
 
 func (s *Store) eachLying(ctx context.Context, query string, each func(Lying) error) error {
-	rows, err := s.Pool.Query(ctx, query)
+	rows, err := s.pool.Query(ctx, query)
 	if err != nil {
 		return err
 	}

@@ -11,7 +11,8 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/jackc/pgx/v5"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 )
 
 // leaseTerm is how long a process may do background work after it last said that it is alive. One
@@ -47,31 +48,40 @@ func processEnded(place string) bool {
 	return err == nil && pid > 0 && place == seat(pid) && errors.Is(syscall.Kill(pid, 0), syscall.ESRCH)
 }
 
+// asProcess writes what a process keeps of itself, over the connections that never wait for the others.
+func (s *Store) asProcess(ctx context.Context, work func(*door.Tx) error) error {
+	return s.leases.Do(ctx, door.By(identity.Ambrosa, identity.Keep), work)
+}
+
 // TakeLease begins a lease of this process.
 func (s *Store) TakeLease(ctx context.Context) error {
-	_, err := s.control.Exec(ctx, `insert into process (name, seat, until) values ($1, $2, now() + $3::interval)
-		on conflict (name) do update set until = excluded.until`, s.Name, seat(os.Getpid()), s.Lease)
-	return err
+	return s.asProcess(ctx, func(tx *door.Tx) error {
+		_, err := tx.Exec(ctx, `insert into process (name, seat, until) values ($1, $2, now() + $3::interval)
+			on conflict (name) do update set until = excluded.until`, s.Name, seat(os.Getpid()), s.Lease)
+		return err
+	})
 }
 
 // ExtendLease says that this process is alive. ErrNoLease means that another process has ended its
 // lease and taken over what it did.
 func (s *Store) ExtendLease(ctx context.Context) error {
-	tag, err := s.control.Exec(ctx, `update process set until = now() + $2::interval where name = $1`, s.Name, s.Lease)
-	if err == nil && tag.RowsAffected() == 0 {
-		err = ErrNoLease
-	}
-	return err
+	return s.asProcess(ctx, func(tx *door.Tx) error {
+		tag, err := tx.Exec(ctx, `update process set until = now() + $2::interval where name = $1`, s.Name, s.Lease)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrNoLease
+		}
+		return err
+	})
 }
 
 // EndLease lets the lease go, with whatever this process has not finished.
 func (s *Store) EndLease(ctx context.Context) error {
-	return pgx.BeginFunc(ctx, s.control, func(tx pgx.Tx) error { return endLease(ctx, tx, s.Name, false) })
+	return s.asProcess(ctx, func(tx *door.Tx) error { return endLease(ctx, tx, s.Name, false) })
 }
 
 // endLease takes a process's row away, and makes its runs and jobs available to others. Nothing that
 // its attempts still write is taken from then on, since a later attempt has begun.
-func endLease(ctx context.Context, tx pgx.Tx, name string, died bool) error {
+func endLease(ctx context.Context, tx *door.Tx, name string, died bool) error {
 	if _, err := tx.Exec(ctx, `delete from process where name = $1`, name); err != nil {
 		return fmt.Errorf("end the lease of %s: %w", name, err)
 	}
@@ -115,11 +125,14 @@ func (s *Store) Rescue(ctx context.Context) (ended []string, err error) {
 			continue
 		}
 		// A paused process may hold rows by a transaction that it will never end.
-		if _, err := s.control.Exec(ctx, `select pg_terminate_backend(pid) from pg_stat_activity where application_name = $1
-			and datname = current_database()`, h.Name); err != nil {
+		if err := s.asProcess(ctx, func(tx *door.Tx) error {
+			_, err := tx.Exec(ctx, `select pg_terminate_backend(pid) from pg_stat_activity where application_name = $1
+				and datname = current_database()`, h.Name)
+			return err
+		}); err != nil {
 			return ended, fmt.Errorf("end the sessions of %s: %w", h.Name, err)
 		}
-		err := pgx.BeginFunc(ctx, s.control, func(tx pgx.Tx) error {
+		err := s.asProcess(ctx, func(tx *door.Tx) error {
 			_, err := number(ctx, tx, `select 1 from process where name = $1 and (until < now() or $2) for update skip locked`, h.Name, !h.Over)
 			if err != nil {
 				return err
@@ -140,16 +153,21 @@ func (s *Store) Rescue(ctx context.Context) (ended []string, err error) {
 // freeJobs makes jobs available that a process took which holds no lease: one that ended between
 // taking a job and beginning its run.
 func (s *Store) freeJobs(ctx context.Context) error {
-	_, err := s.control.Exec(ctx, freeJob+` and attempted_at < now() - $1::interval
+	return s.asProcess(ctx, func(tx *door.Tx) error {
+		_, err := tx.Exec(ctx, freeJob+` and attempted_at < now() - $1::interval
 			and not exists (select from process p where p.name = attempted_by[array_upper(attempted_by, 1)])`, s.Lease)
-	return err
+		return err
+	})
 }
 
 // Unfinished returns runs that are to go on, that no process does, and that no job leads to: the job
 // was lost with the answer of the database that was to end it.
 func (s *Store) Unfinished(ctx context.Context, doing []int64) ([]Unfinished, error) {
-	if _, err := s.control.Exec(ctx, freeJob+` and kind = 'run' and attempted_by[array_upper(attempted_by, 1)] = $1
-			and attempted_at < now() - $2::interval and (args->>'run')::bigint <> all($3)`, s.Name, s.Lease, doing); err != nil {
+	if err := s.asProcess(ctx, func(tx *door.Tx) error {
+		_, err := tx.Exec(ctx, freeJob+` and kind = 'run' and attempted_by[array_upper(attempted_by, 1)] = $1
+			and attempted_at < now() - $2::interval and (args->>'run')::bigint <> all($3)`, s.Name, s.Lease, doing)
+		return err
+	}); err != nil {
 		return nil, err
 	}
 	return list[Unfinished](ctx, s.control, `select r.id, r.kind from run r
@@ -163,7 +181,7 @@ func (s *Store) Unfinished(ctx context.Context, doing []int64) ([]Unfinished, er
 const leadsTo = `j.kind = 'run' and j.state in ('available', 'running', 'scheduled', 'retryable', 'pending') and (j.args->>'run')::bigint`
 
 // AdoptRun locks a run that Unfinished returned, and tells whether it is unfinished still.
-func AdoptRun(ctx context.Context, tx pgx.Tx, id int64) (bool, error) {
+func AdoptRun(ctx context.Context, tx *door.Tx, id int64) (bool, error) {
 	var still bool
 	err := tx.QueryRow(ctx, `select state in ('queued', 'running', 'stopping') and not exists (select from river_job j
 			where `+leadsTo+` = run.id)

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"slices"
 
-	"github.com/jackc/pgx/v5"
+	"ambrosa/internal/door"
 )
 
 // heldByFile is the SQL that a file holds what it is paired with: a person decided so, or
@@ -18,7 +18,7 @@ func heldByFile(column, of string) string {
 // LetGo takes the pairs of reading in lots that are not applied from products and categories
 // that may go, and returns those of the lots that are open: they are to be read again. Lots
 // are locked first, as by whoever writes verdicts, and products behind them.
-func LetGo(ctx context.Context, tx pgx.Tx, products, categories []int64) (lots []int64, err error) {
+func LetGo(ctx context.Context, tx *door.Tx, products, categories []int64) (lots []int64, err error) {
 	const paired = ` from file f where (f.product_id = any($1) or f.category_id = any($2)) and f.decided_by <> 'person'`
 	all, err := numbers(ctx, tx, `select id from lot where state <> 'applied' and id in (select f.lot_id`+paired+`)
 		order by id for update`, orEmpty(products), orEmpty(categories))

@@ -3,11 +3,13 @@ package store
 import (
 	"context"
 	"errors"
+
+	"ambrosa/internal/door"
 )
 
 // LibraryMark returns what the object store of this library is told by; "" where that was not decided yet.
 func (s *Store) LibraryMark(ctx context.Context) (mark string, err error) {
-	found, err := texts(ctx, s.Pool, `select mark from library`)
+	found, err := texts(ctx, s.pool, `select mark from library`)
 	if err != nil || len(found) == 0 {
 		return "", err
 	}
@@ -15,13 +17,13 @@ func (s *Store) LibraryMark(ctx context.Context) (mark string, err error) {
 }
 
 // SetLibraryMark keeps a mark, unless another process was first, and returns the one that counts.
-func (s *Store) SetLibraryMark(ctx context.Context, mark string) (string, error) {
-	if _, err := s.exec(ctx, `insert into library (mark) values ($1) on conflict (single) do nothing`, mark); err != nil {
+func SetLibraryMark(ctx context.Context, tx *door.Tx, mark string) (string, error) {
+	if _, err := tx.Exec(ctx, `insert into library (mark) values ($1) on conflict (single) do nothing`, mark); err != nil {
 		return "", err
 	}
-	kept, err := s.LibraryMark(ctx)
-	if err == nil && kept == "" {
-		err = errors.New("the mark of the library was not kept")
+	kept, err := texts(ctx, tx, `select mark from library`)
+	if err != nil || len(kept) == 0 {
+		return "", errors.Join(err, errors.New("the mark of the library was not kept"))
 	}
-	return kept, err
+	return kept[0], nil
 }

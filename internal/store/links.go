@@ -6,7 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
+	"ambrosa/internal/door"
 )
 
 // SupplierLink is an address that a supplier opens without an account to hand
@@ -43,28 +43,28 @@ const linkQuery = `
 
 // SupplierLinks returns all links, the newest first.
 func (s *Store) SupplierLinks(ctx context.Context) ([]SupplierLink, error) {
-	return list[SupplierLink](ctx, s.Pool, linkQuery+` order by k.id desc`)
+	return list[SupplierLink](ctx, s.pool, linkQuery+` order by k.id desc`)
 }
 
 // SupplierLink returns one link.
 func (s *Store) SupplierLink(ctx context.Context, id int64) (SupplierLink, error) {
-	return one[SupplierLink](ctx, s.Pool, linkQuery+` where k.id = $1`, id)
+	return one[SupplierLink](ctx, s.pool, linkQuery+` where k.id = $1`, id)
 }
 
 // SupplierLinkBy returns the link whose address ends with what has this
 // SHA-256.
 func (s *Store) SupplierLinkBy(ctx context.Context, token []byte) (SupplierLink, error) {
-	return one[SupplierLink](ctx, s.Pool, linkQuery+` where k.token = $1`, token)
+	return one[SupplierLink](ctx, s.pool, linkQuery+` where k.token = $1`, token)
 }
 
 // AddSupplierLink makes a link and returns its id; ErrNotFound where its category does not exist.
-func (s *Store) AddSupplierLink(ctx context.Context, k SupplierLink, token []byte) (id int64, err error) {
-	if _, err := categoryOf(ctx, s.Pool, k.Category); err != nil {
+func AddSupplierLink(ctx context.Context, tx *door.Tx, k SupplierLink, token []byte) (id int64, err error) {
+	if _, err := categoryOf(ctx, tx, k.Category); err != nil {
 		return 0, err
 	}
 	return number(
 		ctx,
-		s.Pool,
+		tx,
 		`insert into supplier_link (token, supplier, asker, message, category, expires_at, max_files, max_bytes, rights, licence, credit,
 			request_id)
 		values (@token, @supplier, @asker, @message, @category, @expires, @files, @bytes, @rights, @licence, @credit,
@@ -88,23 +88,23 @@ func (s *Store) AddSupplierLink(ctx context.Context, k SupplierLink, token []byt
 
 // RenewSupplierLink gives a link another address and a later end; the address
 // before leads nowhere from then on.
-func (s *Store) RenewSupplierLink(ctx context.Context, id int64, token []byte, expires time.Time) error {
+func RenewSupplierLink(ctx context.Context, tx *door.Tx, id int64, token []byte, expires time.Time) error {
 	_, err := number(
-		ctx, s.Pool, `update supplier_link set token = $2, expires_at = $3, revoked_at = null where id = $1 returning id`, id,
+		ctx, tx, `update supplier_link set token = $2, expires_at = $3, revoked_at = null where id = $1 returning id`, id,
 		token, expires,
 	)
 	return err
 }
 
 // RevokeSupplierLink ends a link. What came through it stays.
-func (s *Store) RevokeSupplierLink(ctx context.Context, id int64) error {
-	_, err := s.returning(ctx, `update supplier_link set revoked_at = coalesce(revoked_at, now()) where id = $1 returning id`, id)
+func RevokeSupplierLink(ctx context.Context, tx *door.Tx, id int64) error {
+	_, err := number(ctx, tx, `update supplier_link set revoked_at = coalesce(revoked_at, now()) where id = $1 returning id`, id)
 	return err
 }
 
 // LockLink keeps lots and uploads of a link one after the other until the
 // transaction ends, and returns it as it is.
-func LockLink(ctx context.Context, tx pgx.Tx, id int64) (SupplierLink, error) {
+func LockLink(ctx context.Context, tx *door.Tx, id int64) (SupplierLink, error) {
 	if _, err := number(ctx, tx, `select id from supplier_link where id = $1 for update`, id); err != nil {
 		return SupplierLink{}, err
 	}
@@ -113,7 +113,7 @@ func LockLink(ctx context.Context, tx pgx.Tx, id int64) (SupplierLink, error) {
 
 // LockLinkBy is LockLink for the link whose address ends with what has this
 // SHA-256.
-func LockLinkBy(ctx context.Context, tx pgx.Tx, token []byte) (SupplierLink, error) {
+func LockLinkBy(ctx context.Context, tx *door.Tx, token []byte) (SupplierLink, error) {
 	id, err := number(ctx, tx, `select id from supplier_link where token = $1`, token)
 	if err != nil {
 		return SupplierLink{}, err
@@ -123,22 +123,22 @@ func LockLinkBy(ctx context.Context, tx pgx.Tx, token []byte) (SupplierLink, err
 
 // ForgetLinkLots forgets lots of a link that were opened longer ago than term and
 // that nothing was begun for.
-func ForgetLinkLots(ctx context.Context, tx pgx.Tx, link int64, term time.Duration) error {
+func ForgetLinkLots(ctx context.Context, tx *door.Tx, link int64, term time.Duration) error {
 	_, err := tx.Exec(ctx, `delete from lot l where link_id = $1 and state = 'receiving' and created_at < now() - make_interval(secs => $2)
 		and not exists (select from upload where lot_id = l.id)`, link, term.Seconds())
 	return err
 }
 
 // LinkPromised returns how many files came through a link or are waited for.
-func LinkPromised(ctx context.Context, tx pgx.Tx, link int64) (int64, error) {
+func LinkPromised(ctx context.Context, tx *door.Tx, link int64) (int64, error) {
 	return number(ctx, tx, `select coalesce(sum(greatest(u.n, case when l.state = 'receiving' then l.expected else 0 end)), 0)::bigint
 		from lot l, lateral (select count(*) as n from upload where lot_id = l.id) u where l.link_id = $1`, link)
 }
 
 // CreateLinkLot opens a lot for what comes through a link.
-func CreateLinkLot(ctx context.Context, tx pgx.Tx, link int64, name string, uploads int, who acting.Actor) (id int64, err error) {
-	id, err = number(ctx, tx, `insert into lot (name, origin, expected, link_id, actor) values ($1, 'link', $2, $3, $4) returning id`,
-		name, uploads, link, who.Name)
+func CreateLinkLot(ctx context.Context, tx *door.Tx, link int64, name string, uploads int) (id int64, err error) {
+	id, err = number(ctx, tx, `insert into lot (name, origin, expected, link_id, actor_id) values ($1, 'link', $2, $3, $4) returning id`,
+		name, uploads, link, tx.Who().ID)
 	if err != nil {
 		return 0, err
 	}
@@ -147,7 +147,7 @@ func CreateLinkLot(ctx context.Context, tx pgx.Tx, link int64, name string, uplo
 
 // BeginLinkUpload records that an upload through a link has begun. ErrNotFound
 // means that the lot is not the link's or does not wait for files.
-func BeginLinkUpload(ctx context.Context, tx pgx.Tx, link int64, u Upload) error {
+func BeginLinkUpload(ctx context.Context, tx *door.Tx, link int64, u Upload) error {
 	tag, err := tx.Exec(ctx, `insert into upload (id, lot_id, path, bytes) select $1, id, $3, $4 from lot
 		where id = $2 and link_id = $5 and state = 'receiving'`, u.ID, u.LotID, u.Path, u.Bytes, link)
 	if err == nil && tag.RowsAffected() == 0 {
@@ -158,7 +158,7 @@ func BeginLinkUpload(ctx context.Context, tx pgx.Tx, link int64, u Upload) error
 
 // LinkOfUpload returns the link that an upload that is not complete comes through.
 func (s *Store) LinkOfUpload(ctx context.Context, upload string) (SupplierLink, error) {
-	id, err := number(ctx, s.Pool,
+	id, err := number(ctx, s.pool,
 		`select l.link_id from upload u join lot l on l.id = u.lot_id
 		where u.id = $1 and u.finished_at is null and l.link_id is not null`, upload)
 	if err != nil {
@@ -179,12 +179,12 @@ type MissingProduct struct {
 func (s *Store) MissingProducts(ctx context.Context, category string, limit int) (missing []MissingProduct, total int64, err error) {
 	from := `from variant v join product p on p.id = v.product_id left join category c on c.id = p.category_id
 		where p.pictures = 0 and ($1 = '' or c.path = $1 or starts_with(c.path, $1 || ' / '))`
-	if total, err = number(ctx, s.Pool, `select count(*) `+from, category); err != nil {
+	if total, err = number(ctx, s.pool, `select count(*) `+from, category); err != nil {
 		return nil, 0, err
 	}
 	missing, err = list[MissingProduct](
 		ctx,
-		s.Pool,
+		s.pool,
 		`select v.sku, trim(concat_ws(' ', coalesce(nullif(v.title, ''), p.title), (select string_agg(o->>'value', ', ')
 			from jsonb_array_elements(v.options) o))) as title,
 		coalesce(regexp_replace(v.gtin, '^0(?=[0-9]{13}$)', ''), '') as gtin `+from+` order by v.sku limit $2`,
@@ -198,7 +198,7 @@ func (s *Store) MissingProducts(ctx context.Context, category string, limit int)
 // beside what its lots hold already, and whose it is; ErrNotFound means that the
 // lot came through none.
 func (s *Store) LinkLeft(ctx context.Context, lot int64) (bytes int64, supplier string, err error) {
-	err = s.Pool.QueryRow(ctx, `select greatest(0, k.max_bytes - coalesce((select sum(f.bytes) from lot o join file f on f.lot_id = o.id
+	err = s.pool.QueryRow(ctx, `select greatest(0, k.max_bytes - coalesce((select sum(f.bytes) from lot o join file f on f.lot_id = o.id
 		where o.link_id = k.id and f.sha256 is not null), 0)), k.supplier
 		from lot l join supplier_link k on k.id = l.link_id where l.id = $1`, lot).
 		Scan(&bytes, &supplier)
@@ -206,8 +206,8 @@ func (s *Store) LinkLeft(ctx context.Context, lot int64) (bytes int64, supplier 
 }
 
 // GiveLinkRights gives files that came through a supplier's link its rights.
-func (s *Store) GiveLinkRights(ctx context.Context, lot int64) error {
-	_, err := s.exec(ctx, `update file f set rights = k.rights, licence = k.licence, credit = k.credit
+func GiveLinkRights(ctx context.Context, tx *door.Tx, lot int64) error {
+	_, err := tx.Exec(ctx, `update file f set rights = k.rights, licence = k.licence, credit = k.credit
 		from lot l join supplier_link k on k.id = l.link_id where l.id = $1 and f.lot_id = l.id`, lot)
 	return err
 }

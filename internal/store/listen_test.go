@@ -23,7 +23,7 @@ func TestEventsAfterALostConnection(t *testing.T) {
 	}()
 	notify := func(id int64) {
 		t.Helper()
-		if err := store.Notify(t.Context(), s.Pool, store.Event{Topic: "lot", ID: id}); err != nil {
+		if err := store.Notify(t.Context(), testdb.Pool(s), store.Event{Topic: "lot", ID: id}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -42,7 +42,7 @@ func TestEventsAfterALostConnection(t *testing.T) {
 		time.Sleep(10 * time.Millisecond)
 	}
 	for lost := range 3 {
-		if _, err := s.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
+		if _, err := testdb.Pool(s).Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
 			where datname = current_database() and query like 'listen %'`); err != nil {
 			t.Fatal(err)
 		}

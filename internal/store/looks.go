@@ -9,6 +9,7 @@ import (
 
 	"ambrosa/core/picturespec"
 	"ambrosa/core/upkeep"
+	"ambrosa/internal/door"
 )
 
 // Lookalike is a file that looks like another, or that another looks like.
@@ -24,7 +25,7 @@ type Lookalike struct {
 // Lookalikes returns the files that look like others, in the order of their numbers. Files
 // that are held do not count.
 func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
-	rows, err := s.Pool.Query(ctx, `
+	rows, err := s.pool.Query(ctx, `
 		with pairs as materialized (select id, like_id from file where like_id is not null),
 			each as (select id from pairs union select like_id from pairs)
 		select f.id, coalesce(f.like_id, 0), f.lot_id, l.name, f.path, encode(f.sha256, 'hex'), f.bytes,
@@ -54,7 +55,7 @@ func (s *Store) Lookalikes(ctx context.Context) (found []Lookalike, err error) {
 // OutdatedFingerprints returns the sums of some pictures after one, by sum, whose fingerprints are of an earlier version.
 func (s *Store) OutdatedFingerprints(ctx context.Context, behind []byte, limit int) ([][]byte, error) {
 	// The length is part of the text because the index blob_old_look is used only then.
-	rows, err := s.Pool.Query(ctx, fmt.Sprintf(`select sha256 from blob where fingerprint is not null
+	rows, err := s.pool.Query(ctx, fmt.Sprintf(`select sha256 from blob where fingerprint is not null
 		and coalesce(octet_length(tint), 0) <> %d and sha256 > $1 order by sha256 limit $2`, upkeep.TintBytes), orEmpty(behind), limit)
 	if err != nil {
 		return nil, err
@@ -70,13 +71,13 @@ type Fingerprinted struct {
 }
 
 // SetFingerprints writes the fingerprints and tints of pictures.
-func (s *Store) SetFingerprints(ctx context.Context, looks []Fingerprinted) error {
+func SetFingerprints(ctx context.Context, tx *door.Tx, looks []Fingerprinted) error {
 	batch := &pgx.Batch{}
 	for _, l := range looks {
 		batch.Queue(`update blob set fingerprint = case when $3::bytea is null then null else $2::bigint end, tint = $3 where sha256 = $1`, l.Sum,
 			l.Fingerprint, l.Tint)
 	}
-	return s.Within(ctx, func(tx pgx.Tx) error { return tx.SendBatch(ctx, batch).Close() })
+	return tx.SendBatch(ctx, batch).Close()
 }
 
 // Stored is bytes that are stored.
@@ -89,7 +90,7 @@ type Stored struct {
 // NextToCheck returns the sums of some bytes that were not read since a time, those that were
 // read the longest ago first.
 func (s *Store) NextToCheck(ctx context.Context, since time.Time, limit int) ([]string, error) {
-	rows, err := s.Pool.Query(ctx, `select encode(sha256, 'hex') from blob
+	rows, err := s.pool.Query(ctx, `select encode(sha256, 'hex') from blob
 		where checked_at is null or checked_at < $1 order by checked_at nulls first, sha256 limit $2`, since, limit)
 	if err != nil {
 		return nil, err
@@ -99,32 +100,32 @@ func (s *Store) NextToCheck(ctx context.Context, since time.Time, limit int) ([]
 
 // OthersRun tells whether a run goes on that is not of a kind.
 func (s *Store) OthersRun(ctx context.Context, kind string) (others bool, err error) {
-	err = s.Pool.QueryRow(ctx, `select exists (select from run where state in ('queued', 'running') and kind <> $1)`, kind).Scan(&others)
+	err = s.pool.QueryRow(ctx, `select exists (select from run where state in ('queued', 'running') and kind <> $1)`, kind).Scan(&others)
 	return others, err
 }
 
 // Blobs counts the bytes that are stored, as objects.
 func (s *Store) Blobs(ctx context.Context) (int64, error) {
-	return number(ctx, s.Pool, `select count(*) from blob`)
+	return number(ctx, s.pool, `select count(*) from blob`)
 }
 
 // Checked records that bytes were read, and what is wrong with each, "" for nothing.
-func (s *Store) Checked(ctx context.Context, sums, damage []string) error {
-	_, err := s.exec(ctx, `update blob b set checked_at = now(), damage = u.damage
+func Checked(ctx context.Context, tx *door.Tx, sums, damage []string) error {
+	_, err := tx.Exec(ctx, `update blob b set checked_at = now(), damage = u.damage
 		from unnest($1::text[], $2::text[]) u (sum, damage) where b.sha256 = decode(u.sum, 'hex')`, sums, damage)
 	return err
 }
 
 // FoundAgain has bytes read again in their turn that were missing before a sweep, and not by it.
-func (s *Store) FoundAgain(ctx context.Context, sweep int64) error {
-	_, err := s.exec(ctx, `update blob set damage = '', checked_at = null
+func FoundAgain(ctx context.Context, tx *door.Tx, sweep int64) error {
+	_, err := tx.Exec(ctx, `update blob set damage = '', checked_at = null
 		where damage = 'missing' and checked_at < (select at from sweep where id = $1)`, sweep)
 	return err
 }
 
 // EachStored calls for all bytes that are stored, in the order of their sums.
 func (s *Store) EachStored(ctx context.Context, each func(Stored) error) error {
-	rows, err := s.Pool.Query(ctx, `select encode(sha256, 'hex'), bytes, damage from blob order by sha256`)
+	rows, err := s.pool.Query(ctx, `select encode(sha256, 'hex'), bytes, damage from blob order by sha256`)
 	if err != nil {
 		return err
 	}
@@ -154,10 +155,10 @@ const brokenQuery = `select f.id, f.lot_id as lot, l.name, f.path, encode(f.sha2
 
 // Broken returns the files whose bytes were found missing or damaged.
 func (s *Store) Broken(ctx context.Context) ([]BrokenFile, error) {
-	return list[BrokenFile](ctx, s.Pool, brokenQuery+` where b.damage <> '' order by f.id`)
+	return list[BrokenFile](ctx, s.pool, brokenQuery+` where b.damage <> '' order by f.id`)
 }
 
 // FilesOf returns the files with some bytes, as broken ones.
 func (s *Store) FilesOf(ctx context.Context, sum string) ([]BrokenFile, error) {
-	return list[BrokenFile](ctx, s.Pool, brokenQuery+` where b.sha256 = decode($1, 'hex') order by f.id`, sum)
+	return list[BrokenFile](ctx, s.pool, brokenQuery+` where b.sha256 = decode($1, 'hex') order by f.id`, sum)
 }

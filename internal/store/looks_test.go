@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"ambrosa/core/upkeep"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
@@ -36,17 +37,18 @@ func TestTheDatabaseComparesAsTheRuleDoes(t *testing.T) {
 			changed[i] = byte(min(255, max(0, gain*float64(tint[i])+float64(r.IntN(13)-6))))
 		}
 		looks[n] = upkeep.Look{Fingerprint: print, Tint: string(changed)}
-		if _, err := s.Pool.Exec(t.Context(), `with b as (insert into blob (sha256, bytes, type, fingerprint, tint)
+		if _, err := testdb.Pool(s).Exec(t.Context(), `with b as (insert into blob (sha256, bytes, type, fingerprint, tint)
 				values (sha256($1::text::bytea), 1, 'image/jpeg', $2, $3) returning sha256)
 			insert into file (lot_id, upload_id, entry, path, bytes, sha256) select $4, 'u', $5, $1::text, 1, sha256 from b`,
 			strconv.Itoa(n), int64(print), changed, lot, n); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := s.MarkFiles(t.Context(), lot); err != nil {
+	if err := s.Step(t.Context(), func(tx *door.Tx) error { return store.MarkFiles(t.Context(), tx, lot) }); err != nil {
 		t.Fatal(err)
 	}
-	rows, err := s.Pool.Query(t.Context(), `select f.path::int, o.path::int, f.like_bits from file f left join file o on o.id = f.like_id
+	rows, err := testdb.Pool(s).Query(t.Context(), `select f.path::int, o.path::int, f.like_bits from file f left join file o
+		on o.id = f.like_id
 		order by f.id`)
 	if err != nil {
 		t.Fatal(err)

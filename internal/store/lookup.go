@@ -5,6 +5,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"ambrosa/internal/door"
 )
 
 // LookupCode is a barcode that a service is asked for, with the product that
@@ -39,7 +41,7 @@ type LookupCandidate struct {
 
 // AskFor notes barcodes to be asked of a service, those left out that it was
 // asked for before; failed ones are asked again. It returns how many wait now.
-func AskFor(ctx context.Context, tx pgx.Tx, origin int64, codes []LookupCode) (waiting int64, err error) {
+func AskFor(ctx context.Context, tx *door.Tx, origin int64, codes []LookupCode) (waiting int64, err error) {
 	batch := &pgx.Batch{}
 	for _, c := range codes {
 		batch.Queue(`insert into lookup_code (origin_id, code, state, message) values ($1, $2, $3, $4)
@@ -54,7 +56,7 @@ func AskFor(ctx context.Context, tx pgx.Tx, origin int64, codes []LookupCode) (w
 // BarcodesWithoutPicture returns the barcodes of variants whose product has no
 // picture.
 func (s *Store) BarcodesWithoutPicture(ctx context.Context) ([]string, error) {
-	rows, err := s.Pool.Query(
+	rows, err := s.pool.Query(
 		ctx,
 		`select distinct v.gtin from variant v join product p on p.id = v.product_id where p.pictures = 0 and v.gtin is not null order by 1`,
 	)
@@ -66,7 +68,7 @@ func (s *Store) BarcodesWithoutPicture(ctx context.Context) ([]string, error) {
 
 // BarcodesOf returns the barcodes of products' variants.
 func (s *Store) BarcodesOf(ctx context.Context, products []int64) ([]string, error) {
-	rows, err := s.Pool.Query(ctx, `select distinct gtin from variant where product_id = any($1) and gtin is not null order by 1`, products)
+	rows, err := s.pool.Query(ctx, `select distinct gtin from variant where product_id = any($1) and gtin is not null order by 1`, products)
 	if err != nil {
 		return nil, err
 	}
@@ -76,26 +78,26 @@ func (s *Store) BarcodesOf(ctx context.Context, products []int64) ([]string, err
 // SomeBarcode returns a barcode of the catalog to try a service with; "" for
 // none.
 func (s *Store) SomeBarcode(ctx context.Context) (code string, err error) {
-	err = s.Pool.QueryRow(ctx, `select coalesce((select gtin from variant where gtin is not null order by id limit 1), '')`).Scan(&code)
+	err = s.pool.QueryRow(ctx, `select coalesce((select gtin from variant where gtin is not null order by id limit 1), '')`).Scan(&code)
 	return code, err
 }
 
 // CountAsk counts a request to a service and tells whether it is within a
 // quota a day; 0 is no quota.
-func (s *Store) CountAsk(ctx context.Context, origin int64, quota int) (within bool, err error) {
-	tag, err := s.exec(ctx, `insert into lookup_day (origin_id, day, asked) values ($1, current_date, 1)
+func CountAsk(ctx context.Context, tx *door.Tx, origin int64, quota int) (within bool, err error) {
+	tag, err := tx.Exec(ctx, `insert into lookup_day (origin_id, day, asked) values ($1, current_date, 1)
 		on conflict (origin_id, day) do update set asked = lookup_day.asked + 1 where $2 = 0 or lookup_day.asked < $2`, origin, quota)
 	return tag.RowsAffected() > 0, err
 }
 
 // NextCodes returns barcodes that are to be asked for.
 func (s *Store) NextCodes(ctx context.Context, origin int64, limit int) ([]LookupCode, error) {
-	return list[LookupCode](ctx, s.Pool, codeQuery+` where c.origin_id = $1 and c.state = 'open' order by c.id limit $2`, origin, limit)
+	return list[LookupCode](ctx, s.pool, codeQuery+` where c.origin_id = $1 and c.state = 'open' order by c.id limit $2`, origin, limit)
 }
 
 // OpenCodes counts the barcodes that are to be asked for.
 func (s *Store) OpenCodes(ctx context.Context, origin int64) (int64, error) {
-	return number(ctx, s.Pool, `select count(*) from lookup_code where origin_id = $1 and state = 'open'`, origin)
+	return number(ctx, s.pool, `select count(*) from lookup_code where origin_id = $1 and state = 'open'`, origin)
 }
 
 const codeQuery = `
@@ -106,22 +108,20 @@ const codeQuery = `
 	left join product p on p.id = v.product_id`
 
 // Answered records what a service answered for a barcode.
-func (s *Store) Answered(ctx context.Context, origin int64, c LookupCode) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		batch := &pgx.Batch{}
-		batch.Queue(`update lookup_code set state = $2, message = $3, asked_at = now() where id = $1`, c.ID, c.State, c.Message)
-		for _, a := range c.Candidates {
-			batch.Queue(
-				`insert into lookup_candidate (code_id, address, title, type, width, height, bytes, tag, problem) values ($1, $2, $3, $4, $5, $6, $7,
-					$8, $9) on conflict do nothing`,
-				c.ID, a.Address, a.Title, a.Type, a.Width, a.Height, a.Bytes, a.Tag, a.Problem,
-			)
-		}
-		if err := tx.SendBatch(ctx, batch).Close(); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "lookup", ID: origin})
-	})
+func Answered(ctx context.Context, tx *door.Tx, origin int64, c LookupCode) error {
+	batch := &pgx.Batch{}
+	batch.Queue(`update lookup_code set state = $2, message = $3, asked_at = now() where id = $1`, c.ID, c.State, c.Message)
+	for _, a := range c.Candidates {
+		batch.Queue(
+			`insert into lookup_candidate (code_id, address, title, type, width, height, bytes, tag, problem) values ($1, $2, $3, $4, $5, $6, $7,
+				$8, $9) on conflict do nothing`,
+			c.ID, a.Address, a.Title, a.Type, a.Width, a.Height, a.Bytes, a.Tag, a.Problem,
+		)
+	}
+	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "lookup", ID: origin})
 }
 
 // LookupCounts counts a service's barcodes by what became of them.
@@ -138,7 +138,7 @@ type LookupCounts struct {
 
 // LookupCounts counts a service's barcodes.
 func (s *Store) LookupCounts(ctx context.Context, origin int64) (LookupCounts, error) {
-	return one[LookupCounts](ctx, s.Pool, `
+	return one[LookupCounts](ctx, s.pool, `
 		select count(*) filter (where state = 'open') as open, count(*) filter (where state = 'found' and candidates) as choose,
 		count(*) filter (where state = 'found' and not candidates) as done,
 			count(*) filter (where state = 'nothing') as nothing, count(*) filter (where state = 'wrong') as wrong,
@@ -167,10 +167,10 @@ func (s *Store) LookupCodes(
 	case "done":
 		where, state = where+" and not "+open, "found"
 	}
-	if total, err = number(ctx, s.Pool, `select count(*) from lookup_code c`+where, origin, state); err != nil {
+	if total, err = number(ctx, s.pool, `select count(*) from lookup_code c`+where, origin, state); err != nil {
 		return nil, 0, err
 	}
-	if page, err = list[LookupCode](ctx, s.Pool, codeQuery+where+` order by c.id offset $3 limit $4`, origin, state, offset,
+	if page, err = list[LookupCode](ctx, s.pool, codeQuery+where+` order by c.id offset $3 limit $4`, origin, state, offset,
 		limit); err != nil {
 		return nil, 0, err
 	}
@@ -180,7 +180,7 @@ func (s *Store) LookupCodes(
 	}
 	found, err := list[LookupCandidate](
 		ctx,
-		s.Pool,
+		s.pool,
 		candidateQuery+` where code_id = any($1) order by width::bigint * height desc, id`,
 		ids,
 	)
@@ -197,7 +197,7 @@ const candidateQuery = `select id, code_id, address, title, type, width, height,
 // fetched, each with the barcode it was found for.
 func TakeCandidates(
 	ctx context.Context,
-	tx pgx.Tx,
+	tx *door.Tx,
 	origin int64,
 	ids []int64,
 ) (chosen []LookupCandidate, codes map[int64]string, err error) {
@@ -233,23 +233,21 @@ func TakeCandidates(
 
 // DeclineCandidates puts all open candidates of a barcode aside, or opens those
 // again that were declined.
-func (s *Store) DeclineCandidates(ctx context.Context, origin, code int64, decline bool) error {
+func DeclineCandidates(ctx context.Context, tx *door.Tx, origin, code int64, decline bool) error {
 	from, to := "open", "declined"
 	if !decline {
 		from, to = to, from
 	}
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(
-			ctx,
-			`update lookup_candidate a set state = $4 from lookup_code c where c.id = a.code_id and c.origin_id = $1 and c.id = $2 and a.state = $3`,
-			origin, code, from, to,
-		)
-		if err == nil && tag.RowsAffected() == 0 {
-			err = ErrNotFound
-		}
-		if err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "lookup", ID: origin})
-	})
+	tag, err := tx.Exec(
+		ctx,
+		`update lookup_candidate a set state = $4 from lookup_code c where c.id = a.code_id and c.origin_id = $1 and c.id = $2 and a.state = $3`,
+		origin, code, from, to,
+	)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "lookup", ID: origin})
 }

@@ -4,9 +4,8 @@ import (
 	"context"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"ambrosa/core/plan"
+	"ambrosa/internal/door"
 )
 
 // Message is what is said to people when a run has ended.
@@ -31,33 +30,31 @@ const messageQuery = `select id, at, coalesce(run_id, 0) as run, coalesce(plan_i
 
 // Messages returns the newest messages first.
 func (s *Store) Messages(ctx context.Context, limit int) ([]Message, error) {
-	return list[Message](ctx, s.Pool, messageQuery+` order by at desc, id desc limit $1`, limit)
+	return list[Message](ctx, s.pool, messageQuery+` order by at desc, id desc limit $1`, limit)
 }
 
 // Message returns one message.
 func (s *Store) Message(ctx context.Context, id int64) (Message, error) {
-	return one[Message](ctx, s.Pool, messageQuery+` where id = $1`, id)
+	return one[Message](ctx, s.pool, messageQuery+` where id = $1`, id)
 }
 
 // ReadMessages marks all messages up to one as read.
-func (s *Store) ReadMessages(ctx context.Context, last int64) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update message set read_at = now() where id <= $1 and read_at is null`, last); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "message", ID: last})
-	})
+func ReadMessages(ctx context.Context, tx *door.Tx, last int64) error {
+	if _, err := tx.Exec(ctx, `update message set read_at = now() where id <= $1 and read_at is null`, last); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "message", ID: last})
 }
 
 // MailAddress returns where messages go by mail, "" for nowhere.
 func (s *Store) MailAddress(ctx context.Context) (address string, err error) {
-	err = s.Pool.QueryRow(ctx, `select address from mailing`).Scan(&address)
+	err = s.pool.QueryRow(ctx, `select address from mailing`).Scan(&address)
 	return address, err
 }
 
 // SetMailAddress says where messages go by mail, "" for nowhere.
-func (s *Store) SetMailAddress(ctx context.Context, address string) error {
-	_, err := s.exec(ctx, `update mailing set address = $1`, address)
+func SetMailAddress(ctx context.Context, tx *door.Tx, address string) error {
+	_, err := tx.Exec(ctx, `update mailing set address = $1`, address)
 	return err
 }
 
@@ -69,7 +66,7 @@ type Told interface {
 
 // AddMessage writes a message about the run of a plan, of a sheet or of a sweep. With mails it also
 // goes by mail, when somebody wants it to; then waits is true.
-func AddMessage(ctx context.Context, tx pgx.Tx, of Run, r Told, mails bool) (id int64, waits bool, err error) {
+func AddMessage(ctx context.Context, tx *door.Tx, of Run, r Told, mails bool) (id int64, waits bool, err error) {
 	err = tx.QueryRow(ctx, `insert into message (run_id, plan_id, sheet_id, sweep_id, title, body, mail_to, mail_state)
 		select $1, nullif($2::bigint, 0), nullif($6::bigint, 0), nullif($7::bigint, 0), $3, $4, case when $5 then address else '' end,
 		case when $5 and address <> '' then 'waiting'
@@ -82,13 +79,11 @@ func AddMessage(ctx context.Context, tx pgx.Tx, of Run, r Told, mails bool) (id 
 }
 
 // Mailed records what became of a message's mail.
-func (s *Store) Mailed(ctx context.Context, id int64, state, problem string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update message set mail_state = $2, mail_problem = $3 where id = $1`, id, state, problem); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "message", ID: id})
-	})
+func Mailed(ctx context.Context, tx *door.Tx, id int64, state, problem string) error {
+	if _, err := tx.Exec(ctx, `update message set mail_state = $2, mail_problem = $3 where id = $1`, id, state, problem); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "message", ID: id})
 }
 
 // listedNotDone is how many products that were not done a report lists.
@@ -96,7 +91,7 @@ const listedNotDone = 20
 
 // Report returns what became of a plan, when the run that applied or reverted
 // it ended in a state.
-func Report(ctx context.Context, tx pgx.Tx, id int64, reverted bool, ended, why string) (plan.Report, error) {
+func Report(ctx context.Context, tx *door.Tx, id int64, reverted bool, ended, why string) (plan.Report, error) {
 	found, err := one[Plan](ctx, tx, planQuery+` where p.id = $1`, id)
 	if err != nil {
 		return plan.Report{}, err

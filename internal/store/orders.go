@@ -5,9 +5,9 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
 	"ambrosa/core/plan"
+	"ambrosa/internal/door"
 )
 
 // OrdersOf returns the orders that persons gave pictures of products and
@@ -36,23 +36,23 @@ func OrdersOf(ctx context.Context, db DB, lots []int64, of []catalog.Target) (ma
 // SetOrder writes the order that a person gave the pictures of a target for when
 // a lot is applied; an empty one leaves it to the lot's names again. ErrNotFound
 // means that there is no such target.
-func SetOrder(ctx context.Context, tx pgx.Tx, who acting.Actor, lot int64, target catalog.Target, order []plan.Ref) error {
+func SetOrder(ctx context.Context, tx *door.Tx, lot int64, target catalog.Target, order []plan.Ref) error {
 	columns, err := columnsOf(ctx, tx, target)
 	if err != nil {
 		return err
 	}
 	args := pgx.NamedArgs{
 		"lot": lot, "product": columns.Product, "variant": columns.Variant, "category": columns.Category,
-		"pictures": order, "actor": who.Name,
+		"pictures": order, "actor": tx.Who().ID,
 	}
 	if len(order) == 0 {
 		_, err = tx.Exec(ctx, `delete from lot_order where lot_id = @lot and coalesce(product_id, 0) = @product
 			and coalesce(variant_id, 0) = @variant and coalesce(category_id, 0) = @category`, args)
 	} else {
 		_, err = tx.Exec(ctx, `with ordered as (
-				insert into lot_order (lot_id, product_id, variant_id, category_id, pictures, actor)
+				insert into lot_order (lot_id, product_id, variant_id, category_id, pictures, actor_id)
 				values (@lot, nullif(@product::bigint, 0), nullif(@variant::bigint, 0), nullif(@category::bigint, 0), @pictures, @actor)
-				on conflict on constraint lot_order_target do update set pictures = excluded.pictures, set_at = now(), actor = excluded.actor
+				on conflict on constraint lot_order_target do update set pictures = excluded.pictures, set_at = now(), actor_id = excluded.actor_id
 				returning id, pictures),
 			before as (delete from reference where lot_order_id in (select id from ordered))
 			insert into reference (file_id, lot_order_id)

@@ -10,6 +10,7 @@ import (
 
 	"ambrosa/core/harvest"
 	"ambrosa/core/rights"
+	"ambrosa/internal/door"
 )
 
 // Kinds of origins that are not drives.
@@ -57,21 +58,21 @@ const originQuery = `
 
 // Origins returns all origins in order of name.
 func (s *Store) Origins(ctx context.Context) ([]Origin, error) {
-	return list[Origin](ctx, s.Pool, originQuery+` order by lower(o.name), o.id`)
+	return list[Origin](ctx, s.pool, originQuery+` order by lower(o.name), o.id`)
 }
 
 // Origin returns one origin.
 func (s *Store) Origin(ctx context.Context, id int64) (Origin, error) {
-	return one[Origin](ctx, s.Pool, originQuery+` where o.id = $1`, id)
+	return one[Origin](ctx, s.pool, originQuery+` where o.id = $1`, id)
 }
 
 // OriginIn returns one origin as a transaction sees it.
-func OriginIn(ctx context.Context, tx pgx.Tx, id int64) (Origin, error) {
+func OriginIn(ctx context.Context, tx *door.Tx, id int64) (Origin, error) {
 	return one[Origin](ctx, tx, originQuery+` where o.id = $1`, id)
 }
 
 // SaveOrigin writes an origin, a new one when its ID is 0, and returns its id.
-func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) {
+func SaveOrigin(ctx context.Context, tx *door.Tx, o Origin) (id int64, err error) {
 	if o.Secrets == nil {
 		o.Secrets = json.RawMessage("{}")
 	}
@@ -101,24 +102,21 @@ func (s *Store) SaveOrigin(ctx context.Context, o Origin) (id int64, err error) 
 			next_at = case when @every = 0 then null when every_minutes = @every then next_at else now() end, every_minutes = @every,
 			rights = @rights, licence = @licence, credit = @credit, expires = @expires, state = 'ready', message = '' where id = @id returning id`
 	}
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if o.ID != 0 && o.Recipe != nil { // another recipe may find more on pages that are known
-			if _, err := tx.Exec(ctx, `delete from origin_page where origin_id = @id and exists (select from origin where id = @id
-				and recipe is distinct from @recipe)`, args); err != nil {
-				return err
-			}
+	if o.ID != 0 && o.Recipe != nil { // another recipe may find more on pages that are known
+		if _, err := tx.Exec(ctx, `delete from origin_page where origin_id = @id and exists (select from origin where id = @id
+			and recipe is distinct from @recipe)`, args); err != nil {
+			return id, err
 		}
-		if id, err = number(ctx, tx, query, args); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "origin", ID: id})
-	})
-	return id, err
+	}
+	if id, err = number(ctx, tx, query, args); err != nil {
+		return id, err
+	}
+	return id, Notify(ctx, tx, Event{Topic: "origin", ID: id})
 }
 
 // PagesOrigin returns the origin of pictures that are taken from single pages;
 // it is made when it is first needed.
-func PagesOrigin(ctx context.Context, tx pgx.Tx) (Origin, error) {
+func PagesOrigin(ctx context.Context, tx *door.Tx) (Origin, error) {
 	if _, err := tx.Exec(ctx, `insert into origin (kind, name) select $1, 'Single pages' where not exists (select from origin
 		where kind = $1)`, PagesKind); err != nil {
 		return Origin{}, err
@@ -127,34 +125,30 @@ func PagesOrigin(ctx context.Context, tx pgx.Tx) (Origin, error) {
 }
 
 // DeleteOrigin forgets an origin; the lots it brought stay.
-func (s *Store) DeleteOrigin(ctx context.Context, id int64) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from origin where id = $1`, id)
-		if err == nil && tag.RowsAffected() == 0 {
-			err = ErrNotFound
-		}
-		if err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "origin", ID: id})
-	})
+func DeleteOrigin(ctx context.Context, tx *door.Tx, id int64) error {
+	tag, err := tx.Exec(ctx, `delete from origin where id = $1`, id)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "origin", ID: id})
 }
 
 // OriginFetched records how a fetch ended: message is "" when nothing was wrong.
-func (s *Store) OriginFetched(ctx context.Context, id int64, pinned, message string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update origin set state = case $3 when '' then 'ready' else 'failing' end, message = $3, fetched_at = case $3
-			when '' then now() else fetched_at end,
-			pinned = case $2 when '' then pinned else $2 end where id = $1`, id, pinned, message); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "origin", ID: id})
-	})
+func OriginFetched(ctx context.Context, tx *door.Tx, id int64, pinned, message string) error {
+	if _, err := tx.Exec(ctx, `update origin set state = case $3 when '' then 'ready' else 'failing' end, message = $3, fetched_at = case $3
+		when '' then now() else fetched_at end,
+		pinned = case $2 when '' then pinned else $2 end where id = $1`, id, pinned, message); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "origin", ID: id})
 }
 
 // DueOrigin takes one origin whose time has come, that nothing fetches from
 // now, and moves its time on. ErrNotFound means that there is none.
-func DueOrigin(ctx context.Context, tx pgx.Tx) (int64, error) {
+func DueOrigin(ctx context.Context, tx *door.Tx) (int64, error) {
 	return number(ctx, tx, `update origin set next_at = now() + make_interval(mins => every_minutes) where id = (
 		select id from origin o where next_at <= now() and not exists (select from run r where r.origin_id = o.id and r.state in ('queued',
 		'running', 'stopping'))
@@ -163,7 +157,7 @@ func DueOrigin(ctx context.Context, tx pgx.Tx) (int64, error) {
 
 // FetchBusy tells whether a run of an origin is under way; the origin's row is
 // locked until the transaction ends.
-func FetchBusy(ctx context.Context, tx pgx.Tx, origin int64) (busy bool, err error) {
+func FetchBusy(ctx context.Context, tx *door.Tx, origin int64) (busy bool, err error) {
 	if _, err := number(ctx, tx, `select id from origin where id = $1 for update`, origin); err != nil {
 		return false, err
 	}
@@ -202,23 +196,23 @@ const hostsLookedAt = 500
 
 // RecipesThatRewrite returns the page recipes that have a rewriting.
 func (s *Store) RecipesThatRewrite(ctx context.Context) ([]Larger, error) {
-	return list[Larger](ctx, s.Pool, `select o.recipe, coalesce((select array_agg(distinct lower(split_part(path, '/', 3)))
+	return list[Larger](ctx, s.pool, `select o.recipe, coalesce((select array_agg(distinct lower(split_part(path, '/', 3)))
 			from (select path from origin_item where origin_id = o.id limit $1) i), '{}') as hosts
 		from origin o where o.kind = 'recipe' and jsonb_array_length(coalesce(o.recipe->'rewriting', '[]')) > 0 order by o.id`, hostsLookedAt)
 }
 
 // ForgetListing lets go what a fetch listed before it was broken off.
-func (s *Store) ForgetListing(ctx context.Context, run int64) error {
-	_, err := s.exec(ctx, `delete from fetch_item where run_id = $1`, run)
+func ForgetListing(ctx context.Context, tx *door.Tx, run int64) error {
+	_, err := tx.Exec(ctx, `delete from fetch_item where run_id = $1`, run)
 	return err
 }
 
 // AddListing writes files that a fetch found.
-func (s *Store) AddListing(ctx context.Context, run int64, items []FetchItem) error {
-	return s.Within(ctx, func(tx pgx.Tx) error { return addListing(ctx, tx, run, items) })
+func AddListing(ctx context.Context, tx *door.Tx, run int64, items []FetchItem) error {
+	return addListing(ctx, tx, run, items)
 }
 
-func addListing(ctx context.Context, tx pgx.Tx, run int64, items []FetchItem) error {
+func addListing(ctx context.Context, tx *door.Tx, run int64, items []FetchItem) error {
 	_, err := tx.CopyFrom(
 		ctx,
 		pgx.Identifier{"fetch_item"},
@@ -234,26 +228,23 @@ func addListing(ctx context.Context, tx pgx.Tx, run int64, items []FetchItem) er
 // Listed ends the listing of a fetch: what was brought before, unchanged, is
 // not fresh, and what is not there any more below folder is gone. When
 // anything is fresh, a lot is made for it. It returns the lot, 0 for none.
-func (s *Store) Listed(ctx context.Context, run int64, o Origin, name string) (lot int64, err error) {
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update fetch_item f set fresh = false from origin_item i
-			where f.run_id = $1 and i.origin_id = $2 and i.path = f.address and i.tag = f.tag`, run, o.ID); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `update origin_item i set gone_at = case when exists (select from fetch_item f where f.run_id = $1
-			and f.address = i.path) then null else coalesce(gone_at, now()) end
-			where i.origin_id = $2 and ($3 = '' or starts_with(i.path, $3 || '/'))`, run, o.ID, o.Folder); err != nil {
-			return err
-		}
-		lot, err = openFetchLot(ctx, tx, run, o, name)
-		return err
-	})
+func Listed(ctx context.Context, tx *door.Tx, run int64, o Origin, name string) (lot int64, err error) {
+	if _, err := tx.Exec(ctx, `update fetch_item f set fresh = false from origin_item i
+		where f.run_id = $1 and i.origin_id = $2 and i.path = f.address and i.tag = f.tag`, run, o.ID); err != nil {
+		return lot, err
+	}
+	if _, err := tx.Exec(ctx, `update origin_item i set gone_at = case when exists (select from fetch_item f where f.run_id = $1
+		and f.address = i.path) then null else coalesce(gone_at, now()) end
+		where i.origin_id = $2 and ($3 = '' or starts_with(i.path, $3 || '/'))`, run, o.ID, o.Folder); err != nil {
+		return lot, err
+	}
+	lot, err = openFetchLot(ctx, tx, run, o, name)
 	return lot, err
 }
 
 // openFetchLot makes the lot for what is fresh, and returns it; 0 when nothing
 // is.
-func openFetchLot(ctx context.Context, tx pgx.Tx, run int64, o Origin, name string) (lot int64, err error) {
+func openFetchLot(ctx context.Context, tx *door.Tx, run int64, o Origin, name string) (lot int64, err error) {
 	fresh, err := number(ctx, tx, `select count(*) from fetch_item where run_id = $1 and fresh`, run)
 	if err != nil || fresh == 0 {
 		return 0, err
@@ -275,7 +266,7 @@ func openFetchLot(ctx context.Context, tx pgx.Tx, run int64, o Origin, name stri
 
 // Chosen gives a run the files that it is to fetch, chosen by a person, and
 // makes their lot.
-func Chosen(ctx context.Context, tx pgx.Tx, run int64, o Origin, name string, items []FetchItem) (lot int64, err error) {
+func Chosen(ctx context.Context, tx *door.Tx, run int64, o Origin, name string, items []FetchItem) (lot int64, err error) {
 	for i := range items {
 		items[i].Entry, items[i].Fresh = i, true
 	}
@@ -288,7 +279,7 @@ func Chosen(ctx context.Context, tx pgx.Tx, run int64, o Origin, name string, it
 // FetchItems returns some fresh files of a fetch behind an entry.
 func (s *Store) FetchItems(ctx context.Context, run int64, after, limit int) ([]FetchItem, error) {
 	return list[FetchItem](
-		ctx, s.Pool,
+		ctx, s.pool,
 		`select entry, path, address, page, said, tag, bytes, fresh from fetch_item where run_id = $1 and fresh and entry > $2 order by entry
 			limit $3`,
 		run, after, limit,
@@ -297,60 +288,58 @@ func (s *Store) FetchItems(ctx context.Context, run int64, after, limit int) ([]
 
 // FreshItems counts what a fetch brings.
 func (s *Store) FreshItems(ctx context.Context, run int64) (int64, error) {
-	return number(ctx, s.Pool, `select count(*) from fetch_item where run_id = $1 and fresh`, run)
+	return number(ctx, s.pool, `select count(*) from fetch_item where run_id = $1 and fresh`, run)
 }
 
 // MissedItems counts what a fetch could not bring.
 func (s *Store) MissedItems(ctx context.Context, run int64) (int64, error) {
-	return number(ctx, s.Pool, `select count(*) from file where upload_id = $1 and not fetched`, FetchUpload(run))
+	return number(ctx, s.pool, `select count(*) from file where upload_id = $1 and not fetched`, FetchUpload(run))
 }
 
 // Brought ends a fetch: what came is remembered, and its files get the origin's
 // rights. What could not be fetched comes again with the next one.
-func (s *Store) Brought(ctx context.Context, run, lot int64, o Origin) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		batch := &pgx.Batch{}
-		batch.Queue(
-			`insert into origin_page (origin_id, address, tag) select $2, address, tag from crawl_page p where run_id = $1 and state = 'done'
-				and tag <> ''
-			and not exists (select from fetch_item i join file f on f.upload_id = $3 and f.entry = i.entry where i.run_id = $1
-			and i.page = p.address and not f.fetched)
-			on conflict (origin_id, md5(address)) do update set tag = excluded.tag`,
-			run,
-			o.ID,
-			FetchUpload(run),
-		)
-		batch.Queue(
-			`insert into origin_item (origin_id, path, page, tag) select distinct on (address) $2::bigint, address, page, tag from fetch_item f
-				where run_id = $1 and fresh
-			and not exists (select from file where upload_id = $3 and entry = f.entry and not fetched)
-			on conflict (origin_id, path) do update set tag = excluded.tag, page = excluded.page, gone_at = null`,
-			run,
-			o.ID,
-			FetchUpload(run),
-		)
-		batch.Queue(
-			`update file f set said = i.said, address = i.address from fetch_item i where i.run_id = $1 and i.said is not null and f.upload_id = $2
-				and f.entry = i.entry`,
-			run,
-			FetchUpload(run),
-		)
-		batch.Queue(
-			`update file set rights = $2, licence = $3, credit = $4, expires = $5 where lot_id = $1`, lot, o.Rights, o.Licence,
-			o.Credit, o.Expires,
-		)
-		batch.Queue(`delete from fetch_item where run_id = $1`, run)
-		batch.Queue(`delete from crawl_page where run_id = $1`, run)
-		if err := tx.SendBatch(ctx, batch).Close(); err != nil {
-			return err
-		}
-		return giveSaidRights(ctx, tx, lot)
-	})
+func Brought(ctx context.Context, tx *door.Tx, run, lot int64, o Origin) error {
+	batch := &pgx.Batch{}
+	batch.Queue(
+		`insert into origin_page (origin_id, address, tag) select $2, address, tag from crawl_page p where run_id = $1 and state = 'done'
+			and tag <> ''
+		and not exists (select from fetch_item i join file f on f.upload_id = $3 and f.entry = i.entry where i.run_id = $1
+		and i.page = p.address and not f.fetched)
+		on conflict (origin_id, md5(address)) do update set tag = excluded.tag`,
+		run,
+		o.ID,
+		FetchUpload(run),
+	)
+	batch.Queue(
+		`insert into origin_item (origin_id, path, page, tag) select distinct on (address) $2::bigint, address, page, tag from fetch_item f
+			where run_id = $1 and fresh
+		and not exists (select from file where upload_id = $3 and entry = f.entry and not fetched)
+		on conflict (origin_id, path) do update set tag = excluded.tag, page = excluded.page, gone_at = null`,
+		run,
+		o.ID,
+		FetchUpload(run),
+	)
+	batch.Queue(
+		`update file f set said = i.said, address = i.address from fetch_item i where i.run_id = $1 and i.said is not null and f.upload_id = $2
+			and f.entry = i.entry`,
+		run,
+		FetchUpload(run),
+	)
+	batch.Queue(
+		`update file set rights = $2, licence = $3, credit = $4, expires = $5 where lot_id = $1`, lot, o.Rights, o.Licence,
+		o.Credit, o.Expires,
+	)
+	batch.Queue(`delete from fetch_item where run_id = $1`, run)
+	batch.Queue(`delete from crawl_page where run_id = $1`, run)
+	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+		return err
+	}
+	return giveSaidRights(ctx, tx, lot)
 }
 
 // giveSaidRights gives a lot's files the rights that their source states in words. Where
 // those say neither yes nor no, the state stays, and they are kept as the licence.
-func giveSaidRights(ctx context.Context, tx pgx.Tx, lot int64) error {
+func giveSaidRights(ctx context.Context, tx *door.Tx, lot int64) error {
 	said, err := list[struct {
 		ID     int64
 		Rights string

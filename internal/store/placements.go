@@ -9,6 +9,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/plan"
+	"ambrosa/internal/door"
 )
 
 // placementRow is a placement as a plan sees it.
@@ -56,7 +57,7 @@ func Standing(ctx context.Context, db DB, owners []catalog.Target) (map[catalog.
 
 // WriteArrangement makes a product with its variants, or a category, show
 // exactly what is wanted, and counts its version up.
-func WriteArrangement(ctx context.Context, tx pgx.Tx, owner catalog.Target, wanted plan.Arrangement) error {
+func WriteArrangement(ctx context.Context, tx *door.Tx, owner catalog.Target, wanted plan.Arrangement) error {
 	product, category := ownerColumns(owner)
 	if _, err := tx.Exec(ctx, `delete from placement where product_id = $1 or category_id = $2`, product, category); err != nil {
 		return err
@@ -116,7 +117,7 @@ type Shown struct {
 // category, in order.
 func (s *Store) Shown(ctx context.Context, owner catalog.Target) ([]Shown, error) {
 	product, category := ownerColumns(owner)
-	return list[Shown](ctx, s.Pool, `
+	return list[Shown](ctx, s.pool, `
 		select pl.id, `+targetOf("pl")+` as target, pl.file_id as file, encode(f.sha256, 'hex') as sum, pl.place, pl.view, pl.alt, pl.alt_by,
 			f.path, f.lot_id as lot, l.name as lot_name, b.width, b.height, b.bytes, coalesce(pl.plan_id, 0) as plan
 		from placement pl join file f on f.id = pl.file_id join lot l on l.id = f.lot_id join blob b on b.sha256 = f.sha256
@@ -141,9 +142,9 @@ type Change struct {
 // newest first.
 func (s *Store) Changes(ctx context.Context, owner catalog.Target) ([]Change, error) {
 	product, category := ownerColumns(owner)
-	return list[Change](ctx, s.Pool, `
+	return list[Change](ctx, s.pool, `
 		select p.id as plan, p.kind, coalesce(l.name, '') as lot_name, c.state, coalesce(p.applied_at, p.created_at) as applied_at,
-			p.applied_by as by, c.added, c.removed, c.moved
+			actor_name(p.applied_by_id) as by, c.added, c.removed, c.moved
 		from plan_change c join plan p on p.id = c.plan_id
 		left join lateral (select string_agg(l.name, ' and ' order by l.id) as name
 			from plan_lot pl join lot l on l.id = pl.lot_id where pl.plan_id = p.id) l on true

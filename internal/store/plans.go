@@ -6,11 +6,9 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
+	"ambrosa/internal/door"
 )
 
 // Plan is everything that applying a lot, or a change by hand, would change.
@@ -74,7 +72,9 @@ const versionOf = `coalesce((select o.version from product o where o.id = c.prod
 var planQuery = `
 	select p.id, p.kind, coalesce(p.file_id, 0) as file,
 		coalesce((select path from file where id = p.file_id), '') as file_path,
-		coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, p.made_by, p.applied_by, p.reverted_by, p.applied_at,
+		coalesce(o.lots, '[]') as lots, p.way, p.state, p.created_at, actor_name(p.made_by_id) as made_by,
+		actor_name(p.applied_by_id) as applied_by,
+		actor_name(p.reverted_by_id) as reverted_by, p.applied_at,
 		coalesce(t.products, 0)::int as products, coalesce(t.categories, 0)::int as categories,
 		coalesce(t.left_out, 0)::int as left_out, coalesce(t.added, 0)::int as added,
 		coalesce(t.removed, 0)::int as removed, coalesce(t.moved, 0)::int as moved, coalesce(t.warned, 0)::int as warned,
@@ -98,13 +98,13 @@ var planQuery = `
 
 // Plan returns one plan with its totals.
 func (s *Store) Plan(ctx context.Context, id int64) (Plan, error) {
-	return one[Plan](ctx, s.Pool, planQuery+` where p.id = $1`, id)
+	return one[Plan](ctx, s.pool, planQuery+` where p.id = $1`, id)
 }
 
 // LockPlan returns a plan and keeps others from changing it, and from deciding on
 // its lots, until the transaction ends. Lots are locked before plans, here as
 // where lots are planned, so that two people never wait for each other.
-func LockPlan(ctx context.Context, tx pgx.Tx, id int64) (Plan, error) {
+func LockPlan(ctx context.Context, tx *door.Tx, id int64) (Plan, error) {
 	if _, err := tx.Exec(ctx, `select from lot where id in (select lot_id from plan_lot where plan_id = $1)
 		order by id for no key update`, id); err != nil {
 		return Plan{}, err
@@ -115,19 +115,19 @@ func LockPlan(ctx context.Context, tx pgx.Tx, id int64) (Plan, error) {
 // DraftOf returns the draft that a lot is planned in; ErrNotFound where there is
 // none.
 func (s *Store) DraftOf(ctx context.Context, lot int64) (Plan, error) {
-	return one[Plan](ctx, s.Pool, planQuery+` where p.id = (
+	return one[Plan](ctx, s.pool, planQuery+` where p.id = (
 		select p.id from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = $1 and p.state = 'draft'
 			order by p.id desc limit 1)`, lot)
 }
 
 // TakeDraft returns the draft of just these lots, which may be a new one, sets
 // its way, and forgets all other drafts of any of them.
-func TakeDraft(ctx context.Context, tx pgx.Tx, who acting.Actor, lots []int64, way plan.Way) (id int64, err error) {
+func TakeDraft(ctx context.Context, tx *door.Tx, lots []int64, way plan.Way) (id int64, err error) {
 	id, err = number(ctx, tx, `select id from plan p where state = 'draft'
 		and (select array_agg(lot_id order by lot_id) from plan_lot where plan_id = p.id) = $1 order by id desc limit 1
 		for no key update`, lots)
 	if errors.Is(err, ErrNotFound) {
-		if id, err = NewPlan(ctx, tx, who, "lot", way); err != nil {
+		if id, err = NewPlan(ctx, tx, "lot", way); err != nil {
 			return 0, err
 		}
 		_, err = tx.Exec(ctx, `insert into plan_lot (plan_id, lot_id) select $1, unnest($2::bigint[])`, id, lots)
@@ -144,19 +144,19 @@ func TakeDraft(ctx context.Context, tx pgx.Tx, who acting.Actor, lots []int64, w
 }
 
 // NewPlan writes a draft of nothing yet.
-func NewPlan(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, way plan.Way) (int64, error) {
-	return number(ctx, tx, `insert into plan (kind, way, made_by) values ($1, $2, $3) returning id`, kind, way, who.Name)
+func NewPlan(ctx context.Context, tx *door.Tx, kind string, way plan.Way) (int64, error) {
+	return number(ctx, tx, `insert into plan (kind, way, made_by_id) values ($1, $2, $3) returning id`, kind, way, tx.Who().ID)
 }
 
 // NewSpread writes a draft of nothing yet that puts one file on many.
-func NewSpread(ctx context.Context, tx pgx.Tx, who acting.Actor, file int64, way plan.Way) (int64, error) {
-	return number(ctx, tx, `insert into plan (kind, way, made_by, file_id) select 'spread', $1, $2, id from file
-		where id = $3 and sha256 is not null and verdict not in ('unusable', 'sheet') returning id`, way, who.Name, file)
+func NewSpread(ctx context.Context, tx *door.Tx, file int64, way plan.Way) (int64, error) {
+	return number(ctx, tx, `insert into plan (kind, way, made_by_id, file_id) select 'spread', $1, $2, id from file
+		where id = $3 and sha256 is not null and verdict not in ('unusable', 'sheet') returning id`, way, tx.Who().ID, file)
 }
 
 // Revise records that a plan shows something else now, and what of that was not
 // asked for.
-func Revise(ctx context.Context, tx pgx.Tx, id int64, r plan.Remade) error {
+func Revise(ctx context.Context, tx *door.Tx, id int64, r plan.Remade) error {
 	if _, err := tx.Exec(ctx, `update plan set revision = revision + 1, remade_changed = $2, remade_fresh = $3, remade_gone = $4
 		where id = $1`,
 		id, r.Changed, r.Fresh, r.Gone); err != nil {
@@ -167,12 +167,12 @@ func Revise(ctx context.Context, tx pgx.Tx, id int64, r plan.Remade) error {
 
 // MovePlan moves a plan on for whoever does it, when it is in one of the states
 // given; ErrChanged means that it is not.
-func MovePlan(ctx context.Context, tx pgx.Tx, who acting.Actor, id int64, to string, from ...string) error {
+func MovePlan(ctx context.Context, tx *door.Tx, id int64, to string, from ...string) error {
 	tag, err := tx.Exec(ctx, `update plan set state = $2, applied_at = case when $2 = 'applied' then coalesce(applied_at, now())
 		else applied_at end,
 		reverted_at = case when $2 = 'reverted' then now() else reverted_at end,
-		applied_by = case when $2 = 'applying' or $2 = 'applied' and applied_by = '' then $4 else applied_by end,
-		reverted_by = case when $2 = 'reverting' then $4 else reverted_by end where id = $1 and state = any($3)`, id, to, from, who.Name)
+		applied_by_id = case when $2 = 'applying' or $2 = 'applied' and applied_by_id is null then $4 else applied_by_id end,
+		reverted_by_id = case when $2 = 'reverting' then $4 else reverted_by_id end where id = $1 and state = any($3)`, id, to, from, tx.Who().ID)
 	if err != nil {
 		return err
 	}
@@ -187,7 +187,7 @@ func MovePlan(ctx context.Context, tx pgx.Tx, who acting.Actor, id int64, to str
 
 // MoveLotsOf moves a plan's lots on, those that are in the state given, and
 // returns which they were.
-func MoveLotsOf(ctx context.Context, tx pgx.Tx, id int64, to, from lot.State) error {
+func MoveLotsOf(ctx context.Context, tx *door.Tx, id int64, to, from lot.State) error {
 	lots, err := numbers(ctx, tx, `update lot set state = $2 where id in (select lot_id from plan_lot where plan_id = $1) and state = $3
 		returning id`, id, to, from)
 	if err != nil {
@@ -209,7 +209,7 @@ func MoveLotsOf(ctx context.Context, tx pgx.Tx, id int64, to, from lot.State) er
 }
 
 // RunOfPlan tells whether a run of a plan is under way.
-func RunOfPlan(ctx context.Context, tx pgx.Tx, id int64) (busy bool, err error) {
+func RunOfPlan(ctx context.Context, tx *door.Tx, id int64) (busy bool, err error) {
 	err = tx.QueryRow(ctx, `select exists (select from run where plan_id = $1 and state in ('queued', 'running', 'stopping'))`, id).Scan(&busy)
 	return busy, err
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/door"
 )
 
 // Product is a row of the catalog list.
@@ -100,7 +101,7 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 	// Where few are chosen they are found first, and put into order then; of many, the order finds the page.
 	if f.Query == "" && (f.Category == "" || total > fewProducts) {
 		where = strings.Replace(where, inOrBelow("p.category_id", "@category"), leaveOrder(inOrBelow("p.category_id", "@category")), 1)
-		page, err = list[Product](ctx, s.Pool, `
+		page, err = list[Product](ctx, s.pool, `
 			select `+productColumns+`
 			from (select id from product p where `+where+` order by code, id offset @offset limit @limit) page
 			join product p using (id) left join category c on c.id = p.category_id
@@ -112,7 +113,7 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 		Product
 		Total int64
 	}
-	rows, err := list[found](ctx, s.Pool, `
+	rows, err := list[found](ctx, s.pool, `
 		with found as materialized (`+f.found(where)+`)
 		select `+productColumns+`, (select count(*) from found) as total
 		from (select id from found order by code, id offset @offset limit @limit) page
@@ -125,7 +126,7 @@ func (s *Store) Products(ctx context.Context, f ProductFilter) (page []Product, 
 		return page, total, err
 	}
 	if len(rows) == 0 && f.Offset > 0 { // behind the last
-		total, err = number(ctx, s.Pool, `select count(*) from (`+f.found(where)+`) found`, args)
+		total, err = number(ctx, s.pool, `select count(*) from (`+f.found(where)+`) found`, args)
 	}
 	return page, total, err
 }
@@ -142,14 +143,14 @@ func (s *Store) countProducts(ctx context.Context, f ProductFilter) (int64, erro
 	if f.Category != "" {
 		where = inOrBelow("category_id", "@category")
 	}
-	return number(ctx, s.Pool, `select coalesce(sum(`+what+`), 0) from product_count where `+where, pgx.NamedArgs{"category": f.Category})
+	return number(ctx, s.pool, `select coalesce(sum(`+what+`), 0) from product_count where `+where, pgx.NamedArgs{"category": f.Category})
 }
 
 // Product returns one product.
 func (s *Store) Product(ctx context.Context, id int64) (Product, error) {
 	return one[Product](
 		ctx,
-		s.Pool,
+		s.pool,
 		`select `+productColumns+` from product p left join category c on c.id = p.category_id where p.id = $1`,
 		id,
 	)
@@ -157,7 +158,7 @@ func (s *Store) Product(ctx context.Context, id int64) (Product, error) {
 
 // Variants returns a product's variants in order.
 func (s *Store) Variants(ctx context.Context, product int64) ([]Variant, error) {
-	return list[Variant](ctx, s.Pool, `
+	return list[Variant](ctx, s.pool, `
 		select v.id, v.sku, v.title, coalesce(v.gtin, '') as gtin, v.codes, v.options,
 			(select count(*) from placement pl where pl.variant_id = v.id)::int as pictures
 		from variant v where v.product_id = $1 order by v.position, v.id`, product)
@@ -173,42 +174,39 @@ type Imported struct {
 
 // ImportRows creates and updates products and variants by SKU, all of the rows
 // in one transaction. Empty cells leave what stands.
-func (s *Store) ImportRows(ctx context.Context, rows []catalog.Row) (done Imported, err error) {
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		// Held until the end: what is changed in one version is seen with that version.
-		version, err := number(ctx, tx, `update catalog_version set version = version + 1 returning version`)
-		if err != nil {
-			return err
-		}
-		rows, err := nameProducts(ctx, tx, rows)
-		if err != nil {
-			return err
-		}
-		paths := make([]string, len(rows))
-		for i, row := range rows {
-			paths[i] = row.Category
-		}
-		if _, err := makePaths(ctx, tx, paths); err != nil {
-			return err
-		}
-		if done.Products, err = importProducts(ctx, tx, rows, version); err != nil {
-			return err
-		}
-		changed, err := importVariants(ctx, tx, rows, &done)
-		if err != nil {
-			return err
-		}
-		if _, err = tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, changed); err != nil {
-			return err
-		}
-		return keepSearch(ctx, tx, version, nil)
-	})
-	return done, err
+func ImportRows(ctx context.Context, tx *door.Tx, rows []catalog.Row) (done Imported, err error) {
+	// Held until the end: what is changed in one version is seen with that version.
+	version, err := number(ctx, tx, `update catalog_version set version = version + 1 returning version`)
+	if err != nil {
+		return done, err
+	}
+	rows, err = nameProducts(ctx, tx, rows)
+	if err != nil {
+		return done, err
+	}
+	paths := make([]string, len(rows))
+	for i, row := range rows {
+		paths[i] = row.Category
+	}
+	if _, err := makePaths(ctx, tx, paths); err != nil {
+		return done, err
+	}
+	if done.Products, err = importProducts(ctx, tx, rows, version); err != nil {
+		return done, err
+	}
+	changed, err := importVariants(ctx, tx, rows, &done)
+	if err != nil {
+		return done, err
+	}
+	if _, err = tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, changed); err != nil {
+		return done, err
+	}
+	return done, keepSearch(ctx, tx, version, nil)
 }
 
 // nameProducts gives rows without a product the one that their SKU has, or, for
 // a new SKU, one of its own.
-func nameProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row) ([]catalog.Row, error) {
+func nameProducts(ctx context.Context, tx *door.Tx, rows []catalog.Row) ([]catalog.Row, error) {
 	var open []string
 	for _, row := range rows {
 		if row.Product == "" {
@@ -240,7 +238,7 @@ func nameProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row) ([]catalog
 	return named, nil
 }
 
-func importProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row, version int64) (created int, err error) {
+func importProducts(ctx context.Context, tx *door.Tx, rows []catalog.Row, version int64) (created int, err error) {
 	var codes, titles, categories []string
 	at := map[string]int{}
 	for _, row := range rows {
@@ -273,7 +271,7 @@ func importProducts(ctx context.Context, tx pgx.Tx, rows []catalog.Row, version 
 }
 
 // importVariants returns the products whose variants it changed.
-func importVariants(ctx context.Context, tx pgx.Tx, rows []catalog.Row, done *Imported) (changed []int64, err error) {
+func importVariants(ctx context.Context, tx *door.Tx, rows []catalog.Row, done *Imported) (changed []int64, err error) {
 	skus := make([]string, 0, len(rows))
 	for _, row := range rows {
 		skus = append(skus, strings.ToLower(row.SKU))
@@ -350,7 +348,7 @@ type KeyRow struct {
 
 // CatalogVersion counts up with every change of products and variants.
 func (s *Store) CatalogVersion(ctx context.Context) (int64, error) {
-	return number(ctx, s.Pool, `select version from catalog_version`)
+	return number(ctx, s.pool, `select version from catalog_version`)
 }
 
 // Keys returns the variants of all products with their keys that were changed
@@ -358,7 +356,7 @@ func (s *Store) CatalogVersion(ctx context.Context) (int64, error) {
 // and which products these are: some may have no variant any more, or be gone.
 func (s *Store) Keys(ctx context.Context, since int64) (keys []KeyRow, products []int64, err error) {
 	// Both are read as they are at one moment.
-	err = pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
+	err = pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `select id from product where keys_version > $1
 			union all select product_id from product_gone where version > $1 and $1 > 0 order by id`, since)
 		if err != nil {
@@ -379,7 +377,7 @@ func (s *Store) Keys(ctx context.Context, since int64) (keys []KeyRow, products 
 // LeadsOf returns what variants show first, their own or their product's, as SHA-256 by variant;
 // those that show nothing are left out.
 func (s *Store) LeadsOf(ctx context.Context, variants []int64) (map[int64]string, error) {
-	rows, err := s.Pool.Query(ctx, `select v.id, encode(l.sha256, 'hex') from variant v cross join lateral (
+	rows, err := s.pool.Query(ctx, `select v.id, encode(l.sha256, 'hex') from variant v cross join lateral (
 			select f.sha256 from placement pl join file f on f.id = pl.file_id
 			where pl.product_id = v.product_id and (pl.variant_id = v.id or pl.variant_id is null)
 			order by pl.variant_id is null, pl.place limit 1) l where v.id = any($1)`, variants)

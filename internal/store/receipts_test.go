@@ -13,8 +13,8 @@ import (
 // its pictures went, each once, and only those that are looked for.
 func TestAReceiptIsByProduct(t *testing.T) {
 	s := testdb.Open(t)
-	if _, err := s.Pool.Exec(t.Context(), `
-		with d as (insert into dispatch (outlet, settings, actor) values ('Shop', '{}', 'test') returning id)
+	if _, err := testdb.Pool(s).Exec(t.Context(), `
+		with d as (insert into dispatch (outlet, settings, actor_id) values ('Shop', '{}', 1) returning id)
 		insert into dispatch_picture (dispatch_id, n, product_id, code, sku, title, view, place, alt, file_id, path, sha256, bytes, name,
 			held, removed)
 		select d.id, (n * 7) % 23 + 1, n / 4, 'P-' || lpad((n / 4)::text, 2, '0'), '', 'Thing ' || n / 4, '', n % 4 + 1, '', n + 1,

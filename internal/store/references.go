@@ -5,11 +5,10 @@ import (
 	"slices"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"ambrosa/core/catalog"
 	"ambrosa/core/dispatch"
 	"ambrosa/core/plan"
+	"ambrosa/internal/door"
 )
 
 // Reference is one need of a file: while there is one, the file cannot be
@@ -27,7 +26,7 @@ type Reference struct {
 
 // References returns who needs a file, the longest need first.
 func (s *Store) References(ctx context.Context, file int64) ([]Reference, error) {
-	return list[Reference](ctx, s.Pool, `
+	return list[Reference](ctx, s.pool, `
 		select case when r.placement_id is not null then 'placement' when r.plan_change_id is not null then 'plan'
 				when r.lot_order_id is not null then 'order' when r.pin_id is not null then 'pin' when r.sheet_id is not null then 'sheet'
 				when r.shelved_id is not null then 'shelf' when r.dispatch_id is not null then 'dispatch' else 'lot' end as by,
@@ -51,7 +50,7 @@ const repeatDays = 90
 
 // referDispatched says that the files that went with a dispatch are needed for a term, each by the last
 // that it went with. A file that was purged meanwhile cannot be.
-func referDispatched(ctx context.Context, tx pgx.Tx, id int64, outcomes []dispatch.Outcome) error {
+func referDispatched(ctx context.Context, tx *door.Tx, id int64, outcomes []dispatch.Outcome) error {
 	var files []int64
 	for _, o := range outcomes {
 		if o.Held == "" {
@@ -75,7 +74,7 @@ func referDispatched(ctx context.Context, tx pgx.Tx, id int64, outcomes []dispat
 
 // referChanges brings up to date which files some products and categories of a
 // plan need: those that it shows before and after.
-func referChanges(ctx context.Context, tx pgx.Tx, changes []int64) error {
+func referChanges(ctx context.Context, tx *door.Tx, changes []int64) error {
 	_, err := tx.Exec(ctx, `
 		with needed as (
 			select distinct c.id, (p->>'file')::bigint as file
@@ -90,7 +89,7 @@ func referChanges(ctx context.Context, tx pgx.Tx, changes []int64) error {
 
 // endNeeds says how long a plan needs files in the state that it is moved to: one that is
 // applied, its way back's term; one that is reverted, no longer.
-func endNeeds(ctx context.Context, tx pgx.Tx, plan int64, state string) error {
+func endNeeds(ctx context.Context, tx *door.Tx, plan int64, state string) error {
 	var query string
 	switch state {
 	case "applied":
@@ -106,13 +105,13 @@ func endNeeds(ctx context.Context, tx pgx.Tx, plan int64, state string) error {
 }
 
 // ReverseEnds says that a change that was taken back needs its files no longer.
-func ReverseEnds(ctx context.Context, tx pgx.Tx, change int64) error {
+func ReverseEnds(ctx context.Context, tx *door.Tx, change int64) error {
 	_, err := tx.Exec(ctx, `delete from reference where plan_change_id = $1`, change)
 	return err
 }
 
 // WithoutGone leaves out of an arrangement the files that were purged, and returns how many.
-func WithoutGone(ctx context.Context, tx pgx.Tx, a plan.Arrangement) (plan.Arrangement, int, error) {
+func WithoutGone(ctx context.Context, tx *door.Tx, a plan.Arrangement) (plan.Arrangement, int, error) {
 	var files []int64
 	for _, entries := range a {
 		for _, e := range entries {
@@ -136,14 +135,14 @@ func WithoutGone(ctx context.Context, tx pgx.Tx, a plan.Arrangement) (plan.Arran
 }
 
 // keepLots says that the files of lots are needed because the lots are open.
-func keepLots(ctx context.Context, tx pgx.Tx, lots []int64) error {
+func keepLots(ctx context.Context, tx *door.Tx, lots []int64) error {
 	_, err := tx.Exec(ctx, `insert into reference (file_id, lot_id) select f.id, f.lot_id from file f where f.lot_id = any($1)
 		and not exists (select from reference r where r.lot_id = f.lot_id and r.file_id = f.id)`, lots)
 	return err
 }
 
 // releaseLots says that lots need their files no longer.
-func releaseLots(ctx context.Context, tx pgx.Tx, lots []int64) error {
+func releaseLots(ctx context.Context, tx *door.Tx, lots []int64) error {
 	_, err := tx.Exec(ctx, `delete from reference where lot_id = any($1)`, lots)
 	return err
 }

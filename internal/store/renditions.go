@@ -6,6 +6,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"ambrosa/internal/door"
 )
 
 // Rendition is what was made of a file's bytes.
@@ -26,17 +28,17 @@ const renditionQuery = `select made, encode(sha256, 'hex') as sum, encode(result
 
 // Renditions returns those that are kept of what was made in ways, of bytes by their sums, side
 // by side, and marks them as used.
-func (s *Store) Renditions(ctx context.Context, made, sums []string) ([]Rendition, error) {
+func Renditions(ctx context.Context, tx *door.Tx, made, sums []string) ([]Rendition, error) {
 	of, err := unhexed(sums)
 	if err != nil {
 		return nil, err
 	}
-	_, err = s.exec(ctx, `update rendition r set used_at = now() from unnest($1::text[], $2::bytea[]) as w (made, sha256)
+	_, err = tx.Exec(ctx, `update rendition r set used_at = now() from unnest($1::text[], $2::bytea[]) as w (made, sha256)
 		where r.made = w.made and r.sha256 = w.sha256`, made, of)
 	if err != nil {
 		return nil, err
 	}
-	return list[Rendition](ctx, s.Pool, renditionQuery+` where (made, sha256) in (select * from unnest($1::text[], $2::bytea[]))`, made, of)
+	return list[Rendition](ctx, tx, renditionQuery+` where (made, sha256) in (select * from unnest($1::text[], $2::bytea[]))`, made, of)
 }
 
 func unhexed(sums []string) (raw [][]byte, err error) {
@@ -50,12 +52,12 @@ func unhexed(sums []string) (raw [][]byte, err error) {
 }
 
 // KeepRendition records one that is stored, in the stead of one that was made so before.
-func (s *Store) KeepRendition(ctx context.Context, r Rendition) error {
+func KeepRendition(ctx context.Context, tx *door.Tx, r Rendition) error {
 	of, err := unhexed([]string{r.Sum, r.Result})
 	if err != nil {
 		return err
 	}
-	_, err = s.exec(ctx, `insert into rendition (made, sha256, result, bytes, width, height, picture_width, picture_height, quality)
+	_, err = tx.Exec(ctx, `insert into rendition (made, sha256, result, bytes, width, height, picture_width, picture_height, quality)
 		values (@made, @of, @result, @bytes, @width, @height, @pictureWidth, @pictureHeight, @quality)
 		on conflict (made, sha256) do update set result = excluded.result, bytes = excluded.bytes, width = excluded.width,
 			height = excluded.height, picture_width = excluded.picture_width, picture_height = excluded.picture_height,
@@ -68,22 +70,20 @@ func (s *Store) KeepRendition(ctx context.Context, r Rendition) error {
 // RenditionsPast returns renditions that nobody used within a term, or whose bytes are gone,
 // some at a time.
 func (s *Store) RenditionsPast(ctx context.Context, term time.Duration) ([]Rendition, error) {
-	return list[Rendition](ctx, s.Pool, renditionQuery+` r where used_at < now() - make_interval(secs => $1)
+	return list[Rendition](ctx, s.pool, renditionQuery+` r where used_at < now() - make_interval(secs => $1)
 		or used_at < now() - interval '1 hour' and not exists (select from blob b where b.sha256 = r.sha256) limit 1000`, term.Seconds())
 }
 
 // LetRenditionGo forgets one that was not used since it was found past its term; drop removes
 // its object.
-func (s *Store) LetRenditionGo(ctx context.Context, r Rendition, drop func(context.Context) error) error {
+func LetRenditionGo(ctx context.Context, tx *door.Tx, r Rendition, drop func(context.Context) error) error {
 	of, err := unhexed([]string{r.Sum})
 	if err != nil {
 		return err
 	}
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from rendition where made = $1 and sha256 = $2 and used_at < now() - interval '1 hour'`, r.Made, of[0])
-		if err != nil || tag.RowsAffected() == 0 {
-			return err
-		}
-		return drop(ctx)
-	})
+	tag, err := tx.Exec(ctx, `delete from rendition where made = $1 and sha256 = $2 and used_at < now() - interval '1 hour'`, r.Made, of[0])
+	if err != nil || tag.RowsAffected() == 0 {
+		return err
+	}
+	return drop(ctx)
 }

@@ -6,7 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
+	"ambrosa/internal/door"
 )
 
 // ShotRequest is pictures that somebody was asked for.
@@ -23,18 +23,19 @@ type ShotRequest struct {
 	Otherwise int `json:"otherwise" doc:"Of them, that are there by pictures that had come before it was made"`
 }
 
-const requestQuery = `select r.id, r.name, r.category, r.actor, r.at, r.closed_at, s.shots, s.came, s.otherwise from request r
+const requestQuery = `select r.id, r.name, r.category, actor_name(r.actor_id) as actor, r.at, r.closed_at, s.shots, s.came,
+	s.otherwise from request r
 	cross join lateral (select count(*)::int as shots, (count(came_at) filter (where not otherwise))::int as came,
 		(count(*) filter (where otherwise))::int as otherwise from request_shot where request_id = r.id) s`
 
 // Requests returns all, the newest first.
 func (s *Store) Requests(ctx context.Context) ([]ShotRequest, error) {
-	return list[ShotRequest](ctx, s.Pool, requestQuery+` order by r.id desc limit 500`)
+	return list[ShotRequest](ctx, s.pool, requestQuery+` order by r.id desc limit 500`)
 }
 
 // Request returns one.
 func (s *Store) Request(ctx context.Context, id int64) (ShotRequest, error) {
-	return one[ShotRequest](ctx, s.Pool, requestQuery+` where r.id = $1`, id)
+	return one[ShotRequest](ctx, s.pool, requestQuery+` where r.id = $1`, id)
 }
 
 // RequestShot is a picture that was asked for.
@@ -54,17 +55,17 @@ type RequestShot struct {
 
 // RequestShots returns some of a request's pictures behind one, by number.
 func (s *Store) RequestShots(ctx context.Context, id int64, behind, limit int) ([]RequestShot, error) {
-	return list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at, otherwise
+	return list[RequestShot](ctx, s.pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at, otherwise
 		from request_shot where request_id = $1 and n > $2 order by n limit $3`, id, behind, limit)
 }
 
 // WaitingShots returns those of a request that are still waited for, the first of them, and how many
 // there are.
 func (s *Store) WaitingShots(ctx context.Context, id int64, limit int) (shots []RequestShot, total int64, err error) {
-	if total, err = number(ctx, s.Pool, `select count(*) from request_shot where request_id = $1 and came_at is null`, id); err != nil {
+	if total, err = number(ctx, s.pool, `select count(*) from request_shot where request_id = $1 and came_at is null`, id); err != nil {
 		return nil, 0, err
 	}
-	shots, err = list[RequestShot](ctx, s.Pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at,
+	shots, err = list[RequestShot](ctx, s.pool, `select n, product_id as product, sku, title, view, nth, least, background, name, came_at,
 			otherwise
 		from request_shot where request_id = $1 and came_at is null order by n limit $2`, id, limit)
 	return shots, total, err
@@ -79,7 +80,7 @@ type AskedShot struct {
 
 // AskedShots returns all in requests that are open.
 func (s *Store) AskedShots(ctx context.Context) (map[AskedShot]bool, error) {
-	all, err := list[AskedShot](ctx, s.Pool, `select distinct s.product_id as product, s.view, s.nth
+	all, err := list[AskedShot](ctx, s.pool, `select distinct s.product_id as product, s.view, s.nth
 		from request_shot s join request r on r.id = s.request_id where s.came_at is null and r.closed_at is null`)
 	asked := make(map[AskedShot]bool, len(all))
 	for _, one := range all {
@@ -100,15 +101,15 @@ type Wanting struct {
 // Wanting returns the products that lack something, as a filter chooses them, by code.
 func (s *Store) Wanting(ctx context.Context, f CoverageFilter) ([]Wanting, error) {
 	where, args := f.where()
-	return list[Wanting](ctx, s.Pool, `select p.id as product, coalesce(v.sku, p.code) as sku, p.title, k.list_id as list, k.have
+	return list[Wanting](ctx, s.pool, `select p.id as product, coalesce(v.sku, p.code) as sku, p.title, k.list_id as list, k.have
 		from coverage k join product p on p.id = k.product_id left join lateral (
 			select sku from variant where product_id = p.id order by position, id limit 1) v on true
 		where k.filled < k.wanted and `+where+` order by p.code, p.id`, args)
 }
 
 // NewRequest keeps a request with its pictures.
-func NewRequest(ctx context.Context, tx pgx.Tx, who acting.Actor, name, category string, shots []RequestShot) (int64, error) {
-	id, err := number(ctx, tx, `insert into request (name, category, actor) values ($1, $2, $3) returning id`, name, category, who.Name)
+func NewRequest(ctx context.Context, tx *door.Tx, name, category string, shots []RequestShot) (int64, error) {
+	id, err := number(ctx, tx, `insert into request (name, category, actor_id) values ($1, $2, $3) returning id`, name, category, tx.Who().ID)
 	if err != nil {
 		return 0, err
 	}
@@ -122,8 +123,8 @@ func NewRequest(ctx context.Context, tx pgx.Tx, who acting.Actor, name, category
 
 // CloseRequest says that nobody waits for the rest of a request, or (open) that somebody does
 // again.
-func (s *Store) CloseRequest(ctx context.Context, id int64, open bool) error {
-	tag, err := s.exec(ctx, `update request set closed_at = case when $2 then null else now() end where id = $1`, id, open)
+func CloseRequest(ctx context.Context, tx *door.Tx, id int64, open bool) error {
+	tag, err := tx.Exec(ctx, `update request set closed_at = case when $2 then null else now() end where id = $1`, id, open)
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrNotFound
 	}

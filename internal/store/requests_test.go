@@ -3,10 +3,8 @@ package store_test
 import (
 	"testing"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
 	"ambrosa/core/coverage"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
@@ -17,15 +15,15 @@ func TestWhatFillsARequest(t *testing.T) {
 	s := testdb.Open(t)
 	run := func(query string, args ...any) {
 		t.Helper()
-		if _, err := s.Pool.Exec(t.Context(), query, args...); err != nil {
+		if _, err := testdb.Pool(s).Exec(t.Context(), query, args...); err != nil {
 			t.Fatal(err)
 		}
 	}
 	run(`insert into product (code, title) values ('P', 'Thing')`)
 	files := stock(t, s, "abc")
 	run(`update lot set created_at = now() - interval '1 day'`)
-	err := s.Within(t.Context(), func(tx pgx.Tx) error {
-		_, err := store.NewRequest(t.Context(), tx, acting.Actor{Name: "test"}, "Studio", "", []store.RequestShot{
+	err := s.Step(t.Context(), func(tx *door.Tx) error {
+		_, err := store.NewRequest(t.Context(), tx, "Studio", "", []store.RequestShot{
 			{Product: 1, View: "detail", Nth: 1}, {Product: 1, View: "detail", Nth: 2}, {Product: 1, View: "detail", Nth: 3}})
 		return err
 	})
@@ -38,8 +36,10 @@ func TestWhatFillsARequest(t *testing.T) {
 		t.Helper()
 		run(`insert into placement (product_id, file_id, place, view) values (1, $1, $2, 'Detail')`, file, place)
 		shots := coverage.List{{View: "detail", Count: 3}}
-		if err := s.SetCoverage(t.Context(), []store.Counted{{Stale: store.Stale{Product: 1, Version: 1},
-			ListOf: store.ListOf{List: 1, Version: 1, Shots: shots}, Cells: []coverage.Cell{{Have: place}}}}); err != nil {
+		if err := s.Step(t.Context(), func(tx *door.Tx) error {
+			return store.SetCoverage(t.Context(), tx, []store.Counted{{Stale: store.Stale{Product: 1, Version: 1},
+				ListOf: store.ListOf{List: 1, Version: 1, Shots: shots}, Cells: []coverage.Cell{{Have: place}}}})
+		}); err != nil {
 			t.Fatal(err)
 		}
 		got, err := s.Request(t.Context(), 1)

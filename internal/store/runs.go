@@ -5,10 +5,9 @@ import (
 	"errors"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
+	"ambrosa/internal/door"
 )
 
 // Run is one piece of background work.
@@ -20,6 +19,8 @@ type Run struct {
 	PlanID     int64           `json:"plan"`
 	Owner      *catalog.Target `json:"owner,omitempty" doc:"The one product or category it is about; left out for all"`
 	Actor      string          `json:"actor" doc:"Who asked for it"`
+	ActorID    int64           `json:"-"`
+	ActorKind  string          `json:"-"`
 	Origin     int64           `json:"origin" doc:"What it fetches from"`
 	OriginName string          `json:"originName"`
 	SheetID    int64           `json:"sheet"`
@@ -41,23 +42,33 @@ var runQuery = `
 	select r.id, r.kind, coalesce(r.lot_id, o.id, 0) as lot_id, coalesce(l.name, o.name, sh.name, '') as lot_name,
 	coalesce(r.plan_id, 0) as plan_id,
 	case when r.product_id is not null
-	or r.category_id is not null then ` + ownerOf("r") + ` end as owner, r.actor, coalesce(r.origin_id, 0) as origin,
+	or r.category_id is not null then ` + ownerOf("r") + ` end as owner, coalesce(a.name, '') as actor, coalesce(a.id, 0) as actor_id,
+	coalesce(a.kind, '') as actor_kind, coalesce(r.origin_id, 0) as origin,
 	coalesce(g.name, '') as origin_name, coalesce(r.sheet_id, 0) as sheet_id, coalesce(r.import_id, 0) as import_id,
 	coalesce(r.sweep_id, 0) as sweep_id, coalesce(r.receipt_id, 0) as receipt_id,
 	coalesce(r.dispatch_id, 0) as dispatch_id, r.state, r.done, r.total,
 		r.message, r.created_at, r.started_at, r.finished_at, r.deaths
-	from run r left join lot l on l.id = r.lot_id left join sheet sh on sh.id = r.sheet_id left join origin g on g.id = r.origin_id
+	from run r left join actor a on a.id = r.actor_id left join lot l on l.id = r.lot_id left join sheet sh on sh.id =
+	r.sheet_id left join origin g on g.id = r.origin_id
 	left join lateral (select min(l.id) as id, string_agg(l.name, ' and ' order by l.id) as name from plan_lot pl
 	join lot l on l.id = pl.lot_id where pl.plan_id = r.plan_id) o on true`
 
+// Who is who a run works for. Runs that earlier versions began for nobody are Ambrosa's.
+func (r *Run) Who() identity.Actor {
+	if r.ActorID == 0 {
+		return identity.Ambrosa
+	}
+	return identity.Actor{ID: r.ActorID, Kind: identity.Kind(r.ActorKind), Name: r.Actor}
+}
+
 // Runs returns the newest runs first.
 func (s *Store) Runs(ctx context.Context, limit int) ([]Run, error) {
-	return list[Run](ctx, s.Pool, runQuery+` order by r.created_at desc, r.id desc limit $1`, limit)
+	return list[Run](ctx, s.pool, runQuery+` order by r.created_at desc, r.id desc limit $1`, limit)
 }
 
 // Run returns one run.
 func (s *Store) Run(ctx context.Context, id int64) (Run, error) {
-	return one[Run](ctx, s.Pool, runQuery+` where r.id = $1`, id)
+	return one[Run](ctx, s.pool, runQuery+` where r.id = $1`, id)
 }
 
 // About is what a run is to work on; 0 or none for nothing.
@@ -71,7 +82,7 @@ type About struct {
 
 // RunOfKind tells whether a run of a kind goes on or waits, and keeps others from asking
 // until the transaction ends.
-func RunOfKind(ctx context.Context, tx pgx.Tx, kind string) (busy bool, err error) {
+func RunOfKind(ctx context.Context, tx *door.Tx, kind string) (busy bool, err error) {
 	if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtextextended($1, 11))`, kind); err != nil {
 		return false, err
 	}
@@ -81,20 +92,24 @@ func RunOfKind(ctx context.Context, tx pgx.Tx, kind string) (busy bool, err erro
 
 // Queue asks for background work, in the transaction that needs it done.
 type Queue interface {
-	Queue(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about About) (run int64, err error)
+	Queue(ctx context.Context, tx *door.Tx, who identity.Actor, kind string, about About) (run int64, err error)
 }
 
 // NewRun records a run to be done, and who asked for it.
-func NewRun(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about About) (int64, error) {
+func NewRun(ctx context.Context, tx *door.Tx, who identity.Actor, kind string, about About) (int64, error) {
 	var product, category *int64
 	if !about.Owner.None() {
 		product, category = ownerColumns(about.Owner)
 	}
-	id, err := number(ctx, tx, `insert into run (kind, lot_id, plan_id, origin_id, product_id, category_id, actor, sheet_id, import_id,
+	asker, err := tx.NumberOf(ctx, who)
+	if err != nil {
+		return 0, err
+	}
+	id, err := number(ctx, tx, `insert into run (kind, lot_id, plan_id, origin_id, product_id, category_id, actor_id, sheet_id, import_id,
 			sweep_id, receipt_id, dispatch_id)
 		values ($1, nullif($2::bigint, 0), nullif($3::bigint, 0), nullif($4::bigint, 0), $5, $6, $7, nullif($8::bigint, 0),
 			nullif($9::bigint, 0), nullif($10::bigint, 0), nullif($11::bigint, 0), nullif($12::bigint, 0)) returning id`,
-		kind, about.Lot, about.Plan, about.Origin, product, category, who.Name, about.Sheet, about.Import, about.Sweep, about.Receipt,
+		kind, about.Lot, about.Plan, about.Origin, product, category, asker, about.Sheet, about.Import, about.Sweep, about.Receipt,
 		about.Dispatch)
 	if err != nil {
 		return 0, err
@@ -106,36 +121,33 @@ func NewRun(ctx context.Context, tx pgx.Tx, who acting.Actor, kind string, about
 // (ErrNoLease). It returns ErrChanged where there is nothing to begin: the run has
 // ended, or another process does it. The run it returns is as it stands then; one that
 // is stopping is only to be ended.
-func (s *Store) StartRun(ctx context.Context, id int64) (run Run, attempt Attempt, err error) {
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := number(ctx, tx, `select 1 from process where name = $1 for key share`, s.Name); errors.Is(err, ErrNotFound) {
-			return ErrNoLease
-		} else if err != nil {
-			return err
-		}
-		attempt.Run = id
-		attempt.Number, err = number(ctx, tx, `update run set attempt = attempt + 1, process = $2,
-				state = case state when 'stopping' then state else 'running' end,
-				started_at = coalesce(started_at, now()), finished_at = null, message = ''
-			where id = $1 and state in ('queued', 'running', 'stopping')
-				and (process is null or process = $2 or not exists (select from process p where p.name = run.process))
-			returning attempt`, id, s.Name)
-		if errors.Is(err, ErrNotFound) {
-			return ErrChanged
-		}
-		if err != nil {
-			return err
-		}
-		run, err = one[Run](ctx, tx, runQuery+` where r.id = $1`, id)
-		return err
-	})
+func StartRun(ctx context.Context, tx *door.Tx, process string, id int64) (run Run, attempt door.Attempt, err error) {
+	if _, err := number(ctx, tx, `select 1 from process where name = $1 for key share`, process); errors.Is(err, ErrNotFound) {
+		return run, attempt, ErrNoLease
+	} else if err != nil {
+		return run, attempt, err
+	}
+	attempt.Run = id
+	attempt.Number, err = number(ctx, tx, `update run set attempt = attempt + 1, process = $2,
+			state = case state when 'stopping' then state else 'running' end,
+			started_at = coalesce(started_at, now()), finished_at = null, message = ''
+		where id = $1 and state in ('queued', 'running', 'stopping')
+			and (process is null or process = $2 or not exists (select from process p where p.name = run.process))
+		returning attempt`, id, process)
+	if errors.Is(err, ErrNotFound) {
+		return run, attempt, ErrChanged
+	}
+	if err != nil {
+		return run, attempt, err
+	}
+	run, err = one[Run](ctx, tx, runQuery+` where r.id = $1`, id)
 	return run, attempt, err
 }
 
 // ReleaseRun lets go of a run that this process could not finish, so that any process may take it
 // up; got tells that it died on the way, which counts against a run that does not get on.
-func (s *Store) ReleaseRun(ctx context.Context, id int64, died bool) error {
-	_, err := s.exec(ctx, `update run set process = null, `+countDeath("$2")+` where id = $1 and process = $3`, id, died, s.Name)
+func ReleaseRun(ctx context.Context, tx *door.Tx, process string, id int64, died bool) error {
+	_, err := tx.Exec(ctx, `update run set process = null, `+countDeath("$2")+` where id = $1 and process = $3`, id, died, process)
 	return err
 }
 
@@ -148,19 +160,16 @@ func countDeath(condition string) string {
 
 // Progress writes how far an attempt at a run is, and returns whether it shall stop. It returns
 // ErrSuperseded when another process has taken the run over.
-func (s *Store) Progress(ctx context.Context, id, done, total int64) (stop bool, err error) {
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, `update run set done = $2, total = $3 where id = $1 returning state = 'stopping'`, id, done,
-			total).Scan(&stop); err != nil {
-			return orNotFound(err)
-		}
-		return Notify(ctx, tx, Event{Topic: "run", ID: id})
-	})
-	return stop, err
+func Progress(ctx context.Context, tx *door.Tx, id, done, total int64) (stop bool, err error) {
+	if err := tx.QueryRow(ctx, `update run set done = $2, total = $3 where id = $1 returning state = 'stopping'`, id, done,
+		total).Scan(&stop); err != nil {
+		return stop, orNotFound(err)
+	}
+	return stop, Notify(ctx, tx, Event{Topic: "run", ID: id})
 }
 
 // EndRun records how a run ended.
-func EndRun(ctx context.Context, tx pgx.Tx, id int64, state, message string) error {
+func EndRun(ctx context.Context, tx *door.Tx, id int64, state, message string) error {
 	_, err := tx.Exec(ctx, `update run set state = $2, message = $3, finished_at = now(), process = null where id = $1`, id, state, message)
 	if err != nil {
 		return err
@@ -169,25 +178,23 @@ func EndRun(ctx context.Context, tx pgx.Tx, id int64, state, message string) err
 }
 
 // StopRun asks a run to stop; one that has not begun stops at once.
-func (s *Store) StopRun(ctx context.Context, id int64) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(
-			ctx,
-			`update run set state = case state when 'queued' then 'stopped' else 'stopping' end where id = $1 and state in ('queued', 'running')`,
-			id,
-		)
-		if err != nil {
-			return err
-		}
-		if tag.RowsAffected() == 0 {
-			return ErrChanged
-		}
-		return Notify(ctx, tx, Event{Topic: "run", ID: id, Note: "stop"})
-	})
+func StopRun(ctx context.Context, tx *door.Tx, id int64) error {
+	tag, err := tx.Exec(
+		ctx,
+		`update run set state = case state when 'queued' then 'stopped' else 'stopping' end where id = $1 and state in ('queued', 'running')`,
+		id,
+	)
+	if err != nil {
+		return err
+	}
+	if tag.RowsAffected() == 0 {
+		return ErrChanged
+	}
+	return Notify(ctx, tx, Event{Topic: "run", ID: id, Note: "stop"})
 }
 
 // RequeueRun makes a stopped or failed run ready to go on.
-func RequeueRun(ctx context.Context, tx pgx.Tx, id int64) error {
+func RequeueRun(ctx context.Context, tx *door.Tx, id int64) error {
 	tag, err := tx.Exec(
 		ctx,
 		`update run set state = 'queued', message = '', finished_at = null, deaths = 0 where id = $1 and state in ('stopped', 'failed')`,
@@ -209,12 +216,12 @@ type RunLine struct {
 }
 
 // Log adds a line to a run's log.
-func (s *Store) Log(ctx context.Context, id int64, text string) error {
-	_, err := s.exec(ctx, `insert into run_log (run_id, text) values ($1, $2)`, id, text)
+func Log(ctx context.Context, tx *door.Tx, id int64, text string) error {
+	_, err := tx.Exec(ctx, `insert into run_log (run_id, text) values ($1, $2)`, id, text)
 	return err
 }
 
 // RunLog returns a run's log, the oldest line first.
 func (s *Store) RunLog(ctx context.Context, id int64) ([]RunLine, error) {
-	return list[RunLine](ctx, s.Pool, `select at, text from run_log where run_id = $1 order by at limit 1000`, id)
+	return list[RunLine](ctx, s.pool, `select at, text from run_log where run_id = $1 order by at limit 1000`, id)
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/door"
 )
 
 // Found is an answer of the search.
@@ -69,7 +70,7 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 		) + ") or (" + hasWords("(near.text || ' ' || variant_text(v))", words, args) + `)`
 		ofProduct = `select id from near where ` + hasWords("text", words, args)
 	}
-	return list[Found](ctx, s.Pool, `
+	return list[Found](ctx, s.pool, `
 		with near as materialized (`+byWords+`)
 		(select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
 			concat_ws(', ', nullif(p.title, ''), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o)) as title,
@@ -121,7 +122,7 @@ func searchText(is catalog.Snapshot) string {
 
 // keepSearch writes down anew what the products are found by that were changed in
 // a version of the catalog, but for those that have it already.
-func keepSearch(ctx context.Context, tx pgx.Tx, version int64, but []int64) error {
+func keepSearch(ctx context.Context, tx *door.Tx, version int64, but []int64) error {
 	_, err := tx.Exec(ctx, `update product p set search = s.text
 		from (select o.id, lower(concat_ws(' ', o.code, o.title, (select string_agg(variant_text(v), ' ' order by v.position, v.id)
 		from variant v where v.product_id = o.id))) as text
@@ -158,7 +159,7 @@ func hasWords(column string, words []string, args pgx.NamedArgs) string {
 
 // ByBarcode returns the variants that have a GTIN of 14 digits.
 func (s *Store) ByBarcode(ctx context.Context, gtin string) ([]Found, error) {
-	return list[Found](ctx, s.Pool, `select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
+	return list[Found](ctx, s.pool, `select 'variant' as kind, v.product_id as id, v.id as variant, v.sku as code,
 			concat_ws(', ', nullif(p.title, ''), (select string_agg(o->>'value', ', ') from jsonb_array_elements(v.options) o)) as title,
 			coalesce((select encode(f.sha256, 'hex') from placement pl join file f on f.id = pl.file_id
 				where pl.product_id = p.id order by pl.variant_id is distinct from v.id, pl.place limit 1), '') as sum, 0::bigint as lot

@@ -6,6 +6,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 )
 
 // KeptMapping is a mapping that was kept by name.
@@ -19,20 +20,20 @@ type KeptMapping struct {
 
 // KeptMappings returns all of them, the last used first.
 func (s *Store) KeptMappings(ctx context.Context) ([]KeptMapping, error) {
-	return list[KeptMapping](ctx, s.Pool, `select id, name, mapping, choices, coalesce(origin_id, 0) as origin
+	return list[KeptMapping](ctx, s.pool, `select id, name, mapping, choices, coalesce(origin_id, 0) as origin
 		from sheet_mapping order by used_at desc, id limit 500`)
 }
 
 // KeepMapping keeps a mapping by name, instead of one of that name. Its ID is not used.
-func (s *Store) KeepMapping(ctx context.Context, k KeptMapping) error {
-	_, err := s.exec(ctx, `insert into sheet_mapping (name, mapping, choices, origin_id) values ($1, $2, $3, nullif($4::bigint, 0))
+func KeepMapping(ctx context.Context, tx *door.Tx, k KeptMapping) error {
+	_, err := tx.Exec(ctx, `insert into sheet_mapping (name, mapping, choices, origin_id) values ($1, $2, $3, nullif($4::bigint, 0))
 		on conflict (lower(name)) do update set name = excluded.name, mapping = excluded.mapping,
 			choices = excluded.choices, origin_id = excluded.origin_id, used_at = now()`, k.Name, k.Mapping, k.Choices, k.Origin)
 	return err
 }
 
 // Remember keeps what a person chose for headers.
-func Remember(ctx context.Context, tx pgx.Tx, columns []sheet.Column) error {
+func Remember(ctx context.Context, tx *door.Tx, columns []sheet.Column) error {
 	batch := &pgx.Batch{}
 	for _, c := range columns {
 		if key := sheet.HeaderKey(c.Column); key != "" {
@@ -49,7 +50,7 @@ func (s *Store) Remembered(ctx context.Context, names []string) (map[string]shee
 	for i, name := range names {
 		keys[i] = sheet.HeaderKey(name)
 	}
-	rows, err := s.Pool.Query(ctx, `select header, chosen from sheet_memory where header = any($1)`, keys)
+	rows, err := s.pool.Query(ctx, `select header, chosen from sheet_memory where header = any($1)`, keys)
 	if err != nil {
 		return nil, err
 	}
@@ -66,7 +67,7 @@ func (s *Store) Remembered(ctx context.Context, names []string) (map[string]shee
 // OptionNames returns what the catalog calls its options and attributes, the most
 // used first.
 func (s *Store) OptionNames(ctx context.Context) ([]string, error) {
-	rows, err := s.Pool.Query(ctx, `select o->>'name'
+	rows, err := s.pool.Query(ctx, `select o->>'name'
 		from (select options || attributes as all_of from variant order by id desc limit 20000) v,
 			jsonb_array_elements(v.all_of) o group by 1 order by count(*) desc, 1 limit 200`)
 	if err != nil {

@@ -7,8 +7,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/door"
 )
 
 // Sheet is a spreadsheet that came, with its mapping.
@@ -62,12 +62,12 @@ const sheetQuery = `select s.id, s.name, encode(s.sha256, 'hex') as sum, s.bytes
 	s.header, s.first_row, s.names, s.rows, s.mapping, s.mapped_as, s.misfits, s.choices, s.revision, s.rehearsed, s.catalog_version,
 	(select count(*) from sheet_pairing p where p.sheet_id = s.id)::int as paired,
 	exists (select from sheet_import i where i.sheet_id = s.id and i.state in ('importing', 'reverting')) as importing,
-	s.rehearsed > 0 and s.catalog_version <> v.version as stale, s.totals, s.actor, s.created_at
+	s.rehearsed > 0 and s.catalog_version <> v.version as stale, s.totals, actor_name(s.actor_id) as actor, s.created_at
 	from sheet s cross join catalog_version v`
 
 // Sheets returns those that were not given up, the newest first.
 func (s *Store) Sheets(ctx context.Context, limit int) ([]Sheet, error) {
-	found, err := list[Sheet](ctx, s.Pool, sheetQuery+` where s.state <> 'given up' order by s.id desc limit $1`, limit)
+	found, err := list[Sheet](ctx, s.pool, sheetQuery+` where s.state <> 'given up' order by s.id desc limit $1`, limit)
 	for i := range found {
 		found[i].fill()
 	}
@@ -75,7 +75,7 @@ func (s *Store) Sheets(ctx context.Context, limit int) ([]Sheet, error) {
 }
 
 // Sheet returns one.
-func (s *Store) Sheet(ctx context.Context, id int64) (Sheet, error) { return SheetOf(ctx, s.Pool, id) }
+func (s *Store) Sheet(ctx context.Context, id int64) (Sheet, error) { return SheetOf(ctx, s.pool, id) }
 
 // SheetOf returns one, as a transaction sees it.
 func SheetOf(ctx context.Context, db DB, id int64) (Sheet, error) {
@@ -96,15 +96,16 @@ func (s *Sheet) fill() {
 }
 
 // NewSheet records a sheet whose bytes are kept; it is still to be read.
-func NewSheet(ctx context.Context, tx pgx.Tx, who acting.Actor, name string, sum []byte, bytes int64) (int64, error) {
+func NewSheet(ctx context.Context, tx *door.Tx, name string, sum []byte, bytes int64) (int64, error) {
 	if err := EndClaims(ctx, tx, 0, [][]byte{sum}); err != nil {
 		return 0, err
 	}
-	return number(ctx, tx, `insert into sheet (name, sha256, bytes, actor) values ($1, $2, $3, $4) returning id`, name, sum, bytes, who.Name)
+	return number(ctx, tx, `insert into sheet (name, sha256, bytes, actor_id) values ($1, $2, $3, $4) returning
+		id`, name, sum, bytes, tx.Who().ID)
 }
 
 // LockSheet locks a sheet that is to be changed.
-func LockSheet(ctx context.Context, tx pgx.Tx, id int64) (Sheet, error) {
+func LockSheet(ctx context.Context, tx *door.Tx, id int64) (Sheet, error) {
 	if _, err := number(ctx, tx, `select id from sheet where id = $1 for update`, id); err != nil {
 		return Sheet{}, err
 	}
@@ -128,7 +129,7 @@ type SheetRead struct {
 }
 
 // EndReading records what was found in a sheet, which is open from then on.
-func EndReading(ctx context.Context, tx pgx.Tx, id int64, r SheetRead) error {
+func EndReading(ctx context.Context, tx *door.Tx, id int64, r SheetRead) error {
 	_, err := tx.Exec(ctx, `update sheet set state = case when state = 'given up' then state else 'open' end, worksheet = $2, worksheets = $3,
 		macros = $4, header = $5, first_row = $6, names = $7, rows = $8, mapping = $9, mapped_as = $10, misfits = $11, choices = $12,
 		problem = $13, revision = revision + 1, rehearsed = 0, totals = '{}' where id = $1`,
@@ -141,17 +142,15 @@ func EndReading(ctx context.Context, tx pgx.Tx, id int64, r SheetRead) error {
 }
 
 // SheetUnreadable records why a sheet cannot be read.
-func (s *Store) SheetUnreadable(ctx context.Context, id int64, problem string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update sheet set state = 'unreadable', problem = $2 where id = $1`, id, problem); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
-	})
+func SheetUnreadable(ctx context.Context, tx *door.Tx, id int64, problem string) error {
+	if _, err := tx.Exec(ctx, `update sheet set state = 'unreadable', problem = $2 where id = $1`, id, problem); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
 }
 
 // ReadAgain has a sheet read from another worksheet.
-func ReadAgain(ctx context.Context, tx pgx.Tx, id int64, worksheet string) error {
+func ReadAgain(ctx context.Context, tx *door.Tx, id int64, worksheet string) error {
 	if _, err := tx.Exec(ctx, `update sheet set state = 'reading', worksheet = $2, header = 0, problem = '', rehearsed = 0, totals = '{}',
 		revision = revision + 1 where id = $1`, id, worksheet); err != nil {
 		return err
@@ -160,28 +159,26 @@ func ReadAgain(ctx context.Context, tx pgx.Tx, id int64, worksheet string) error
 }
 
 // GiveUpSheet hides a sheet.
-func (s *Store) GiveUpSheet(ctx context.Context, id int64) error {
-	return s.setSheetState(ctx, `update sheet set state = 'given up' where id = $1 returning id`, id)
+func GiveUpSheet(ctx context.Context, tx *door.Tx, id int64) error {
+	return setSheetState(ctx, tx, `update sheet set state = 'given up' where id = $1 returning id`, id)
 }
 
 // RestoreSheet brings a sheet back that was given up.
-func (s *Store) RestoreSheet(ctx context.Context, id int64) error {
-	return s.setSheetState(ctx, `update sheet set state = case when rows = 0 and problem <> '' then 'unreadable' else 'open' end
+func RestoreSheet(ctx context.Context, tx *door.Tx, id int64) error {
+	return setSheetState(ctx, tx, `update sheet set state = case when rows = 0 and problem <> '' then 'unreadable' else 'open' end
 		where id = $1 and state = 'given up' returning id`, id)
 }
 
-func (s *Store) setSheetState(ctx context.Context, query string, id int64) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := number(ctx, tx, query, id); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
-	})
+func setSheetState(ctx context.Context, tx *door.Tx, query string, id int64) error {
+	if _, err := number(ctx, tx, query, id); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
 }
 
 // MapSheet gives a sheet a mapping and choices; what was judged by the old ones no
 // longer counts.
-func MapSheet(ctx context.Context, tx pgx.Tx, id int64, m sheet.Mapping, c sheet.Choices) error {
+func MapSheet(ctx context.Context, tx *door.Tx, id int64, m sheet.Mapping, c sheet.Choices) error {
 	if _, err := tx.Exec(ctx, `update sheet set mapping = $2, choices = $3, revision = revision + 1, problem = '' where id = $1`,
 		id, m, c); err != nil {
 		return err
@@ -197,14 +194,14 @@ type SheetRow struct {
 }
 
 // ClearRows forgets the rows of a sheet, to read it anew.
-func (s *Store) ClearRows(ctx context.Context, id int64) error {
-	_, err := s.exec(ctx, `with gone as (delete from sheet_verdict where sheet_id = $1) delete from sheet_row where sheet_id = $1`, id)
+func ClearRows(ctx context.Context, tx *door.Tx, id int64) error {
+	_, err := tx.Exec(ctx, `with gone as (delete from sheet_verdict where sheet_id = $1) delete from sheet_row where sheet_id = $1`, id)
 	return err
 }
 
 // AddSheetRows keeps rows of a sheet.
-func (s *Store) AddSheetRows(ctx context.Context, id int64, rows []SheetRow) error {
-	return s.copyInto(ctx, "sheet_row", []string{"sheet_id", "row", "cells"},
+func AddSheetRows(ctx context.Context, tx *door.Tx, id int64, rows []SheetRow) error {
+	return copyInto(ctx, tx, "sheet_row", []string{"sheet_id", "row", "cells"},
 		pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) { return []any{id, rows[i].Row, rows[i].Cells}, nil }))
 }
 
@@ -221,7 +218,7 @@ func RowsOf(ctx context.Context, db DB, id int64, rows []int) ([]SheetRow, error
 }
 
 // EditRow keeps what a person did to a row, which is ErrNotFound where there is none.
-func EditRow(ctx context.Context, tx pgx.Tx, id int64, row int, edits []sheet.CellEdit) error {
+func EditRow(ctx context.Context, tx *door.Tx, id int64, row int, edits []sheet.CellEdit) error {
 	var kept any
 	if len(edits) > 0 {
 		kept = edits
@@ -236,7 +233,7 @@ func RowsFrom(ctx context.Context, db DB, id int64, row int) (n int64, err error
 }
 
 // CountEdits counts a sheet's revision up, since cells were changed.
-func CountEdits(ctx context.Context, tx pgx.Tx, id int64) (revision int64, err error) {
+func CountEdits(ctx context.Context, tx *door.Tx, id int64) (revision int64, err error) {
 	revision, err = number(ctx, tx, `update sheet set revision = revision + 1 where id = $1 returning revision`, id)
 	if err != nil {
 		return 0, err
@@ -257,21 +254,21 @@ type SheetVerdict struct {
 }
 
 // NewRound begins a round of judging a sheet's rows.
-func (s *Store) NewRound(ctx context.Context) (int64, error) {
-	return number(ctx, s.Pool, `select nextval('sheet_round')`)
+func NewRound(ctx context.Context, tx *door.Tx) (int64, error) {
+	return number(ctx, tx, `select nextval('sheet_round')`)
 }
 
 // SheetImporting tells whether an import of a sheet is under way, stopped, or being taken
 // back.
 func (s *Store) SheetImporting(ctx context.Context, id int64) (importing bool, err error) {
-	err = s.Pool.QueryRow(ctx, `select exists (select from sheet_import where sheet_id = $1 and state in ('importing', 'reverting'))`,
+	err = s.pool.QueryRow(ctx, `select exists (select from sheet_import where sheet_id = $1 and state in ('importing', 'reverting'))`,
 		id).Scan(&importing)
 	return importing, err
 }
 
 // DropRound forgets a round that is not going to be shown.
-func (s *Store) DropRound(ctx context.Context, id, round int64) error {
-	_, err := s.exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round = $2`, id, round)
+func DropRound(ctx context.Context, tx *door.Tx, id, round int64) error {
+	_, err := tx.Exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round = $2`, id, round)
 	return err
 }
 
@@ -283,8 +280,8 @@ func jsonOrNothing[T any](items []T) (any, error) {
 }
 
 // AddVerdicts keeps how rows were judged in a round.
-func (s *Store) AddVerdicts(ctx context.Context, id, round int64, verdicts []SheetVerdict) error {
-	return s.copyInto(ctx, "sheet_verdict",
+func AddVerdicts(ctx context.Context, tx *door.Tx, id, round int64, verdicts []SheetVerdict) error {
+	return copyInto(ctx, tx, "sheet_verdict",
 		[]string{"sheet_id", "round", "row", "verdict", "sku", "first_row", "questions", "changes", "product_id", "variant_id"},
 		pgx.CopyFromSlice(len(verdicts), func(i int) ([]any, error) {
 			v := verdicts[i]
@@ -299,7 +296,7 @@ func (s *Store) AddVerdicts(ctx context.Context, id, round int64, verdicts []She
 
 // PutVerdicts keeps how single rows were judged, instead of what the round that is shown
 // says of them.
-func PutVerdicts(ctx context.Context, tx pgx.Tx, id int64, verdicts []SheetVerdict) error {
+func PutVerdicts(ctx context.Context, tx *door.Tx, id int64, verdicts []SheetVerdict) error {
 	batch := &pgx.Batch{}
 	for _, v := range verdicts {
 		questions, err := jsonOrNothing(v.Questions)
@@ -378,14 +375,14 @@ func (s *Store) ChosenRows(ctx context.Context, id int64, f RowFilter) (rows []i
 	}
 	from += ` where r.sheet_id = @sheet and r.row >= (select first_row from sheet where id = @sheet)` + where
 	if where == "" {
-		total, err = number(ctx, s.Pool, `select rows from sheet where id = $1`, id)
+		total, err = number(ctx, s.pool, `select rows from sheet where id = $1`, id)
 	} else {
-		total, err = number(ctx, s.Pool, `select count(*)`+from, args)
+		total, err = number(ctx, s.pool, `select count(*)`+from, args)
 	}
 	if err != nil {
 		return nil, 0, err
 	}
-	found, err := s.Pool.Query(ctx, `select r.row`+from+` order by r.row offset @offset limit @limit`, args)
+	found, err := s.pool.Query(ctx, `select r.row`+from+` order by r.row offset @offset limit @limit`, args)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -396,35 +393,30 @@ func (s *Store) ChosenRows(ctx context.Context, id int64, f RowFilter) (rows []i
 // EndRehearsal shows a round of verdicts, which are of a revision of the sheet, and what
 // they come to. It does nothing, and returns false, when the sheet is another by now, or
 // an import of it is under way.
-func (s *Store) EndRehearsal(ctx context.Context, id, round int64, revision int, version int64, totals SheetTotals) (shown bool,
+func EndRehearsal(ctx context.Context, tx *door.Tx, id, round int64, revision int, version int64, totals SheetTotals) (shown bool,
 	err error) {
-	err = s.Within(ctx, func(tx pgx.Tx) error {
-		found, err := LockSheet(ctx, tx, id)
-		if err != nil || found.Revision != revision || found.Importing {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `update sheet set round = $2, rehearsed = $3, catalog_version = $4, totals = $5, problem = '' where id = $1`,
-			id, round, revision, version, totals); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round < $2`, id, round); err != nil {
-			return err
-		}
-		shown = true
-		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
-	})
-	return shown, err
+	found, err := LockSheet(ctx, tx, id)
+	if err != nil || found.Revision != revision || found.Importing {
+		return shown, err
+	}
+	if _, err := tx.Exec(ctx, `update sheet set round = $2, rehearsed = $3, catalog_version = $4, totals = $5, problem = '' where id = $1`,
+		id, round, revision, version, totals); err != nil {
+		return shown, err
+	}
+	if _, err := tx.Exec(ctx, `delete from sheet_verdict where sheet_id = $1 and round < $2`, id, round); err != nil {
+		return shown, err
+	}
+	shown = true
+	return shown, Notify(ctx, tx, Event{Topic: "sheet", ID: id})
 }
 
 // SheetProblem records why a sheet cannot be judged.
-func (s *Store) SheetProblem(ctx context.Context, id int64, revision int, problem string) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update sheet set problem = $3, rehearsed = 0, totals = '{}' where id = $1 and revision = $2`,
-			id, revision, problem); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
-	})
+func SheetProblem(ctx context.Context, tx *door.Tx, id int64, revision int, problem string) error {
+	if _, err := tx.Exec(ctx, `update sheet set problem = $3, rehearsed = 0, totals = '{}' where id = $1 and revision = $2`,
+		id, revision, problem); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
 }
 
 // QuestionsBehind returns rows behind one in which the same is the matter with a cell of

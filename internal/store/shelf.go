@@ -8,8 +8,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/shelf"
+	"ambrosa/internal/door"
 )
 
 // Shelved is a picture on the shelf.
@@ -59,12 +59,12 @@ func (f ShelfFilter) where() (string, pgx.NamedArgs) {
 func (s *Store) Shelf(ctx context.Context, f ShelfFilter, offset, limit int) (page []Shelved, total int64, err error) {
 	where, args := f.where()
 	args["offset"], args["limit"] = offset, limit
-	if total, err = number(ctx, s.Pool, `select count(*) from shelved s where `+where, args); err != nil {
+	if total, err = number(ctx, s.pool, `select count(*) from shelved s where `+where, args); err != nil {
 		return nil, 0, err
 	}
-	page, err = list[Shelved](ctx, s.Pool, `select s.file_id as id, f.path, f.lot_id as lot, l.name as lot_name,
+	page, err = list[Shelved](ctx, s.pool, `select s.file_id as id, f.path, f.lot_id as lot, l.name as lot_name,
 			coalesce(encode(f.sha256, 'hex'), '') as sum, f.bytes, coalesce(b.width, 0) as width,
-			coalesce(b.height, 0) as height, f.problem, s.folder, s.words, s.actor, s.at,
+			coalesce(b.height, 0) as height, f.problem, s.folder, s.words, actor_name(s.actor_id) as actor, s.at,
 			(select count(distinct (p.product_id, p.category_id)) from placement p where p.file_id = s.file_id) as stands
 		from (select * from shelved s where `+where+` order by s.folder, s.id desc offset @offset limit @limit) s
 		join file f on f.id = s.file_id join lot l on l.id = f.lot_id left join blob b using (sha256) order by s.folder, s.id desc`, args)
@@ -79,7 +79,7 @@ type ShelfFolder struct {
 
 // ShelfFolders returns those in which pictures are.
 func (s *Store) ShelfFolders(ctx context.Context) ([]ShelfFolder, error) {
-	return list[ShelfFolder](ctx, s.Pool, `select folder, count(*) as pictures from shelved group by folder order by lower(folder), folder`)
+	return list[ShelfFolder](ctx, s.pool, `select folder, count(*) as pictures from shelved group by folder order by lower(folder), folder`)
 }
 
 // ShelfPlace is how a file was kept on the shelf and how it is; nil is not at all.
@@ -92,7 +92,7 @@ type ShelfPlace struct {
 // LockShelf keeps files from going and the shelf from being changed until the transaction ends, and
 // returns how those of the files are kept that are there. It comes before any other lock of a file,
 // and behind that of their lots.
-func LockShelf(ctx context.Context, tx pgx.Tx, files []int64) ([]ShelfPlace, error) {
+func LockShelf(ctx context.Context, tx *door.Tx, files []int64) ([]ShelfPlace, error) {
 	if err := lockFindings(ctx, tx); err != nil {
 		return nil, err
 	}
@@ -106,7 +106,7 @@ func LockShelf(ctx context.Context, tx pgx.Tx, files []int64) ([]ShelfPlace, err
 }
 
 // WriteShelf keeps files as their places say from now on; those of no place come off.
-func WriteShelf(ctx context.Context, tx pgx.Tx, who acting.Actor, places []ShelfPlace) error {
+func WriteShelf(ctx context.Context, tx *door.Tx, places []ShelfPlace) error {
 	var off []int64
 	batch := &pgx.Batch{}
 	for _, p := range places {
@@ -115,12 +115,12 @@ func WriteShelf(ctx context.Context, tx pgx.Tx, who acting.Actor, places []Shelf
 			continue
 		}
 		batch.Queue(`with put as (
-				insert into shelved (file_id, folder, words, search, actor)
+				insert into shelved (file_id, folder, words, search, actor_id)
 				select id, $2, $3, lower(concat_ws(' ', $2::text, array_to_string($3::text[], ' '), path)), $4 from file where id = $1
 				on conflict (file_id) do update set folder = excluded.folder, words = excluded.words, search = excluded.search,
-					actor = excluded.actor, at = now() returning id, file_id)
+					actor_id = excluded.actor_id, at = now() returning id, file_id)
 			insert into reference (file_id, shelved_id) select file_id, id from put
-				on conflict (shelved_id) where shelved_id is not null do nothing`, p.File, p.Now.Folder, p.Now.Words, who.Name)
+				on conflict (shelved_id) where shelved_id is not null do nothing`, p.File, p.Now.Folder, p.Now.Words, tx.Who().ID)
 	}
 	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
 		return err
@@ -136,9 +136,9 @@ func WriteShelf(ctx context.Context, tx pgx.Tx, who acting.Actor, places []Shelf
 }
 
 // NewShelfAct writes down what was done on the shelf at once, and returns what takes it back.
-func NewShelfAct(ctx context.Context, tx pgx.Tx, who acting.Actor, places []ShelfPlace, decisions []int64) (int64, error) {
-	return number(ctx, tx, `insert into shelf_act (actor, places, decisions) values ($1, $2, $3) returning id`,
-		who.Name, places, orEmpty(decisions))
+func NewShelfAct(ctx context.Context, tx *door.Tx, places []ShelfPlace, decisions []int64) (int64, error) {
+	return number(ctx, tx, `insert into shelf_act (actor_id, places, decisions) values ($1, $2, $3) returning id`,
+		tx.Who().ID, places, orEmpty(decisions))
 }
 
 // ShelfAct is what was done on the shelf at once.
@@ -149,7 +149,7 @@ type ShelfAct struct {
 
 // UndoShelfAct marks an act as taken back and returns it; ErrNotFound means that there is none,
 // or that it was taken back before.
-func UndoShelfAct(ctx context.Context, tx pgx.Tx, id int64) (ShelfAct, error) {
+func UndoShelfAct(ctx context.Context, tx *door.Tx, id int64) (ShelfAct, error) {
 	return one[ShelfAct](ctx, tx, `with a as (update shelf_act set undone_at = now() where id = $1 and undone_at is null returning *)
 		select places, array(select d.id from decision d where d.id = any(a.decisions) and d.undone_at is null order by d.lot_id) as decisions
 		from a`, id)
@@ -161,7 +161,7 @@ func LotsOf(ctx context.Context, db DB, files []int64) ([]int64, error) {
 }
 
 // Undecided returns those of some files that wait to be decided on, by their lot.
-func Undecided(ctx context.Context, tx pgx.Tx, files []int64) (map[int64][]Seen, error) {
+func Undecided(ctx context.Context, tx *door.Tx, files []int64) (map[int64][]Seen, error) {
 	waiting, err := numbers(ctx, tx, `select id from file where id = any($1) and verdict in ('loose', 'contested', 'unread')`, files)
 	if err != nil {
 		return nil, err
@@ -171,6 +171,6 @@ func Undecided(ctx context.Context, tx pgx.Tx, files []int64) (map[int64][]Seen,
 
 // LotShelf returns the folder that a lot was dropped into on the shelf; on is false where it was not.
 func (s *Store) LotShelf(ctx context.Context, lot int64) (folder string, on bool, err error) {
-	err = s.Pool.QueryRow(ctx, `select coalesce(shelf, ''), shelf is not null from lot where id = $1`, lot).Scan(&folder, &on)
+	err = s.pool.QueryRow(ctx, `select coalesce(shelf, ''), shelf is not null from lot where id = $1`, lot).Scan(&folder, &on)
 	return folder, on, orNotFound(err)
 }

@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/door"
 )
 
 // snapshotRow is a product with its variants as one row.
@@ -27,19 +28,19 @@ const snapshotQuery = `select p.id, p.code, p.ref, p.title, coalesce(c.path, '')
 	from product p left join category c on c.id = p.category_id`
 
 // Snapshots returns products as they stand, by number, and locks them.
-func Snapshots(ctx context.Context, tx pgx.Tx, products []int64) (map[int64]catalog.Snapshot, error) {
+func Snapshots(ctx context.Context, tx *door.Tx, products []int64) (map[int64]catalog.Snapshot, error) {
 	return snapshots(ctx, tx, ` where p.id = any($1) order by p.id for update of p`, products)
 }
 
 // SnapshotsByCode returns those whose code is one of these, in lower case, and locks
 // them.
-func SnapshotsByCode(ctx context.Context, tx pgx.Tx, codes []string) (map[int64]catalog.Snapshot, error) {
+func SnapshotsByCode(ctx context.Context, tx *door.Tx, codes []string) (map[int64]catalog.Snapshot, error) {
 	return snapshots(ctx, tx, ` where lower(p.code) = any($1) order by p.id for update of p`, codes)
 }
 
 // SnapshotOf returns a product as it stands.
 func (s *Store) SnapshotOf(ctx context.Context, product int64) (catalog.Snapshot, error) {
-	found, err := snapshots(ctx, s.Pool, ` where p.id = any($1)`, []int64{product})
+	found, err := snapshots(ctx, s.pool, ` where p.id = any($1)`, []int64{product})
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
@@ -65,14 +66,14 @@ type Written struct {
 // HoldCatalog counts the catalog's version up and keeps others from changing products
 // until the transaction ends: what is changed in one version is seen with that
 // version.
-func HoldCatalog(ctx context.Context, tx pgx.Tx) (version int64, err error) {
+func HoldCatalog(ctx context.Context, tx *door.Tx) (version int64, err error) {
 	return number(ctx, tx, `update catalog_version set version = version + 1 returning version`)
 }
 
 // WriteProducts makes products be as they are wanted, and gives those that are made and
 // their variants their numbers, and variants their positions: Is is what stands then. It
 // returns the categories that it made. version is HoldCatalog's.
-func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Written) (categories []int64, err error) {
+func WriteProducts(ctx context.Context, tx *door.Tx, version int64, products []Written) (categories []int64, err error) {
 	w := &productWriter{ctx: ctx, tx: tx, version: version}
 	if err := w.categories(products); err != nil {
 		return nil, fmt.Errorf("write categories: %w", err)
@@ -101,7 +102,7 @@ func WriteProducts(ctx context.Context, tx pgx.Tx, version int64, products []Wri
 
 type productWriter struct {
 	ctx     context.Context
-	tx      pgx.Tx
+	tx      *door.Tx
 	version int64
 	made    []int64 // categories
 }
@@ -289,7 +290,7 @@ func (w *productWriter) movePictures(moved []int64) error {
 }
 
 // RecountPictures counts the pictures of products again, and their versions up.
-func RecountPictures(ctx context.Context, tx pgx.Tx, products []int64) error {
+func RecountPictures(ctx context.Context, tx *door.Tx, products []int64) error {
 	_, err := tx.Exec(ctx, `update product p set version = version + 1, updated_at = now(),
 		pictures = (select count(*) from placement where product_id = p.id) where id = any($1)`, products)
 	return err
@@ -331,7 +332,7 @@ func VariantsInUse(ctx context.Context, db DB, variants []int64) ([]int64, error
 
 // DeleteProducts deletes, in HoldCatalog's version, products that nothing but their variants
 // belongs to, and returns those that stay, since pictures, files or plans are about them.
-func DeleteProducts(ctx context.Context, tx pgx.Tx, products []int64) (stay []int64, err error) {
+func DeleteProducts(ctx context.Context, tx *door.Tx, products []int64) (stay []int64, err error) {
 	stay, err = numbers(ctx, tx, `select id from product p where id = any($1) and (
 		exists (select from placement where product_id = p.id) or `+heldByFile("product_id", "p.id")+`
 		or exists (select from plan_change where product_id = p.id) or exists (select from lot where product_id = p.id))`, products)

@@ -34,7 +34,7 @@ func (s *Store) Space(ctx context.Context, by string) ([]Space, error) {
 	if by == "month" {
 		order = "1"
 	}
-	return list[Space](ctx, s.Pool, `
+	return list[Space](ctx, s.pool, `
 		with contents as (
 			select f.sha256, min(f.id) as first, count(*) as files, max(f.bytes) as bytes,
 				bool_or(`+needed("f.id", "now()")+`) as needed,
@@ -50,7 +50,7 @@ func (s *Store) Space(ctx context.Context, by string) ([]Space, error) {
 
 // CountFiles returns how many files the library has.
 func (s *Store) CountFiles(ctx context.Context) (int64, error) {
-	return number(ctx, s.Pool, `select coalesce(sum(files), 0)::bigint from file_count`)
+	return number(ctx, s.pool, `select coalesce(sum(files), 0)::bigint from file_count`)
 }
 
 // Beside is what lies beside the library's files, bytes.
@@ -61,6 +61,6 @@ type Beside struct {
 
 // Beside returns it.
 func (s *Store) Beside(ctx context.Context) (Beside, error) {
-	return one[Beside](ctx, s.Pool, `select (select coalesce(sum(bytes), 0)::bigint from rendition) as made,
+	return one[Beside](ctx, s.pool, `select (select coalesce(sum(bytes), 0)::bigint from rendition) as made,
 		(select coalesce(sum(size), 0)::bigint from dispatch where size > 0 and let_go_at is null) as packages`)
 }

@@ -11,16 +11,17 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
+
+	"ambrosa/internal/database"
+	"ambrosa/internal/door"
 )
 
 //go:embed migrations/*.sql
@@ -35,48 +36,15 @@ var ErrChanged = errors.New("changed in between")
 // ErrTaken means that another row has what only one may have.
 var ErrTaken = errors.New("another has it")
 
-// isDouble tells whether an error is a value that another row has.
-func isDouble(err error) bool {
-	var refused *pgconn.PgError
-	return errors.As(err, &refused) && refused.Code == uniqueViolation
-}
-
-// Unfit tells whether an error is a value that the database cannot keep, such as
-// a text with NUL, or a number larger than its column takes.
-func Unfit(err error) bool {
-	var refused *pgconn.PgError
-	if errors.As(err, &refused) {
-		return refused.Code == notInRepertoire || refused.Code == untranslatable || refused.Code == outOfRange
-	}
-	// The driver refuses a number for a column that it does not fit into before it is sent.
-	return err != nil && strings.Contains(err.Error(), "failed to encode args[") && strings.Contains(err.Error(), "than m")
-}
-
-// WentMeanwhile tells whether an error is a row that something was to be written about, and
-// that is gone.
-func WentMeanwhile(err error) bool {
-	var refused *pgconn.PgError
-	return errors.As(err, &refused) && refused.Code == foreignKeyViolation
-}
-
-// IsTransient tells whether an error is of two transactions that were in each other's way: the same can
-// be tried again.
-func IsTransient(err error) bool {
-	var refused *pgconn.PgError
-	return errors.As(err, &refused) && (refused.Code == deadlockDetected || refused.Code == serializationFailure)
-}
-
-// TookTooLong tells whether an error is a statement that the database gave up
-// after its time.
-func TookTooLong(err error) bool {
-	var refused *pgconn.PgError
-	return errors.As(err, &refused) && (refused.Code == queryCanceled || refused.Code == lockNotAvailable) ||
-		errors.Is(err, context.DeadlineExceeded)
-}
-
-// Store is a pool of connections with what is done on them.
+// Store is what is read of the database, with the door through which it is changed.
 type Store struct {
-	Pool *pgxpool.Pool
+	*door.Door
+	// pool is for reading: its sessions cannot write.
+	pool *pgxpool.Pool
+	// writing is the door's.
+	writing *pgxpool.Pool
+	// leases is the door over the connections that never wait.
+	leases *door.Door
 	// Name tells this process from all others on the database; its sessions bear it.
 	Name string
 	// Lease is how long this process may do background work after it last said that it is alive.
@@ -86,6 +54,7 @@ type Store struct {
 	// hearing events, and for telling whether the database answers.
 	control *pgxpool.Pool
 	health  health
+	address string
 }
 
 // Open connects to a database.
@@ -94,7 +63,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read the database's address: %w", err)
 	}
-	s := &Store{Name: processName(), Lease: leaseTerm}
+	s := &Store{Name: processName(), Lease: leaseTerm, address: url}
 	config.MaxConns = max(config.MaxConns, 16)
 	config.PrepareConn = prepare
 	parameters := config.ConnConfig.RuntimeParams
@@ -108,14 +77,19 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	control.MaxConns, control.PrepareConn = 4, nil
 	control.ConnConfig.RuntimeParams["statement_timeout"] = "10s"
 	control.ConnConfig.ConnectTimeout = 5 * time.Second
-	if s.Pool, err = pgxpool.NewWithConfig(ctx, config); err != nil {
-		return nil, err
+	reading := config.Copy()
+	reading.ConnConfig.RuntimeParams["default_transaction_read_only"] = "on"
+	for _, open := range []struct {
+		pool **pgxpool.Pool
+		with *pgxpool.Config
+	}{{&s.pool, reading}, {&s.writing, config}, {&s.control, control}} {
+		if *open.pool, err = pgxpool.NewWithConfig(ctx, open.with); err != nil {
+			s.Close()
+			return nil, err
+		}
 	}
-	if s.control, err = pgxpool.NewWithConfig(ctx, control); err != nil {
-		s.Pool.Close()
-		return nil, err
-	}
-	if err := s.Pool.Ping(ctx); err != nil {
+	s.Door, s.leases = door.New(s.writing, nil), door.New(s.control, nil)
+	if err := s.pool.Ping(ctx); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("connect to the database: %w", err)
 	}
@@ -124,8 +98,11 @@ func Open(ctx context.Context, url string) (*Store, error) {
 
 // Close lets all connections go.
 func (s *Store) Close() {
-	s.control.Close()
-	s.Pool.Close()
+	for _, pool := range []*pgxpool.Pool{s.pool, s.writing, s.control} {
+		if pool != nil {
+			pool.Close()
+		}
+	}
 }
 
 // Migrate brings the database to the newest form: the project's own tables and
@@ -152,7 +129,7 @@ func (s *Store) Migrate(ctx context.Context) (err error) {
 	}); err != nil {
 		return fmt.Errorf("migrate the database: %w", err)
 	}
-	queue, err := rivermigrate.New(riverpgxv5.New(s.Pool), nil)
+	queue, err := rivermigrate.New(riverpgxv5.New(s.writing), nil)
 	if err != nil {
 		return err
 	}
@@ -180,7 +157,7 @@ func (s *Store) goose(work func(*goose.Provider) error) error {
 	if err != nil {
 		return err
 	}
-	var db *sql.DB = stdlib.OpenDBFromPool(s.Pool)
+	var db *sql.DB = stdlib.OpenDBFromPool(s.writing)
 	defer db.Close()
 	provider, err := goose.NewProvider(goose.DialectPostgres, db, folder)
 	if err != nil {
@@ -195,26 +172,38 @@ type DB interface {
 	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
 }
 
+// QueueDriver is what the queue reaches its own tables with.
+func (s *Store) QueueDriver() *riverpgxv5.Driver { return riverpgxv5.New(s.writing) }
+
+// Address is where the database is, as Open was told.
+func (s *Store) Address() string { return s.address }
+
+// Ping tells whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
+
+// Reader is for reading outside a transaction; its sessions cannot write.
+func (s *Store) Reader() DB { return s.pool }
+
 func list[T any](ctx context.Context, db DB, query string, args ...any) ([]T, error) {
 	rows, err := db.Query(ctx, query, args...)
 	if err != nil {
-		return nil, away(err)
+		return nil, database.Away(err)
 	}
 	found, err := pgx.CollectRows(rows, pgx.RowToStructByName[T])
-	return found, away(err)
+	return found, database.Away(err)
 }
 
 func one[T any](ctx context.Context, db DB, query string, args ...any) (T, error) {
 	var none T
 	rows, err := db.Query(ctx, query, args...)
 	if err != nil {
-		return none, away(err)
+		return none, database.Away(err)
 	}
 	row, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T])
 	if errors.Is(err, pgx.ErrNoRows) {
 		return none, ErrNotFound
 	}
-	return row, away(err)
+	return row, database.Away(err)
 }
 
 func number(ctx context.Context, db DB, query string, args ...any) (n int64, err error) {
@@ -222,7 +211,7 @@ func number(ctx context.Context, db DB, query string, args ...any) (n int64, err
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = ErrNotFound
 	}
-	return n, away(err)
+	return n, database.Away(err)
 }
 
 // numbers returns the one column of a query.
@@ -242,6 +231,12 @@ func texts(ctx context.Context, db DB, query string, args ...any) ([]string, err
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
+// copyInto writes rows by COPY.
+func copyInto(ctx context.Context, tx *door.Tx, table string, columns []string, rows pgx.CopyFromSource) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{table}, columns, rows)
+	return err
+}
+
 // Event says that something changed; it goes to every process that listens.
 type Event struct {
 	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch,shelf,everything"`
@@ -253,20 +248,6 @@ type Event struct {
 const Everything = "everything"
 
 const channel = "ambrosa"
-
-// SQLSTATE of a statement that was given up, and of texts that cannot be kept
-// (PostgreSQL, Appendix A).
-const (
-	queryCanceled        = "57014"
-	lockNotAvailable     = "55P03"
-	deadlockDetected     = "40P01"
-	serializationFailure = "40001"
-	uniqueViolation      = "23505"
-	foreignKeyViolation  = "23503"
-	notInRepertoire      = "22021"
-	untranslatable       = "22P05"
-	outOfRange           = "22003"
-)
 
 // Notify announces an event when the transaction commits.
 func Notify(ctx context.Context, db interface {

@@ -5,15 +5,15 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
 	"ambrosa/core/upkeep"
+	"ambrosa/internal/door"
 )
 
 // NewSwap writes a draft of nothing yet that has files take the place of others. ErrNotFound
 // means that one of the files is not there, or cannot be shown.
-func NewSwap(ctx context.Context, tx pgx.Tx, who acting.Actor, swaps []upkeep.Swap) (int64, error) {
-	id, err := NewPlan(ctx, tx, who, "swap", "instead")
+func NewSwap(ctx context.Context, tx *door.Tx, swaps []upkeep.Swap) (int64, error) {
+	id, err := NewPlan(ctx, tx, "swap", "instead")
 	if err != nil {
 		return 0, err
 	}
@@ -33,7 +33,7 @@ func NewSwap(ctx context.Context, tx pgx.Tx, who acting.Actor, swaps []upkeep.Sw
 // OwnersShowing returns products, and behind them categories, that show a file whose place
 // another takes by a plan; with on only some of them.
 func OwnersShowing(
-	ctx context.Context, tx pgx.Tx, id int64, on []catalog.Target, after catalog.Target, limit int,
+	ctx context.Context, tx *door.Tx, id int64, on []catalog.Target, after catalog.Target, limit int,
 ) ([]catalog.Target, error) {
 	products, categories := split(on)
 	all := len(on) == 0
@@ -80,21 +80,22 @@ func Swapped(ctx context.Context, db DB, id int64, on []catalog.Target) ([]Arriv
 // Shows tells whether a product, with its variants, or a category shows a file.
 func (s *Store) Shows(ctx context.Context, owner catalog.Target, file int64) (shows bool, err error) {
 	product, category := ownerColumns(owner)
-	err = s.Pool.QueryRow(ctx, `select exists (select from placement where file_id = $1 and (product_id = $2 or category_id = $3))`,
+	err = s.pool.QueryRow(ctx, `select exists (select from placement where file_id = $1 and (product_id = $2 or category_id = $3))`,
 		file, product, category).Scan(&shows)
 	return shows, err
 }
 
 // Twins returns the files of findings that are the same as, or look like, others: with whole
 // all files of their groups, else only the findings that a filter chooses.
-func Twins(ctx context.Context, tx pgx.Tx, q FindingFilter, whole bool) ([]upkeep.Twin, error) {
+func (s *Store) Twins(ctx context.Context, q FindingFilter, whole bool) ([]upkeep.Twin, error) {
 	where, args := q.where(1)
 	chosen := `select g.id from finding g` + where + ` and g.kind in ('twice', 'alike')`
 	if whole {
 		chosen = `select o.id from finding o join finding g on g.kind = o.kind and g.grp = o.grp` + where + ` and g.kind in ('twice', 'alike')
 			and not exists (select from held h where h.file_id = o.file_id)`
 	}
-	rows, err := tx.Query(ctx, `select g.file_id, g.grp, (select count(distinct coalesce(p.product_id, -p.category_id))::int from placement p
+	rows, err := s.pool.Query(ctx, `select g.file_id, g.grp, (select count(distinct coalesce(p.product_id,
+		-p.category_id))::int from placement p
 			where p.file_id = g.file_id), exists (select from pin where file_id = g.file_id)
 		from finding g where g.id in (`+chosen+`) order by g.grp, g.file_id`, args...)
 	if err != nil {

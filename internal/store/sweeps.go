@@ -6,8 +6,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/upkeep"
+	"ambrosa/internal/door"
 )
 
 // Upkeep is how upkeep goes.
@@ -25,14 +25,14 @@ type Upkeep struct {
 
 // Upkeep returns how upkeep goes.
 func (s *Store) Upkeep(ctx context.Context) (Upkeep, error) {
-	return one[Upkeep](ctx, s.Pool, `select way_back_days, hold_days, ages, sweep_hours, check_days, purge, rights_days, lying_days,
+	return one[Upkeep](ctx, s.pool, `select way_back_days, hold_days, ages, sweep_hours, check_days, purge, rights_days, lying_days,
 			purge_share
 		from upkeep_setting`)
 }
 
 // SetUpkeep says how it goes from now on. Ways back that stand already keep their term.
-func (s *Store) SetUpkeep(ctx context.Context, u Upkeep) error {
-	_, err := s.exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
+func SetUpkeep(ctx context.Context, tx *door.Tx, u Upkeep) error {
+	_, err := tx.Exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
 		purge_share = $6, check_days = $7, rights_days = $8, lying_days = $9,
 		next_sweep = case when $4 = 0 then next_sweep else least(next_sweep, now() + make_interval(hours => $4)) end`,
 		u.WayBackDays, u.HoldDays, u.Ages, u.SweepHours, u.Purge, u.PurgeShare,
@@ -63,25 +63,25 @@ type Sweep struct {
 	Asked   Asked      `json:"asked"`
 }
 
-const sweepQuery = `select id, actor, kinds, at, ended_at, asked from sweep`
+const sweepQuery = `select id, actor_name(actor_id) as actor, kinds, at, ended_at, asked from sweep`
 
 // Sweep returns one.
 func (s *Store) Sweep(ctx context.Context, id int64) (Sweep, error) {
-	return one[Sweep](ctx, s.Pool, sweepQuery+` where id = $1`, id)
+	return one[Sweep](ctx, s.pool, sweepQuery+` where id = $1`, id)
 }
 
 // Sweeps returns the newest first.
 func (s *Store) Sweeps(ctx context.Context, limit int) ([]Sweep, error) {
-	return list[Sweep](ctx, s.Pool, sweepQuery+` order by id desc limit $1`, limit)
+	return list[Sweep](ctx, s.pool, sweepQuery+` order by id desc limit $1`, limit)
 }
 
 // NewSweep records one that is to be done.
-func NewSweep(ctx context.Context, tx pgx.Tx, who acting.Actor, kinds []string) (int64, error) {
-	return number(ctx, tx, `insert into sweep (actor, kinds) values ($1, $2) returning id`, who.Name, kinds)
+func NewSweep(ctx context.Context, tx *door.Tx, kinds []string) (int64, error) {
+	return number(ctx, tx, `insert into sweep (actor_id, kinds) values ($1, $2) returning id`, tx.Who().ID, kinds)
 }
 
 // SweepDue takes the turn of the timetable's next sweep, where it is due.
-func SweepDue(ctx context.Context, tx pgx.Tx) (due bool, err error) {
+func SweepDue(ctx context.Context, tx *door.Tx) (due bool, err error) {
 	tag, err := tx.Exec(ctx, `update upkeep_setting set next_sweep = now() + make_interval(hours => sweep_hours)
 		where sweep_hours > 0 and next_sweep <= now()`)
 	return tag.RowsAffected() > 0, err
@@ -89,7 +89,7 @@ func SweepDue(ctx context.Context, tx pgx.Tx) (due bool, err error) {
 
 // SweptAsUsual tells whether the timetable's last sweeps ended when they should have: not after a
 // long pause, nor after the clock was turned on.
-func SweptAsUsual(ctx context.Context, tx pgx.Tx) (usual bool, err error) {
+func SweptAsUsual(ctx context.Context, tx *door.Tx) (usual bool, err error) {
 	err = tx.QueryRow(ctx, `select exists (select from sweep s, upkeep_setting u
 		where s.ended_at between now() - make_interval(hours => 2 * u.sweep_hours + 1) and now())`).Scan(&usual)
 	return usual, err
@@ -108,7 +108,7 @@ func CountAsked(ctx context.Context, db DB, at time.Time) (Asked, error) {
 
 // SweepReport returns what a sweep found first, to be told; why is what ended it, "" for
 // nothing. Files that are held do not count.
-func SweepReport(ctx context.Context, tx pgx.Tx, id int64, why string) (r upkeep.Report, err error) {
+func SweepReport(ctx context.Context, tx *door.Tx, id int64, why string) (r upkeep.Report, err error) {
 	r.Why = why
 	if why == "" {
 		r.Found, err = list[upkeep.Fresh](ctx, tx, `select kind, reason, count(*) as n, sum(frees)::bigint as frees from finding g
@@ -120,25 +120,23 @@ func SweepReport(ctx context.Context, tx pgx.Tx, id int64, why string) (r upkeep
 
 // EndSweep records what a sweep asked, and forgets the findings of its kinds that it did
 // not find again.
-func (s *Store) EndSweep(ctx context.Context, id int64, asked Asked) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if err := lockFindings(ctx, tx); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `delete from finding f using sweep s where s.id = $1 and f.kind = any(s.kinds) and f.last_sweep < s.id`,
-			id); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `update sweep set ended_at = now(), asked = $2 where id = $1`, id, asked); err != nil {
-			return err
-		}
-		return Notify(ctx, tx, Event{Topic: "upkeep"})
-	})
+func EndSweep(ctx context.Context, tx *door.Tx, id int64, asked Asked) error {
+	if err := lockFindings(ctx, tx); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, `delete from finding f using sweep s where s.id = $1 and f.kind = any(s.kinds) and f.last_sweep < s.id`,
+		id); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, `update sweep set ended_at = now(), asked = $2 where id = $1`, id, asked); err != nil {
+		return err
+	}
+	return Notify(ctx, tx, Event{Topic: "upkeep"})
 }
 
 // lockFindings keeps others from writing findings until the transaction ends. It comes
 // before any lock of a file: going, a file takes its findings with it.
-func lockFindings(ctx context.Context, tx pgx.Tx) error {
+func lockFindings(ctx context.Context, tx *door.Tx) error {
 	_, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtext('findings'))`)
 	return err
 }
@@ -177,7 +175,7 @@ func (f LeftFile) Frees() int64 {
 // EachLeft calls for every file that nothing needs at a time, and that is not held, in the
 // order of their numbers. Rows are read as they are asked for.
 func (s *Store) EachLeft(ctx context.Context, at time.Time, each func(LeftFile) error) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		// The files and what needs them are walked side by side, in the order of both indexes: that
 		// takes no memory, however many there are, and the first is known at once.
 		if _, err := tx.Exec(ctx, `set local enable_hashjoin = off; set local max_parallel_workers_per_gather = 0`); err != nil {
@@ -195,7 +193,7 @@ func (s *Store) EachLeft(ctx context.Context, at time.Time, each func(LeftFile) 
 // back whose term is over; others with the same bytes are looked at only where there are some.
 var leftQuery = `
 	with stood as materialized (
-		select distinct on (r.file_id) r.file_id, c.plan_id, p.applied_at, p.applied_by
+		select distinct on (r.file_id) r.file_id, c.plan_id, p.applied_at, actor_name(p.applied_by_id) as applied_by
 		from reference r join plan_change c on c.id = r.plan_change_id join plan p on p.id = c.plan_id
 		where r.until <= $1 and c.state = 'applied'
 			and jsonb_path_exists(c.before, '$[*].pictures[*] ? (@.file == $f)', jsonb_build_object('f', r.file_id))
@@ -248,7 +246,7 @@ type Twin struct {
 // EachTwin calls for every file that has the bytes of another, group by group. Files that
 // are held do not count.
 func (s *Store) EachTwin(ctx context.Context, each func(Twin) error) error {
-	rows, err := s.Pool.Query(ctx, `
+	rows, err := s.pool.Query(ctx, `
 		with twice as materialized (
 			select f.sha256, min(f.id) as first from file f
 			where f.sha256 is not null and f.verdict <> 'sheet' and not exists (select from held h where h.file_id = f.id)
@@ -289,28 +287,26 @@ type Swept struct {
 }
 
 // PutFindings writes what a sweep found. What was found before keeps when that was.
-func (s *Store) PutFindings(ctx context.Context, sweep int64, found []Swept) error {
+func PutFindings(ctx context.Context, tx *door.Tx, sweep int64, found []Swept) error {
 	if len(found) == 0 {
 		return nil
 	}
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		if err := lockFindings(ctx, tx); err != nil {
-			return err
-		}
-		_, err := tx.Exec(ctx, `
-		with found as (select * from jsonb_to_recordset($1) u (kind text, reason text, file bigint, lot bigint, path text, sum text,
-				bytes bigint, frees bigint, grp bigint, since timestamptz, detail text, plan bigint, product bigint)),
-			there as materialized (select id from file where id in (select file from found) for key share), -- none goes meanwhile
-			made as materialized (select id from product where id in (select product from found) for key share)
-		insert into finding (kind, reason, file_id, lot_id, path, sha256, bytes, frees, grp, since, detail, plan_id, product_id,
-			first_sweep, last_sweep)
-		select kind, reason, nullif(file, 0), nullif(lot, 0), path, decode(nullif(sum, ''), 'hex'), bytes, frees, grp, since, detail, plan,
-			m.id, $2, $2
-		from found f left join there t on t.id = f.file left join made m on m.id = f.product
-		where (f.file = 0 or t.id is not null) and (f.product = 0 or f.file <> 0 or m.id is not null)
-		on conflict (kind, thing) do update set reason = excluded.reason, path = excluded.path, detail = excluded.detail,
-			lot_id = excluded.lot_id, bytes = excluded.bytes, frees = excluded.frees, grp = excluded.grp, plan_id = excluded.plan_id,
-			product_id = excluded.product_id, since = excluded.since, last_sweep = excluded.last_sweep`, found, sweep)
+	if err := lockFindings(ctx, tx); err != nil {
 		return err
-	})
+	}
+	_, err := tx.Exec(ctx, `
+	with found as (select * from jsonb_to_recordset($1) u (kind text, reason text, file bigint, lot bigint, path text, sum text,
+			bytes bigint, frees bigint, grp bigint, since timestamptz, detail text, plan bigint, product bigint)),
+		there as materialized (select id from file where id in (select file from found) for key share), -- none goes meanwhile
+		made as materialized (select id from product where id in (select product from found) for key share)
+	insert into finding (kind, reason, file_id, lot_id, path, sha256, bytes, frees, grp, since, detail, plan_id, product_id,
+		first_sweep, last_sweep)
+	select kind, reason, nullif(file, 0), nullif(lot, 0), path, decode(nullif(sum, ''), 'hex'), bytes, frees, grp, since, detail, plan,
+		m.id, $2, $2
+	from found f left join there t on t.id = f.file left join made m on m.id = f.product
+	where (f.file = 0 or t.id is not null) and (f.product = 0 or f.file <> 0 or m.id is not null)
+	on conflict (kind, thing) do update set reason = excluded.reason, path = excluded.path, detail = excluded.detail,
+		lot_id = excluded.lot_id, bytes = excluded.bytes, frees = excluded.frees, grp = excluded.grp, plan_id = excluded.plan_id,
+		product_id = excluded.product_id, since = excluded.since, last_sweep = excluded.last_sweep`, found, sweep)
+	return err
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/catalog"
+	"ambrosa/internal/door"
 )
 
 // targetOf is the SQL of a row's target as JSON, null for none: of a table with
@@ -88,7 +89,7 @@ func columnsOf(ctx context.Context, db DB, t catalog.Target) (c targetColumns, e
 
 // LockOwner locks a product or category whose pictures are to be changed and
 // returns its version.
-func LockOwner(ctx context.Context, tx pgx.Tx, owner catalog.Target) (version int64, err error) {
+func LockOwner(ctx context.Context, tx *door.Tx, owner catalog.Target) (version int64, err error) {
 	if owner.Kind == catalog.KindCategory {
 		return number(ctx, tx, `select version from category where id = $1 for update`, owner.ID)
 	}
@@ -96,7 +97,7 @@ func LockOwner(ctx context.Context, tx pgx.Tx, owner catalog.Target) (version in
 }
 
 // LockProductsOf locks the products that have some placements, by ID, and returns them with their versions.
-func LockProductsOf(ctx context.Context, tx pgx.Tx, placements []int64) (owners []catalog.Target, versions []int64, err error) {
+func LockProductsOf(ctx context.Context, tx *door.Tx, placements []int64) (owners []catalog.Target, versions []int64, err error) {
 	rows, err := tx.Query(ctx, `select id, version from product where id in (select product_id from placement where id = any($1))
 		order by id for update`, placements)
 	if err != nil {
@@ -146,5 +147,5 @@ func TargetsOf(ctx context.Context, db DB, owner catalog.Target) ([]Named, error
 
 // Named returns how a product and its variants, or a category, are called.
 func (s *Store) Named(ctx context.Context, owner catalog.Target) ([]Named, error) {
-	return TargetsOf(ctx, s.Pool, owner)
+	return TargetsOf(ctx, s.pool, owner)
 }

@@ -7,8 +7,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/naming"
+	"ambrosa/internal/door"
 )
 
 // PictureText is a picture that stands, with its alternative text in a language.
@@ -39,7 +39,7 @@ const standingOrder = ` order by p.code, p.id, v.position nulls first, v.id null
 func (s *Store) PictureTexts(ctx context.Context, f ProductFilter, language string) ([]PictureText, error) {
 	where, args := f.where()
 	args["language"] = language
-	rows, err := s.Pool.Query(ctx, `
+	rows, err := s.pool.Query(ctx, `
 		select p.id, coalesce(pl.variant_id, 0), pl.id, p.code, coalesce(nullif(p.ref, ''), p.id::text),
 			coalesce(nullif(c.ref, ''), c.id::text, ''),
 			coalesce(v.sku, w.sku, p.code), coalesce(nullif(v.title, ''), p.title), coalesce(v.options, '[]'), coalesce(v.gtin, w.gtin, ''),
@@ -68,7 +68,7 @@ type TextTemplate struct {
 
 // TextTemplates returns those of a language, that of no view first.
 func (s *Store) TextTemplates(ctx context.Context, language string) ([]TextTemplate, error) {
-	return list[TextTemplate](ctx, s.Pool, `select view, template from text_template where language = $1 order by view`, language)
+	return list[TextTemplate](ctx, s.pool, `select view, template from text_template where language = $1 order by view`, language)
 }
 
 // NewText is a text that a picture is to have.
@@ -79,7 +79,7 @@ type NewText struct {
 }
 
 // KeepTemplates remembers what texts of a language are drafted from, in the stead of what was.
-func KeepTemplates(ctx context.Context, tx pgx.Tx, language string, templates []TextTemplate) error {
+func KeepTemplates(ctx context.Context, tx *door.Tx, language string, templates []TextTemplate) error {
 	if _, err := tx.Exec(ctx, `delete from text_template where language = $1`, language); err != nil {
 		return err
 	}
@@ -95,13 +95,13 @@ func KeepTemplates(ctx context.Context, tx pgx.Tx, language string, templates []
 // KeepTexts keeps texts in a language, those that are still as they were seen, and records what was
 // before. It returns how many it kept.
 func KeepTexts(
-	ctx context.Context, tx pgx.Tx, who acting.Actor, language string, texts []NewText,
+	ctx context.Context, tx *door.Tx, language string, texts []NewText,
 ) (keeping, kept int64, err error) {
 	if err = toldTexts(ctx, tx, texts); err != nil {
 		return 0, 0, err
 	}
-	if keeping, err = number(ctx, tx, `insert into text_keeping (language, actor, texts) values ($1, $2, 0) returning id`, language,
-		who.Name); err != nil {
+	if keeping, err = number(ctx, tx, `insert into text_keeping (language, actor_id, texts) values ($1, $2, 0) returning id`, language,
+		tx.Who().ID); err != nil {
 		return 0, 0, err
 	}
 	write := keepOther
@@ -117,7 +117,7 @@ func KeepTexts(
 }
 
 // toldTexts puts texts into a table of the transaction.
-func toldTexts(ctx context.Context, tx pgx.Tx, texts []NewText) error {
+func toldTexts(ctx context.Context, tx *door.Tx, texts []NewText) error {
 	if _, err := tx.Exec(ctx, `create temporary table told_text (placement bigint, product bigint, variant bigint, sum bytea, seen text,
 		seen_by text, text text, by text) on commit drop`); err != nil {
 		return err
@@ -166,39 +166,39 @@ type TextKeeping struct {
 
 // TextKeepings returns the last in a language.
 func (s *Store) TextKeepings(ctx context.Context, language string, limit int) ([]TextKeeping, error) {
-	return list[TextKeeping](ctx, s.Pool, `select id, language, actor, at, texts, undone_at from text_keeping where language = $1 and texts > 0
+	return list[TextKeeping](ctx, s.pool, `select id, language, actor_name(actor_id) as actor, at, texts, undone_at from
+		text_keeping where language = $1 and texts > 0
 		order by id desc limit $2`, language, limit)
 }
 
 // UndoTexts takes texts back that were kept together, as far as they still say what they said
 // then. ErrChanged means that they were taken back already, ErrNotFound that there are none.
-func (s *Store) UndoTexts(ctx context.Context, id int64) error {
-	return s.Within(ctx, func(tx pgx.Tx) error {
-		found, err := one[TextKeeping](ctx, tx, `select id, language, actor, at, texts, undone_at from text_keeping where id = $1 for update`, id)
-		if err != nil {
-			return err
-		}
-		if found.UndoneAt != nil {
-			return ErrChanged
-		}
-		if found.Language == "" {
-			_, err = tx.Exec(ctx, `with back as (
-					update placement pl set alt = coalesce(k.was, ''), alt_by = coalesce(nullif(k.was_by, ''), 'draft') from text_kept k, file f
-					where k.keeping_id = $1 and pl.product_id = k.product_id and coalesce(pl.variant_id, 0) = k.variant_id
-						and f.id = pl.file_id and f.sha256 = k.sha256 and pl.alt = k.is_now returning pl.product_id)
-				update product set version = version + 1, updated_at = now() where id in (select product_id from back)`, id)
-		} else {
-			_, err = tx.Exec(ctx, `with gone as (
-					delete from alt_text a using text_kept k where k.keeping_id = $1 and k.was is null and a.product_id = k.product_id
-						and a.variant_id = k.variant_id and a.sha256 = k.sha256 and a.language = $2 and a.text = k.is_now)
-				update alt_text a set text = k.was, by = k.was_by from text_kept k where k.keeping_id = $1 and k.was is not null
-					and a.product_id = k.product_id and a.variant_id = k.variant_id and a.sha256 = k.sha256 and a.language = $2
-					and a.text = k.is_now`, id, found.Language)
-		}
-		if err != nil {
-			return err
-		}
-		_, err = tx.Exec(ctx, `update text_keeping set undone_at = now() where id = $1`, id)
+func UndoTexts(ctx context.Context, tx *door.Tx, id int64) error {
+	found, err := one[TextKeeping](ctx, tx, `select id, language, actor_name(actor_id) as actor, at, texts, undone_at
+		from text_keeping where id = $1 for update`, id)
+	if err != nil {
 		return err
-	})
+	}
+	if found.UndoneAt != nil {
+		return ErrChanged
+	}
+	if found.Language == "" {
+		_, err = tx.Exec(ctx, `with back as (
+				update placement pl set alt = coalesce(k.was, ''), alt_by = coalesce(nullif(k.was_by, ''), 'draft') from text_kept k, file f
+				where k.keeping_id = $1 and pl.product_id = k.product_id and coalesce(pl.variant_id, 0) = k.variant_id
+					and f.id = pl.file_id and f.sha256 = k.sha256 and pl.alt = k.is_now returning pl.product_id)
+			update product set version = version + 1, updated_at = now() where id in (select product_id from back)`, id)
+	} else {
+		_, err = tx.Exec(ctx, `with gone as (
+				delete from alt_text a using text_kept k where k.keeping_id = $1 and k.was is null and a.product_id = k.product_id
+					and a.variant_id = k.variant_id and a.sha256 = k.sha256 and a.language = $2 and a.text = k.is_now)
+			update alt_text a set text = k.was, by = k.was_by from text_kept k where k.keeping_id = $1 and k.was is not null
+				and a.product_id = k.product_id and a.variant_id = k.variant_id and a.sha256 = k.sha256 and a.language = $2
+				and a.text = k.is_now`, id, found.Language)
+	}
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `update text_keeping set undone_at = now() where id = $1`, id)
+	return err
 }

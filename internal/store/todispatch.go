@@ -78,7 +78,7 @@ func (s *Store) productsToDispatch(ctx context.Context, settings dispatch.Settin
 		args["lot"] = settings.Lot
 	}
 	args["language"] = settings.Language
-	rows, err := s.Pool.Query(ctx, `
+	rows, err := s.pool.Query(ctx, `
 		select p.id, coalesce(pl.variant_id, 0), 0, p.code, coalesce(nullif(p.ref, ''), p.id::text),
 			coalesce(nullif(c.ref, ''), c.id::text, ''),
 			coalesce(v.sku, case when w.alone then w.sku end, p.code), coalesce(nullif(v.title, ''), p.title), coalesce(v.options, '[]'),
@@ -97,7 +97,7 @@ func (s *Store) categoriesToDispatch(ctx context.Context, settings dispatch.Sett
 	if settings.Query != "" || len(settings.SKUs) > 0 {
 		return nil, nil
 	}
-	rows, err := s.Pool.Query(ctx, `
+	rows, err := s.pool.Query(ctx, `
 		select 0, 0, c.id, c.path, coalesce(nullif(c.ref, ''), c.id::text), coalesce(nullif(c.ref, ''), c.id::text), '', c.name, '[]'::jsonb, '',
 			pl.view, pl.place, case when $1::text = '' then pl.alt else '' end, `+ofFile+`
 		from category c join placement pl on pl.category_id = c.id join file f on f.id = pl.file_id left join blob b on b.sha256 = f.sha256
@@ -118,7 +118,7 @@ func (s *Store) variantsOf(ctx context.Context, items []dispatch.Item) (map[int6
 			products = append(products, item.Product)
 		}
 	}
-	rows, err := s.Pool.Query(ctx, `select v.product_id, v.id, v.sku, coalesce(nullif(v.title, ''), p.title), v.options, coalesce(v.gtin, '')
+	rows, err := s.pool.Query(ctx, `select v.product_id, v.id, v.sku, coalesce(nullif(v.title, ''), p.title), v.options, coalesce(v.gtin, '')
 		from variant v join product p on p.id = v.product_id where v.product_id = any($1) and not v.retired
 		order by v.product_id, v.position, v.id`, products)
 	if err != nil {
@@ -148,7 +148,7 @@ func lowered(texts []string) []string {
 // nobody is writing anything now: only what is read behind such an answer is all that the number
 // stands for, as what is written under a number can be seen after it.
 func (s *Store) HandedStamp(ctx context.Context) (stamp int64, quiet bool, err error) {
-	err = s.Pool.QueryRow(ctx, `select last_value, not exists (select from pg_stat_activity
+	err = s.pool.QueryRow(ctx, `select last_value, not exists (select from pg_stat_activity
 		where backend_xid is not null and datname = current_database()) from handed_stamp`).Scan(&stamp, &quiet)
 	return stamp, quiet, err
 }

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 
 	"ambrosa/internal/postgres"
 	"ambrosa/internal/store"
@@ -176,4 +177,22 @@ func Open(t testing.TB) *store.Store {
 	}
 	t.Cleanup(s.Close)
 	return s
+}
+
+var pools sync.Map // *store.Store: *pgxpool.Pool
+
+// Pool reaches a store's database past its door, to look at rows, and to make what tests need.
+func Pool(s *store.Store) *pgxpool.Pool {
+	if found, there := pools.Load(s); there {
+		return found.(*pgxpool.Pool)
+	}
+	made, err := pgxpool.New(context.Background(), s.Address())
+	if err != nil {
+		panic(err)
+	}
+	found, there := pools.LoadOrStore(s, made)
+	if there {
+		made.Close()
+	}
+	return found.(*pgxpool.Pool)
 }

@@ -8,11 +8,10 @@ import (
 	"fmt"
 	"io"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/naming"
+	"ambrosa/internal/door"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
@@ -120,7 +119,7 @@ func (t *Texter) textRows(ctx context.Context, path string) (rows []naming.TextR
 
 // KeepSheet keeps the texts that a sheet brings, as a person's. seen is the print of what was seen
 // to change: other changes are ErrOthers. The other errors are ReadSheet's.
-func (t *Texter) KeepSheet(ctx context.Context, who acting.Actor, path, language, seen string) (keeping, kept int64, err error) {
+func (t *Texter) KeepSheet(ctx context.Context, who identity.Actor, path, language, seen string) (keeping, kept int64, err error) {
 	read, err := t.ReadSheet(ctx, path, language)
 	if err != nil {
 		return 0, 0, err
@@ -132,8 +131,9 @@ func (t *Texter) KeepSheet(ctx context.Context, who acting.Actor, path, language
 	for i, item := range read.Changed {
 		texts[i] = store.NewText{PictureText: item.PictureText, To: item.To, By: "person"}
 	}
-	err = t.Store.Within(ctx, func(tx pgx.Tx) error {
-		keeping, kept, err = store.KeepTexts(ctx, tx, who, language, texts)
+	err = t.Store.Do(ctx, door.By(who, identity.TextsKeep), func(tx *door.Tx) error {
+		keeping, kept, err = store.KeepTexts(ctx, tx, language, texts)
+		tell(tx, keeping, kept, language, texts)
 		return err
 	})
 	return keeping, kept, err

@@ -7,11 +7,11 @@ import (
 	"errors"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/naming"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -125,7 +125,7 @@ var ErrOthers = errors.New("other drafts would be kept than were seen")
 
 // Keep keeps the drafts of a choice, those that were edited as they were. seen is how many drafts
 // were seen: others are ErrOthers. It returns the keeping, and how many texts it has.
-func (t *Texter) Keep(ctx context.Context, who acting.Actor, c Choice, seen int, edited []Edited) (keeping, kept int64, err error) {
+func (t *Texter) Keep(ctx context.Context, who identity.Actor, c Choice, seen int, edited []Edited) (keeping, kept int64, err error) {
 	r, err := t.Report(ctx, c)
 	if err != nil {
 		return 0, 0, err
@@ -145,12 +145,30 @@ func (t *Texter) Keep(ctx context.Context, who acting.Actor, c Choice, seen int,
 			texts = append(texts, store.NewText{PictureText: item.PictureText, To: item.To, By: "draft"})
 		}
 	}
-	err = t.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = t.Store.Do(ctx, door.By(who, identity.TextsKeep), func(tx *door.Tx) error {
 		if err := store.KeepTemplates(ctx, tx, c.Language, c.Templates); err != nil {
 			return err
 		}
-		keeping, kept, err = store.KeepTexts(ctx, tx, who, c.Language, texts)
+		keeping, kept, err = store.KeepTexts(ctx, tx, c.Language, texts)
+		tell(tx, keeping, kept, c.Language, texts)
 		return err
 	})
 	return keeping, kept, err
+}
+
+// tell says what was kept, of which products.
+func tell(tx *door.Tx, keeping, kept int64, language string, texts []store.NewText) {
+	tx.About(audit.Of(identity.Texts, keeping))
+	for _, t := range texts {
+		tx.About(audit.Of(identity.Product, t.Product))
+	}
+	tx.Changed(nil, map[string]any{"language": language, "texts": kept})
+}
+
+// Undo takes texts back that were kept together, as far as they still say what they said then.
+// store.ErrChanged means that they were taken back already, store.ErrNotFound that there are none.
+func (t *Texter) Undo(ctx context.Context, who identity.Actor, id int64) error {
+	return t.Store.Do(ctx, door.By(who, identity.TextsUndo, audit.Of(identity.Texts, id)), func(tx *door.Tx) error {
+		return store.UndoTexts(ctx, tx, id)
+	})
 }

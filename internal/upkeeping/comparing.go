@@ -6,10 +6,10 @@ import (
 	"slices"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -48,7 +48,9 @@ func (u *Upkeeper) Compare(ctx context.Context, sweep int64, now time.Time, coun
 	if err := u.comparePart(ctx, blob.Parts, nil, sweep, now, counts); err != nil {
 		return err
 	}
-	return errors.Join(u.Store.FoundAgain(ctx, sweep), u.Store.EndStrays(ctx, sweep))
+	return u.Store.Step(ctx, func(tx *door.Tx) error {
+		return errors.Join(store.FoundAgain(ctx, tx, sweep), store.EndStrays(ctx, tx, sweep))
+	})
 }
 
 // ErrStoreEmpty means that the store shows none of the objects that it should have.
@@ -107,7 +109,9 @@ func (u *Upkeeper) missing(ctx context.Context, rows map[blob.Sum]bool, counts *
 	for sum := range rows {
 		sums = append(sums, sum.String())
 	}
-	return u.Store.Checked(ctx, sums, slices.Repeat([]string{"missing"}, len(sums)))
+	return u.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Checked(ctx, tx, sums, slices.Repeat([]string{"missing"}, len(sums)))
+	})
 }
 
 // comparePart compares one part with the rows, and takes those whose object is there from them.
@@ -138,7 +142,7 @@ func (u *Upkeeper) comparePart(
 	}
 	found = append(found, unkept...)
 	counts.Strays += int64(len(found))
-	return u.Store.PutStrays(ctx, sweep, found)
+	return u.Store.Step(ctx, func(tx *door.Tx) error { return store.PutStrays(ctx, tx, sweep, found) })
 }
 
 // unkept returns those of objects that nothing names, asked for after they were listed.
@@ -160,9 +164,11 @@ func (u *Upkeeper) unkept(ctx context.Context, strays map[blob.Sum]store.Stray) 
 // DropStrays drops objects that no row names, because a person says so: each is asked about
 // again, under the lock of its sum. It returns how many went, and their receipt.
 // store.ErrNotFound means that none of them is a stray any more.
-func (u *Upkeeper) DropStrays(ctx context.Context, who acting.Actor, keys []string) (receipt, dropped int64, err error) {
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
-		receipt, err = store.NewReceipt(ctx, tx, who, []int64{})
+func (u *Upkeeper) DropStrays(ctx context.Context, who identity.Actor, keys []string) (receipt, dropped int64, err error) {
+	err = u.Store.Do(ctx, door.By(who, identity.StrayDrop), func(tx *door.Tx) error {
+		receipt, err = store.NewReceipt(ctx, tx, []int64{})
+		tx.About(audit.Of(identity.Receipt, receipt))
+		tx.Changed(map[string]any{"objects": keys}, nil)
 		return err
 	})
 	if err != nil {
@@ -171,22 +177,31 @@ func (u *Upkeeper) DropStrays(ctx context.Context, who acting.Actor, keys []stri
 	for _, name := range keys {
 		went, err := u.dropStray(ctx, who, receipt, name)
 		if err != nil {
-			return receipt, dropped, errors.Join(err, u.Store.EndReceipt(ctx, receipt))
+			return receipt, dropped, errors.Join(err, u.endReceipt(ctx, receipt))
 		}
 		if went {
 			dropped++
 		}
 	}
 	if dropped == 0 {
-		return 0, 0, errors.Join(store.ErrNotFound, u.Store.ForgetReceipt(ctx, receipt))
+		return 0, 0, errors.Join(store.ErrNotFound, u.Store.Step(ctx, func(tx *door.Tx) error {
+			return store.ForgetReceipt(ctx, tx, receipt)
+		}))
 	}
-	return receipt, dropped, u.Store.EndReceipt(ctx, receipt)
+	return receipt, dropped, u.endReceipt(ctx, receipt)
 }
 
-func (u *Upkeeper) dropStray(ctx context.Context, who acting.Actor, receipt int64, name string) (went bool, err error) {
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
+// endReceipt records that all has gone that a receipt is of.
+func (u *Upkeeper) endReceipt(ctx context.Context, receipt int64) error {
+	return u.Store.Step(ctx, func(tx *door.Tx) error { return store.EndReceipt(ctx, tx, receipt) })
+}
+
+func (u *Upkeeper) dropStray(ctx context.Context, who identity.Actor, receipt int64, name string) (went bool, err error) {
+	err = u.Store.Do(ctx, door.By(who, identity.StrayDrop, audit.Of(identity.Receipt, receipt)), func(tx *door.Tx) error {
+		went = false
 		stray, err := store.TakeStray(ctx, tx, name)
 		if errors.Is(err, store.ErrNotFound) {
+			tx.Unchanged()
 			return nil
 		}
 		if err != nil {
@@ -210,7 +225,7 @@ func (u *Upkeeper) dropStray(ctx context.Context, who acting.Actor, receipt int6
 			}
 		}
 		went = true
-		return store.ReceiveStray(ctx, tx, receipt, who.Name, stray)
+		return store.ReceiveStray(ctx, tx, receipt, stray)
 	})
 	return went && err == nil, err
 }

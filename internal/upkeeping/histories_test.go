@@ -18,9 +18,10 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 )
 
 // lives does one thing at random.
@@ -40,17 +41,17 @@ func (w *world) lives(ctx context.Context, r *rand.Rand) error {
 	case 8:
 		q, err := w.someFindings(ctx)
 		if err == nil {
-			_, err = w.keeper.Hold(ctx, acting.Specialist, q, 30, "")
+			_, err = w.keeper.Hold(ctx, identity.Specialist, q, 30, "")
 		}
 		return err
 	case 9:
 		return w.purges(ctx, r)
 	case 10:
-		file, err := w.someFile(ctx, w.store.Pool)
+		file, err := w.someFile(ctx, testdb.Pool(w.store))
 		if err == nil && r.IntN(2) == 0 {
-			_, err = w.keeper.Pin(ctx, acting.Specialist, []int64{file}, "kept")
+			_, err = w.keeper.Pin(ctx, identity.Specialist, []int64{file}, "kept")
 		} else if err == nil {
-			_, err = w.keeper.Unpin(ctx, acting.Specialist, []int64{file})
+			_, err = w.keeper.Unpin(ctx, identity.Specialist, []int64{file})
 		}
 		return err
 	case 11:
@@ -62,7 +63,7 @@ func (w *world) lives(ctx context.Context, r *rand.Rand) error {
 	default:
 		holdings, err := w.store.Holdings(ctx)
 		if err == nil && len(holdings) > 0 {
-			_, err = w.keeper.Restore(ctx, acting.Specialist, holdings[r.IntN(len(holdings))].ID, nil)
+			_, err = w.keeper.Restore(ctx, identity.Specialist, holdings[r.IntN(len(holdings))].ID, nil)
 		}
 		return err
 	}
@@ -71,7 +72,7 @@ func (w *world) lives(ctx context.Context, r *rand.Rand) error {
 // count returns the one number of a query.
 func (w *world) count(query string, args ...any) (n int64) {
 	w.t.Helper()
-	w.must(w.store.Pool.QueryRow(w.t.Context(), query, args...).Scan(&n))
+	w.must(testdb.Pool(w.store).QueryRow(w.t.Context(), query, args...).Scan(&n))
 	return n
 }
 
@@ -88,7 +89,7 @@ func (w *world) holds(ctx context.Context) {
 		}
 	}
 	for owner, files := range w.shown {
-		standing, err := store.Standing(ctx, w.store.Pool, []catalog.Target{owner})
+		standing, err := store.Standing(ctx, testdb.Pool(w.store), []catalog.Target{owner})
 		w.must(err)
 		now := map[int64]bool{}
 		for _, e := range standing[owner][owner] {
@@ -104,7 +105,7 @@ func (w *world) holds(ctx context.Context) {
 		}
 	}
 	// Every file has its bytes, and there are no others.
-	rows, err := w.store.Pool.Query(ctx, `select distinct encode(sha256, 'hex') from file`)
+	rows, err := testdb.Pool(w.store).Query(ctx, `select distinct encode(sha256, 'hex') from file`)
 	w.must(err)
 	needed, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	w.must(err)
@@ -120,7 +121,7 @@ func (w *world) holds(ctx context.Context) {
 		stored = append(stored, d.Name())
 		return err
 	}))
-	rows, err = w.store.Pool.Query(ctx, `select encode(sha256, 'hex') from blob_arriving`)
+	rows, err = testdb.Pool(w.store).Query(ctx, `select encode(sha256, 'hex') from blob_arriving`)
 	w.must(err)
 	arriving, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	w.must(err)

@@ -16,8 +16,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
@@ -98,19 +98,19 @@ func (w *world) kills(database, folder string, seed int, after time.Duration) {
 // goesOn does what runs do that are taken up after a process has died, and learns what stands.
 func (w *world) goesOn(ctx context.Context) {
 	w.t.Helper()
-	rows, err := w.store.Pool.Query(ctx, `select id from receipt where ended_at is null order by id`)
+	rows, err := testdb.Pool(w.store).Query(ctx, `select id from receipt where ended_at is null order by id`)
 	w.must(err)
 	receipts, err := pgx.CollectRows(rows, pgx.RowTo[int64])
 	w.must(err)
 	for _, receipt := range receipts {
 		for err = errRefused; errors.Is(err, errRefused); {
-			err = w.keeper.DoPurge(ctx, receipt, func(int64) {})
+			err = w.keeper.DoPurge(ctx, identity.Specialist, receipt, func(int64) {})
 		}
 		w.must(err)
 	}
 	w.must(w.knowsSent(ctx))
 	for _, owner := range w.owners {
-		standing, err := store.Standing(ctx, w.store.Pool, []catalog.Target{owner})
+		standing, err := store.Standing(ctx, testdb.Pool(w.store), []catalog.Target{owner})
 		w.must(err)
 		w.shown[owner] = map[int64]bool{}
 		for _, e := range standing[owner][owner] {
@@ -162,7 +162,7 @@ func (w *world) livesHere(ctx context.Context, r *rand.Rand) error {
 	case 1:
 		q, err := w.someFindings(ctx)
 		if err == nil {
-			_, err = w.keeper.Hold(ctx, acting.Specialist, q, 30, "")
+			_, err = w.keeper.Hold(ctx, identity.Specialist, q, 30, "")
 		}
 		return err
 	default:
@@ -173,7 +173,7 @@ func (w *world) livesHere(ctx context.Context, r *rand.Rand) error {
 // known learns which products there are, and what they show.
 func (w *world) known(ctx context.Context) {
 	w.t.Helper()
-	rows, err := w.store.Pool.Query(ctx, `select id from product order by id`)
+	rows, err := testdb.Pool(w.store).Query(ctx, `select id from product order by id`)
 	w.must(err)
 	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
 	w.must(err)

@@ -4,10 +4,8 @@ import (
 	"context"
 	"errors"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/plan"
 	"ambrosa/core/upkeep"
 	"ambrosa/internal/store"
@@ -16,9 +14,9 @@ import (
 // Plans are how files come to stand in the stead of others.
 type Plans interface {
 	// Swap plans it, wherever those stand, or (with on) only on some, and returns the plan.
-	Swap(ctx context.Context, who acting.Actor, swaps []upkeep.Swap, on []catalog.Target) (id int64, err error)
+	Swap(ctx context.Context, who identity.Actor, swaps []upkeep.Swap, on []catalog.Target) (id int64, err error)
 	// Spread plans that one picture goes on some products and categories.
-	Spread(ctx context.Context, who acting.Actor, file int64, on []catalog.Target, way plan.Way) (id int64, err error)
+	Spread(ctx context.Context, who identity.Actor, file int64, on []catalog.Target, way plan.Way) (id int64, err error)
 }
 
 // ErrNothingToMerge means that nothing of what was chosen stands in another's stead.
@@ -30,12 +28,8 @@ var ErrStands = errors.New("the file stands there")
 // Merge plans that of files which are, or look, the same one stays, and that the places of
 // the others are led to it: those of keep, else of each group the one that core/upkeep says.
 // Of a single finding its whole group is meant.
-func (u *Upkeeper) Merge(ctx context.Context, who acting.Actor, q store.FindingFilter, keep []int64) (id int64, err error) {
-	var twins []upkeep.Twin
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
-		twins, err = store.Twins(ctx, tx, q, len(q.IDs) == 1)
-		return err
-	})
+func (u *Upkeeper) Merge(ctx context.Context, who identity.Actor, q store.FindingFilter, keep []int64) (id int64, err error) {
+	twins, err := u.Store.Twins(ctx, q, len(q.IDs) == 1)
 	if err != nil {
 		return 0, err
 	}
@@ -53,8 +47,8 @@ func (u *Upkeeper) Merge(ctx context.Context, who acting.Actor, q store.FindingF
 // PutBack plans that a file stands again where it was replaced: in the stead of the file that
 // took its place on a product or category, or behind what stands there where that one does
 // not stand any more. ErrStands means that the file stands there already.
-func (u *Upkeeper) PutBack(ctx context.Context, who acting.Actor, file, instead int64, on catalog.Target) (id int64, err error) {
-	if on, err = store.OwnerOf(ctx, u.Store.Pool, on); err != nil { // of a variant, its product
+func (u *Upkeeper) PutBack(ctx context.Context, who identity.Actor, file, instead int64, on catalog.Target) (id int64, err error) {
+	if on, err = store.OwnerOf(ctx, u.Store.Reader(), on); err != nil { // of a variant, its product
 		return 0, err
 	}
 	stands, err := u.Store.Shows(ctx, on, file)

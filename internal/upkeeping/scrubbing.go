@@ -10,6 +10,7 @@ import (
 
 	"ambrosa/core/upkeep"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -135,7 +136,7 @@ func (u *Upkeeper) check(ctx context.Context, sums []string) error {
 	if err := group.Wait(); err != nil {
 		return err
 	}
-	return u.Store.Checked(ctx, sums, damage)
+	return u.Store.Step(ctx, func(tx *door.Tx) error { return store.Checked(ctx, tx, sums, damage) })
 }
 
 // rest waits for a while, or until the work ends.
@@ -178,4 +179,11 @@ func (u *Upkeeper) CheckAll(ctx context.Context, each func(store.Swept) error) e
 		}
 	}
 	return nil
+}
+
+// NoteDamage notes that bytes were found damaged while somebody fetched them; sum is theirs, hexadecimal.
+func (u *Upkeeper) NoteDamage(ctx context.Context, sum string) error {
+	return u.Store.Step(ctx, func(tx *door.Tx) error {
+		return store.Checked(ctx, tx, []string{sum}, []string{"damaged"})
+	})
 }

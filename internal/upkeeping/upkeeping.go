@@ -11,11 +11,11 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"ambrosa/core/acting"
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/upkeep"
 	"ambrosa/internal/blob"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -54,19 +54,19 @@ var Kinds = []string{"orphans", "twice", "alike", "broken", "below", "lying"}
 var ErrUnderWay = errors.New("another is under way")
 
 // Sweep has a sweep done of some kinds.
-func (u *Upkeeper) Sweep(ctx context.Context, who acting.Actor, kinds []string) (run int64, err error) {
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
+func (u *Upkeeper) Sweep(ctx context.Context, who identity.Actor, kinds []string) (run int64, err error) {
+	err = u.Store.Do(ctx, door.By(who, identity.SweepBegin), func(tx *door.Tx) error {
 		run, err = u.sweep(ctx, tx, who, kinds)
 		return err
 	})
 	return run, err
 }
 
-func (u *Upkeeper) sweep(ctx context.Context, tx pgx.Tx, who acting.Actor, kinds []string) (int64, error) {
+func (u *Upkeeper) sweep(ctx context.Context, tx *door.Tx, who identity.Actor, kinds []string) (int64, error) {
 	if err := u.alone(ctx, tx, SweepRun); err != nil {
 		return 0, err
 	}
-	sweep, err := store.NewSweep(ctx, tx, who, kinds)
+	sweep, err := store.NewSweep(ctx, tx, kinds)
 	if err != nil {
 		return 0, err
 	}
@@ -75,7 +75,7 @@ func (u *Upkeeper) sweep(ctx context.Context, tx pgx.Tx, who acting.Actor, kinds
 
 // alone tells with ErrUnderWay that a run of a kind goes on, and keeps others from beginning
 // one until the transaction ends.
-func (u *Upkeeper) alone(ctx context.Context, tx pgx.Tx, kind string) error {
+func (u *Upkeeper) alone(ctx context.Context, tx *door.Tx, kind string) error {
 	busy, err := store.RunOfKind(ctx, tx, kind)
 	if err == nil && busy {
 		err = ErrUnderWay
@@ -87,16 +87,17 @@ func (u *Upkeeper) alone(ctx context.Context, tx pgx.Tx, kind string) error {
 // long pause, or when the clock was turned on, terms may have ended that nobody saw ending: then
 // nothing goes by itself before the next sweep, and who looks meanwhile sees what would.
 func (u *Upkeeper) Due(ctx context.Context) error {
-	return u.Store.Within(ctx, func(tx pgx.Tx) error {
+	return u.Store.Do(ctx, door.By(identity.Due, identity.SweepBegin), func(tx *door.Tx) error {
 		due, err := store.SweepDue(ctx, tx)
 		if err != nil || !due {
+			tx.Unchanged()
 			return err
 		}
 		usual, err := store.SweptAsUsual(ctx, tx)
 		if err != nil {
 			return err
 		}
-		if _, err := u.sweep(ctx, tx, acting.Ambrosa, Kinds); err != nil && !errors.Is(err, ErrUnderWay) {
+		if _, err := u.sweep(ctx, tx, identity.Due, Kinds); err != nil && !errors.Is(err, ErrUnderWay) {
 			return err
 		}
 		how, err := u.Store.Upkeep(ctx)
@@ -107,7 +108,7 @@ func (u *Upkeeper) Due(ctx context.Context) error {
 		if err != nil || files == 0 || over(files, all, how.PurgeShare) {
 			return err // so many at once are asked for, on Upkeep
 		}
-		_, err = u.purge(ctx, tx, acting.Ambrosa, nil)
+		_, err = u.purge(ctx, tx, identity.Due, nil)
 		if errors.Is(err, ErrUnderWay) {
 			return nil
 		}
@@ -176,7 +177,7 @@ func detailOf(f store.LeftFile, reason upkeep.Reason) string {
 const written = 1000
 
 // DoSweep does a sweep, and writes what it finds. step hears how many findings there are.
-func (u *Upkeeper) DoSweep(ctx context.Context, id int64, step func(found int64)) (found int64, err error) {
+func (u *Upkeeper) DoSweep(ctx context.Context, who identity.Actor, id int64, step func(found int64)) (found int64, err error) {
 	sweep, err := u.Store.Sweep(ctx, id)
 	if err != nil {
 		return 0, err
@@ -186,7 +187,7 @@ func (u *Upkeeper) DoSweep(ctx context.Context, id int64, step func(found int64)
 		return 0, err
 	}
 	now := time.Now()
-	asked, err := store.CountAsked(ctx, u.Store.Pool, now)
+	asked, err := store.CountAsked(ctx, u.Store.Reader(), now)
 	if err != nil {
 		return 0, err
 	}
@@ -200,7 +201,7 @@ func (u *Upkeeper) DoSweep(ctx context.Context, id int64, step func(found int64)
 	}
 	var batch []store.Swept
 	write := func() error {
-		err := u.Store.PutFindings(ctx, id, batch)
+		err := u.Store.Step(ctx, func(tx *door.Tx) error { return store.PutFindings(ctx, tx, id, batch) })
 		found += int64(len(batch))
 		batch = batch[:0]
 		step(found)
@@ -218,13 +219,28 @@ func (u *Upkeeper) DoSweep(ctx context.Context, id int64, step func(found int64)
 	if err := write(); err != nil {
 		return 0, err
 	}
-	return found, u.Store.EndSweep(ctx, id, asked)
+	return found, u.Store.Do(ctx, door.By(who, identity.SweepEnd, audit.Of(identity.Sweep, id)), func(tx *door.Tx) error {
+		tx.Changed(nil, map[string]int64{"found": found})
+		return store.EndSweep(ctx, tx, id, asked)
+	})
+}
+
+// Set says how upkeep goes.
+func (u *Upkeeper) Set(ctx context.Context, who identity.Actor, how store.Upkeep) error {
+	was, err := u.Store.Upkeep(ctx)
+	if err != nil {
+		return err
+	}
+	return u.Store.Do(ctx, door.By(who, identity.UpkeepSet), func(tx *door.Tx) error {
+		tx.Changed(was, how)
+		return store.SetUpkeep(ctx, tx, how)
+	})
 }
 
 // Hold holds the orphans that a filter chooses, for so many days (0 for the usual), and says
 // why. store.ErrNotFound means that none of them can be held any more.
 func (u *Upkeeper) Hold(
-	ctx context.Context, who acting.Actor, q store.FindingFilter, days int, because string,
+	ctx context.Context, who identity.Actor, q store.FindingFilter, days int, because string,
 ) (h store.HeldNow, err error) {
 	if days == 0 {
 		how, err := u.Store.Upkeep(ctx)
@@ -233,8 +249,10 @@ func (u *Upkeeper) Hold(
 		}
 		days = how.HoldDays
 	}
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
-		h, err = store.Hold(ctx, tx, who, q, days, strings.TrimSpace(because))
+	err = u.Store.Do(ctx, door.By(who, identity.FindingsHold), func(tx *door.Tx) error {
+		h, err = store.Hold(ctx, tx, q, days, strings.TrimSpace(because))
+		tx.About(audit.Of(identity.Holding, h.Holding))
+		tx.Changed(nil, map[string]any{"because": because, "days": days, "files": h.Files})
 		return err
 	})
 	return h, err
@@ -242,8 +260,8 @@ func (u *Upkeeper) Hold(
 
 // Restore gives the files of a holding back to what they were: all of them, or some. It
 // returns how many; store.ErrNotFound means that none of them is held any more.
-func (u *Upkeeper) Restore(ctx context.Context, _ acting.Actor, holding int64, files []int64) (restored int64, err error) {
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
+func (u *Upkeeper) Restore(ctx context.Context, who identity.Actor, holding int64, files []int64) (restored int64, err error) {
+	err = u.Store.Do(ctx, door.By(who, identity.HoldingRestore, audit.Of(identity.Holding, holding)), func(tx *door.Tx) error {
 		restored, err = store.Unhold(ctx, tx, holding, files)
 		if err == nil && restored == 0 {
 			err = store.ErrNotFound
@@ -254,9 +272,9 @@ func (u *Upkeeper) Restore(ctx context.Context, _ acting.Actor, holding int64, f
 }
 
 // Pin keeps files, because a person says so: held ones come back.
-func (u *Upkeeper) Pin(ctx context.Context, who acting.Actor, files []int64, because string) (pinned int64, err error) {
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
-		pinned, err = store.AddPins(ctx, tx, who.Name, strings.TrimSpace(because), files)
+func (u *Upkeeper) Pin(ctx context.Context, who identity.Actor, files []int64, because string) (pinned int64, err error) {
+	err = u.Store.Do(ctx, door.By(who, identity.FilePin, audit.All(identity.File, files)...), func(tx *door.Tx) error {
+		pinned, err = store.AddPins(ctx, tx, strings.TrimSpace(because), files)
 		if err == nil && pinned == 0 {
 			return store.ErrNotFound
 		}
@@ -269,8 +287,8 @@ func (u *Upkeeper) Pin(ctx context.Context, who acting.Actor, files []int64, bec
 }
 
 // Unpin lets files be judged like all others again.
-func (u *Upkeeper) Unpin(ctx context.Context, _ acting.Actor, files []int64) (n int64, err error) {
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
+func (u *Upkeeper) Unpin(ctx context.Context, who identity.Actor, files []int64) (n int64, err error) {
+	err = u.Store.Do(ctx, door.By(who, identity.FileUnpin, audit.All(identity.File, files)...), func(tx *door.Tx) error {
 		if n, err = store.RemovePins(ctx, tx, files); err != nil {
 			return err
 		}
@@ -294,12 +312,12 @@ func over(files, all int64, share int) bool { return files*100 > all*int64(share
 // Purge has files go: those of holdings, before their term, or, with none, all that is past
 // its term. files is how many the person saw: with other ones it is store.ErrChanged. With
 // more than the set share of the library it is an Over, unless much is true.
-func (u *Upkeeper) Purge(ctx context.Context, who acting.Actor, holdings []int64, files int64, much bool) (run int64, err error) {
+func (u *Upkeeper) Purge(ctx context.Context, who identity.Actor, holdings []int64, files int64, much bool) (run int64, err error) {
 	how, err := u.Store.Upkeep(ctx)
 	if err != nil {
 		return 0, err
 	}
-	err = u.Store.Within(ctx, func(tx pgx.Tx) error {
+	err = u.Store.Do(ctx, door.By(who, identity.HoldingPurge, audit.All(identity.Holding, holdings)...), func(tx *door.Tx) error {
 		now, all, err := store.Purgeable(ctx, tx, holdings)
 		switch {
 		case err != nil:
@@ -317,17 +335,18 @@ func (u *Upkeeper) Purge(ctx context.Context, who acting.Actor, holdings []int64
 	return run, err
 }
 
-func (u *Upkeeper) purge(ctx context.Context, tx pgx.Tx, who acting.Actor, holdings []int64) (int64, error) {
+func (u *Upkeeper) purge(ctx context.Context, tx *door.Tx, who identity.Actor, holdings []int64) (int64, error) {
 	if err := u.alone(ctx, tx, PurgeRun); err != nil {
 		return 0, err
 	}
 	if holdings == nil {
 		holdings = []int64{}
 	}
-	receipt, err := store.NewReceipt(ctx, tx, who, holdings)
+	receipt, err := store.NewReceipt(ctx, tx, holdings)
 	if err != nil {
 		return 0, err
 	}
+	tx.About(audit.Of(identity.Receipt, receipt))
 	return u.Runs.Queue(ctx, tx, who, PurgeRun, store.About{Receipt: receipt})
 }
 
@@ -340,10 +359,13 @@ const (
 
 // DoPurge does a purge: rows first, then the objects that nothing keeps any more. It can be
 // done again from any point, and goes on. step hears how many files were looked at.
-func (u *Upkeeper) DoPurge(ctx context.Context, receipt int64, step func(done int64)) error {
+func (u *Upkeeper) DoPurge(ctx context.Context, who identity.Actor, receipt int64, step func(done int64)) error {
 	for range rounds {
 		for behind := int64(0); ; {
-			last, err := u.Store.PurgeSome(ctx, receipt, behind, purgedAtOnce)
+			deed := door.By(who, identity.HoldingPurge, audit.Of(identity.Receipt, receipt))
+			last, err := door.Get(ctx, u.Store.Door, deed, func(tx *door.Tx) (int64, error) {
+				return store.PurgeSome(ctx, tx, receipt, behind, purgedAtOnce)
+			})
 			if err != nil {
 				return err
 			}
@@ -364,7 +386,7 @@ func (u *Upkeeper) DoPurge(ctx context.Context, receipt int64, step func(done in
 	if err := u.DropLeaving(ctx); err != nil {
 		return err
 	}
-	return u.Store.EndReceipt(ctx, receipt)
+	return u.endReceipt(ctx, receipt)
 }
 
 // DropLeaving drops the objects whose rows are gone, and that nothing keeps.
@@ -375,12 +397,14 @@ func (u *Upkeeper) DropLeaving(ctx context.Context) error {
 			return err
 		}
 		for _, sum := range sums {
-			err := u.Store.DropBytes(ctx, sum, func(text string) error {
-				named, err := blob.ParseSum(text)
-				if err != nil {
-					return err
-				}
-				return asked("dropping "+text[:12], u.Blobs.Drop(ctx, named))
+			err := u.Store.Step(ctx, func(tx *door.Tx) error {
+				return store.DropBytes(ctx, tx, sum, func(text string) error {
+					named, err := blob.ParseSum(text)
+					if err != nil {
+						return err
+					}
+					return asked("dropping "+text[:12], u.Blobs.Drop(ctx, named))
+				})
 			})
 			if err != nil {
 				return err

@@ -16,12 +16,13 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"ambrosa/core/acting"
 	"ambrosa/core/catalog"
 	"ambrosa/core/dispatch"
+	"ambrosa/core/identity"
 	"ambrosa/core/plan"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/dispatching"
+	"ambrosa/internal/door"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/outgoing"
 	"ambrosa/internal/picture"
@@ -36,7 +37,7 @@ func TestMain(m *testing.M) { testdb.Main(m) }
 // unqueued takes runs and does none.
 type unqueued struct{}
 
-func (unqueued) Queue(context.Context, pgx.Tx, acting.Actor, string, store.About) (int64, error) {
+func (unqueued) Queue(context.Context, *door.Tx, identity.Actor, string, store.About) (int64, error) {
 	return 0, nil
 }
 
@@ -118,7 +119,7 @@ func (w *world) owned(n int) {
 	w.t.Helper()
 	for i := range n {
 		var id int64
-		w.must(w.store.Pool.QueryRow(w.t.Context(), `insert into product (code, title) values ($1, $1) returning id`, fmt.Sprint("P", i)).
+		w.must(testdb.Pool(w.store).QueryRow(w.t.Context(), `insert into product (code, title) values ($1, $1) returning id`, fmt.Sprint("P", i)).
 			Scan(&id))
 		w.owners = append(w.owners, catalog.Product(id))
 		w.shown[catalog.Product(id)] = map[int64]bool{}
@@ -140,7 +141,7 @@ func (w *world) must(err error) {
 func (w *world) arrives(ctx context.Context, content string) error {
 	var lot int64
 	var upload string
-	if err := w.store.Pool.QueryRow(ctx, `with l as (insert into lot (name, state) values ('lot', 'ready') returning id)
+	if err := testdb.Pool(w.store).QueryRow(ctx, `with l as (insert into lot (name, state) values ('lot', 'ready') returning id)
 		insert into upload (id, lot_id, path, bytes) select gen_random_uuid()::text, id, 'a.jpg', 1 from l returning lot_id, id`).
 		Scan(&lot, &upload); err != nil {
 		return err
@@ -149,7 +150,9 @@ func (w *world) arrives(ctx context.Context, content string) error {
 	if err != nil {
 		return err
 	}
-	if err := w.store.ClaimBytes(ctx, lot, spooled.Sum[:]); err != nil {
+	if err := w.store.Step(ctx, func(tx *door.Tx) error {
+		return store.ClaimBytes(ctx, tx, lot, spooled.Sum[:])
+	}); err != nil {
 		return err
 	}
 	found := store.Examined{Upload: upload, Path: content + ".jpg", Bytes: spooled.Bytes, Sum: spooled.Sum[:]}
@@ -165,16 +168,18 @@ func (w *world) arrives(ctx context.Context, content string) error {
 	default:
 		spooled.Remove()
 	}
-	if err := w.store.AddFiles(ctx, lot, []store.Examined{found}); err != nil {
+	if err := w.store.Step(ctx, func(tx *door.Tx) error {
+		return store.AddFiles(ctx, tx, lot, []store.Examined{found})
+	}); err != nil {
 		return err
 	}
-	_, err = w.store.Pool.Exec(ctx, `update file set rights = 'cleared' where lot_id = $1`, lot)
+	_, err = testdb.Pool(w.store).Exec(ctx, `update file set rights = 'cleared' where lot_id = $1`, lot)
 	return err
 }
 
 // ends has an open lot applied, as far as its needs go.
 func (w *world) ends(ctx context.Context) error {
-	_, err := w.store.Pool.Exec(ctx, `with l as (update lot set state = 'applied' where id = (
+	_, err := testdb.Pool(w.store).Exec(ctx, `with l as (update lot set state = 'applied' where id = (
 			select id from lot where state = 'ready' and exists (select from file where lot_id = lot.id) order by random() limit 1)
 			returning id)
 		delete from reference where lot_id in (select id from l)`)
@@ -197,8 +202,7 @@ func (w *world) places(ctx context.Context, owner catalog.Target, days int) erro
 	defer w.mu.Unlock()
 	var file, change, id int64
 	var before, after plan.Arrangement
-	who := acting.Specialist
-	err := w.store.Within(ctx, func(tx pgx.Tx) (err error) {
+	err := w.store.Step(ctx, func(tx *door.Tx) (err error) {
 		if file, err = w.someFile(ctx, tx); err != nil {
 			return err
 		}
@@ -214,7 +218,7 @@ func (w *world) places(ctx context.Context, owner catalog.Target, days int) erro
 			return err
 		}
 		before, after = standing[owner], plan.Arrangement{owner: {{File: file}}}
-		if id, err = store.NewPlan(ctx, tx, who, "hand", plan.Instead); err != nil {
+		if id, err = store.NewPlan(ctx, tx, "hand", plan.Instead); err != nil {
 			return err
 		}
 		draft := store.Drafted{Owner: owner, Version: now, Before: before, After: after, Difference: plan.Diff(before, after)}
@@ -227,12 +231,12 @@ func (w *world) places(ctx context.Context, owner catalog.Target, days int) erro
 	if err != nil {
 		return err
 	}
-	if err := w.plans.ApplyChange(ctx, change); err != nil {
+	if err := w.plans.ApplyChange(ctx, identity.Specialist, change); err != nil {
 		return err
 	}
 	w.shown[owner] = map[int64]bool{file: true}
 	w.changes = append(w.changes, change)
-	return w.store.Within(ctx, func(tx pgx.Tx) error { return store.MovePlan(ctx, tx, who, id, "applied", "draft") })
+	return w.store.Step(ctx, func(tx *door.Tx) error { return store.MovePlan(ctx, tx, id, "applied", "draft") })
 }
 
 // dispatches sends what stands to an outlet of its own, as a package, and learns until when it has to stay; or, as often,
@@ -241,25 +245,25 @@ func (w *world) dispatches(ctx context.Context, r *rand.Rand) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if r.IntN(2) == 0 {
-		if _, err := w.store.Pool.Exec(ctx, `update reference set until = now() where dispatch_id is not null`); err != nil {
+		if _, err := testdb.Pool(w.store).Exec(ctx, `update reference set until = now() where dispatch_id is not null`); err != nil {
 			return err
 		}
 		return w.knowsSent(ctx)
 	}
 	name := fmt.Sprint("shop ", r.Uint64())
-	outlet, err := w.sender.Make(ctx, acting.Specialist, "package", dispatching.Wanted{Name: name,
+	outlet, err := w.sender.Make(ctx, identity.Specialist, "package", dispatching.Wanted{Name: name,
 		Settings: dispatch.Settings{Pictures: dispatch.All, Names: "[sku]_[place]"}})
 	if err != nil {
 		return err
 	}
-	if _, err := w.sender.Dispatch(ctx, acting.Specialist, outlet, dispatching.Going{Version: 1}); err != nil {
+	if _, err := w.sender.Dispatch(ctx, identity.Specialist, outlet, dispatching.Going{Version: 1}); err != nil {
 		return err
 	}
 	var id int64
-	if err := w.store.Pool.QueryRow(ctx, `select id from dispatch where outlet_id = $1`, outlet).Scan(&id); err != nil {
+	if err := testdb.Pool(w.store).QueryRow(ctx, `select id from dispatch where outlet_id = $1`, outlet).Scan(&id); err != nil {
 		return err
 	}
-	if _, err := w.sender.Do(ctx, id, func(int64, int64) {}); err != nil {
+	if _, err := w.sender.Do(ctx, identity.Specialist, id, func(int64, int64) {}); err != nil {
 		return err
 	}
 	return w.knowsSent(ctx)
@@ -267,7 +271,7 @@ func (w *world) dispatches(ctx context.Context, r *rand.Rand) error {
 
 // knowsSent learns until when what was sent has to stay.
 func (w *world) knowsSent(ctx context.Context) error {
-	rows, err := w.store.Pool.Query(ctx, `select file_id, until from reference where dispatch_id is not null`)
+	rows, err := testdb.Pool(w.store).Query(ctx, `select file_id, until from reference where dispatch_id is not null`)
 	if err != nil {
 		return err
 	}
@@ -287,7 +291,7 @@ func (w *world) setsTerms(ctx context.Context, r *rand.Rand) error {
 		return err
 	}
 	now.WayBackDays, now.HoldDays, now.LyingDays = []int{0, 1, 90}[r.IntN(3)], 1+r.IntN(60), r.IntN(30)
-	return w.store.SetUpkeep(ctx, now)
+	return w.store.Step(ctx, func(tx *door.Tx) error { return store.SetUpkeep(ctx, tx, now) })
 }
 
 // takesBack reverts one of the changes.
@@ -300,11 +304,11 @@ func (w *world) takesBack(ctx context.Context, r *rand.Rand) error {
 	at := r.IntN(len(w.changes))
 	change := w.changes[at]
 	w.changes = slices.Delete(w.changes, at, at+1)
-	if _, err := w.plans.RevertChange(ctx, change); err != nil {
+	if _, err := w.plans.RevertChange(ctx, identity.Specialist, change); err != nil {
 		return err
 	}
 	for _, owner := range w.owners {
-		standing, err := store.Standing(ctx, w.store.Pool, []catalog.Target{owner})
+		standing, err := store.Standing(ctx, testdb.Pool(w.store), []catalog.Target{owner})
 		if err != nil {
 			return err
 		}
@@ -319,12 +323,12 @@ func (w *world) takesBack(ctx context.Context, r *rand.Rand) error {
 // sweeps finds what nothing needs.
 func (w *world) sweeps(ctx context.Context) error {
 	var id int64
-	err := w.store.Within(ctx, func(tx pgx.Tx) (err error) {
-		id, err = store.NewSweep(ctx, tx, acting.Specialist, Kinds)
+	err := w.store.Step(ctx, func(tx *door.Tx) (err error) {
+		id, err = store.NewSweep(ctx, tx, Kinds)
 		return err
 	})
 	if err == nil {
-		_, err = w.keeper.DoSweep(ctx, id, func(int64) {})
+		_, err = w.keeper.DoSweep(ctx, identity.Specialist, id, func(int64) {})
 	}
 	return err
 }
@@ -353,21 +357,21 @@ func (w *world) purges(ctx context.Context, r *rand.Rand) error {
 		ids = append(ids, h.ID)
 	}
 	var receipt int64
-	err = w.store.Within(ctx, func(tx pgx.Tx) (err error) {
-		receipt, err = store.NewReceipt(ctx, tx, acting.Specialist, ids)
+	err = w.store.Step(ctx, func(tx *door.Tx) (err error) {
+		receipt, err = store.NewReceipt(ctx, tx, ids)
 		return err
 	})
 	if err != nil {
 		return err
 	}
 	dying, die := context.WithTimeout(ctx, time.Duration(r.IntN(12))*time.Millisecond)
-	err = w.keeper.DoPurge(dying, receipt, func(int64) {})
+	err = w.keeper.DoPurge(dying, identity.Specialist, receipt, func(int64) {})
 	die()
 	for tries := 0; err != nil && tries < 20; tries++ {
 		if !errors.Is(err, errRefused) && dying.Err() == nil {
 			return err
 		}
-		err = w.keeper.DoPurge(ctx, receipt, func(int64) {})
+		err = w.keeper.DoPurge(ctx, identity.Specialist, receipt, func(int64) {})
 	}
 	return err
 }

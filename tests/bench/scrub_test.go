@@ -12,6 +12,7 @@ import (
 
 	"ambrosa/internal/blob"
 	"ambrosa/internal/store"
+	"ambrosa/internal/testdb"
 	"ambrosa/internal/upkeeping"
 )
 
@@ -36,7 +37,8 @@ func BenchmarkScrub(b *testing.B) {
 		path := filepath.Join(folder, "blobs", "originals", sum[:2], sum)
 		must(b, os.MkdirAll(filepath.Dir(path), 0o755))
 		must(b, os.WriteFile(path, content, 0o600))
-		_, err = s.Pool.Exec(b.Context(), `insert into blob (sha256, bytes, type) values (decode($1, 'hex'), $2, 'image/jpeg')`, sum, each)
+		_, err = testdb.Pool(s).Exec(b.Context(), `insert into blob (sha256, bytes, type) values (decode($1, 'hex'), $2,
+			'image/jpeg')`, sum, each)
 		must(b, err)
 	}
 	theirs := func() time.Duration {
