@@ -11,35 +11,38 @@ type Thing string
 
 // What changes are made to.
 const (
-	Lot       Thing = "lot"
-	File      Thing = "file"
-	Upload    Thing = "upload"
-	Plan      Thing = "plan"
-	Product   Thing = "product"
-	Variant   Thing = "variant"
-	Category  Thing = "category"
-	Sheet     Thing = "sheet"
-	Import    Thing = "import"
-	Origin    Thing = "origin"
-	ClueList  Thing = "clue list"
-	Link      Thing = "supplier link"
-	Request   Thing = "request"
-	ShotList  Thing = "shot list"
-	Outlet    Thing = "outlet"
-	Dispatch  Thing = "dispatch"
-	Texts     Thing = "texts"
-	Decision  Thing = "decision"
-	Holding   Thing = "holding"
-	Receipt   Thing = "receipt"
-	Sweep     Thing = "sweep"
-	Run       Thing = "run"
-	Settings  Thing = "settings"
-	Message   Thing = "message"
-	Catalog   Thing = "catalog"
-	ShelfAct  Thing = "shelf change"
-	Dropping  Thing = "drop person"
-	StoreRoot Thing = "object store"
+	Lot      Thing = "lot"
+	File     Thing = "file"
+	Upload   Thing = "upload"
+	Plan     Thing = "plan"
+	Product  Thing = "product"
+	Variant  Thing = "variant"
+	Category Thing = "category"
+	Sheet    Thing = "sheet"
+	Import   Thing = "import"
+	Origin   Thing = "origin"
+	ClueList Thing = "clue list"
+	Link     Thing = "supplier link"
+	Request  Thing = "request"
+	ShotList Thing = "shot list"
+	Outlet   Thing = "outlet"
+	Dispatch Thing = "dispatch"
+	Texts    Thing = "texts"
+	Decision Thing = "decision"
+	Holding  Thing = "holding"
+	Receipt  Thing = "receipt"
+	Sweep    Thing = "sweep"
+	Run      Thing = "run"
+	Settings Thing = "settings"
+	Message  Thing = "message"
+	Catalog  Thing = "catalog"
+	ShelfAct Thing = "shelf change"
+	Dropping Thing = "drop person"
 )
+
+// Things are all kinds of things that changes are made to.
+var Things = []Thing{Lot, File, Upload, Plan, Product, Variant, Category, Sheet, Import, Origin, ClueList, Link, Request, ShotList, Outlet,
+	Dispatch, Texts, Decision, Holding, Receipt, Sweep, Run, Settings, Message, Catalog, ShelfAct, Dropping}
 
 // Role is what a person is trusted with; each role may what those before it may.
 type Role int
@@ -120,20 +123,19 @@ const (
 	CatalogImport  Action = "catalog.import"
 	ProductImport  Action = "product.import"
 
-	SheetBring    Action = "sheet.bring"
-	SheetRead     Action = "sheet.read"
-	SheetMap      Action = "sheet.map"
-	SheetEdit     Action = "sheet.edit"
-	SheetCheck    Action = "sheet.check"
-	SheetKeep     Action = "sheet.keep-mapping"
-	SheetDiscard  Action = "sheet.discard"
-	SheetRestore  Action = "sheet.restore"
-	SheetImport   Action = "sheet.import"
-	SheetImported Action = "sheet.imported"
-	SheetPair     Action = "sheet.pair"
-	SheetUnpair   Action = "sheet.unpair"
-	ImportRevert  Action = "import.revert"
-	ImportUndo    Action = "product.import-revert"
+	SheetBring   Action = "sheet.bring"
+	SheetRead    Action = "sheet.read"
+	SheetMap     Action = "sheet.map"
+	SheetEdit    Action = "sheet.edit"
+	SheetCheck   Action = "sheet.check"
+	SheetKeep    Action = "sheet.keep-mapping"
+	SheetDiscard Action = "sheet.discard"
+	SheetRestore Action = "sheet.restore"
+	SheetImport  Action = "sheet.import"
+	SheetPair    Action = "sheet.pair"
+	SheetUnpair  Action = "sheet.unpair"
+	ImportRevert Action = "import.revert"
+	ImportUndo   Action = "product.import-revert"
 
 	OriginMake     Action = "origin.make"
 	OriginChange   Action = "origin.change"
@@ -153,7 +155,6 @@ const (
 	LinkHandIn  Action = "supplier-link.hand-in"
 	DropAdd     Action = "drop-person.add"
 	DropRemove  Action = "drop-person.remove"
-	DropBring   Action = "drop-folder.bring"
 	DropTake    Action = "drop-folder.take"
 	RequestMake Action = "request.make"
 	RequestEnd  Action = "request.close"
@@ -198,7 +199,6 @@ const (
 
 var (
 	bySupplier = []Kind{Supplier}
-	byDropper  = []Kind{DropPerson}
 	byBringers = []Kind{Supplier, DropPerson, Timetable, Program}
 	byItself   = []Kind{Timetable, Program}
 	byProgram  = []Kind{Program}
@@ -217,9 +217,9 @@ var rules = map[Action]rule{
 	LotTeach:     {on: Lot, least: Worker},
 	LotRights:    {on: Lot, least: Worker},
 	LotExamine:   {on: Lot, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
-	UploadBegin:  {on: Lot, least: Coordinator, also: byBringers, step: true},
-	UploadFinish: {on: Lot, least: Coordinator, also: byBringers},
-	UploadGiveUp: {on: Lot, least: Coordinator, also: byBringers},
+	UploadBegin:  {on: Upload, least: Coordinator, also: byBringers, step: true},
+	UploadFinish: {on: Upload, least: Coordinator, also: byBringers},
+	UploadGiveUp: {on: Upload, least: Coordinator, also: byBringers},
 
 	FileDecide:   {on: File, least: Worker, also: byProgram},
 	FileTakeBack: {on: File, least: Worker, also: byProgram},
@@ -249,20 +249,19 @@ var rules = map[Action]rule{
 	CatalogImport:  {on: Catalog, least: Worker},
 	ProductImport:  {on: Product, least: Worker},
 
-	SheetBring:    {on: Sheet, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
-	SheetRead:     {on: Sheet, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
-	SheetMap:      {on: Sheet, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
-	SheetEdit:     {on: Sheet, least: Coordinator},
-	SheetCheck:    {on: Sheet, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
-	SheetKeep:     {on: Sheet, least: Worker},
-	SheetDiscard:  {on: Sheet, least: Coordinator},
-	SheetRestore:  {on: Sheet, least: Coordinator},
-	SheetImport:   {on: Sheet, least: Worker},
-	SheetImported: {on: Sheet, least: Worker},
-	SheetPair:     {on: Sheet, least: Worker},
-	SheetUnpair:   {on: Sheet, least: Worker},
-	ImportRevert:  {on: Import, least: Worker},
-	ImportUndo:    {on: Product, least: Worker},
+	SheetBring:   {on: Sheet, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
+	SheetRead:    {on: Sheet, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
+	SheetMap:     {on: Sheet, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
+	SheetEdit:    {on: Sheet, least: Coordinator},
+	SheetCheck:   {on: Sheet, least: Coordinator, also: []Kind{Supplier, DropPerson, Timetable, Program}},
+	SheetKeep:    {on: Sheet, least: Worker},
+	SheetDiscard: {on: Sheet, least: Coordinator},
+	SheetRestore: {on: Sheet, least: Coordinator},
+	SheetImport:  {on: Sheet, least: Worker},
+	SheetPair:    {on: Sheet, least: Worker},
+	SheetUnpair:  {on: Sheet, least: Worker},
+	ImportRevert: {on: Import, least: Worker},
+	ImportUndo:   {on: Product, least: Worker},
 
 	OriginMake:     {on: Origin, least: Steward},
 	OriginChange:   {on: Origin, least: Steward},
@@ -282,7 +281,6 @@ var rules = map[Action]rule{
 	LinkHandIn:  {on: Lot, also: bySupplier},
 	DropAdd:     {on: Dropping, least: Steward},
 	DropRemove:  {on: Dropping, least: Steward},
-	DropBring:   {on: Lot, also: byDropper},
 	DropTake:    {on: Lot, least: Coordinator, also: byProgram},
 	RequestMake: {on: Request, least: Coordinator},
 	RequestEnd:  {on: Request, least: Coordinator},

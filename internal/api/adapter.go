@@ -20,6 +20,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/internal/database"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -161,6 +162,7 @@ func copyRequest(c fiber.Ctx, op *huma.Operation) (*humaContext, error) {
 	for name, value := range c.Request().Header.All() {
 		ctx.headers.Add(string(name), string(value))
 	}
+	ctx.ctx = door.WithRequest(ctx.ctx, ctx.headers.Get(requestNumber))
 	if stream := c.Request().BodyStream(); stream != nil {
 		ctx.body = &onceEnded{source: stream}
 	} else {

@@ -76,7 +76,7 @@ func (s *Server) dropOperations(api huma.API) {
 			if s.Dropped == nil {
 				return nil, huma.Error409Conflict("The drop folder is not switched on.")
 			}
-			lot, err := s.Dropped.Take(ctx, in.Name)
+			lot, err := s.Dropped.TakeNow(ctx, s.actor(ctx), in.Name)
 			switch {
 			case errors.Is(err, dropfolder.ErrBusy):
 				return nil, huma.Error409Conflict("Something is being written just now. Try again when it is done.")

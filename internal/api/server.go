@@ -168,6 +168,8 @@ func (s *Server) operations() huma.API {
 	s.coverageOperations(api)
 	s.textOperations(api)
 	s.shelfOperations(api)
+	s.recordOperations(api)
+	describeRecord(api)
 	s.eventOperations(api)
 	describe(api.OpenAPI())
 	return api

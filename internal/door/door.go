@@ -73,6 +73,14 @@ func By(who identity.Actor, action identity.Action, about ...audit.Subject) Deed
 	return Deed{Who: who, Action: action, About: about}
 }
 
+// Allowed returns an identity.Refused where an actor may not do something, for work that reaches outside the database
+// before it changes anything.
+func (d *Door) Allowed(who identity.Actor, action identity.Action) error {
+	d.mu.RLock()
+	defer d.mu.RUnlock()
+	return d.may(who, action)
+}
+
 // tries is how often a transaction is tried that others are in the way of.
 const tries = 5
 
@@ -81,10 +89,7 @@ const tries = 5
 // ErrSuperseded. Work is done again where another transaction was in the way (a deadlock, a serialization
 // failure): it has to come to the same however often it is done.
 func (d *Door) Do(ctx context.Context, deed Deed, work func(*Tx) error) (err error) {
-	d.mu.RLock()
-	may := d.may
-	d.mu.RUnlock()
-	if err := may(deed.Who, deed.Action); err != nil {
+	if err := d.Allowed(deed.Who, deed.Action); err != nil {
 		return err
 	}
 	if deed.Who.ID, err = d.number(ctx, deed.Who); err != nil {

@@ -439,6 +439,7 @@ func (m *Importer) Remedy(ctx context.Context, who identity.Actor, id int64, rev
 		if found.Revision != revision || found.Rehearsed != revision {
 			return store.ErrChanged
 		}
+		rows = 0
 		for last := 0; ; {
 			asked, err := store.QuestionsBehind(ctx, tx, id, column, kind, last, judgeAtOnce)
 			if err != nil {

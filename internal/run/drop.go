@@ -12,6 +12,7 @@ import (
 	"sync"
 	"time"
 
+	"ambrosa/core/audit"
 	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/internal/door"
@@ -73,6 +74,20 @@ func (d *Dropped) takeQuiet(ctx context.Context) error {
 		}
 	}
 	return failed
+}
+
+// TakeNow is Take, because somebody asks for it.
+func (d *Dropped) TakeNow(ctx context.Context, who identity.Actor, name string) (lot int64, err error) {
+	if err := d.Runner.Store.Allowed(who, identity.DropTake); err != nil {
+		return 0, err
+	}
+	if lot, err = d.Take(ctx, name); err != nil {
+		return lot, err
+	}
+	return lot, d.Runner.Store.Do(ctx, door.By(who, identity.DropTake, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
+		tx.Changed(nil, map[string]string{"dropped by": name})
+		return nil
+	})
 }
 
 // Take makes a lot of what a person dropped, and returns it. ErrNotFound means

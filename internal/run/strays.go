@@ -27,6 +27,9 @@ const headLength = 512
 // backup of a database: they are examined like any files. It returns the lot; store.ErrNotFound
 // means that none of them is there as a stray.
 func (r *Runner) TakeStraysIn(ctx context.Context, who identity.Actor, keys []string) (lot int64, err error) {
+	if err := r.Store.Allowed(who, identity.StrayTake); err != nil {
+		return 0, err
+	}
 	strays, err := r.Store.StraysOf(ctx, keys)
 	if err != nil {
 		return 0, err

@@ -42,6 +42,7 @@ export const views = [
   view(['/dispatch', '/dispatch/:id'], async () => ({
     default: (await import('./dispatch/Dispatch')).Dispatch,
   })),
+  view(['/record'], async () => ({ default: (await import('./record/RecordPage')).RecordPage })),
   view(['/shelf'], async () => ({ default: (await import('./shelf/ShelfPage')).ShelfPage })),
   view(['/categories/:id'], async () => ({
     default: (await import('./catalog/CategoryPage')).CategoryPage,

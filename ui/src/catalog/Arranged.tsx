@@ -1,10 +1,12 @@
 import { Modal } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
+import type { ProductImport } from '../client';
 import { useKeys } from '../shared/keys';
 import { ViewDialog } from '../shared/ViewDialog';
 import { Compare } from './Compare';
 import { Large } from './Large';
-import { AltForm, Details, History } from './PictureSide';
+import { OwnerHistory } from './OwnerHistory';
+import { AltForm, Details } from './PictureSide';
 import { Spread } from './Spread';
 import { Targets } from './Targets';
 import { useArrange } from './arrange';
@@ -20,14 +22,15 @@ export function Arranged({
   head,
   above,
   below,
-  after,
+  fields,
 }: {
   owner: Owner;
   head: (saving: boolean) => ReactNode;
-  /** What stands over the pictures, under them, and under their history. */
+  /** What is shown above the pictures, and below them. */
   above?: ReactNode;
   below?: ReactNode;
-  after?: ReactNode;
+  /** The changes of its data. */
+  fields: ProductImport[];
 }) {
   const [here, setHere] = useState(owner.pictures[0]?.id ?? 0);
   const [beside, setBeside] = useState(0);
@@ -99,9 +102,8 @@ export function Arranged({
               onSpread={() => setDialog('spread')}
             />
           )}
-          <History owner={owner} />
+          <OwnerHistory owner={owner} fields={fields} />
           {owner.kind === 'product' && <HandedOn product={owner.id} />}
-          {after}
         </aside>
       </div>
       {dialog === 'large' && marked && (

@@ -17,7 +17,6 @@ import { Failed } from '../shared/State';
 import { tell, tellWithUndo } from '../shared/tell';
 import { Arranged } from './Arranged';
 import css from './CategoryPage.module.css';
-import { FieldHistory } from './Fields';
 import { categoryOwner } from './owner';
 
 /** A category: its pictures at their places, its texts, and the products below it. */
@@ -39,7 +38,7 @@ function Category({ page }: { page: Page }) {
         head={(saving) => <Head page={page} saving={saving} onEdit={() => setEditing(true)} />}
         above={page.description && <p className={css.text}>{page.description}</p>}
         below={<Below page={page} />}
-        after={<FieldHistory page={page} of="category" />}
+        fields={page.fieldChanges}
       />
       <Modal opened={editing} onClose={() => setEditing(false)} title="ID and text">
         {editing && <Texts page={page} onDone={() => setEditing(false)} />}

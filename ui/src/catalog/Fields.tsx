@@ -1,11 +1,8 @@
 import { Button } from '@mantine/core';
-import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { FieldValue, ProductImport, ProductPage } from '../client';
-import { revertImportMutation } from '../client/@tanstack/react-query.gen';
-import { said, when } from '../shared/format';
-import { tell } from '../shared/tell';
+import { when } from '../shared/format';
 import css from './Fields.module.css';
 import { FieldForm } from './FieldForm';
 import { NewVariant } from './NewVariant';
@@ -73,9 +70,6 @@ export function Fields({ page }: { page: ProductPage }) {
 /** Fields that are shown where nothing stands in them, so that something can be put there. */
 const shownEmpty = ['title', 'gtin', 'description', 'category', 'product-id'];
 
-/** What tells the changes of its fields. */
-type Historied = Pick<ProductPage, 'id' | 'fieldChanges'>;
-
 /** Where a value came from. */
 function Origin({ change }: { change: ProductImport | undefined }) {
   if (!change) return null;
@@ -92,49 +86,5 @@ function Origin({ change }: { change: ProductImport | undefined }) {
       </Link>
       , row {change.row}, {when(change.at)}
     </>
-  );
-}
-
-/** The changes of the fields of a product or category, by sheets and by hand, each with its way back. */
-export function FieldHistory({ page, of }: { page: Historied; of: 'product' | 'category' }) {
-  const revert = useMutation({
-    ...revertImportMutation(),
-    onSuccess: () => tell('Taken back', 'It is being put back as it was before.'),
-    onError: (e) => tell('Not taken back', said(e), true),
-  });
-  if (page.fieldChanges.length === 0) return null;
-  return (
-    <div className="history">
-      <h2>Fields changed</h2>
-      {page.fieldChanges.map((c) => (
-        <div key={c.import} className="spread history-line">
-          <span className="narrow">
-            {c.sheet ? (
-              <Link className="link clip block" to={`/sheets/${c.sheet}`}>
-                {c.sheetName}
-              </Link>
-            ) : (
-              <span className="clip block">by hand</span>
-            )}
-            <span className="quiet small" title={c.note || undefined}>
-              {when(c.at)}, {c.by}
-              {c.note && ', in part'}
-            </span>
-          </span>
-          <span className="push">
-            {c.standing ? (
-              <Button
-                loading={revert.isPending && revert.variables.path.id === c.import}
-                onClick={() => revert.mutate({ path: { id: c.import }, query: { [of]: page.id } })}
-              >
-                Revert
-              </Button>
-            ) : (
-              <span className="quiet">reverted</span>
-            )}
-          </span>
-        </div>
-      ))}
-    </div>
   );
 }

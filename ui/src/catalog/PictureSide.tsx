@@ -1,13 +1,10 @@
 import { Button, Menu, Textarea } from '@mantine/core';
-import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { Change, Shown, Target } from '../client';
-import { revertPlanMutation } from '../client/@tanstack/react-query.gen';
-import { baseName, bytes, count, said, when } from '../shared/format';
+import type { Shown, Target } from '../client';
+import { baseName, bytes } from '../shared/format';
 import { original, Picture } from '../shared/Picture';
 import { sameTarget, targetKey } from '../shared/target';
-import { tell } from '../shared/tell';
 import type { Arranging } from './arrange';
 import type { Owner } from './owner';
 
@@ -133,60 +130,5 @@ export function AltForm({ picture, onSave }: { picture: Shown; onSave: (text: st
         Save text
       </Button>
     </form>
-  );
-}
-
-/** What was done to the pictures of a product or category, each with its way back. */
-export function History({ owner }: { owner: Owner }) {
-  return (
-    <div className="history">
-      <h2>What was changed</h2>
-      {owner.changes.length === 0 && <span className="quiet">Nothing yet.</span>}
-      {owner.changes.map((c) => (
-        <HistoryLine key={c.plan} owner={owner} change={c} />
-      ))}
-    </div>
-  );
-}
-
-function HistoryLine({ owner, change }: { owner: Owner; change: Change }) {
-  const revert = useMutation({
-    ...revertPlanMutation(),
-    onSuccess: () => tell('Taken back', 'It is being put back as it was before.'),
-    onError: (e) => tell('Nothing changed', said(e), true),
-  });
-  const counts = [
-    change.added > 0 && `${count(change.added)} added`,
-    change.removed > 0 && `${count(change.removed)} removed`,
-    change.moved > 0 && `${count(change.moved)} moved`,
-    change.added + change.removed + change.moved === 0 && 'a view or text changed',
-  ];
-  return (
-    <div className="spread history-line">
-      <span className="narrow">
-        <Link className="link clip block" to={`/plans/${change.plan}`}>
-          {change.kind === 'lot'
-            ? change.lotName
-            : change.kind === 'hand'
-              ? 'by hand'
-              : 'one picture on many'}
-        </Link>
-        <span className="quiet small">{[when(change.appliedAt), ...counts].filter(Boolean).join(', ')}</span>
-      </span>
-      <span className="push">
-        {change.state === 'applied' ? (
-          <Button
-            loading={revert.isPending}
-            onClick={() =>
-              revert.mutate({ path: { id: change.plan }, query: { kind: owner.kind, owner: owner.id } })
-            }
-          >
-            Revert
-          </Button>
-        ) : (
-          <span className="quiet">reverted</span>
-        )}
-      </span>
-    </div>
   );
 }

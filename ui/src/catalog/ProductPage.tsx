@@ -8,7 +8,7 @@ import { some } from '../shared/format';
 import { Failed } from '../shared/State';
 import { PutFromShelf } from '../shelf/PutFromShelf';
 import { Arranged } from './Arranged';
-import { FieldHistory, Fields } from './Fields';
+import { Fields } from './Fields';
 import { productOwner } from './owner';
 
 /** A product's pictures in order, on the product and on its variants. */
@@ -25,7 +25,7 @@ function Product({ page }: { page: Page }) {
       owner={productOwner(page)}
       head={(saving) => <Head page={page} saving={saving} />}
       below={<Fields page={page} />}
-      after={<FieldHistory page={page} of="product" />}
+      fields={page.fieldChanges}
     />
   );
 }

@@ -4,6 +4,15 @@ export type ClientOptions = {
     baseUrl: `${string}://${string}` | (string & {});
 };
 
+export type Actor = {
+    id: number;
+    kind: 'person' | 'supplier' | 'drop person' | 'timetable' | 'ambrosa';
+    /**
+     * For people to read; two actors of one kind have two names
+     */
+    name: string;
+};
+
 export type AddDropPersonRequest = {
     name: string;
 };
@@ -2124,6 +2133,15 @@ export type NamedPick = {
     selector: string;
 };
 
+export type NamedSubject = {
+    id: number;
+    kind: 'lot' | 'file' | 'upload' | 'plan' | 'product' | 'variant' | 'category' | 'sheet' | 'import' | 'origin' | 'clue list' | 'supplier link' | 'request' | 'shot list' | 'outlet' | 'dispatch' | 'texts' | 'decision' | 'holding' | 'receipt' | 'sweep' | 'run' | 'settings' | 'message' | 'catalog' | 'shelf change' | 'drop person';
+    /**
+     * Empty for what is gone, or has no name
+     */
+    name: string;
+};
+
 export type OpenHandInRequest = {
     uploads: number;
 };
@@ -2331,6 +2349,14 @@ export type PackageSettings = {
      * Megabytes (1000 kB) of a part; 0 for one part
      */
     mostMB?: number;
+};
+
+export type PageActor = {
+    items: Array<Actor>;
+    /**
+     * How many there are in all
+     */
+    total: number;
 };
 
 export type PageColumnEffects = {
@@ -3161,6 +3187,39 @@ export type Recipe = {
      * {sku} {barcode} {name} {page} {file} {n}, attributes
      */
     template?: string;
+};
+
+export type RecordPage = {
+    items: Array<Recorded>;
+    /**
+     * There are older lines
+     */
+    more: boolean;
+};
+
+export type Recorded = {
+    /**
+     * What it was done to, what matters most first; of many, the first few
+     */
+    about: Array<NamedSubject>;
+    /**
+     * To how many things it was done
+     */
+    abouts: number;
+    action: 'catalog.import' | 'category.change' | 'clue-list.change' | 'clue-list.make' | 'clue-list.remove' | 'dispatch.drop-package' | 'dispatch.end' | 'dispatch.end-link' | 'dispatch.link' | 'dispatch.mailed' | 'drop-folder.take' | 'drop-person.add' | 'drop-person.remove' | 'file.decide' | 'file.order' | 'file.pin' | 'file.take-back' | 'file.unpin' | 'findings.hold' | 'holding.purge' | 'holding.restore' | 'import.revert' | 'lot.close' | 'lot.create' | 'lot.discard' | 'lot.examine' | 'lot.forget' | 'lot.read' | 'lot.read-with' | 'lot.restore' | 'lot.rights' | 'lot.scan' | 'lot.teach' | 'origin.ask' | 'origin.change' | 'origin.decline-answers' | 'origin.fetch' | 'origin.make' | 'origin.remove' | 'origin.take-answers' | 'origin.take-pictures' | 'outlet.change' | 'outlet.end-exception' | 'outlet.except' | 'outlet.make' | 'outlet.remove' | 'outlet.send' | 'pictures.arrange' | 'pictures.place' | 'pictures.revert' | 'pictures.views' | 'plan.applied' | 'plan.apply' | 'plan.change' | 'plan.make' | 'plan.remake' | 'plan.revert' | 'plan.reverted' | 'plan.set-aside' | 'plan.spread' | 'plan.swap' | 'product.change' | 'product.import' | 'product.import-revert' | 'request.close' | 'request.make' | 'run.end' | 'run.resume' | 'run.stop' | 'settings.mailing' | 'settings.upkeep' | 'sheet.bring' | 'sheet.check' | 'sheet.discard' | 'sheet.edit' | 'sheet.import' | 'sheet.keep-mapping' | 'sheet.map' | 'sheet.pair' | 'sheet.read' | 'sheet.restore' | 'sheet.unpair' | 'shelf.change' | 'shelf.undo' | 'shot-list.remove' | 'shot-list.set' | 'stray.drop' | 'stray.take-in' | 'supplier-link.hand-in' | 'supplier-link.make' | 'supplier-link.renew' | 'supplier-link.revoke' | 'sweep.begin' | 'sweep.end' | 'texts.keep' | 'texts.undo' | 'upload.finish' | 'upload.give-up';
+    after?: unknown;
+    at: string;
+    before?: unknown;
+    id: number;
+    /**
+     * The number of the request that did it, as the log has it
+     */
+    request?: string;
+    /**
+     * The run that did it
+     */
+    run?: number;
+    who: Actor;
 };
 
 export type Ref = {
@@ -4966,6 +5025,31 @@ export type Worksheet = {
 export type Written = {
     import: number;
 };
+
+export type ListActorsData = {
+    body?: never;
+    path?: never;
+    query?: never;
+    url: '/api/v1/actors';
+};
+
+export type ListActorsErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type ListActorsError = ListActorsErrors[keyof ListActorsErrors];
+
+export type ListActorsResponses = {
+    /**
+     * OK
+     */
+    200: PageActor;
+};
+
+export type ListActorsResponse = ListActorsResponses[keyof ListActorsResponses];
 
 export type ListCatalogColumnsData = {
     body?: never;
@@ -8393,6 +8477,58 @@ export type ListPurgedResponses = {
 };
 
 export type ListPurgedResponse = ListPurgedResponses[keyof ListPurgedResponses];
+
+export type GetRecordData = {
+    body?: never;
+    path?: never;
+    query?: {
+        /**
+         * What it was done to: a lot, a product, and so on
+         */
+        kind?: string;
+        /**
+         * Which of the kind
+         */
+        id?: number;
+        /**
+         * Who did it
+         */
+        actor?: number;
+        action?: string;
+        /**
+         * This time or later
+         */
+        from?: string;
+        /**
+         * Before this time
+         */
+        until?: string;
+        /**
+         * Lines that are older than one, by its number
+         */
+        before?: number;
+        limit?: number;
+    };
+    url: '/api/v1/record';
+};
+
+export type GetRecordErrors = {
+    /**
+     * Error
+     */
+    default: ErrorModel;
+};
+
+export type GetRecordError = GetRecordErrors[keyof GetRecordErrors];
+
+export type GetRecordResponses = {
+    /**
+     * OK
+     */
+    200: RecordPage;
+};
+
+export type GetRecordResponse = GetRecordResponses[keyof GetRecordResponses];
 
 export type ListRequestsData = {
     body?: never;

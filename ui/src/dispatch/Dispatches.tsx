@@ -4,6 +4,7 @@ import { useState } from 'react';
 import type { Dispatch, Outlet } from '../client';
 import { listDispatchesOptions } from '../client/@tanstack/react-query.gen';
 import { bytes, count, some, when } from '../shared/format';
+import { History } from '../record/History';
 import { Empty, Failed } from '../shared/State';
 import css from './Dispatch.module.css';
 import { PackageLink } from './PackageLink';
@@ -27,6 +28,7 @@ export function Dispatches({ outlet, onRemove }: { outlet: Outlet; onRemove: () 
           </div>
         ))}
       </section>
+      <History kind="outlet" id={outlet.id} />
       <Button variant="subtle" onClick={() => setSure(true)}>
         Forget this outlet…
       </Button>

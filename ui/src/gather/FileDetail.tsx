@@ -5,6 +5,7 @@ import type { File } from '../client';
 import { bytes } from '../shared/format';
 import { large, original } from '../shared/Picture';
 import { HandedOn } from '../dispatch/HandedOn';
+import { History } from '../record/History';
 import { SaveForLater } from '../shelf/SaveForLater';
 import { Needs, Places, useHistory } from '../upkeep/History';
 import { Marks } from './Marks';
@@ -107,6 +108,7 @@ function Detail({ file, onClose }: { file: File; onClose: () => void }) {
             </Button>
           )}
         </div>
+        <History kind="file" id={file.id} />
       </div>
       <RightsForm
         open={changing}

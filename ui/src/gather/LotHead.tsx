@@ -10,7 +10,9 @@ import {
   restoreLotMutation,
 } from '../client/@tanstack/react-query.gen';
 import { bytes, count, said, some, when } from '../shared/format';
+import { History } from '../record/History';
 import { tell } from '../shared/tell';
+
 export function classes(lot: Lot) {
   const all: [string, number][] = [
     ['all', lot.files],
@@ -72,9 +74,23 @@ export function Head({ lot }: { lot: Lot }) {
             Its plan
           </Button>
         )}
+        <LotHistory lot={lot} />
         <GiveUp lot={lot} />
       </div>
     </div>
+  );
+}
+
+/** Who did what to a lot. */
+function LotHistory({ lot }: { lot: Lot }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <>
+      <Button onClick={() => setOpen(true)}>History</Button>
+      <Modal opened={open} onClose={() => setOpen(false)} title={lot.name} size="lg">
+        {open && <History kind="lot" id={lot.id} />}
+      </Modal>
+    </>
   );
 }
 

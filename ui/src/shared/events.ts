@@ -1,6 +1,7 @@
 import { useQueryClient, type Query, type QueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 
+/** What each kind of change makes stale, beside the record, which tells of all. */
 const touched: Record<string, string[]> = {
   run: [
     'listRuns',
@@ -140,6 +141,7 @@ export function useEvents() {
       if (typeof change !== 'object' || change === null || !('topic' in change)) return;
       if (change.topic === 'everything') return void refetch(client, () => true);
       for (const id of touched[String(change.topic)] ?? []) stale.add(id);
+      if (change.topic !== 'message') stale.add('getRecord');
       timer ??= window.setTimeout(refresh, 200);
     };
     const open = () => {

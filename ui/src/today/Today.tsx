@@ -22,13 +22,18 @@ export function Today() {
   const lots = today.data.lots.filter(waits);
   return (
     <div className="scroll pad">
-      <h1 className={css.head}>
-        {waiting.undecided > 0
-          ? `${some(waiting.undecided, 'file')} wait for a decision`
-          : lots.some((l) => l.state === 'ready')
-            ? 'Everything is decided; a lot waits to be applied'
-            : 'Nothing waits for you'}
-      </h1>
+      <div className="spread">
+        <h1 className={css.head}>
+          {waiting.undecided > 0
+            ? `${some(waiting.undecided, 'file')} wait for a decision`
+            : lots.some((l) => l.state === 'ready')
+              ? 'Everything is decided; a lot waits to be applied'
+              : 'Nothing waits for you'}
+        </h1>
+        <Button className="push" component={Link} to="/record">
+          Open record
+        </Button>
+      </div>
       <div className={`columns ${css.columns}`}>
         <div className="columns">
           <section className="sheet">
