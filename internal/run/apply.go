@@ -10,7 +10,7 @@ import (
 )
 
 func init() {
-	register(Kind{Name: "apply", Action: identity.PlanApply,
+	register(Kind{Name: "apply", Action: identity.PlanApply, Tells: true,
 		Doing: "Applying", Leads: ToPlan, report: (*Runner).reportPlan, work: (*Runner).applyPlan})
 }
 

@@ -11,7 +11,7 @@ import (
 )
 
 func init() {
-	register(Kind{Name: dispatching.Run, Action: identity.OutletSend,
+	register(Kind{Name: dispatching.Run, Action: identity.OutletSend, Tells: true,
 		Doing: "Handing on", Leads: ToDispatch, Long: true, work: (*Runner).dispatch})
 }
 

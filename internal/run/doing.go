@@ -71,7 +71,10 @@ func (r *Runner) do(ctx context.Context, id int64) error {
 // reasonOf says to people why a run failed.
 func reasonOf(err error, id int64) string {
 	var known failure
+	var refused identity.Refused
 	switch {
+	case errors.As(err, &refused):
+		return "It was stopped because " + refused.Who.Name + " may not do this any more. What is done stays, and nothing is lost."
 	case errors.As(err, &known):
 		return known.reason
 	case blob.IsFull(err):
@@ -156,7 +159,12 @@ func (r *Runner) release(ctx context.Context, id int64, why error) error {
 
 // end records how a run ended, together with what is said of it to people.
 func (r *Runner) end(ctx context.Context, run store.Run, state, message string) error {
-	err := r.Store.Do(ctx, door.By(run.Who(), identity.RunEnd, audit.Of(identity.Run, run.ID)), func(tx *door.Tx) error {
+	deed := door.By(run.Who(), identity.RunEnd, aboutRun(run)...)
+	if kinds[run.Kind].Tells && state == "done" {
+		deed = door.Step(ctx)
+	}
+	err := r.Store.Do(ctx, deed, func(tx *door.Tx) error {
+		tx.Changed(nil, map[string]string{"kind": run.Kind, "state": state, "message": message})
 		if err := store.EndRun(ctx, tx, run.ID, state, message); err != nil {
 			return err
 		}
@@ -169,6 +177,18 @@ func (r *Runner) end(ctx context.Context, run store.Run, state, message string) 
 		return nil
 	}
 	return err
+}
+
+// aboutRun is what a run was to work on, and the run.
+func aboutRun(run store.Run) (about []audit.Subject) {
+	for _, of := range []audit.Subject{audit.Of(identity.Lot, run.LotID), audit.Of(identity.Plan, run.PlanID), audit.Of(identity.Origin, run.Origin),
+		audit.Of(identity.Sheet, run.SheetID), audit.Of(identity.Sweep, run.SweepID), audit.Of(identity.Receipt, run.ReceiptID),
+		audit.Of(identity.Dispatch, run.DispatchID), audit.Of(identity.Run, run.ID)} {
+		if of.ID != 0 {
+			about = append(about, of)
+		}
+	}
+	return about
 }
 
 // report writes how far a run is, now and then, and ends it when it shall stop or another process has

@@ -22,6 +22,8 @@ type Kind struct {
 	// Action is what a run of the kind does, in the words of who may do what.
 	Action identity.Action `json:"-"`
 
+	// Tells says that the work itself records what it came to, where it is done whole.
+	Tells bool `json:"-"`
 	// Long runs go through many files, and have a queue of their own.
 	Long bool `json:"-"`
 	// Items tells that a foreign file that ends the process is given up by the

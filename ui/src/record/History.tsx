@@ -2,6 +2,7 @@ import type { Recorded } from '../client';
 import type { ReactNode } from 'react';
 import { Line } from './Line';
 import { useLines } from './lines';
+import css from './Record.module.css';
 
 interface Props {
   kind: Recorded['about'][number]['kind'];
@@ -17,7 +18,7 @@ const shown = 20;
 export function History({ kind, id, act }: Props) {
   const { pages, lines } = useLines({ kind, id, limit: shown });
   return (
-    <section className="history" aria-label="History">
+    <section className={`history ${css.side}`} aria-label="History">
       <h2>History</h2>
       {pages.isError && (
         <button className="link underlined" onClick={() => void pages.refetch()}>

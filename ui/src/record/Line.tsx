@@ -3,20 +3,23 @@ import { Link } from 'react-router';
 import type { NamedSubject, Recorded } from '../client';
 import { baseName, count, some, when } from '../shared/format';
 import css from './Record.module.css';
-import { details, pageOf, phrases } from './words';
+import { details, pageOf, phrase } from './words';
 
 interface Props {
   line: Recorded;
+  /** How many entries it stands for. */
+  times?: number;
   /** What the lines are the history of: it is not named in each. */
   of?: { kind: string; id: number };
   /** What can be done about it. */
   children?: ReactNode;
 }
 
-/** Kinds of things that say nothing to a person: their numbers lead nowhere. */
+/** Kinds of things that have no name that people know. */
 const unnamed = [
   'import',
   'decision',
+  'dispatch',
   'holding',
   'receipt',
   'texts',
@@ -27,18 +30,25 @@ const unnamed = [
   'sweep',
 ];
 
-/** One line of the record: when, who, what, with the way there. */
-export function Line({ line, of, children }: Props) {
-  const about = line.about.filter(
-    (a) => !(of && a.kind === of.kind && a.id === of.id) && !unnamed.includes(a.kind) && namesMore(line, a),
-  );
-  const more = line.abouts - line.about.length;
-  const beside = details(line);
+/** How many things are named of several that something was done to. */
+const named = 4;
+
+/** One line of the record: when, who, what, with links to it. */
+export function Line({ line, times = 1, of, children }: Props) {
+  const known = line.about.filter((a) => !(of && a.kind === of.kind && a.id === of.id));
+  const about = known.filter((a) => !unnamed.includes(a.kind) && namesMore(line, a)).slice(0, named);
+  const hidden = line.about.length - about.length;
+  const told = line.about.filter((a) => unnamed.includes(a.kind) || !namesMore(line, a)).length;
+  const more = line.abouts - line.about.length + hidden - told - (line.about.length - known.length);
+  const beside = times > 1 ? `${count(times)} times` : details(line);
   return (
-    <div className={`spread history-line ${css.line}`}>
+    <div className={`history-line ${css.line}`}>
+      <time className={`quiet num ${css.time}`} dateTime={line.at}>
+        {when(line.at)}
+      </time>
       <span className="narrow">
         <span className={css.said}>
-          <strong>{line.who.name}</strong> {phrases[line.action]}
+          <strong>{line.who.name}</strong> {phrase(line)}
           {(about.length > 0 || more > 0) && ': '}
           {about.map((a, i) => (
             <span key={`${a.kind} ${a.id}`}>
@@ -48,16 +58,17 @@ export function Line({ line, of, children }: Props) {
           ))}
           {more > 0 && (
             <span className="quiet">
-              {about.length > 0 ? ` and ${count(more)} more` : some(more, 'thing')}
+              {about.length > 0 ? ` and ${count(more)} more` : some(more, 'item')}
             </span>
           )}
         </span>
-        <span className="quiet small clip block" title={beside || undefined}>
-          {when(line.at)}
-          {beside && `, ${beside}`}
-        </span>
+        {beside && (
+          <span className="quiet small clip block" title={beside}>
+            {beside}
+          </span>
+        )}
       </span>
-      {children && <span className="push fixed">{children}</span>}
+      <span>{children}</span>
     </div>
   );
 }
@@ -68,11 +79,11 @@ const namesMore = (line: Recorded, a: NamedSubject) =>
 
 function Subject({ of }: { of: NamedSubject }) {
   const page = pageOf(of.kind, of.id);
-  const named = of.kind === 'plan' ? `plan ${of.id}${of.name && ` of ${of.name}`}` : of.name;
-  if (!named) return <span className="quiet">one that is deleted</span>;
-  const words = of.kind === 'file' ? baseName(named) : named;
+  const called = of.kind === 'plan' ? `plan ${of.id}${of.name && ` (${of.name})`}` : of.name;
+  if (!called) return <span className="quiet">deleted {of.kind}</span>;
+  const words = of.kind === 'file' ? baseName(called) : called;
   return page ? (
-    <Link className="link" to={page}>
+    <Link className="link underlined" to={page}>
       {words}
     </Link>
   ) : (

@@ -5,7 +5,7 @@ import type { Recorded } from '../client';
 import { listActorsOptions } from '../client/@tanstack/react-query.gen';
 import { Empty, Failed, Loading } from '../shared/State';
 import { Line } from './Line';
-import { useLines, type RecordQuery } from './lines';
+import { together, useLines, type RecordQuery } from './lines';
 import css from './Record.module.css';
 import { phrases } from './words';
 
@@ -83,8 +83,8 @@ export function RecordPage() {
           {byDay(lines).map(([day, of]) => (
             <section key={day} aria-label={day}>
               <h2 className={css.day}>{day}</h2>
-              {of.map((line) => (
-                <Line key={line.id} line={line} />
+              {together(of).map(({ line, times }) => (
+                <Line key={line.id} line={line} times={times} />
               ))}
             </section>
           ))}

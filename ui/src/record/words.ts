@@ -133,10 +133,38 @@ export function details(line: Recorded): string {
       number(line, of, 'files') > 0 && some(number(line, of, 'files'), 'file'),
       number(line, of, 'texts') > 0 && some(number(line, of, 'texts'), 'text'),
       number(line, of, 'found') > 0 && some(number(line, of, 'found'), 'finding'),
-      text(line, 'state'),
       text(line, 'message'),
     );
   return parts.filter(Boolean).join(', ');
+}
+
+/** What a run did, in the words of the past. */
+const runs: Record<string, string> = {
+  examine: 'examined files',
+  pair: 'read the names',
+  fetch: 'fetched files',
+  lookup: 'looked up barcodes',
+  barcodes: 'read barcodes in loose pictures',
+  'all barcodes': 'read barcodes in all pictures',
+  apply: 'applied the plan',
+  revert: 'reverted the plan',
+  'read sheet': 'read the sheet',
+  rehearse: 'checked the sheet',
+  import: 'imported the sheet',
+  'revert import': 'reverted the import',
+  'pair by sheet': 'paired pictures by the sheet',
+  'take back pairs of sheet': 'reverted the pairs of the sheet',
+  dispatch: 'sent pictures',
+  sweep: 'swept',
+  purge: 'purged files',
+};
+
+/** What a line did. */
+export function phrase(line: Recorded): string {
+  if (line.action !== 'run.end') return phrases[line.action];
+  const did = runs[text(line, 'kind')] ?? 'finished a run';
+  const state = text(line, 'state');
+  return state === 'done' ? did : `${did}, but ${state === 'stopped' ? 'was stopped' : 'failed'}`;
 }
 
 /** Where a person gets to what something was done to; nothing where it has no page. */
