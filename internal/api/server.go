@@ -170,6 +170,7 @@ func (s *Server) operations() huma.API {
 	s.shelfOperations(api)
 	s.recordOperations(api)
 	describeRecord(api)
+	describeDeeds(api)
 	s.eventOperations(api)
 	describe(api.OpenAPI())
 	return api

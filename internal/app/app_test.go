@@ -32,7 +32,7 @@ var decode string
 func TestMain(m *testing.M) {
 	folder, temporary := testprogram.Folder(testprogram.Decode)
 	decode = filepath.Join(folder, testprogram.Decode)
-	testdb.Main(m, temporary...)
+	testdb.MainThen(m, operationsThatLeftNoRecord, temporary...)
 }
 
 // TestALotWithEverythingWrong gathers an archive with most of what suppliers

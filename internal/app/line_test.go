@@ -58,12 +58,13 @@ func open(t *testing.T, config Config, serves bool) *line {
 	if config.Allow == nil { // sample drives and sites
 		config.Allow = []string{"127.0.0.1:*"}
 	}
-	log := &logged{}
-	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, slog.New(slog.NewTextHandler(log, nil)))
+	log, requests := &logged{}, &sync.Map{}
+	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, slog.New(heard{slog.NewTextHandler(log, nil), requests}))
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
+		noteRecords(a.Store, requests)
 		if err := a.Close(context.Background()); err != nil {
 			t.Error(err)
 		}

@@ -44,6 +44,14 @@ func (t *Tx) Changed(before, after any) {
 	t.entry.Before, t.entry.After = before, after
 }
 
+// As says that something else was done than was meant: what was decided meanwhile left no other way.
+func (t *Tx) As(action identity.Action) {
+	for t.within != nil {
+		t = t.within
+	}
+	t.entry.Action = action
+}
+
 // Unchanged says that there was nothing to change after all: nothing is recorded.
 func (t *Tx) Unchanged() {
 	for t.within != nil {

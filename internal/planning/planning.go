@@ -240,6 +240,7 @@ func (p *Planner) Apply(ctx context.Context, who identity.Actor, id int64, revis
 	var remade plan.Remade
 	err = p.Store.Do(ctx, door.By(who, identity.PlanApply, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
 		if remade, err = refresh(ctx, tx, id, revision); err != nil || remade.Any() {
+			tx.As(identity.PlanRemake)
 			return err
 		}
 		run, err = p.queue(ctx, tx, who, store.About{Plan: id}, "apply", "applying", "draft", "applied")

@@ -31,8 +31,17 @@ var (
 
 // Main runs a package's tests, ends the server that they started, if any, and
 // removes the folders that they shared: call it from TestMain.
-func Main(m *testing.M, shared ...string) {
+func Main(m *testing.M, shared ...string) { MainThen(m, nil, shared...) }
+
+// MainThen is Main with a last look at what all tests did together; what is wrong fails them.
+func MainThen(m *testing.M, look func() (wrong []string), shared ...string) {
 	code := m.Run()
+	if look != nil && code == 0 {
+		for _, text := range look() {
+			fmt.Fprintln(os.Stderr, "--- FAIL:", text)
+			code = 1
+		}
+	}
 	for _, folder := range shared {
 		_ = os.RemoveAll(folder)
 	}
