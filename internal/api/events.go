@@ -1,6 +1,7 @@
 package api
 
 import (
+	"ambrosa/internal/door"
 	"context"
 	"net/http"
 	"sync"
@@ -8,8 +9,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
-
-	"ambrosa/internal/store"
 )
 
 // hub passes events to everyone who watches. One who does not keep up misses
@@ -17,14 +16,14 @@ import (
 // come before anyone serves, and in processes that never do.
 type hub struct {
 	mu       sync.Mutex
-	watchers map[chan store.Event]bool
+	watchers map[chan door.Event]bool
 }
 
-func (h *hub) watch() (events chan store.Event, leave func()) {
-	events = make(chan store.Event, 256)
+func (h *hub) watch() (events chan door.Event, leave func()) {
+	events = make(chan door.Event, 256)
 	h.mu.Lock()
 	if h.watchers == nil {
-		h.watchers = map[chan store.Event]bool{}
+		h.watchers = map[chan door.Event]bool{}
 	}
 	h.watchers[events] = true
 	h.mu.Unlock()
@@ -35,7 +34,7 @@ func (h *hub) watch() (events chan store.Event, leave func()) {
 	}
 }
 
-func (h *hub) send(event store.Event) {
+func (h *hub) send(event door.Event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for events := range h.watchers {
@@ -66,7 +65,7 @@ func (s *Server) eventOperations(api huma.API) {
 			Summary:     "What changes, as it changes",
 			Tags:        []string{"Runs"},
 		},
-		map[string]any{"change": store.Event{}, "beat": beat{}},
+		map[string]any{"change": door.Event{}, "beat": beat{}},
 		func(ctx context.Context, _ *struct{}, send sse.Sender) {
 			events, leave := s.hub.watch()
 			defer leave()

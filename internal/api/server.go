@@ -32,6 +32,7 @@ import (
 	"ambrosa/internal/database"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
+	"ambrosa/internal/door"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/picture"
@@ -177,7 +178,7 @@ func (s *Server) operations() huma.API {
 }
 
 // Heard passes an event on to everyone who watches.
-func (s *Server) Heard(event store.Event) { s.hub.send(event) }
+func (s *Server) Heard(event door.Event) { s.hub.send(event) }
 
 // observe logs and times every request.
 func (s *Server) observe(c fiber.Ctx) error {

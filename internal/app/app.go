@@ -222,12 +222,12 @@ func (a *App) Work(ctx context.Context) error {
 	a.quiet = cancel
 	contained.Background(a.Runner.Log, "watch whether the database answers", func() { a.Store.Watch(listening) })
 	contained.Background(a.Runner.Log, "listen for events", func() {
-		a.Store.Listen(listening, func(event store.Event) {
+		a.Store.Listen(listening, func(event door.Event) {
 			a.Runner.Heard(event)
 			a.Server.Heard(event)
 			a.Server.Index.Heard(event)
 		}, func() {
-			missed := store.Event{Topic: store.Everything, Note: "missed"}
+			missed := door.Event{Topic: door.Everything, Note: "missed"}
 			a.Server.Heard(missed)
 			a.Server.Index.Heard(missed)
 		})

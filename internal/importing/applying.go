@@ -223,7 +223,7 @@ func productsChanged(ctx context.Context, tx *door.Tx, ids []int64) error {
 		return nil
 	}
 	tx.About(audit.All(identity.Product, ids)...)
-	return store.Notify(ctx, tx, store.Event{Topic: "product", ID: ids[0]})
+	return tx.Announce(ctx, door.Event{Topic: "product", ID: ids[0]})
 }
 
 // standingOf returns the products that rows are about as they stand, and the first row

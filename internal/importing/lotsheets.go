@@ -33,7 +33,7 @@ func (m *Importer) Adopt(ctx context.Context, who identity.Actor, file store.She
 		if err := store.IsSheet(ctx, tx, file.ID, id); err != nil {
 			return err
 		}
-		return store.Notify(ctx, tx, store.Event{Topic: "sheet", ID: id})
+		return tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 	})
 	return id, err
 }

@@ -10,6 +10,7 @@ import (
 
 	"ambrosa/core/pairing"
 	"ambrosa/core/upkeep"
+	"ambrosa/internal/door"
 	"ambrosa/internal/store"
 )
 
@@ -241,7 +242,7 @@ type lotCache struct {
 }
 
 // Heard forgets what an event makes old.
-func (x *Index) Heard(event store.Event) {
+func (x *Index) Heard(event door.Event) {
 	if event.Note == "missed" || event.Topic == "product" || event.Topic == "files" && event.ID == x.lots.now.Load() {
 		x.lots.heard.Add(1)
 	}

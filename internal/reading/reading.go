@@ -267,7 +267,7 @@ func (x *Index) ReadLot(ctx context.Context, of int64, progress func(done, total
 		}
 		progress(int64(hi), int64(len(ids)))
 	}
-	x.Heard(store.Event{Topic: "files", ID: of})
+	x.Heard(door.Event{Topic: "files", ID: of})
 	if slices.ContainsFunc(verdicts, func(v pairing.Verdict) bool { return v.Kind == pairing.Loose }) {
 		// Somebody will look at what stayed loose.
 		contained.Background(slog.Default(), "prepare suggestions", l.built.Catalog.PrepareNearest)

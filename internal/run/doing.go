@@ -191,11 +191,14 @@ func aboutRun(run store.Run) (about []audit.Subject) {
 	return about
 }
 
+// reportEvery is how often how far a run is is written, where that has changed.
+const reportEvery = 500 * time.Millisecond
+
 // report writes how far a run is, now and then, and ends it when it shall stop or another process has
 // taken it over.
 func (r *Runner) report(ctx context.Context, id int64, p *progress, cancel context.CancelCauseFunc) {
 	lastDone, lastTotal := int64(-1), int64(-1)
-	for pause(ctx, 250*time.Millisecond) {
+	for pause(ctx, reportEvery) {
 		done, total := p.get()
 		if done == lastDone && total == lastTotal {
 			continue

@@ -102,7 +102,7 @@ func (r *Runner) Open() error {
 }
 
 // Heard acts on events: a run that shall stop and is done here is stopped.
-func (r *Runner) Heard(event store.Event) {
+func (r *Runner) Heard(event door.Event) {
 	if event.Topic != "run" || event.Note != "stop" {
 		return
 	}

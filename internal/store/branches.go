@@ -126,7 +126,7 @@ func WriteBranch(ctx context.Context, tx *door.Tx, id int64, is catalog.Category
 	if err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "category", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "category", ID: id})
 }
 
 // BranchChange is what an import did to a category.

@@ -99,7 +99,7 @@ func ReadWith(ctx context.Context, tx *door.Tx, lot, clues int64, always bool) e
 			return err
 		}
 	}
-	return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+	return tx.Announce(ctx, door.Event{Topic: "lot", ID: lot})
 }
 
 // Teach adds a step to the list that a lot is read with; a lot that is read

@@ -146,7 +146,7 @@ func Decide(ctx context.Context, tx *door.Tx, lot int64, d Decision) (done Toget
 	if err != nil {
 		return done, err
 	}
-	return done, Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	return done, tx.Announce(ctx, door.Event{Topic: "files", ID: lot})
 }
 
 // where is the SQL of a choice.
@@ -257,7 +257,7 @@ func BringBack(ctx context.Context, tx *door.Tx, decision, lot int64) (files []S
 	if stayed, err = number(ctx, tx, `select count(*) - $2 from decision_file where decision_id = $1`, decision, len(files)); err != nil {
 		return nil, 0, err
 	}
-	return files, stayed, Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	return files, stayed, tx.Announce(ctx, door.Event{Topic: "files", ID: lot})
 }
 
 // orNotFound makes of a query's having no row an ErrNotFound.

@@ -219,7 +219,7 @@ func EndDispatch(ctx context.Context, tx *door.Tx, id int64, e Ending) error {
 	if _, err := tx.Exec(ctx, `update dispatch set parts = $2 where id = $1`, id, max(1, e.Parts)); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "dispatch", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "dispatch", ID: id})
 }
 
 // closing ends dispatches, and counts what their receipts say.

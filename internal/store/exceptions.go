@@ -70,7 +70,7 @@ func Except(ctx context.Context, tx *door.Tx, outlet int64, sums []string, becau
 	if given = tag.RowsAffected(); given == 0 {
 		return given, ErrNotFound
 	}
-	return given, Notify(ctx, tx, Event{Topic: "dispatch"})
+	return given, tx.Announce(ctx, door.Event{Topic: "dispatch"})
 }
 
 // EndExceptions has the gate of an outlet judge bytes as usual again; it returns of how many.
@@ -85,5 +85,5 @@ func EndExceptions(ctx context.Context, tx *door.Tx, outlet int64, sums []string
 		return ended, err
 	}
 	ended = tag.RowsAffected()
-	return ended, Notify(ctx, tx, Event{Topic: "dispatch"})
+	return ended, tx.Announce(ctx, door.Event{Topic: "dispatch"})
 }

@@ -276,7 +276,7 @@ func SetRights(ctx context.Context, tx *door.Tx, lot, file int64, f FileFilter, 
 		return n, err
 	}
 	n = tag.RowsAffected()
-	return n, Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	return n, tx.Announce(ctx, door.Event{Topic: "files", ID: lot})
 }
 
 // ToRead is what the engine reads of a lot.
@@ -397,7 +397,7 @@ func WriteVerdicts(ctx context.Context, tx *door.Tx, lot int64, verdicts []Verdi
 			from verdict v where f.id = v.file and f.decided_by <> 'person'`); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	return tx.Announce(ctx, door.Event{Topic: "files", ID: lot})
 }
 
 // NextOpen returns the next contested or loose file of a lot behind a file in

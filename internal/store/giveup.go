@@ -20,7 +20,7 @@ func HideLot(ctx context.Context, tx *door.Tx, id int64) error {
 		return err
 	}
 	for _, run := range stopped {
-		if err := Notify(ctx, tx, Event{Topic: "run", ID: run, Note: "stop"}); err != nil {
+		if err := tx.Announce(ctx, door.Event{Topic: "run", ID: run, Note: "stop"}); err != nil {
 			return err
 		}
 	}
@@ -30,7 +30,7 @@ func HideLot(ctx context.Context, tx *door.Tx, id int64) error {
 	if err := releaseLots(ctx, tx, []int64{id}); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "lot", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "lot", ID: id})
 }
 
 // ErrPurged means that nothing is left of what is asked for: its files were purged.
@@ -57,7 +57,7 @@ func ShowLot(ctx context.Context, tx *door.Tx, id int64) error {
 	if err := keepLots(ctx, tx, []int64{id}); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "lot", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "lot", ID: id})
 }
 
 // GivenUp returns the lots that were given up, the newest first.

@@ -107,7 +107,7 @@ func Hold(ctx context.Context, tx *door.Tx, q FindingFilter, days int, because s
 	if _, err := tx.Exec(ctx, `update holding set files = $2 where id = $1`, h.Holding, h.Files); err != nil {
 		return h, err
 	}
-	return h, Notify(ctx, tx, Event{Topic: "upkeep"})
+	return h, tx.Announce(ctx, door.Event{Topic: "upkeep"})
 }
 
 // Unhold gives files back that are held: those of a holding, or those of a list among them.
@@ -119,7 +119,7 @@ func Unhold(ctx context.Context, tx *door.Tx, holding int64, files []int64) (int
 	if err != nil {
 		return 0, err
 	}
-	return tag.RowsAffected(), Notify(ctx, tx, Event{Topic: "upkeep"})
+	return tag.RowsAffected(), tx.Announce(ctx, door.Event{Topic: "upkeep"})
 }
 
 // Receipt is what a purge did.
@@ -260,7 +260,7 @@ func EndReceipt(ctx context.Context, tx *door.Tx, id int64) error {
 	if _, err := tx.Exec(ctx, `update receipt set ended_at = now() where id = $1 and ended_at is null`, id); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "upkeep"})
+	return tx.Announce(ctx, door.Event{Topic: "upkeep"})
 }
 
 // ForgetReceipt forgets one by which nothing went.

@@ -146,7 +146,7 @@ func SetImportState(ctx context.Context, tx *door.Tx, id int64, state string) er
 	if sheet == 0 {
 		return nil // by hand
 	}
-	return Notify(ctx, tx, Event{Topic: "sheet", ID: sheet})
+	return tx.Announce(ctx, door.Event{Topic: "sheet", ID: sheet})
 }
 
 // SheetChange is what an import did to a product.

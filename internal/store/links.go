@@ -142,7 +142,7 @@ func CreateLinkLot(ctx context.Context, tx *door.Tx, link int64, name string, up
 	if err != nil {
 		return 0, err
 	}
-	return id, Notify(ctx, tx, Event{Topic: "lot", ID: id})
+	return id, tx.Announce(ctx, door.Event{Topic: "lot", ID: id})
 }
 
 // BeginLinkUpload records that an upload through a link has begun. ErrNotFound

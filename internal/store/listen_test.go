@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"ambrosa/internal/store"
+	"ambrosa/internal/door"
 	"ambrosa/internal/testdb"
 )
 
@@ -16,18 +16,20 @@ func TestEventsAfterALostConnection(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	ended := make(chan struct{})
 	t.Cleanup(func() { cancel(); <-ended })
-	heard, again := make(chan store.Event, 100), make(chan struct{}, 100)
+	heard, again := make(chan door.Event, 100), make(chan struct{}, 100)
 	go func() {
 		defer close(ended)
-		s.Listen(ctx, func(e store.Event) { heard <- e }, func() { again <- struct{}{} })
+		s.Listen(ctx, func(e door.Event) { heard <- e }, func() { again <- struct{}{} })
 	}()
 	notify := func(id int64) {
 		t.Helper()
-		if err := store.Notify(t.Context(), testdb.Pool(s), store.Event{Topic: "lot", ID: id}); err != nil {
+		if err := s.Step(t.Context(), func(tx *door.Tx) error {
+			return tx.Announce(t.Context(), door.Event{Topic: "lot", ID: id})
+		}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	next := func() store.Event {
+	next := func() door.Event {
 		t.Helper()
 		select {
 		case e := <-heard:
@@ -35,7 +37,7 @@ func TestEventsAfterALostConnection(t *testing.T) {
 		case <-time.After(time.Minute):
 			t.Fatal("nothing is heard")
 		}
-		return store.Event{}
+		return door.Event{}
 	}
 	for n := int64(1); len(heard) == 0; n++ { // until it listens for the first time
 		notify(n)

@@ -121,7 +121,7 @@ func Answered(ctx context.Context, tx *door.Tx, origin int64, c LookupCode) erro
 	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "lookup", ID: origin})
+	return tx.Announce(ctx, door.Event{Topic: "lookup", ID: origin})
 }
 
 // LookupCounts counts a service's barcodes by what became of them.
@@ -249,5 +249,5 @@ func DeclineCandidates(ctx context.Context, tx *door.Tx, origin, code int64, dec
 	if err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "lookup", ID: origin})
+	return tx.Announce(ctx, door.Event{Topic: "lookup", ID: origin})
 }

@@ -112,7 +112,7 @@ func CreateLot(ctx context.Context, tx *door.Tx, l NewLot) (id int64, err error)
 		l.Name, l.Origin, l.Barcode, l.Uploads, on.Product, on.Variant, on.Category, l.Shelf, tx.Who().ID); err != nil {
 		return id, err
 	}
-	return id, Notify(ctx, tx, Event{Topic: "lot", ID: id})
+	return id, tx.Announce(ctx, door.Event{Topic: "lot", ID: id})
 }
 
 // LotTarget returns the target that a lot's pictures were dropped on, or none.
@@ -130,7 +130,7 @@ func SetLotState(ctx context.Context, tx *door.Tx, id int64, state lot.State) er
 	if _, err := tx.Exec(ctx, `update lot set state = $2 where id = $1`, id, state); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "lot", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "lot", ID: id})
 }
 
 // Upload is a file that a person handed in, as it came: an archive or a
@@ -189,7 +189,7 @@ func CompleteLot(ctx context.Context, tx *door.Tx, lot int64, asItIs bool) (comp
 	if err != nil {
 		return false, err
 	}
-	return complete, Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+	return complete, tx.Announce(ctx, door.Event{Topic: "lot", ID: lot})
 }
 
 // ForgetUploads forgets those uploads of a lot that are not here.
@@ -364,7 +364,7 @@ func ForgetEmptyLot(ctx context.Context, tx *door.Tx, lot int64) error {
 		lot); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+	return tx.Announce(ctx, door.Event{Topic: "lot", ID: lot})
 }
 
 // UploadNeeded tells whether an upload's bytes are still to be read.

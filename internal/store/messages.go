@@ -43,7 +43,7 @@ func ReadMessages(ctx context.Context, tx *door.Tx, last int64) error {
 	if _, err := tx.Exec(ctx, `update message set read_at = now() where id <= $1 and read_at is null`, last); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "message", ID: last})
+	return tx.Announce(ctx, door.Event{Topic: "message", ID: last})
 }
 
 // MailAddress returns where messages go by mail, "" for nowhere.
@@ -75,7 +75,7 @@ func AddMessage(ctx context.Context, tx *door.Tx, of Run, r Told, mails bool) (i
 	if err != nil {
 		return 0, false, err
 	}
-	return id, waits, Notify(ctx, tx, Event{Topic: "message", ID: id})
+	return id, waits, tx.Announce(ctx, door.Event{Topic: "message", ID: id})
 }
 
 // Mailed records what became of a message's mail.
@@ -83,7 +83,7 @@ func Mailed(ctx context.Context, tx *door.Tx, id int64, state, problem string) e
 	if _, err := tx.Exec(ctx, `update message set mail_state = $2, mail_problem = $3 where id = $1`, id, state, problem); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "message", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "message", ID: id})
 }
 
 // listedNotDone is how many products that were not done a report lists.

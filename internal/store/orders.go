@@ -61,5 +61,5 @@ func SetOrder(ctx context.Context, tx *door.Tx, lot int64, target catalog.Target
 	if err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "files", ID: lot})
+	return tx.Announce(ctx, door.Event{Topic: "files", ID: lot})
 }

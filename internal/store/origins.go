@@ -111,7 +111,7 @@ func SaveOrigin(ctx context.Context, tx *door.Tx, o Origin) (id int64, err error
 	if id, err = number(ctx, tx, query, args); err != nil {
 		return id, err
 	}
-	return id, Notify(ctx, tx, Event{Topic: "origin", ID: id})
+	return id, tx.Announce(ctx, door.Event{Topic: "origin", ID: id})
 }
 
 // PagesOrigin returns the origin of pictures that are taken from single pages;
@@ -133,7 +133,7 @@ func DeleteOrigin(ctx context.Context, tx *door.Tx, id int64) error {
 	if err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "origin", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "origin", ID: id})
 }
 
 // OriginFetched records how a fetch ended: message is "" when nothing was wrong.
@@ -143,7 +143,7 @@ func OriginFetched(ctx context.Context, tx *door.Tx, id int64, pinned, message s
 		pinned = case $2 when '' then pinned else $2 end where id = $1`, id, pinned, message); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "origin", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "origin", ID: id})
 }
 
 // DueOrigin takes one origin whose time has come, that nothing fetches from
@@ -261,7 +261,7 @@ func openFetchLot(ctx context.Context, tx *door.Tx, run int64, o Origin, name st
 	if _, err := tx.Exec(ctx, `update run set lot_id = $2 where id = $1`, run, lot); err != nil {
 		return 0, err
 	}
-	return lot, Notify(ctx, tx, Event{Topic: "lot", ID: lot})
+	return lot, tx.Announce(ctx, door.Event{Topic: "lot", ID: lot})
 }
 
 // Chosen gives a run the files that it is to fetch, chosen by a person, and

@@ -85,13 +85,13 @@ func WriteArrangement(ctx context.Context, tx *door.Tx, owner catalog.Target, wa
 			pictures = (select count(*) from placement where category_id = $1) where id = $1`, owner.ID); err != nil {
 			return err
 		}
-		return Notify(ctx, tx, Event{Topic: "category", ID: owner.ID})
+		return tx.Announce(ctx, door.Event{Topic: "category", ID: owner.ID})
 	}
 	if _, err := tx.Exec(ctx, `update product set version = version + 1, updated_at = now(),
 		pictures = (select count(*) from placement where product_id = $1) where id = $1`, owner.ID); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "product", ID: owner.ID})
+	return tx.Announce(ctx, door.Event{Topic: "product", ID: owner.ID})
 }
 
 // Shown is a picture on a product's or category's page.

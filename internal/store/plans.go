@@ -162,7 +162,7 @@ func Revise(ctx context.Context, tx *door.Tx, id int64, r plan.Remade) error {
 		id, r.Changed, r.Fresh, r.Gone); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "plan", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "plan", ID: id})
 }
 
 // MovePlan moves a plan on for whoever does it, when it is in one of the states
@@ -182,7 +182,7 @@ func MovePlan(ctx context.Context, tx *door.Tx, id int64, to string, from ...str
 	if err := endNeeds(ctx, tx, id, to); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "plan", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "plan", ID: id})
 }
 
 // MoveLotsOf moves a plan's lots on, those that are in the state given, and
@@ -201,7 +201,7 @@ func MoveLotsOf(ctx context.Context, tx *door.Tx, id int64, to, from lot.State) 
 		return err
 	}
 	for _, lot := range lots {
-		if err := Notify(ctx, tx, Event{Topic: "lot", ID: lot}); err != nil {
+		if err := tx.Announce(ctx, door.Event{Topic: "lot", ID: lot}); err != nil {
 			return err
 		}
 	}

@@ -114,7 +114,7 @@ func NewRun(ctx context.Context, tx *door.Tx, who identity.Actor, kind string, a
 	if err != nil {
 		return 0, err
 	}
-	return id, Notify(ctx, tx, Event{Topic: "run", ID: id})
+	return id, tx.Announce(ctx, door.Event{Topic: "run", ID: id})
 }
 
 // StartRun begins an attempt at a run for this process, which must hold its lease
@@ -165,7 +165,7 @@ func Progress(ctx context.Context, tx *door.Tx, id, done, total int64) (stop boo
 		total).Scan(&stop); err != nil {
 		return stop, orNotFound(err)
 	}
-	return stop, Notify(ctx, tx, Event{Topic: "run", ID: id})
+	return stop, tx.Announce(ctx, door.Event{Topic: "run", ID: id, Note: door.Progress})
 }
 
 // EndRun records how a run ended.
@@ -174,7 +174,7 @@ func EndRun(ctx context.Context, tx *door.Tx, id int64, state, message string) e
 	if err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "run", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "run", ID: id, Note: door.Ended})
 }
 
 // StopRun asks a run to stop; one that has not begun stops at once.
@@ -190,7 +190,7 @@ func StopRun(ctx context.Context, tx *door.Tx, id int64) error {
 	if tag.RowsAffected() == 0 {
 		return ErrChanged
 	}
-	return Notify(ctx, tx, Event{Topic: "run", ID: id, Note: "stop"})
+	return tx.Announce(ctx, door.Event{Topic: "run", ID: id, Note: "stop"})
 }
 
 // RequeueRun makes a stopped or failed run ready to go on.
@@ -206,7 +206,7 @@ func RequeueRun(ctx context.Context, tx *door.Tx, id int64) error {
 	if tag.RowsAffected() == 0 {
 		return ErrChanged
 	}
-	return Notify(ctx, tx, Event{Topic: "run", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "run", ID: id})
 }
 
 // RunLine is a line of a run's log.

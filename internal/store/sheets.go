@@ -138,7 +138,7 @@ func EndReading(ctx context.Context, tx *door.Tx, id int64, r SheetRead) error {
 	if err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 }
 
 // SheetUnreadable records why a sheet cannot be read.
@@ -146,7 +146,7 @@ func SheetUnreadable(ctx context.Context, tx *door.Tx, id int64, problem string)
 	if _, err := tx.Exec(ctx, `update sheet set state = 'unreadable', problem = $2 where id = $1`, id, problem); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 }
 
 // ReadAgain has a sheet read from another worksheet.
@@ -155,7 +155,7 @@ func ReadAgain(ctx context.Context, tx *door.Tx, id int64, worksheet string) err
 		revision = revision + 1 where id = $1`, id, worksheet); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 }
 
 // GiveUpSheet hides a sheet.
@@ -173,7 +173,7 @@ func setSheetState(ctx context.Context, tx *door.Tx, query string, id int64) err
 	if _, err := number(ctx, tx, query, id); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 }
 
 // MapSheet gives a sheet a mapping and choices; what was judged by the old ones no
@@ -183,7 +183,7 @@ func MapSheet(ctx context.Context, tx *door.Tx, id int64, m sheet.Mapping, c she
 		id, m, c); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 }
 
 // SheetRow is a row of a sheet as it came, with what a person did to it.
@@ -238,7 +238,7 @@ func CountEdits(ctx context.Context, tx *door.Tx, id int64) (revision int64, err
 	if err != nil {
 		return 0, err
 	}
-	return revision, Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	return revision, tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 }
 
 // SheetVerdict is how a row was judged.
@@ -407,7 +407,7 @@ func EndRehearsal(ctx context.Context, tx *door.Tx, id, round int64, revision in
 		return shown, err
 	}
 	shown = true
-	return shown, Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	return shown, tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 }
 
 // SheetProblem records why a sheet cannot be judged.
@@ -416,7 +416,7 @@ func SheetProblem(ctx context.Context, tx *door.Tx, id int64, revision int, prob
 		id, revision, problem); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "sheet", ID: id})
+	return tx.Announce(ctx, door.Event{Topic: "sheet", ID: id})
 }
 
 // QuestionsBehind returns rows behind one in which the same is the matter with a cell of

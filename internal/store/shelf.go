@@ -132,7 +132,7 @@ func WriteShelf(ctx context.Context, tx *door.Tx, places []ShelfPlace) error {
 		and exists (select from shelved s where s.file_id = g.file_id)`); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "shelf"})
+	return tx.Announce(ctx, door.Event{Topic: "shelf"})
 }
 
 // NewShelfAct writes down what was done on the shelf at once, and returns what takes it back.

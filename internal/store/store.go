@@ -237,33 +237,9 @@ func copyInto(ctx context.Context, tx *door.Tx, table string, columns []string, 
 	return err
 }
 
-// Event says that something changed; it goes to every process that listens.
-type Event struct {
-	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch,shelf,everything"`
-	ID    int64  `json:"id" doc:"Of what changed"`
-	Note  string `json:"note,omitempty"`
-}
-
-// Everything is the topic of an event that says that others may have been missed.
-const Everything = "everything"
-
-const channel = "ambrosa"
-
-// Notify announces an event when the transaction commits.
-func Notify(ctx context.Context, db interface {
-	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
-}, event Event) error {
-	payload, err := json.Marshal(event)
-	if err != nil {
-		return err
-	}
-	var nothing any
-	return db.QueryRow(ctx, `select pg_notify($1, $2)::text`, channel, string(payload)).Scan(&nothing)
-}
-
 // Listen calls heard for every event until ctx ends. A lost connection is made
 // again; then reconnected is called, since events may have been missed.
-func (s *Store) Listen(ctx context.Context, heard func(Event), reconnected func()) {
+func (s *Store) Listen(ctx context.Context, heard func(door.Event), reconnected func()) {
 	listens := func() {}
 	for ctx.Err() == nil {
 		if err := s.listenOnce(ctx, heard, listens); err != nil && ctx.Err() == nil {
@@ -276,14 +252,14 @@ func (s *Store) Listen(ctx context.Context, heard func(Event), reconnected func(
 	}
 }
 
-func (s *Store) listenOnce(ctx context.Context, heard func(Event), listens func()) error {
+func (s *Store) listenOnce(ctx context.Context, heard func(door.Event), listens func()) error {
 	pooled, err := s.control.Acquire(ctx)
 	if err != nil {
 		return err
 	}
 	connection := pooled.Hijack()
 	defer connection.Close(context.WithoutCancel(ctx))
-	if _, err := connection.Exec(ctx, "listen "+channel); err != nil {
+	if _, err := connection.Exec(ctx, "listen "+door.Channel); err != nil {
 		return err
 	}
 	listens()
@@ -292,7 +268,7 @@ func (s *Store) listenOnce(ctx context.Context, heard func(Event), listens func(
 		if err != nil {
 			return err
 		}
-		var event Event
+		var event door.Event
 		if json.Unmarshal([]byte(notification.Payload), &event) == nil {
 			heard(event)
 		}

@@ -131,7 +131,7 @@ func EndSweep(ctx context.Context, tx *door.Tx, id int64, asked Asked) error {
 	if _, err := tx.Exec(ctx, `update sweep set ended_at = now(), asked = $2 where id = $1`, id, asked); err != nil {
 		return err
 	}
-	return Notify(ctx, tx, Event{Topic: "upkeep"})
+	return tx.Announce(ctx, door.Event{Topic: "upkeep"})
 }
 
 // lockFindings keeps others from writing findings until the transaction ends. It comes

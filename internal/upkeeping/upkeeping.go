@@ -281,7 +281,7 @@ func (u *Upkeeper) Pin(ctx context.Context, who identity.Actor, files []int64, b
 		if err != nil {
 			return err
 		}
-		return store.Notify(ctx, tx, store.Event{Topic: "upkeep"})
+		return tx.Announce(ctx, door.Event{Topic: "upkeep"})
 	})
 	return pinned, err
 }
@@ -292,7 +292,7 @@ func (u *Upkeeper) Unpin(ctx context.Context, who identity.Actor, files []int64)
 		if n, err = store.RemovePins(ctx, tx, files); err != nil {
 			return err
 		}
-		return store.Notify(ctx, tx, store.Event{Topic: "upkeep"})
+		return tx.Announce(ctx, door.Event{Topic: "upkeep"})
 	})
 	return n, err
 }

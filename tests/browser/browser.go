@@ -300,3 +300,13 @@ func (p *Page) Shown() error {
 func (p *Page) Screenshot() ([]byte, error) {
 	return chromedp.Run(p.ctx, chromedp.CaptureScreenshot())
 }
+
+// Tab opens another page of the same browser.
+func (p *Page) Tab() (*Page, error) {
+	target, end := chromedp.NewContext(p.ctx)
+	if err := chromedp.Do(target, chromedp.EmulateViewport(1280, 800)); err != nil {
+		end()
+		return nil, fmt.Errorf("open a tab: %w", err)
+	}
+	return &Page{target, end}, nil
+}

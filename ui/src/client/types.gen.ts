@@ -894,10 +894,17 @@ export type ErrorModel = {
 
 export type Event = {
     /**
-     * Of what changed
+     * Of what changed; 0 where that is not one thing
      */
     id: number;
+    /**
+     * progress: only how far a run is; ended: that it has ended
+     */
     note?: string;
+    /**
+     * The run that changed it on its way; left out for what a person did
+     */
+    run?: number;
     topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch' | 'shelf' | 'everything';
 };
 

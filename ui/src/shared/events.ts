@@ -1,5 +1,6 @@
 import { useQueryClient, type Query, type QueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
+import { listen, type Change } from './listen';
 
 /** What each kind of change makes stale, beside the record, which tells of all. */
 const touched: Record<string, string[]> = {
@@ -88,19 +89,50 @@ const touched: Record<string, string[]> = {
   ],
 };
 
-function names(query: Query, ids: Set<string>): boolean {
-  const first = query.queryKey[0];
-  return (
-    typeof first === 'object' &&
-    first !== null &&
-    '_id' in first &&
-    typeof first._id === 'string' &&
-    ids.has(first._id)
-  );
+/** Of these, those that are of the one thing that the change is of: others of their kind are as they were. */
+const ofOne: Record<string, string[]> = {
+  run: ['getRun'],
+  lot: ['getLot', 'listFiles', 'countMarks', 'listGroups', 'getLotClues', 'getLotSheet'],
+  files: ['getLot', 'listFiles', 'countMarks', 'listGroups', 'getLotSheet'],
+  plan: ['getPlan', 'getPlanUndo', 'listPlanChanges'],
+  sheet: ['getSheet', 'listSheetRows', 'listImported', 'listUnnamedFiles', 'listGone'],
+  origin: ['getOrigin'],
+  lookup: ['getLookup', 'listLookupCodes'],
+};
+
+/** What shows how far a run is. */
+const progress = ['listRuns', 'getRun'];
+
+/** Milliseconds after which what anybody did is shown: changes that come fast are taken together. */
+const soon = 200;
+/** Milliseconds between two looks at how far a run is, and at what a run changes on its way. */
+const whileRunning = { progress: 1000, other: 2500 };
+
+/** A query as the client names it: its operation, and the number in its path. */
+interface Key {
+  _id?: unknown;
+  path?: { id?: unknown };
+}
+
+function keyOf(query: Query): Key {
+  const first: unknown = query.queryKey[0];
+  return typeof first === 'object' && first !== null ? first : {};
+}
+
+/** Tells whether a change makes a query stale. */
+function touches(change: Change, query: Query): boolean {
+  const { _id, path } = keyOf(query);
+  if (typeof _id !== 'string') return false;
+  if (change.topic === 'everything') return true;
+  if (change.note === 'progress')
+    return progress.includes(_id) && (_id !== 'getRun' || path?.id === change.id);
+  if (_id === 'getRecord') return change.topic !== 'message';
+  if (!touched[change.topic]?.includes(_id)) return false;
+  return change.id === 0 || !ofOne[change.topic]?.includes(_id) || path?.id === change.id;
 }
 
 /**
- * Fetches again what may be stale. What is on its way for the first time was perhaps answered before the
+ * Fetches queries again. What is on its way for the first time was perhaps answered before the
  * change, and is not asked for anew until it is there: it is then.
  */
 async function refetch(client: QueryClient, stale: (query: Query) => boolean) {
@@ -112,59 +144,58 @@ async function refetch(client: QueryClient, stale: (query: Query) => boolean) {
   if (early.length > 0) await client.invalidateQueries({ predicate: (query) => early.includes(query) });
 }
 
-/** The server says that it is there every 15 seconds; a stream that is silent for longer leads nowhere. */
-const silence = 40_000;
-
 /**
- * Keeps what is shown up to date with what happens at the server. Changes that come fast are taken together.
+ * Keeps what is shown up to date with what happens at the server: only what a change touches, what runs do on
+ * their way now and then, and what is in a tab that nobody sees when it is seen again.
  */
 export function useEvents() {
   const client = useQueryClient();
   useEffect(() => {
-    const stale = new Set<string>();
+    /** When a query is to be fetched again, by its hash. */
+    const due = new Map<string, number>();
     let timer: number | undefined;
     const refresh = () => {
       timer = undefined;
-      const ids = new Set(stale);
-      stale.clear();
-      void refetch(client, (query) => names(query, ids));
+      if (document.hidden) return;
+      const now = Date.now();
+      const ready = new Set([...due].filter(([, at]) => at <= now).map(([hash]) => hash));
+      ready.forEach((hash) => due.delete(hash));
+      if (ready.size > 0) void refetch(client, (query) => ready.has(query.queryHash));
+      plan();
     };
-    let source: EventSource | undefined;
-    let silent: number | undefined;
-    const alive = () => {
-      window.clearTimeout(silent);
-      silent = window.setTimeout(open, silence);
+    const plan = () => {
+      window.clearTimeout(timer);
+      timer =
+        due.size > 0
+          ? window.setTimeout(refresh, Math.max(0, Math.min(...due.values()) - Date.now()))
+          : undefined;
     };
-    const heard = (event: MessageEvent<string>) => {
-      alive();
-      const change: unknown = JSON.parse(event.data);
-      if (typeof change !== 'object' || change === null || !('topic' in change)) return;
-      if (change.topic === 'everything') return void refetch(client, () => true);
-      for (const id of touched[String(change.topic)] ?? []) stale.add(id);
-      if (change.topic !== 'message') stale.add('getRecord');
-      timer ??= window.setTimeout(refresh, 200);
+    const heard = (change: Change) => {
+      const now = Date.now();
+      for (const query of client.getQueryCache().getAll()) {
+        if (!touches(change, query)) continue;
+        const between = change.note === 'progress' ? whileRunning.progress : whileRunning.other;
+        const at = change.run > 0 ? Math.max(now + soon, query.state.dataUpdatedAt + between) : now + soon;
+        due.set(query.queryHash, Math.min(due.get(query.queryHash) ?? Infinity, at));
+      }
+      // What a run touched on its way is shown as it left it.
+      if (change.note === 'ended') for (const [hash, at] of due) due.set(hash, Math.min(at, now + soon));
+      plan();
     };
-    const open = () => {
-      source?.close();
-      source = new EventSource('/api/v1/events');
-      source.addEventListener('change', heard);
-      source.addEventListener('beat', alive);
-      // What happened before it was open was told to nobody.
-      source.onopen = () => void refetch(client, () => true);
-      alive();
+    let leave = listen(heard);
+    const seen = () => !document.hidden && refresh();
+    // A page that is left may be kept by the browser; what it hears by would take one of the few connections.
+    const hide = () => leave();
+    const back = (event: PageTransitionEvent) => {
+      if (event.persisted) leave = listen(heard);
     };
-    // A page that is left may be kept by the browser; its stream would take one of the few connections.
-    const back = (event: PageTransitionEvent) => event.persisted && open();
-    const leave = () => {
-      window.clearTimeout(silent);
-      source?.close();
-    };
-    open();
-    window.addEventListener('pagehide', leave);
+    document.addEventListener('visibilitychange', seen);
+    window.addEventListener('pagehide', hide);
     window.addEventListener('pageshow', back);
     return () => {
       leave();
-      window.removeEventListener('pagehide', leave);
+      document.removeEventListener('visibilitychange', seen);
+      window.removeEventListener('pagehide', hide);
       window.removeEventListener('pageshow', back);
       window.clearTimeout(timer);
     };

@@ -1,8 +1,8 @@
 import { Button } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import type { FallenCategory, Lot, OrphansWaiting } from '../client';
-import { getTodayOptions, listMessagesOptions } from '../client/@tanstack/react-query.gen';
+import type { FallenCategory, Lot, OrphansWaiting, RunView } from '../client';
+import { getTodayOptions, listMessagesOptions, listRunsOptions } from '../client/@tanstack/react-query.gen';
 import { bytes, count, some, when } from '../shared/format';
 import { waits } from '../shared/lots';
 import { Letter } from '../shared/Messages';
@@ -54,14 +54,7 @@ export function Today() {
               ))}
             </section>
           )}
-          {runs.length > 0 && (
-            <section className="sheet">
-              <h2>Runs that need a look</h2>
-              {runs.map((run) => (
-                <RunLine key={run.id} run={run} />
-              ))}
-            </section>
-          )}
+          {runs.length > 0 && <RunsToSee runs={runs} />}
           {applied.length > 0 && (
             <section className="sheet">
               <h2>Applied last</h2>
@@ -111,6 +104,19 @@ export function Today() {
         </div>
       </div>
     </div>
+  );
+}
+
+/** Runs that stopped or failed, and those under way as far as they are now. */
+function RunsToSee({ runs }: { runs: RunView[] }) {
+  const now = useQuery(listRunsOptions());
+  return (
+    <section className="sheet">
+      <h2>Runs that need a look</h2>
+      {runs.map((run) => (
+        <RunLine key={run.id} run={now.data?.items.find((r) => r.id === run.id) ?? run} />
+      ))}
+    </section>
   );
 }
 
