@@ -9,15 +9,6 @@ import (
 	"ambrosa/internal/budget"
 )
 
-func header(t *testing.T, names ...string) ProductColumns {
-	t.Helper()
-	columns, err := ReadHeader(names)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return columns
-}
-
 func TestHeaders(t *testing.T) {
 	for _, c := range []struct {
 		header []string
@@ -31,7 +22,7 @@ func TestHeaders(t *testing.T) {
 		{[]string{"sku;title;gtin"}, `no column "sku" among "sku;title;gtin"`},
 		{nil, `no column "sku"`},
 	} {
-		_, err := ReadHeader(c.header)
+		_, err := ByHeader(c.header, 1)
 		switch {
 		case err == nil && c.wrong != "":
 			t.Errorf("%q: taken, expected %s", c.header, c.wrong)
@@ -42,51 +33,60 @@ func TestHeaders(t *testing.T) {
 }
 
 func TestAHeaderOfManyColumnsIsCutInTheMessage(t *testing.T) {
-	_, err := ReadHeader(slices.Repeat([]string{strings.Repeat("wide ", 100)}, 5000))
+	_, err := ByHeader(slices.Repeat([]string{strings.Repeat("wide ", 100)}, 5000), 1)
 	if err == nil || len(err.Error()) > 3000 {
 		t.Errorf("the message has %d bytes", len(err.Error()))
 	}
 }
 
-func TestRowsAreJudged(t *testing.T) {
-	columns := header(t, "sku", "product", "title", "gtin", "category", "codes", "Size", "", "Colour")
-	row, problems := columns.Judge(
-		[]string{" HB-10-S ", "HB-10", "Hive body", "4006381333931", "Hives > Bodies /  Deep", "A1| B2 |A1|", "8 frame", "no name", " "},
-		2,
-	)
-	if len(problems) != 0 {
-		t.Fatalf("problems: %+v", problems)
+// sent judges a row that a program sends below a header, with a catalog that has nothing.
+func sent(t *testing.T, header []string, cells ...string) (Judged, []Problem) {
+	t.Helper()
+	m, err := ByHeader(header, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	judge, err := NewJudge(m, Usual)
+	if err != nil {
+		t.Fatal(err)
+	}
+	judge.Note(7, cells, nil)
+	j := judge.Row(7, cells, nil, &Items{})
+	return j, m.ProblemsOf(j)
+}
+
+func TestWhatAProgramSends(t *testing.T) {
+	j, problems := sent(t, []string{"sku", "product", "title", "gtin", "category", "codes", "Size", "", "Colour"},
+		" HB-10-S ", "HB-10", "Hive body", "4006381333931", "Hives > Bodies /  Deep", "A1| B2 |A1|", "8 frame", "no name", " ")
+	if len(problems) != 1 || !problems[0].Kept || !strings.Contains(problems[0].Reason, "will be made") || j.Verdict != Make {
+		t.Fatalf("%s: %+v", j.Verdict, problems)
 	}
 	// 4006381333931 is the worked example of an EAN-13 in general use; 14 digits by the GS1 General Specifications.
-	if row.SKU != "HB-10-S" || row.GTIN != "04006381333931" || row.Category != "Hives / Bodies / Deep" {
-		t.Errorf("row: %+v", row)
-	}
-	if !slices.Equal(row.Codes, []string{"A1", "B2"}) {
-		t.Errorf("codes: %q", row.Codes)
-	}
-	if !slices.Equal(row.Options, []catalog.Option{{Name: "Size", Value: "8 frame"}}) {
-		t.Errorf("options: %+v", row.Options)
+	w := j.Wanted
+	if w.SKU != "HB-10-S" || w.Product != "HB-10" || w.Title != "Hive body" || w.GTIN != "04006381333931" ||
+		w.Category != "Hives / Bodies / Deep" || !slices.Equal(w.Codes, []string{"A1", "B2"}) ||
+		!slices.Equal(w.Options, []catalog.Option{{Name: "Size", Value: "8 frame"}}) {
+		t.Errorf("%+v", w)
 	}
 }
 
-func TestRowsWithTrouble(t *testing.T) {
-	columns := header(t, "sku", "title", "gtin")
+func TestWhatAProgramSendsWithTrouble(t *testing.T) {
 	for _, c := range []struct {
 		name           string
 		cells          []string
 		column, reason string
 		kept           bool
 	}{
-		{"no SKU", []string{" ", "Smoker"}, "sku", "the SKU is empty", false},
-		{"no cell at all", nil, "sku", "the SKU is empty", false},
-		{"a bad check digit costs the cell only", []string{"A1", "", "4006381333932"}, "gtin", "check digit", true},
-		{"letters in a GTIN", []string{"A1", "", "40063813339AB"}, "gtin", "", true},
-		{"a spreadsheet's number format", []string{"A1", "", "4.00638E+12"}, "gtin", "", true},
+		{"no SKU", []string{" ", "Smoker"}, "sku", "empty", false},
+		{"no cell at all", nil, "sku", "empty", false},
+		{"a bad check digit", []string{"A1", "", "4006381333932"}, "gtin", "check digit", false},
+		{"letters in a GTIN", []string{"A1", "", "40063813339AB"}, "gtin", "digits", false},
+		{"a spreadsheet's number format", []string{"A1", "", "4.00638E+12"}, "gtin", "figures are lost", false},
 		{"too many cells", []string{"A1", "Smoker, large", "", "x"}, "", "4 cells, the header 3", false},
-		{"a cell without end", []string{"A1", strings.Repeat("x", 1_000_000)}, "title", "1000000 characters", false},
+		{"a cell without end", []string{"A1", strings.Repeat("x", MaxCell+1)}, "title", "10001 characters", false},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			_, problems := columns.Judge(c.cells, 7)
+			_, problems := sent(t, []string{"sku", "title", "gtin"}, c.cells...)
 			if len(problems) != 1 {
 				t.Fatalf("%d problems: %+v", len(problems), problems)
 			}
@@ -101,25 +101,17 @@ func TestRowsWithTrouble(t *testing.T) {
 	}
 }
 
-// FuzzJudge expects that any row is judged without trouble, and that a row
-// that is taken has a SKU and a GTIN of 14 digits or none.
-func FuzzJudge(f *testing.F) {
+// FuzzSent expects that any row is judged without trouble, and that a row that is taken has a SKU.
+func FuzzSent(f *testing.F) {
 	f.Add("sku,gtin,x", "A1,4006381333931,b")
 	f.Add("\ufeffSKU,,", "\xff\xfe,,,")
 	f.Fuzz(func(t *testing.T, head, body string) {
 		budget.Of(len(head)+len(body)).Check(t, func() {
-			columns, err := ReadHeader(strings.Split(head, ","))
-			if err != nil {
+			if _, err := ByHeader(strings.Split(head, ","), 1); err != nil {
 				return
 			}
-			row, problems := columns.Judge(strings.Split(body, ","), 2)
-			for _, p := range problems {
-				if !p.Kept {
-					return
-				}
-			}
-			if row.SKU == "" || (row.GTIN != "" && len(row.GTIN) != 14) {
-				t.Errorf("taken: %+v", row)
+			if j, problems := sent(t, strings.Split(head, ","), strings.Split(body, ",")...); j.Verdict == Make && j.SKU == "" {
+				t.Errorf("taken: %+v, %+v", j, problems)
 			}
 		})
 	})

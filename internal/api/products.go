@@ -2,8 +2,6 @@ package api
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"io"
 	"strings"
 
@@ -12,8 +10,6 @@ import (
 	"ambrosa/core/catalog"
 	"ambrosa/core/legible"
 	"ambrosa/core/plan"
-	"ambrosa/core/sheet"
-	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 )
 
@@ -82,14 +78,6 @@ type pictureChange struct {
 	Alt    *string        `json:"alt,omitempty" maxLength:"500" doc:"A person's own text; empty asks for a draft again"`
 }
 
-type importReport struct {
-	store.Imported
-	Rows     int             `json:"rows" doc:"Rows read, the header left out"`
-	Refused  int             `json:"refused" doc:"Rows that could not be taken"`
-	Problems []sheet.Problem `json:"problems" nullable:"false" doc:"The first 1,000"`
-	More     int             `json:"more" doc:"Problems that are not listed"`
-}
-
 // streamedBody hands the request's body to the operation as it comes.
 type streamedBody struct {
 	body io.Reader
@@ -98,10 +86,6 @@ type streamedBody struct {
 func (b *streamedBody) Resolve(ctx huma.Context) []error {
 	b.body = ctx.BodyReader()
 	return nil
-}
-
-type importInput struct {
-	streamedBody
 }
 
 func (s *Server) productOperations(api huma.API) {
@@ -193,20 +177,7 @@ func (s *Server) productOperations(api huma.API) {
 			id, set, err := s.Planner.SetViews(ctx, s.actor(ctx), in.Body.Pictures)
 			return &Body[viewsSet]{viewsSet{id, set}}, problem(err, "picture")
 		})
-	imports := tags.post("import-products", "/products/import", "Create and update products and variants by SKU from a CSV")
-	imports.MaxBodyBytes, imports.BodyReadTimeout = -1, -1 // it streams
-	imports.RequestBody = &huma.RequestBody{
-		Required: true,
-		Content:  map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string", Format: "binary"}}},
-	}
-	huma.Register(api, imports,
-		func(ctx context.Context, in *importInput) (*Body[importReport], error) {
-			report, err := s.importProducts(ctx, in.body)
-			if err != nil {
-				return nil, err
-			}
-			return &Body[importReport]{report}, nil
-		})
+	s.importOperation(api, tags)
 }
 
 // shownFieldChanges is how many changes of its fields a product's page tells.
@@ -275,58 +246,4 @@ func (s *Server) arrange(ctx context.Context, owner catalog.Target, change arran
 	}
 	_, err := s.Planner.Arrange(ctx, s.actor(ctx), owner, change.Version, wanted)
 	return problem(err, string(owner.Kind))
-}
-
-const (
-	importBatch  = 1000
-	listProblems = 1000
-)
-
-// importProducts reads a CSV as it comes and writes it in batches; rows that
-// cannot be taken are reported and stop nothing.
-func (s *Server) importProducts(ctx context.Context, body io.Reader) (report importReport, err error) {
-	report.Problems = []sheet.Problem{}
-	var batch []catalog.Row
-	flush := func() error {
-		done, err := s.Importer.ImportRows(ctx, s.actor(ctx), batch)
-		batch = batch[:0]
-		report.Created += done.Created
-		report.Updated += done.Updated
-		report.Products += done.Products
-		report.Unchanged += done.Unchanged
-		return problem(err, "product")
-	}
-	err = sheetfile.ReadCSV(body, func(row catalog.Row, problems []sheet.Problem, taken bool) error {
-		report.Rows++
-		for _, p := range problems {
-			if len(report.Problems) < listProblems {
-				report.Problems = append(report.Problems, p)
-			} else {
-				report.More++
-			}
-		}
-		if !taken {
-			report.Refused++
-			return nil
-		}
-		if batch = append(batch, row); len(batch) >= importBatch {
-			return flush()
-		}
-		return nil
-	})
-	var refused *sheetfile.Refused
-	switch {
-	case err == nil:
-		return report, flush()
-	case errors.As(err, &refused):
-		if flushErr := flush(); flushErr != nil {
-			return report, flushErr
-		}
-		said := refused.Reason
-		if report.Rows > 0 {
-			said += fmt.Sprintf(" What stands before it was taken: %d rows, %d refused.", report.Rows, report.Refused)
-		}
-		return report, huma.Error422UnprocessableEntity(said)
-	}
-	return report, err
 }

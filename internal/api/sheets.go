@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"os"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -288,22 +289,14 @@ func sheetProblem(err error) error {
 
 // bringSheet keeps a spreadsheet's bytes as they come.
 func (s *Server) bringSheet(ctx context.Context, name string, body io.Reader) (int64, error) {
-	spooled, err := s.Blobs.Spool(io.LimitReader(body, maxSheet+1), 0)
+	spooled, err := s.spoolSheet(ctx, body, func(path string) error {
+		if info, err := os.Stat(path); err != nil || info.Size() > 0 {
+			return err
+		}
+		return huma.Error422UnprocessableEntity("The file is empty.")
+	})
 	if err != nil {
-		return 0, problem(err, "sheet")
-	}
-	defer spooled.Remove()
-	switch {
-	case spooled.Bytes > maxSheet:
-		return 0, huma.NewError(413, "The file is larger than 1 GiB. Nothing was kept of it.")
-	case spooled.Bytes == 0:
-		return 0, huma.Error422UnprocessableEntity("The file is empty.")
-	}
-	if err := s.Importer.Claim(ctx, spooled.Sum[:]); err != nil {
-		return 0, problem(err, "sheet")
-	}
-	if err := s.Blobs.Keep(ctx, spooled); err != nil {
-		return 0, problem(err, "sheet")
+		return 0, err
 	}
 	id, err := s.Importer.Bring(ctx, s.actor(ctx), legible.Short(legible.Name(name), maxSheetName), spooled.Sum[:], spooled.Bytes)
 	return id, problem(err, "sheet")

@@ -59,7 +59,8 @@ func open(t *testing.T, config Config, serves bool) *line {
 		config.Allow = []string{"127.0.0.1:*"}
 	}
 	log, requests := &logged{}, &sync.Map{}
-	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, slog.New(heard{slog.NewTextHandler(log, nil), requests}))
+	listening := slog.New(heard{slog.NewTextHandler(log, nil), requests})
+	a, err := Open(t.Context(), config, fstest.MapFS{"index.html": {}, "api.html": {}}, listening)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -99,7 +99,8 @@ func TestNothingIsRecordedOfNothing(t *testing.T) {
 	t.Parallel()
 	s := open(t)
 	failed := errors.New("it failed")
-	if err := s.Do(t.Context(), pin, func(tx *door.Tx) error { return errors.Join(bump(t.Context(), tx, 1), failed) }); !errors.Is(err, failed) {
+	fails := func(tx *door.Tx) error { return errors.Join(bump(t.Context(), tx, 1), failed) }
+	if err := s.Do(t.Context(), pin, fails); !errors.Is(err, failed) {
 		t.Error(err)
 	}
 	if err := s.Do(t.Context(), pin, func(tx *door.Tx) error { tx.Unchanged(); return nil }); err != nil {
@@ -277,7 +278,8 @@ func TestActorsHaveOneNumber(t *testing.T) {
 	for n := range 30 {
 		wait.Go(func() {
 			who := identity.Actor{Kind: identity.Supplier, Name: fmt.Sprint("supplier ", n%3)}
-			if err := s.Do(t.Context(), door.By(who, identity.LinkHandIn), func(tx *door.Tx) error { return bump(t.Context(), tx, n+1) }); err != nil {
+			up := func(tx *door.Tx) error { return bump(t.Context(), tx, n+1) }
+			if err := s.Do(t.Context(), door.By(who, identity.LinkHandIn), up); err != nil {
 				t.Error(err)
 			}
 		})

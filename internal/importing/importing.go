@@ -159,18 +159,6 @@ func (m *Importer) Claim(ctx context.Context, sum []byte) error {
 	return m.Store.Step(ctx, func(tx *door.Tx) error { return store.ClaimBytes(ctx, tx, 0, sum) })
 }
 
-// ImportRows creates and updates products and variants by SKU. Empty cells leave what stands.
-func (m *Importer) ImportRows(ctx context.Context, who identity.Actor, rows []catalog.Row) (store.Imported, error) {
-	return door.Get(ctx, m.Store.Door, door.By(who, identity.CatalogImport), func(tx *door.Tx) (store.Imported, error) {
-		done, err := store.ImportRows(ctx, tx, rows)
-		if done.Created+done.Updated+done.Products == 0 {
-			tx.Unchanged()
-		}
-		tx.Changed(nil, done)
-		return done, err
-	})
-}
-
 // Discard hides a sheet; what it imported stays.
 func (m *Importer) Discard(ctx context.Context, who identity.Actor, id int64) error {
 	return m.Store.Do(ctx, door.By(who, identity.SheetDiscard, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {

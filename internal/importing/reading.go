@@ -18,8 +18,42 @@ import (
 const (
 	maxRows  = 1_100_000
 	sampled  = 1000 // rows that a mapping is proposed from
-	keptOnce = 2000
+	keptOnce = 2000 // rows that are written together, unless their cells are long:
+	// then as many as have so many bytes.
+	keptBytes = 8 << 20
 )
+
+// keeping writes the rows of a sheet as they are read.
+type keeping struct {
+	m     *Importer
+	sheet int64
+	total int // rows so far
+
+	batch []store.SheetRow
+	bytes int
+}
+
+// add keeps a row. The error is a *sheetfile.Refused for one row more than can be taken.
+func (k *keeping) add(ctx context.Context, row store.SheetRow) error {
+	if k.total++; k.total > maxRows {
+		return &sheetfile.Refused{Kind: sheetfile.TooMany, Reason: "It has more rows than can be taken."}
+	}
+	k.batch = append(k.batch, row)
+	for _, cell := range row.Cells {
+		k.bytes += len(cell)
+	}
+	if len(k.batch) < keptOnce && k.bytes < keptBytes {
+		return nil
+	}
+	return k.write(ctx)
+}
+
+// write writes what is not written yet.
+func (k *keeping) write(ctx context.Context) error {
+	err := k.m.Store.Step(ctx, func(tx *door.Tx) error { return store.AddSheetRows(ctx, tx, k.sheet, k.batch) })
+	k.batch, k.bytes = k.batch[:0], 0
+	return err
+}
 
 // DoRead reads a sheet whose bytes lie at path, by a process of the program, keeps its
 // rows and proposes a mapping. A *sheetfile.Refused says why it cannot be read; what can
@@ -34,8 +68,8 @@ func (m *Importer) DoRead(ctx context.Context, who identity.Actor, program conta
 		return err
 	}
 	defer func() { err = errors.Join(err, child.Close()) }()
-	var head, batch []store.SheetRow
-	total := 0
+	var head []store.SheetRow
+	kept := keeping{m: m, sheet: found.ID}
 	for {
 		cells, row, err := child.Next()
 		if errors.Is(err, io.EOF) {
@@ -47,26 +81,16 @@ func (m *Importer) DoRead(ctx context.Context, who identity.Actor, program conta
 		if sheet.Blank(cells) {
 			continue
 		}
-		if total++; total > maxRows {
-			return &sheetfile.Refused{Kind: sheetfile.TooMany, Reason: "It has more rows than can be taken."}
-		}
 		one := store.SheetRow{Row: row, Cells: slices.Clone(cells)}
 		if len(head) < sampled {
 			head = append(head, one)
 		}
-		if batch = append(batch, one); len(batch) == keptOnce {
-			if err := m.Store.Step(ctx, func(tx *door.Tx) error {
-				return store.AddSheetRows(ctx, tx, found.ID, batch)
-			}); err != nil {
-				return err
-			}
-			batch = batch[:0]
-			step(int64(total))
+		if err := kept.add(ctx, one); err != nil {
+			return err
 		}
+		step(int64(kept.total))
 	}
-	if err := m.Store.Step(ctx, func(tx *door.Tx) error {
-		return store.AddSheetRows(ctx, tx, found.ID, batch)
-	}); err != nil {
+	if err := kept.write(ctx); err != nil {
 		return err
 	}
 	read, err := m.understand(ctx, found, head)

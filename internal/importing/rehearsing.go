@@ -120,11 +120,18 @@ var errOvertaken = errors.New("an import of the sheet began")
 // nothing but what is known of the sheet. It is done again when the sheet was
 // changed meanwhile.
 func (m *Importer) DoRehearse(ctx context.Context, id int64, step func(done, total int64)) (store.SheetTotals, error) {
+	return m.rehearseAll(ctx, id, step, func(sheet.Judged) {}, func() {})
+}
+
+// rehearseAll does it, and gives each row as it was judged to seen; again comes before all are judged anew.
+func (m *Importer) rehearseAll(ctx context.Context, id int64, step func(done, total int64), seen func(sheet.Judged),
+	again func()) (store.SheetTotals, error) {
 	one := m.oneByOne(id)
 	one.Lock()
 	defer one.Unlock()
 	for {
-		totals, current, err := m.rehearse(ctx, id, step)
+		again()
+		totals, current, err := m.rehearse(ctx, id, step, seen)
 		if err != nil || current {
 			return totals, err
 		}
@@ -137,8 +144,8 @@ func (m *Importer) oneByOne(id int64) *sync.Mutex {
 	return one.(*sync.Mutex)
 }
 
-func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total int64)) (totals store.SheetTotals, current bool,
-	err error) {
+func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total int64),
+	seen func(sheet.Judged)) (totals store.SheetTotals, current bool, err error) {
 	found, err := m.Store.Sheet(ctx, id)
 	if err != nil || found.State != "open" || found.Importing {
 		return totals, true, err // of an import that ends, the sheet is judged again
@@ -174,6 +181,7 @@ func (m *Importer) rehearse(ctx context.Context, id int64, step func(done, total
 		}
 		verdicts := make([]store.SheetVerdict, len(all))
 		for i, j := range all {
+			seen(j)
 			count.add(j)
 			verdicts[i] = count.verdict(j)
 		}
@@ -424,70 +432,4 @@ func openSheet(ctx context.Context, tx *door.Tx, id int64) (store.Sheet, error) 
 		return found, ErrImporting
 	}
 	return found, nil
-}
-
-// Remedy does for all cells of a column with which the same is the matter what their own
-// remedies say, and has the sheet judged again. It returns how many rows that are.
-// revision is the sheet as the person saw it judged.
-func (m *Importer) Remedy(ctx context.Context, who identity.Actor, id int64, revision, column int, kind sheet.Matter,
-	deed sheet.Deed) (rows int, err error) {
-	err = m.Store.Do(ctx, door.By(who, identity.SheetEdit, audit.Of(identity.Sheet, id)), func(tx *door.Tx) error {
-		found, err := openSheet(ctx, tx, id)
-		if err != nil {
-			return err
-		}
-		if found.Revision != revision || found.Rehearsed != revision {
-			return store.ErrChanged
-		}
-		rows = 0
-		for last := 0; ; {
-			asked, err := store.QuestionsBehind(ctx, tx, id, column, kind, last, judgeAtOnce)
-			if err != nil {
-				return err
-			}
-			if len(asked) == 0 {
-				break
-			}
-			n, err := remedyAll(ctx, tx, id, asked, column, kind, deed)
-			if err != nil {
-				return err
-			}
-			rows += n
-			last = asked[len(asked)-1].Row
-		}
-		if _, err := store.CountEdits(ctx, tx, id); err != nil {
-			return err
-		}
-		return m.rehearseSoon(ctx, tx, who, found)
-	})
-	return rows, err
-}
-
-func remedyAll(ctx context.Context, tx *door.Tx, id int64, asked []store.SheetVerdict, column int, kind sheet.Matter,
-	deed sheet.Deed) (rows int, err error) {
-	numbers := make([]int, len(asked))
-	for i, v := range asked {
-		numbers[i] = v.Row
-	}
-	standing, err := store.RowsOf(ctx, tx, id, numbers)
-	if err != nil {
-		return 0, err
-	}
-	for i, r := range standing {
-		for _, cell := range asked[i].Questions {
-			if cell.Column != column || cell.Kind != kind {
-				continue
-			}
-			edits, ok := sheet.Mend(r.Edits, cell, deed)
-			if !ok {
-				continue
-			}
-			if err := store.EditRow(ctx, tx, id, r.Row, edits); err != nil {
-				return rows, err
-			}
-			rows++
-			break
-		}
-	}
-	return rows, nil
 }

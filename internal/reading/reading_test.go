@@ -4,16 +4,65 @@ import (
 	"context"
 	"fmt"
 	"reflect"
+	"strings"
 	"sync"
 	"testing"
 
-	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
+	"ambrosa/core/sheet"
 	"ambrosa/internal/door"
+	"ambrosa/internal/importing"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 )
 
 func TestMain(m *testing.M) { testdb.Main(m) }
+
+// write makes or changes variants by hand: SKU, product, title, GTIN.
+func write(t *testing.T, s *store.Store, made bool, rows ...[]string) {
+	t.Helper()
+	by := &importing.Importer{Store: s}
+	hand := importing.ByHand{Rows: rows, New: made}
+	for _, f := range []sheet.Field{sheet.SKU, sheet.Product, sheet.Title, sheet.GTIN} {
+		hand.Columns = append(hand.Columns, sheet.OutColumn{Field: f})
+	}
+	if _, err := by.Write(t.Context(), identity.Specialist, hand); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// move puts all variants of a product on another, as a sheet does whose person said so.
+func move(t *testing.T, s *store.Store, from, to string) {
+	t.Helper()
+	if err := s.Do(t.Context(), door.By(identity.Specialist, identity.ProductImport), func(tx *door.Tx) error {
+		version, err := store.HoldCatalog(t.Context(), tx)
+		if err != nil {
+			return err
+		}
+		standing, err := store.SnapshotsByCode(t.Context(), tx, []string{from, to})
+		if err != nil {
+			return err
+		}
+		var left, joined store.Written
+		for id, was := range standing {
+			w := store.Written{ID: id, Was: &was, Is: was.Clone()}
+			if strings.EqualFold(was.Code, to) {
+				joined = w
+			} else {
+				left = w
+			}
+		}
+		for _, v := range left.Is.Variants {
+			v.From = left.ID
+			joined.Is.Variants = append(joined.Is.Variants, v)
+		}
+		left.Is.Variants = nil
+		_, err = store.WriteProducts(t.Context(), tx, version, []store.Written{left, joined})
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+}
 
 // TestChangedProductsUpdateTheIndex changes single products, moves a variant to
 // another and adds new ones: the index is then as one that is built anew, and
@@ -25,34 +74,31 @@ func TestChangedProductsUpdateTheIndex(t *testing.T) {
 	}
 	t.Cleanup(s.Close)
 	x := NewIndex(s)
-	var rows []catalog.Row
+	var rows [][]string
 	for n := range 40 {
-		rows = append(
-			rows,
-			catalog.Row{SKU: fmt.Sprintf("IX-%02d", n), Product: fmt.Sprintf("IX%d", n/2), Title: fmt.Sprintf("Thing %d", n/2)},
-		)
+		rows = append(rows, []string{fmt.Sprintf("IX-%02d", n), fmt.Sprintf("IX%d", n/2), fmt.Sprintf("Thing %d", n/2), ""})
 	}
 	steps := []struct {
 		name string
-		rows []catalog.Row
+		rows [][]string // SKU, product, title, GTIN; an empty cell clears
+		made bool
 		same bool // nothing is changed
 	}{
-		{"all new", rows, false},
-		{"nothing", nil, true},
-		{"the same again", rows, true},
-		{"a title", []catalog.Row{{SKU: "IX-03", Product: "IX1", Title: "Another"}}, false},
-		{"a barcode", []catalog.Row{{SKU: "IX-07", Product: "IX3", GTIN: "04006381333931"}}, false},
-		{"a variant moved", []catalog.Row{{SKU: "IX-10", Product: "IX0"}, {SKU: "IX-11", Product: "IX0"}}, false},
-		{"new ones", []catalog.Row{{SKU: "IX-98", Product: "IX98"}, {SKU: "AA-1", Product: "AA"}}, false},
+		{"all new", rows, true, false},
+		{"nothing", nil, false, true},
+		{"the same again", rows, false, true},
+		{"a title", [][]string{{"IX-03", "IX1", "Another", ""}}, false, false},
+		{"a barcode", [][]string{{"IX-07", "IX3", "Thing 3", "04006381333931"}}, false, false},
+		{name: "variants moved"},
+		{"new ones", [][]string{{"IX-98", "IX98", "", ""}, {"AA-1", "AA", "", ""}}, true, false},
 	}
 	for _, step := range steps {
 		before := x.built
+		if step.name == "variants moved" {
+			move(t, s, "ix5", "ix0")
+		}
 		if len(step.rows) > 0 {
-			if _, err := door.Get(t.Context(), s.Door, door.Step(t.Context()), func(tx *door.Tx) (store.Imported, error) {
-				return store.ImportRows(t.Context(), tx, step.rows)
-			}); err != nil {
-				t.Fatalf("%s: %v", step.name, err)
-			}
+			write(t, s, step.made, step.rows...)
 		}
 		now, err := x.Get(t.Context())
 		if err != nil {
@@ -82,11 +128,7 @@ func TestAnIndexIsBuiltOnceForAllWhoWait(t *testing.T) {
 	x := NewIndex(s)
 	change := func(title string) {
 		t.Helper()
-		if _, err := door.Get(t.Context(), s.Door, door.Step(t.Context()), func(tx *door.Tx) (store.Imported, error) {
-			return store.ImportRows(t.Context(), tx, []catalog.Row{{SKU: "IX-1", Product: "IX", Title: title}})
-		}); err != nil {
-			t.Fatal(err)
-		}
+		write(t, s, title == "first", []string{"IX-1", "IX", title, ""})
 	}
 	change("first")
 	first, err := x.Get(t.Context())

@@ -181,7 +181,8 @@ func (r *Runner) end(ctx context.Context, run store.Run, state, message string) 
 
 // aboutRun is what a run was to work on, and the run.
 func aboutRun(run store.Run) (about []audit.Subject) {
-	for _, of := range []audit.Subject{audit.Of(identity.Lot, run.LotID), audit.Of(identity.Plan, run.PlanID), audit.Of(identity.Origin, run.Origin),
+	for _, of := range []audit.Subject{audit.Of(identity.Lot, run.LotID), audit.Of(identity.Plan, run.PlanID),
+		audit.Of(identity.Origin, run.Origin),
 		audit.Of(identity.Sheet, run.SheetID), audit.Of(identity.Sweep, run.SweepID), audit.Of(identity.Receipt, run.ReceiptID),
 		audit.Of(identity.Dispatch, run.DispatchID), audit.Of(identity.Run, run.ID)} {
 		if of.ID != 0 {

@@ -11,7 +11,8 @@ import (
 )
 
 func init() {
-	register(Kind{Name: upkeeping.SweepRun, Action: identity.SweepBegin, Tells: true, Doing: "Sweeping", Leads: ToUpkeep, Long: true, work: (*Runner).sweep,
+	register(Kind{Name: upkeeping.SweepRun, Action: identity.SweepBegin, Tells: true,
+		Doing: "Sweeping", Leads: ToUpkeep, Long: true, work: (*Runner).sweep,
 		report: (*Runner).reportSweep})
 	register(Kind{Name: upkeeping.PurgeRun, Action: identity.HoldingPurge,
 		Doing: "Purging", Leads: ToUpkeep, Long: true, work: (*Runner).purge})

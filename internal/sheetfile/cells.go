@@ -47,6 +47,14 @@ type openedSheet struct {
 // field takes, so that it is refused where it stands.
 const maxCellTold = sheet.MaxCell + 1
 
+// cut cuts a cell that no field takes.
+func cut(cell string) string {
+	if len(cell) <= maxCellTold {
+		return cell
+	}
+	return strings.ToValidUTF8(cell[:maxCellTold], "\ufffd")
+}
+
 // ServeCells is the process that reads the cells of a worksheet of the sheet at path, and
 // tells them on out.
 func ServeCells(path, worksheet string, out io.Writer) error {
@@ -84,10 +92,7 @@ func tellCells(path, worksheet string, lines *json.Encoder, buffered *bufio.Writ
 		if !ended {
 			kept := make([]string, len(cells))
 			for i, cell := range cells {
-				kept[i] = cell
-				if len(cell) > maxCellTold {
-					kept[i] = cell[:maxCellTold]
-				}
+				kept[i] = cut(cell)
 				bytes += len(kept[i])
 			}
 			next.Numbers, next.Rows = append(next.Numbers, row), append(next.Rows, kept)

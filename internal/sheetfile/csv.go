@@ -1,73 +1,58 @@
 // Package sheetfile reads sheets of products as streams. What a row means and
-// whether it can be taken is for core/catalog.
+// whether it can be taken is for core/sheet.
 package sheetfile
 
 import (
 	"errors"
 	"fmt"
 	"io"
-	"strings"
+	"slices"
 
-	"ambrosa/core/catalog"
 	"ambrosa/core/sheet"
 )
 
-// ReadCSV reads products from a CSV with a header row and calls each for every
-// row, with its problems and whether it can be taken. A SKU that stands twice is
-// taken once, the first time. The error is a *Refused, one of the source, or what
-// each returns.
-func ReadCSV(source io.Reader, each func(row catalog.Row, problems []sheet.Problem, taken bool) error) error {
-	table, err := newTable(source)
-	if errors.Is(err, io.EOF) {
-		return refuse(Empty, "The file is empty: a header row with the column \"sku\" is needed.")
+// CSV is products that a program sends: a CSV with a header row that names the column "sku".
+type CSV struct {
+	Names   []string      // the header, as it stands there
+	Mapping sheet.Mapping // of its columns, by the header's words alone
+
+	rows *table
+}
+
+// OpenCSV reads the header. The error is a *Refused, or one of the source.
+func OpenCSV(source io.Reader) (*CSV, error) {
+	rows, err := newTable(source)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, err
 	}
+	var header []string
+	var at int
+	if err == nil {
+		header, at, err = rows.next()
+	}
+	switch {
+	case errors.Is(err, io.EOF):
+		return nil, refuse(Empty, "The file is empty: a header row with the column \"sku\" is needed.")
+	case err != nil:
+		return nil, refuse(NoHeader, "The header row cannot be read: "+reason(err))
+	}
+	mapping, err := sheet.ByHeader(header, at)
 	if err != nil {
-		return err
+		return nil, &Refused{Kind: NoHeader, Row: at, Err: err,
+			Reason: fmt.Sprintf("Row %d: %v. Cells were taken to be separated by %s.", at, err, nameOf(rows.rows.Comma))}
 	}
-	header, at, err := table.next()
-	if errors.Is(err, io.EOF) {
-		return refuse(Empty, "The file is empty: a header row with the column \"sku\" is needed.")
+	return &CSV{Names: slices.Clone(header), Mapping: mapping, rows: rows}, nil
+}
+
+// Next returns the cells of the next row, valid until the one after, and its number as a
+// spreadsheet program counts. The error is io.EOF behind the last row, a *Refused, or one of the source.
+func (c *CSV) Next() (cells []string, row int, err error) {
+	cells, row, err = c.rows.next()
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, 0, unreadable(row, err)
 	}
-	if err != nil {
-		return refuse(NoHeader, "The header row cannot be read: "+reason(err))
+	for i, cell := range cells {
+		cells[i] = cut(cell)
 	}
-	columns, err := sheet.ReadHeader(header)
-	if err != nil {
-		return &Refused{Kind: NoHeader, Row: at, Err: err,
-			Reason: fmt.Sprintf("Row %d: %v. Cells were taken to be separated by %s.", at, err, nameOf(table.rows.Comma))}
-	}
-	seen := map[string]int{}
-	for {
-		cells, at, err := table.next()
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		if err != nil {
-			return unreadable(at, err)
-		}
-		row, problems := columns.Judge(cells, at)
-		taken := true
-		for _, p := range problems {
-			taken = taken && p.Kept
-		}
-		if taken {
-			if before, twice := seen[strings.ToLower(row.SKU)]; twice {
-				taken = false
-				problems = append(
-					problems,
-					sheet.Problem{
-						Row:    at,
-						Column: "sku",
-						Value:  row.SKU,
-						Reason: fmt.Sprintf("the SKU stands in row %d already", before),
-					},
-				)
-			} else {
-				seen[strings.ToLower(row.SKU)] = at
-			}
-		}
-		if err := each(row, problems, taken); err != nil {
-			return err
-		}
-	}
+	return cells, row, err
 }

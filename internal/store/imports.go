@@ -149,6 +149,12 @@ func SetImportState(ctx context.Context, tx *door.Tx, id int64, state string) er
 	return tx.Announce(ctx, door.Event{Topic: "sheet", ID: sheet})
 }
 
+// NewProducts counts the products that an import made.
+func (s *Store) NewProducts(ctx context.Context, id int64) (int, error) {
+	n, err := number(ctx, s.pool, `select count(*) from sheet_change where import_id = $1 and product_id is not null and before is null`, id)
+	return int(n), err
+}
+
 // SheetChange is what an import did to a product.
 type SheetChange struct {
 	ID        int64

@@ -1,15 +1,12 @@
 package store
 
 import (
-	"cmp"
 	"context"
-	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
 
 	"ambrosa/core/catalog"
-	"ambrosa/internal/door"
 )
 
 // Product is a row of the catalog list.
@@ -162,169 +159,6 @@ func (s *Store) Variants(ctx context.Context, product int64) ([]Variant, error) 
 		select v.id, v.sku, v.title, coalesce(v.gtin, '') as gtin, v.codes, v.options,
 			(select count(*) from placement pl where pl.variant_id = v.id)::int as pictures
 		from variant v where v.product_id = $1 order by v.position, v.id`, product)
-}
-
-// Imported counts what an import did.
-type Imported struct {
-	Created   int `json:"created" doc:"Variants that are new"`
-	Updated   int `json:"updated" doc:"Variants that were there"`
-	Products  int `json:"products" doc:"Products that are new"`
-	Unchanged int `json:"unchanged" doc:"Rows that changed nothing"`
-}
-
-// ImportRows creates and updates products and variants by SKU, all of the rows
-// in one transaction. Empty cells leave what stands.
-func ImportRows(ctx context.Context, tx *door.Tx, rows []catalog.Row) (done Imported, err error) {
-	// Held until the end: what is changed in one version is seen with that version.
-	version, err := number(ctx, tx, `update catalog_version set version = version + 1 returning version`)
-	if err != nil {
-		return done, err
-	}
-	rows, err = nameProducts(ctx, tx, rows)
-	if err != nil {
-		return done, err
-	}
-	paths := make([]string, len(rows))
-	for i, row := range rows {
-		paths[i] = row.Category
-	}
-	if _, err := makePaths(ctx, tx, paths); err != nil {
-		return done, err
-	}
-	if done.Products, err = importProducts(ctx, tx, rows, version); err != nil {
-		return done, err
-	}
-	changed, err := importVariants(ctx, tx, rows, &done)
-	if err != nil {
-		return done, err
-	}
-	if _, err = tx.Exec(ctx, `update product set keys_version = $1 where id = any($2)`, version, changed); err != nil {
-		return done, err
-	}
-	return done, keepSearch(ctx, tx, version, nil)
-}
-
-// nameProducts gives rows without a product the one that their SKU has, or, for
-// a new SKU, one of its own.
-func nameProducts(ctx context.Context, tx *door.Tx, rows []catalog.Row) ([]catalog.Row, error) {
-	var open []string
-	for _, row := range rows {
-		if row.Product == "" {
-			open = append(open, strings.ToLower(row.SKU))
-		}
-	}
-	if len(open) == 0 {
-		return rows, nil
-	}
-	known := map[string]string{}
-	found, err := tx.Query(
-		ctx,
-		`select lower(v.sku), p.code from variant v join product p on p.id = v.product_id where lower(v.sku) = any($1)`,
-		open,
-	)
-	if err != nil {
-		return nil, err
-	}
-	var sku, code string
-	if _, err := pgx.ForEachRow(found, []any{&sku, &code}, func() error { known[sku] = code; return nil }); err != nil {
-		return nil, err
-	}
-	named := slices.Clone(rows)
-	for i := range named {
-		if named[i].Product == "" {
-			named[i].Product = cmp.Or(known[strings.ToLower(named[i].SKU)], named[i].SKU)
-		}
-	}
-	return named, nil
-}
-
-func importProducts(ctx context.Context, tx *door.Tx, rows []catalog.Row, version int64) (created int, err error) {
-	var codes, titles, categories []string
-	at := map[string]int{}
-	for _, row := range rows {
-		i, known := at[strings.ToLower(row.Product)]
-		if !known {
-			i = len(codes)
-			at[strings.ToLower(row.Product)] = i
-			codes, titles, categories = append(codes, row.Product), append(titles, ""), append(categories, "")
-		}
-		if titles[i] == "" {
-			titles[i] = row.Title
-		}
-		if categories[i] == "" {
-			categories[i] = row.Category
-		}
-	}
-	n, err := number(ctx, tx, `
-		with given as (select * from unnest($1::text[], $2::text[], $3::text[]) as g (code, title, category)),
-		written as (
-			insert into product (code, title, category_id, keys_version)
-			select g.code, g.title, c.id, $4 from given g left join category c on c.path = g.category
-			on conflict (lower(code)) do update set
-				title = coalesce(nullif(excluded.title, ''), product.title),
-				category_id = coalesce(excluded.category_id, product.category_id), updated_at = now(), keys_version = $4
-			where (product.title, product.category_id) is distinct from (coalesce(nullif(excluded.title, ''), product.title),
-			coalesce(excluded.category_id, product.category_id))
-			returning (xmax = 0) as created)
-		select count(*) filter (where created) from written`, codes, titles, categories, version)
-	return int(n), err
-}
-
-// importVariants returns the products whose variants it changed.
-func importVariants(ctx context.Context, tx *door.Tx, rows []catalog.Row, done *Imported) (changed []int64, err error) {
-	skus := make([]string, 0, len(rows))
-	for _, row := range rows {
-		skus = append(skus, strings.ToLower(row.SKU))
-	}
-	before := map[string]int64{}
-	found, err := tx.Query(ctx, `select lower(sku), product_id from variant where lower(sku) = any($1)`, skus)
-	if err != nil {
-		return nil, err
-	}
-	var sku string
-	var was int64
-	if _, err := pgx.ForEachRow(found, []any{&sku, &was}, func() error { before[sku] = was; return nil }); err != nil {
-		return nil, err
-	}
-	batch := &pgx.Batch{}
-	for i, row := range rows {
-		batch.Queue(`
-			insert into variant (product_id, sku, title, gtin, codes, options, position)
-			select id, $2, $3, nullif($4, ''), $5, $6, $7 from product where lower(code) = lower($1)
-			on conflict (lower(sku)) do update set product_id = excluded.product_id,
-				title = coalesce(nullif(excluded.title, ''), variant.title), gtin = coalesce(excluded.gtin, variant.gtin),
-				codes = case when excluded.codes = '{}' then variant.codes else excluded.codes end,
-				options = case when excluded.options = '[]' then variant.options else excluded.options end
-			where (variant.product_id, variant.title, variant.gtin, variant.codes, variant.options)
-				is distinct from (excluded.product_id, coalesce(nullif(excluded.title, ''), variant.title), coalesce(excluded.gtin, variant.gtin),
-				case when excluded.codes = '{}' then variant.codes else excluded.codes end,
-				case when excluded.options = '[]' then variant.options else excluded.options end)
-			returning xmax = 0, product_id`, row.Product, row.SKU, row.Title, row.GTIN, orEmpty(row.Codes), orEmpty(row.Options), i).
-			Query(func(result pgx.Rows) error {
-				written, created := false, false
-				var product int64
-				for result.Next() {
-					written = true
-					if err := result.Scan(&created, &product); err != nil {
-						return err
-					}
-					changed = append(changed, product)
-					if left, known := before[strings.ToLower(row.SKU)]; known && left != product {
-						changed = append(changed, left)
-					}
-				}
-				switch {
-				case created:
-					done.Created++
-				case written:
-					done.Updated++
-				default:
-					done.Unchanged++
-				}
-				return result.Err()
-			})
-	}
-	return changed, tx.SendBatch(ctx, batch).Close()
 }
 
 func orEmpty[T any](list []T) []T {

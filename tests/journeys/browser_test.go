@@ -200,8 +200,8 @@ func TestOrderOnAProduct(t *testing.T) {
 	v.until("the first picture to be second", func() bool { return strings.HasPrefix(strings.Trim(order(), `()"`), moved) })
 
 	// Drag it back to the front, when the page shows it second and lists the change.
-	v.sees(fmt.Sprintf(`%s.querySelectorAll('.placed img')[1].src === %q && document.querySelector('aside').innerText.includes('by hand')`,
-		section, first))
+	v.sees(fmt.Sprintf(`%s.querySelectorAll('.placed img')[1].src === %q`, section, first))
+	v.sees(`document.querySelector('aside').innerText.includes('edited pictures')`)
 	v.sees(`!document.body.innerText.includes('Saving…')`)
 	v.do(v.page.Drag(section+`.querySelectorAll('.placed')[1]`, section+`.querySelectorAll('.placed')[0]`))
 	v.until("the order to be as it was", func() bool { return order() == start })
@@ -219,7 +219,7 @@ func TestOrderOnAProduct(t *testing.T) {
 	})
 
 	// The newest change is taken back from the product's page, when it is listed.
-	v.sees(`!document.querySelector('[role=dialog]') && document.querySelector('aside').innerText.split('by hand').length === 4`)
+	v.sees(`!document.querySelector('[role=dialog]') && document.querySelector('aside').innerText.split('edited pictures').length === 4`)
 	v.click("Revert")
 	v.until("the text to be gone", func() bool { return v.count("select count(*) from placement where alt_by = 'person'") == 0 })
 	if order() != start {

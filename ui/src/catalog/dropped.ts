@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react';
 import type { Target } from '../client';
 import {
   getCategoryOptions,
+  getPlanOptions,
   getProductOptions,
   revertPlanMutation,
 } from '../client/@tanstack/react-query.gen';
@@ -31,6 +32,9 @@ export function useDropped(owner: Owner): Dropped {
     onError: (e) => tell('Nothing changed', said(e), true),
   });
 
+  const stateOf = async (id: number) =>
+    (await client.fetchQuery({ ...getPlanOptions({ path: { id } }), staleTime: 0 })).state;
+
   /** Tells when the plan that the drop became is applied, with the way back. */
   const watch = async (before: number, files: number) => {
     for (const end = Date.now() + patience; Date.now() < end;) {
@@ -40,7 +44,8 @@ export function useDropped(owner: Owner): Dropped {
         ? client.fetchQuery({ ...getProductOptions({ path }), staleTime: 0 })
         : client.fetchQuery({ ...getCategoryOptions({ path }), staleTime: 0 }));
       const change = now.changes.find((c) => c.plan > before && c.kind === 'lot' && c.state === 'applied');
-      if (change) {
+      // The way back is open as soon as all of the plan is applied.
+      if (change && (await stateOf(change.plan)) === 'applied') {
         tellWithUndo(`${some(files, 'picture')} put on ${owner.code}.`, () =>
           revert({ path: { id: change.plan } }),
         );

@@ -923,7 +923,7 @@ export const getPlanUndo = <ThrowOnError extends boolean = false>(options: Optio
 export const listProducts = <ThrowOnError extends boolean = false>(options?: Options<ListProductsData, ThrowOnError>) => (options?.client ?? client).get<ListProductsResponses, ListProductsErrors, ThrowOnError>({ url: '/api/v1/products', ...options });
 
 /**
- * Create and update products and variants by SKU from a CSV
+ * Create and update products and variants by SKU from a CSV, which becomes a sheet with an import that can be taken back
  */
 export const importProducts = <ThrowOnError extends boolean = false>(options: Options<ImportProductsData, ThrowOnError>) => (options.client ?? client).post<ImportProductsResponses, ImportProductsErrors, ThrowOnError>({
     bodySerializer: null,

@@ -1569,41 +1569,6 @@ export type Import = {
     state: 'importing' | 'imported' | 'reverting' | 'reverted';
 };
 
-export type ImportReport = {
-    /**
-     * Variants that are new
-     */
-    created: number;
-    /**
-     * Problems that are not listed
-     */
-    more: number;
-    /**
-     * The first 1,000
-     */
-    problems: Array<Problem>;
-    /**
-     * Products that are new
-     */
-    products: number;
-    /**
-     * Rows that could not be taken
-     */
-    refused: number;
-    /**
-     * Rows read, the header left out
-     */
-    rows: number;
-    /**
-     * Rows that changed nothing
-     */
-    unchanged: number;
-    /**
-     * Variants that were there
-     */
-    updated: number;
-};
-
 export type ImportedProduct = {
     category?: number;
     code: string;
@@ -2937,7 +2902,7 @@ export type Preview = {
 export type Problem = {
     column: string;
     /**
-     * The row was taken without this cell
+     * The row was taken all the same: this is only said of it
      */
     kept: boolean;
     reason: string;
@@ -4662,6 +4627,53 @@ export type TakePicturesRequest = {
     address: string;
     pictures: Array<ChosenPicture>;
     title: string;
+};
+
+export type Taken = {
+    /**
+     * Rows whose variant is new
+     */
+    created: number;
+    /**
+     * That takes it back (revert-import); 0 where nothing was to be changed
+     */
+    import: number;
+    /**
+     * Problems that are not listed
+     */
+    more: number;
+    /**
+     * Rows left out because the catalog changed in the same moment
+     */
+    overtaken: number;
+    /**
+     * The first 1,000
+     */
+    problems: Array<Problem>;
+    /**
+     * Products that are new
+     */
+    products: number;
+    /**
+     * Rows that could not be taken
+     */
+    refused: number;
+    /**
+     * Rows read, the header left out
+     */
+    rows: number;
+    /**
+     * That it is now, with its rows and what was the matter with each
+     */
+    sheet: number;
+    /**
+     * Rows that changed nothing
+     */
+    unchanged: number;
+    /**
+     * Rows that changed something
+     */
+    updated: number;
 };
 
 export type TakenBack = {
@@ -8299,7 +8311,12 @@ export type ListProductsResponse = ListProductsResponses[keyof ListProductsRespo
 export type ImportProductsData = {
     body: Blob | File;
     path?: never;
-    query?: never;
+    query?: {
+        /**
+         * The sheet that it becomes is called so
+         */
+        name?: string;
+    };
     url: '/api/v1/products/import';
 };
 
@@ -8316,7 +8333,7 @@ export type ImportProductsResponses = {
     /**
      * OK
      */
-    200: ImportReport;
+    200: Taken;
 };
 
 export type ImportProductsResponse = ImportProductsResponses[keyof ImportProductsResponses];

@@ -2325,7 +2325,7 @@ export const listProductsInfiniteOptions = (options?: Options<ListProductsData>)
 });
 
 /**
- * Create and update products and variants by SKU from a CSV
+ * Create and update products and variants by SKU from a CSV, which becomes a sheet with an import that can be taken back
  */
 export const importProductsMutation = (options?: Partial<Options<ImportProductsData>>): UseMutationOptions<ImportProductsResponse, ImportProductsError, Options<ImportProductsData>> => {
     const mutationOptions: UseMutationOptions<ImportProductsResponse, ImportProductsError, Options<ImportProductsData>> = {
