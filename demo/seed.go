@@ -12,7 +12,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strings"
 	"time"
 
 	"ambrosa/core/catalog"
@@ -74,8 +73,8 @@ func (s *seeder) bring(ctx context.Context) error {
 	if err := s.bringProducts(ctx); err != nil {
 		return err
 	}
-	if err := s.Call(ctx, http.MethodPut, "/api/v1/mailing", "application/json",
-		strings.NewReader(`{"address":"catalog@northcomb.example"}`), nil); err != nil {
+	mailing := map[string]any{"address": "catalog@northcomb.example", "version": 1}
+	if err := s.Put(ctx, "/api/v1/mailing", mailing, nil); err != nil {
 		return err
 	}
 	if err := s.firstLot(ctx); err != nil {

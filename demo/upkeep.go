@@ -53,6 +53,11 @@ func Upkeep(ctx context.Context, address, folder string, out io.Writer) error {
 	if err := s.idle(ctx); err != nil {
 		return err
 	}
+	var after struct{ Settings struct{ Version int } }
+	if err := s.Get(ctx, "/api/v1/upkeep", &after); err != nil {
+		return err
+	}
+	before.Settings["version"] = after.Settings.Version
 	if err := s.Put(ctx, "/api/v1/upkeep", before.Settings, nil); err != nil {
 		return err
 	}

@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// Problem is what is the matter with a cell, and why. The row is left out, unless Kept is set.
-type Problem struct {
+// RowProblem is what is the matter with a cell, and why. The row is left out, unless Kept is set.
+type RowProblem struct {
 	Row    int    `json:"row" doc:"Line of the sheet, the header being 1"`
 	Column string `json:"column"`
 	Value  string `json:"value"`
@@ -50,10 +50,10 @@ func ByHeader(names []string, row int) (Mapping, error) {
 }
 
 // ProblemsOf returns what is the matter with a row's cells, in the order of its columns.
-func (m Mapping) ProblemsOf(j Judged) []Problem {
-	list := make([]Problem, 0, len(j.Cells))
+func (m Mapping) ProblemsOf(j Judged) []RowProblem {
+	list := make([]RowProblem, 0, len(j.Cells))
 	for _, cell := range j.Cells {
-		p := Problem{Row: j.Row, Value: cell.Value, Reason: cell.Reason, Kept: !cell.Refuses && j.Verdict != Refused}
+		p := RowProblem{Row: j.Row, Value: cell.Value, Reason: cell.Reason, Kept: !cell.Refuses && j.Verdict != Refused}
 		if cell.Column >= 0 && cell.Column < len(m.Columns) {
 			p.Column = m.Columns[cell.Column].Column
 		}

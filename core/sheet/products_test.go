@@ -40,7 +40,7 @@ func TestAHeaderOfManyColumnsIsCutInTheMessage(t *testing.T) {
 }
 
 // sent judges a row that a program sends below a header, with a catalog that has nothing.
-func sent(t *testing.T, header []string, cells ...string) (Judged, []Problem) {
+func sent(t *testing.T, header []string, cells ...string) (Judged, []RowProblem) {
 	t.Helper()
 	m, err := ByHeader(header, 1)
 	if err != nil {

@@ -9,6 +9,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/core/pairing"
 	"ambrosa/internal/reading"
 	"ambrosa/internal/store"
@@ -99,17 +101,13 @@ func (s *Server) clueOperations(api huma.API) {
 			if err := checked(in.Body.List); err != nil {
 				return nil, clueProblem(err)
 			}
-			return nil, clueProblem(
-				s.Sourcer.ChangeClues(
-					ctx, s.actor(ctx),
-					store.NamedClues{
-						ID:      in.ID,
-						Name:    strings.TrimSpace(in.Body.Name),
-						List:    in.Body.List.Whole(),
-						Version: in.Body.Version,
-					},
-				),
-			)
+			err := s.Sourcer.ChangeClues(ctx, s.actor(ctx), store.NamedClues{ID: in.ID, Name: strings.TrimSpace(in.Body.Name),
+				List: in.Body.List.Whole(), Version: in.Body.Version})
+			if errors.Is(err, store.ErrChanged) {
+				return nil, s.overtaken(ctx, err, "clue list",
+					store.RecordFilter{About: audit.Of(identity.ClueList, in.ID), Action: identity.ClueListChange})
+			}
+			return nil, clueProblem(err)
 		})
 	huma.Register(api, tags.remove("remove-clue-list", path+"/{id}", "Forget a clue list"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {

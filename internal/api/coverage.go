@@ -10,7 +10,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"ambrosa/core/audit"
 	"ambrosa/core/coverage"
+	"ambrosa/core/identity"
 	"ambrosa/internal/covering"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
@@ -53,7 +55,12 @@ func (s *Server) coverageOperations(api huma.API) {
 				Version int           `json:"version" doc:"Of the list as it was seen; 0 where there was none"`
 			}
 		}) (*struct{}, error) {
-			return nil, coverageProblem(s.Coverer.SetList(ctx, s.actor(ctx), in.Body.Path, in.Body.Shots, in.Body.Version), "category")
+			err := s.Coverer.SetList(ctx, s.actor(ctx), in.Body.Path, in.Body.Shots, in.Body.Version)
+			if category, known := s.Store.CategoryByPath(ctx, in.Body.Path); errors.Is(err, store.ErrChanged) && known == nil {
+				return nil, s.overtaken(ctx, err, "shot list",
+					store.RecordFilter{About: audit.Of(identity.Category, category), Action: identity.ShotListSet})
+			}
+			return nil, coverageProblem(err, "category")
 		})
 	huma.Register(api, tags.get("list-requests", "/requests", "Pictures that somebody was asked for, the newest first"),
 		func(ctx context.Context, _ *struct{}) (*Body[Page[store.ShotRequest]], error) {

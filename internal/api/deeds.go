@@ -131,6 +131,13 @@ func describeDeeds(api huma.API) {
 				operation.Extensions = map[string]any{}
 			}
 			operation.Extensions["x-action"] = string(action)
+			if beginning(operation) {
+				operation.Parameters = append(operation.Parameters, &huma.Param{Name: keyHeader, In: "header",
+					Description: "What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again",
+					Schema:      &huma.Schema{Type: "string", MaxLength: ptr(200)}})
+			}
 		}
 	}
 }
+
+func ptr[T any](v T) *T { return &v }

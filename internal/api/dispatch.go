@@ -12,7 +12,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"ambrosa/core/audit"
 	"ambrosa/core/dispatch"
+	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/naming"
 	"ambrosa/internal/dispatching"
@@ -123,7 +125,12 @@ func (s *Server) dispatchOperations(api huma.API) {
 			}
 		}) (*struct{}, error) {
 			wanted := dispatching.Wanted(in.Body.OutletWanted)
-			return nil, dispatchProblem(s.Dispatcher.Change(ctx, s.actor(ctx), in.ID, in.Body.Version, wanted), "outlet")
+			err := s.Dispatcher.Change(ctx, s.actor(ctx), in.ID, in.Body.Version, wanted)
+			if errors.Is(err, store.ErrChanged) {
+				return nil, s.overtaken(ctx, err, "outlet",
+					store.RecordFilter{About: audit.Of(identity.Outlet, in.ID), Action: identity.OutletChange})
+			}
+			return nil, dispatchProblem(err, "outlet")
 		})
 	huma.Register(api, tags.post("try-outlet", "/outlets/{id}/try", "Connect to an outlet, and tell whether pictures could be put there"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {

@@ -3,19 +3,23 @@ package api
 import (
 	"context"
 	"crypto/rand"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/database"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/door"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/planning"
 	"ambrosa/internal/receiving"
@@ -44,12 +48,49 @@ func (e *inside) GetStatus() int { return e.status }
 func (e *inside) ContentType(asked string) string { return (&huma.ErrorModel{}).ContentType(asked) }
 
 // said is what the client is told of it.
-func (e *inside) said(number string) *huma.ErrorModel {
+func (e *inside) said(number string) *Problem {
 	text := e.message
 	if text == "" {
 		text = "Something went wrong inside Ambrosa. Nothing is lost; try again. In its log this is request " + number + "."
 	}
-	return &huma.ErrorModel{Status: e.status, Title: http.StatusText(e.status), Detail: text}
+	return newProblem(e.status, text)
+}
+
+// Problem is what operations answer where something is wrong (RFC 9457).
+type Problem struct {
+	huma.ErrorModel
+	Changed *lastChange `json:"changed,omitempty" doc:"Where somebody changed it since it was seen: who, when and what"`
+}
+
+// lastChange is what somebody else did.
+type lastChange struct {
+	Who    identity.Actor  `json:"who"`
+	At     time.Time       `json:"at"`
+	Action identity.Action `json:"action"`
+	Before json.RawMessage `json:"before,omitempty" doc:"How it was, in short"`
+	After  json.RawMessage `json:"after,omitempty" doc:"How it was from then on"`
+}
+
+func newProblem(status int, detail string) *Problem {
+	return &Problem{ErrorModel: huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail}}
+}
+
+// overtaken answers an error as problem does; where somebody changed the thing since it was seen, it says who, by the newest
+// line of the record that by chooses.
+func (s *Server) overtaken(ctx context.Context, err error, what string, by store.RecordFilter) error {
+	if !errors.Is(err, store.ErrChanged) {
+		return problem(err, what)
+	}
+	by.Limit = 1
+	lines, recordErr := s.Store.Record(ctx, by)
+	if recordErr != nil || len(lines) == 0 {
+		return problem(errors.Join(err, recordErr), what)
+	}
+	last := lines[0]
+	answer := newProblem(http.StatusConflict, fmt.Sprintf("%s changed this %s since you opened it. Nothing was saved now: look at how it is "+
+		"today, and change it from there.", last.Who.Name, what))
+	answer.Changed = &lastChange{Who: last.Who, At: last.At, Action: last.Action, Before: last.Before, After: last.After}
+	return answer
 }
 
 func init() { huma.NewError = newError }
@@ -64,7 +105,7 @@ func newError(status int, message string, causes ...error) huma.StatusError {
 		}
 		return &inside{status, message, errors.Join(causes...)}
 	}
-	model := &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message}
+	model := newProblem(status, message)
 	for _, cause := range causes {
 		var detailed huma.ErrorDetailer
 		switch {
@@ -97,9 +138,13 @@ func problem(err error, what string) error {
 	var noTarget planning.NoTarget
 	var closed receiving.LinkClosed
 	var notTaken *importing.NotTaken
+	var mayNot identity.Refused
 	switch {
 	case err == nil:
 		return nil
+	case errors.As(err, &mayNot):
+		return huma.Error403Forbidden(mayNot.Who.Name + " may not do this. Nothing was changed. Ask a steward to do it, or to give you the role " +
+			"that may.")
 	case errors.As(err, &known):
 		return known
 	case errors.As(err, &remade):
@@ -111,6 +156,8 @@ func problem(err error, what string) error {
 			"The pictures of this lot stand on products by its decisions, or are being put there. Take its plan back first; nothing was " +
 				"changed now.",
 		)
+	case errors.Is(err, door.ErrDoneBefore):
+		return huma.Error409Conflict(doneBefore)
 	case errors.Is(err, store.ErrChanged):
 		return huma.Error409Conflict("This " + what + " was changed in between. Look at it again; nothing was changed now.")
 	case errors.Is(err, planning.ErrTooMany):
@@ -177,7 +224,7 @@ func away(c fiber.Ctx) error {
 
 // fail answers an error that no operation answered, as a problem of RFC 9457.
 func (s *Server) fail(c fiber.Ctx, err error) error {
-	model := &huma.ErrorModel{Status: http.StatusInternalServerError}
+	model := newProblem(http.StatusInternalServerError, "")
 	var known *fiber.Error
 	if !errors.As(err, &known) && !database.IsAway(err) {
 		var refused huma.StatusError

@@ -4,14 +4,12 @@ import (
 	"context"
 	"maps"
 	"slices"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/gtin"
 	"ambrosa/core/plan"
-	"ambrosa/core/rights"
 	"ambrosa/core/shelf"
 	"ambrosa/internal/store"
 )
@@ -169,25 +167,7 @@ func (s *Server) lotOperations(api huma.API) {
 			files, stayed, err := s.Decider.TakeBack(ctx, s.actor(ctx), in.ID)
 			return &Body[takenBack]{takenBack{files, stayed}}, problem(err, "decision")
 		})
-	huma.Register(api, tags.put("set-rights", "/lots/{id}/rights", "Give rights to a lot's files: to one, to those a filter chooses, or "+
-		"to all"),
-		func(ctx context.Context, in *struct {
-			ByID
-			Body rightsChange
-		}) (*Body[changed], error) {
-			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
-				return nil, problem(err, "lot")
-			}
-			b := in.Body
-			n, err := s.Receiver.SetRights(
-				ctx, s.actor(ctx),
-				in.ID,
-				b.File,
-				store.FileFilter{Verdict: b.Verdict, Query: b.Query, Rights: b.Of, Mark: b.Mark, Type: b.Type, Shape: b.Shape},
-				rights.Rights{State: rights.State(b.Rights), Licence: b.Licence, Credit: b.Credit, Expires: b.Expires},
-			)
-			return &Body[changed]{changed{n}}, problem(err, "lot")
-		})
+	s.rightsOperations(api, tags)
 	huma.Register(api, tags.start("pair-lot", "/lots/{id}/pair", "Read the files again that no person has decided on"),
 		func(ctx context.Context, in *ByID) (*Body[created], error) {
 			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
@@ -244,20 +224,6 @@ type ByOwner struct {
 }
 
 func (o ByOwner) owner() catalog.Target { return catalog.Target{Kind: o.Kind, ID: o.Owner} }
-
-type rightsChange struct {
-	Rights  string     `json:"rights" enum:"cleared,restricted,unknown"`
-	Licence string     `json:"licence" maxLength:"500"`
-	Credit  string     `json:"credit" maxLength:"500"`
-	Expires *time.Time `json:"expires,omitempty"`
-	File    int64      `json:"file,omitempty" doc:"One file; else those that the filter chooses"`
-	Verdict string     `json:"verdict,omitempty"`
-	Query   string     `json:"q,omitempty" maxLength:"200"`
-	Of      string     `json:"of,omitempty" doc:"Only files that have these rights now"`
-	Mark    string     `json:"mark,omitempty" doc:"Only files with this mark"`
-	Type    string     `json:"type,omitempty" doc:"Only files of this type"`
-	Shape   string     `json:"shape,omitempty" enum:"square,upright,lying"`
-}
 
 type takenBack struct {
 	Files  []store.Seen `json:"files" nullable:"false" doc:"Those that are as they were, in the versions that they had"`

@@ -6,12 +6,13 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"ambrosa/core/identity"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/store"
 )
 
-type mailing struct {
-	Address  string `json:"address" doc:"Where messages go by mail; empty for nowhere"`
+type mailingView struct {
+	store.Mailing
 	Possible bool   `json:"possible" doc:"A mail server is set"`
 	Mailbox  string `json:"mailbox" doc:"Page that shows the mails, where there is one"`
 }
@@ -30,22 +31,20 @@ func (s *Server) messageOperations(api huma.API) {
 			return nil, problem(s.Runner.ReadMessages(ctx, s.actor(ctx), in.ID), "message")
 		})
 	huma.Register(api, tags.get("get-mailing", "/mailing", "Where messages go by mail"),
-		func(ctx context.Context, _ *struct{}) (*Body[mailing], error) {
-			address, err := s.Store.MailAddress(ctx)
-			return &Body[mailing]{mailing{address, s.Runner.Mail != nil, s.Mailbox}}, problem(err, "address")
+		func(ctx context.Context, _ *struct{}) (*Body[mailingView], error) {
+			to, err := s.Store.Mailing(ctx)
+			return &Body[mailingView]{mailingView{to, s.Runner.Mail != nil, s.Mailbox}}, problem(err, "address")
 		})
 	huma.Register(api, tags.set("set-mailing", "/mailing", "Say where messages go by mail"),
-		func(ctx context.Context, in *struct {
-			Body struct {
-				Address string `json:"address" maxLength:"254" doc:"Empty for nowhere"`
-			}
-		}) (*struct{}, error) {
-			address := strings.TrimSpace(in.Body.Address)
-			if address != "" {
-				if err := mail.Check(address); err != nil {
+		func(ctx context.Context, in *struct{ Body store.Mailing }) (*struct{}, error) {
+			to := in.Body
+			to.Address = strings.TrimSpace(to.Address)
+			if to.Address != "" {
+				if err := mail.Check(to.Address); err != nil {
 					return nil, huma.Error422UnprocessableEntity(err.Error() + ".")
 				}
 			}
-			return nil, problem(s.Runner.SetMailing(ctx, s.actor(ctx), address), "address")
+			err := s.Runner.SetMailing(ctx, s.actor(ctx), to)
+			return nil, s.overtaken(ctx, err, "address for messages", store.RecordFilter{Action: identity.MailingSet})
 		})
 }

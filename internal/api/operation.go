@@ -2,6 +2,8 @@ package api
 
 import (
 	"net/http"
+	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -18,7 +20,23 @@ func (r resource) operation(method string, status int, id, path, summary string)
 		Summary:       summary,
 		Tags:          []string{string(r)},
 		DefaultStatus: status,
+		Errors:        wrong(method, path),
 	}
+}
+
+// wrong are the statuses with which an operation answers what cannot be done, each with a Problem: input that cannot be used (422), the
+// database or object store is away (503); what an address names is not there (404); and of those that change something: who asks may not
+// (403), others changed it, or its state does not allow it (409), the disk is full (507).
+func wrong(method, path string) []int {
+	list := []int{http.StatusUnprocessableEntity, http.StatusServiceUnavailable}
+	if strings.Contains(path, "{") {
+		list = append(list, http.StatusNotFound)
+	}
+	if method != http.MethodGet {
+		list = append(list, http.StatusForbidden, http.StatusConflict, http.StatusInsufficientStorage)
+	}
+	slices.Sort(list)
+	return list
 }
 
 // get reads, and changes nothing. As with all that name no status, it is 200, or

@@ -14,7 +14,9 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"golang.org/x/sync/errgroup"
 
+	"ambrosa/core/audit"
 	"ambrosa/core/harvest"
+	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/contained"
@@ -38,6 +40,7 @@ type originInput struct {
 	Licence      string            `json:"licence" maxLength:"500"`
 	Credit       string            `json:"credit" maxLength:"500"`
 	Expires      *time.Time        `json:"expires,omitempty"`
+	Version      int               `json:"version,omitempty" doc:"Of an origin that is changed: as it was seen"`
 }
 
 type originKind struct {
@@ -101,6 +104,9 @@ func (s *Server) originOperations(api huma.API) {
 			if err != nil {
 				return nil, problem(err, "origin")
 			}
+			if before.Version != in.Body.Version { // nothing is tested in vain
+				return nil, s.originOvertaken(ctx, store.ErrChanged, in.ID)
+			}
 			found, err := s.saveOrigin(ctx, before, in.Body)
 			return &Body[store.Origin]{found}, err
 		})
@@ -126,6 +132,10 @@ func (s *Server) originOperations(api huma.API) {
 		})
 }
 
+func (s *Server) originOvertaken(ctx context.Context, err error, id int64) error {
+	return s.overtaken(ctx, err, "origin", store.RecordFilter{About: audit.Of(identity.Origin, id), Action: identity.OriginChange})
+}
+
 // faulty answers what is wrong with an origin in its own words.
 func faulty(err error) error {
 	var fault *origin.Fault
@@ -142,7 +152,7 @@ func (s *Server) saveOrigin(ctx context.Context, o store.Origin, in originInput)
 	ctx, cancel := context.WithTimeout(ctx, testTime)
 	defer cancel()
 	o.Name, o.Folder, o.Selection, o.EveryMinutes = strings.TrimSpace(in.Name), cleanFolder(in.Folder), in.Selection, in.EveryMinutes
-	o.Rights, o.Licence, o.Credit, o.Expires = in.Rights, in.Licence, in.Credit, in.Expires
+	o.Rights, o.Licence, o.Credit, o.Expires, o.Version = in.Rights, in.Licence, in.Credit, in.Expires, in.Version
 	if err := o.Selection.Check(); err != nil {
 		return o, huma.Error422UnprocessableEntity(err.Error())
 	}
@@ -151,7 +161,7 @@ func (s *Server) saveOrigin(ctx context.Context, o store.Origin, in originInput)
 	}
 	var err error
 	if o.ID, err = s.Sourcer.SaveOrigin(ctx, s.actor(ctx), o); err != nil {
-		return o, problem(err, "origin")
+		return o, s.originOvertaken(ctx, err, o.ID)
 	}
 	found, err := s.Store.Origin(ctx, o.ID)
 	return found, problem(err, "origin")

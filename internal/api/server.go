@@ -145,6 +145,7 @@ func (s *Server) operations() huma.API {
 	config.CreateHooks = nil
 	config.Transformers = append(config.Transformers, s.hideInside)
 	api := huma.NewAPI(config, &adapter{s.app, s.Store})
+	api.UseMiddleware(s.once(api))
 	s.productOperations(api)
 	s.catalogOutOperations(api)
 	s.byHandOperations(api)

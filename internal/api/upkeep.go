@@ -12,6 +12,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/core/catalog"
+	"ambrosa/core/identity"
 	"ambrosa/internal/run"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
@@ -104,7 +105,8 @@ func (s *Server) upkeepOperations(api huma.API) {
 		})
 	huma.Register(api, tags.set("set-upkeep", "/upkeep", "Say how upkeep goes"),
 		func(ctx context.Context, in *struct{ Body store.Upkeep }) (*struct{}, error) {
-			return nil, problem(s.Upkeeper.Set(ctx, s.actor(ctx), in.Body), "upkeep")
+			err := s.Upkeeper.Set(ctx, s.actor(ctx), in.Body)
+			return nil, s.overtaken(ctx, err, "timetable of upkeep", store.RecordFilter{Action: identity.UpkeepSet})
 		})
 	huma.Register(api, tags.start("sweep", "/sweeps",
 		"Look for what nothing needs, is there twice, looks alike, is broken, is below the rule or lies"),

@@ -206,7 +206,8 @@ func TestEachKindOfDrive(t *testing.T) {
 					t.Context(),
 					fmt.Sprintf("/api/v1/origins/%d", o.ID),
 					map[string]any{"kind": kind, "name": "x", "settings": settings, "folder": "", "everyMinutes": 0,
-						"selection": map[string]any{"include": []string{"*.png"}}, "rights": "unknown", "licence": "", "credit": ""},
+						"selection": map[string]any{"include": []string{"*.png"}}, "rights": "unknown", "licence": "", "credit": "",
+						"version": o.Version},
 					nil,
 				),
 			)
@@ -411,4 +412,11 @@ func TestTimetables(t *testing.T) {
 	if o.NextAt == nil || time.Until(*o.NextAt) < 50*time.Minute {
 		t.Errorf("next at %v", o.NextAt)
 	}
+}
+
+// originNow returns an origin as it is.
+func (l *line) originNow(id int64) (o store.Origin) {
+	l.t.Helper()
+	l.do(l.Get(l.t.Context(), fmt.Sprintf("/api/v1/origins/%d", id), &o))
+	return o
 }

@@ -232,6 +232,7 @@ func TestASecretStaysWithItsHost(t *testing.T) {
 				"folder":       "",
 				"selection":    map[string]any{},
 				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+				"version": l.originNow(o.ID).Version,
 			},
 			nil,
 		)

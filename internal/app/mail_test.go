@@ -29,9 +29,9 @@ func TestTheEndOfARunIsSaidAndMailed(t *testing.T) {
 	})
 	l.products(3)
 	for _, wrong := range []string{"nobody", "a@b.c\r\nBcc: x@y.z", "<a@example.com>"} {
-		l.refused(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": wrong}, nil), http.StatusUnprocessableEntity)
+		l.refused(l.Put(t.Context(), "/api/v1/mailing", map[string]any{"address": wrong, "version": 1}, nil), http.StatusUnprocessableEntity)
 	}
-	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": "specialist@example.com"}, nil))
+	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]any{"address": "specialist@example.com", "version": 1}, nil))
 	lot := l.gathered(
 		"spring ünder.zip",
 		zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}),
@@ -95,7 +95,7 @@ func TestMailIsTriedAgain(t *testing.T) {
 	_ = listener.Close()
 	l := start(t, func(c *Config) { c.SMTP, c.From = "smtp://"+address, "ambrosa@example.com" })
 	l.products(1)
-	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]string{"address": "specialist@example.com"}, nil))
+	l.do(l.Put(t.Context(), "/api/v1/mailing", map[string]any{"address": "specialist@example.com", "version": 1}, nil))
 	l.applied(l.planned(l.gathered("one.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)})).ID, "after"))
 	l.until("a first try", func() (tried bool) {
 		l.do(

@@ -121,6 +121,7 @@ func TestASiteByARecipe(t *testing.T) {
 				"folder":       "",
 				"selection":    map[string]any{},
 				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+				"version": l.originNow(o.ID).Version,
 			},
 			nil,
 		),

@@ -50,7 +50,9 @@ func New(pool *pgxpool.Pool, may func(identity.Actor, identity.Action) error) *D
 func (d *Door) Judge(may func(identity.Actor, identity.Action) error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	d.may = may
+	if d.may = may; may == nil {
+		d.may = identity.May
+	}
 }
 
 // Queue says where follow-up work goes.
@@ -115,7 +117,8 @@ func (d *Door) once(ctx context.Context, deed Deed, work func(*Tx) error) error 
 		tx.entry.Run = run.Run
 	}
 	tx.entry.Request = requestOf(ctx)
-	return pgx.BeginFunc(ctx, d.pool, func(inner pgx.Tx) error {
+	written := func() {}
+	err := pgx.BeginFunc(ctx, d.pool, func(inner pgx.Tx) error {
 		if err := checkAttempt(ctx, inner); err != nil {
 			return err
 		}
@@ -126,11 +129,17 @@ func (d *Door) once(ctx context.Context, deed Deed, work func(*Tx) error) error 
 		if tx.unchanged || deed.step || deed.Action.IsStep() {
 			return nil
 		}
-		if err := d.record(ctx, inner, tx.entry); err != nil {
+		if err := tx.record(ctx); err != nil {
 			return fmt.Errorf("record %s by %s: %w", deed.Action, deed.Who.Name, err)
 		}
-		return nil
+		var err error
+		written, err = tx.writeKey(ctx)
+		return err
 	})
+	if err == nil {
+		written()
+	}
+	return err
 }
 
 // ErrSuperseded means that another process has taken over the run that a write belongs to. Nothing

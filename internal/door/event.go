@@ -3,11 +3,17 @@ package door
 import (
 	"context"
 	"encoding/json"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 )
 
 // Event says that something changed; it goes to every process that listens.
 type Event struct {
-	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch,shelf,everything"`
+	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch,shelf,settings,record,everything"`
 	ID    int64  `json:"id" doc:"Of what changed; 0 where that is not one thing"`
 	Run   int64  `json:"run,omitempty" doc:"The run that changed it on its way; left out for what a person did"`
 	Note  string `json:"note,omitempty" doc:"progress: only how far a run is; ended: that it has ended"`
@@ -15,6 +21,41 @@ type Event struct {
 
 // Everything is the topic of an event that says that others may have been missed.
 const Everything = "everything"
+
+// Topics of what concerns no single thing: a setting, and a line that the record has got.
+const (
+	settings = "settings"
+	recorded = "record"
+)
+
+// topics are what is told where a change of such a thing says nothing itself; of what is not here, settings.
+var topics = map[identity.Thing]string{
+	identity.Lot: "lot", identity.Plan: "plan", identity.Product: "product", identity.Category: "category", identity.Sheet: "sheet",
+	identity.Origin: "origin", identity.Outlet: "dispatch", identity.Dispatch: "dispatch", identity.Holding: "upkeep",
+	identity.Receipt: "upkeep", identity.Sweep: "upkeep", identity.Run: "run", identity.Message: "message", identity.ShelfAct: "shelf",
+	identity.File: "files", identity.Variant: "product", identity.Import: "sheet", identity.Texts: "product", identity.Catalog: "product",
+	identity.Decision: "files", identity.Upload: "upload",
+}
+
+// numbered are the topics whose events are by the number of the subject itself.
+var numbered = []identity.Thing{identity.Lot, identity.Plan, identity.Product, identity.Category, identity.Sheet, identity.Origin,
+	identity.Run}
+
+// eventOf is what is told of a change that announced nothing: that its first subject, or a setting, is another.
+func eventOf(e audit.Entry) Event {
+	if len(e.About) == 0 {
+		return Event{Topic: settings}
+	}
+	first := e.About[0]
+	told := Event{Topic: settings}
+	if topic, known := topics[first.Kind]; known {
+		told.Topic = topic
+	}
+	if slices.Contains(numbered, first.Kind) {
+		told.ID = first.ID
+	}
+	return told
+}
 
 // Notes of events about runs: only how far one is, and that one has ended.
 const (
@@ -25,8 +66,20 @@ const (
 // Channel is what PostgreSQL tells events on.
 const Channel = "ambrosa"
 
-// Announce tells an event when the transaction commits.
+// Announce tells an event when the transaction commits. A change that is recorded and announces nothing is announced by its first
+// subject, and each that the record has got a line.
 func (t *Tx) Announce(ctx context.Context, event Event) error {
+	for of := t; of != nil; of = of.within {
+		of.announced = true
+	}
+	batch := &pgx.Batch{}
+	if err := t.announce(batch, event); err != nil {
+		return err
+	}
+	return t.inner.SendBatch(ctx, batch).Close()
+}
+
+func (t *Tx) announce(batch *pgx.Batch, event Event) error {
 	if event.Note != Ended {
 		event.Run = t.entry.Run
 	}
@@ -34,6 +87,6 @@ func (t *Tx) Announce(ctx context.Context, event Event) error {
 	if err != nil {
 		return err
 	}
-	_, err = t.inner.Exec(ctx, `select pg_notify($1, $2)`, Channel, string(payload))
-	return err
+	batch.Queue(`select pg_notify($1, $2)`, Channel, string(payload))
+	return nil
 }

@@ -10,8 +10,9 @@ import (
 	"ambrosa/core/identity"
 )
 
-// record writes an entry, in the transaction of what it is of.
-func (d *Door) record(ctx context.Context, tx pgx.Tx, e audit.Entry) error {
+// record writes the entry of a change, in its transaction, and tells of it.
+func (t *Tx) record(ctx context.Context) error {
+	e := t.entry
 	before, err := short(e.Before)
 	if err != nil {
 		return err
@@ -24,12 +25,21 @@ func (d *Door) record(ctx context.Context, tx pgx.Tx, e audit.Entry) error {
 	for i, s := range e.About {
 		kinds[i], ids[i] = string(s.Kind), s.ID
 	}
-	_, err = tx.Exec(ctx, `with kept as (insert into record (actor_id, action, run_id, request, before, after)
+	batch := &pgx.Batch{}
+	batch.Queue(`with kept as (insert into record (actor_id, action, run_id, request, before, after)
 			values ($1, $2, nullif($3::bigint, 0), $4, $5, $6) returning id)
 		insert into record_subject (record_id, n, kind, subject_id) select kept.id, min(s.n), s.kind, s.id
 			from kept, unnest($7::text[], $8::bigint[]) with ordinality s(kind, id, n) group by kept.id, s.kind, s.id`,
 		e.Who.ID, string(e.Action), e.Run, e.Request, before, after, kinds, ids)
-	return err
+	if !t.announced {
+		if err := t.announce(batch, eventOf(e)); err != nil {
+			return err
+		}
+	}
+	if err := t.announce(batch, Event{Topic: recorded}); err != nil {
+		return err
+	}
+	return t.inner.SendBatch(ctx, batch).Close()
 }
 
 // short is the JSON of a value that is kept; of one that is too long, only that it was.

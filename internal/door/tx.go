@@ -17,7 +17,8 @@ type Tx struct {
 	door      *Door
 	entry     audit.Entry
 	unchanged bool
-	within    *Tx // that this is a part of
+	announced bool // it told what changed
+	within    *Tx  // that this is a part of
 }
 
 // Who is the actor.

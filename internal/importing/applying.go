@@ -1,6 +1,7 @@
 package importing
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"maps"
@@ -177,7 +178,9 @@ func writeRows(ctx context.Context, tx *door.Tx, version, id int64, rows []sheet
 	sheet.Apply(rows, standing)
 	var written []store.Written
 	var keys []string
-	for _, key := range slices.Sorted(maps.Keys(standing)) {
+	// In the order of the rows, which is that of the numbers of products that are made.
+	byRow := func(a, b string) int { return cmp.Or(cmp.Compare(first[a], first[b]), cmp.Compare(a, b)) }
+	for _, key := range slices.SortedFunc(maps.Keys(standing), byRow) {
 		p := standing[key]
 		if p.Was != nil && p.Was.Same(p.Is) {
 			continue

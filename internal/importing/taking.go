@@ -19,17 +19,17 @@ const mostProblems = 1000
 
 // Taken is what came of products that a program sent.
 type Taken struct {
-	Sheet     int64           `json:"sheet" doc:"That it is now, with its rows and what was the matter with each"`
-	Import    int64           `json:"import" doc:"That takes it back (revert-import); 0 where nothing was to be changed"`
-	Rows      int             `json:"rows" doc:"Rows read, the header left out"`
-	Created   int             `json:"created" doc:"Rows whose variant is new"`
-	Updated   int             `json:"updated" doc:"Rows that changed something"`
-	Unchanged int             `json:"unchanged" doc:"Rows that changed nothing"`
-	Products  int             `json:"products" doc:"Products that are new"`
-	Refused   int             `json:"refused" doc:"Rows that could not be taken"`
-	Overtaken int             `json:"overtaken" doc:"Rows left out because the catalog changed in the same moment"`
-	Problems  []sheet.Problem `json:"problems" nullable:"false" doc:"The first 1,000"`
-	More      int             `json:"more" doc:"Problems that are not listed"`
+	Sheet     int64              `json:"sheet" doc:"That it is now, with its rows and what was the matter with each"`
+	Import    int64              `json:"import" doc:"That takes it back (revert-import); 0 where nothing was to be changed"`
+	Rows      int                `json:"rows" doc:"Rows read, the header left out"`
+	Created   int                `json:"created" doc:"Rows whose variant is new"`
+	Updated   int                `json:"updated" doc:"Rows that changed something"`
+	Unchanged int                `json:"unchanged" doc:"Rows that changed nothing"`
+	Products  int                `json:"products" doc:"Products that are new"`
+	Refused   int                `json:"refused" doc:"Rows that could not be taken"`
+	Overtaken int                `json:"overtaken" doc:"Rows left out because the catalog changed in the same moment"`
+	Problems  []sheet.RowProblem `json:"problems" nullable:"false" doc:"The first 1,000"`
+	More      int                `json:"more" doc:"Problems that are not listed"`
 }
 
 // Take imports products that a program sends, whose bytes are kept, as a sheet: rows are read to their end, judged by the
@@ -38,7 +38,7 @@ type Taken struct {
 // away or this process ends, is an import that ended there, and can be taken back.
 func (m *Importer) Take(ctx context.Context, who identity.Actor, name string, sum []byte, bytes int64,
 	rows *sheetfile.CSV) (t Taken, err error) {
-	t.Problems = []sheet.Problem{}
+	t.Problems = []sheet.RowProblem{}
 	if err := m.Store.Allowed(who, identity.CatalogImport); err != nil {
 		return t, err
 	}

@@ -147,17 +147,19 @@ func (r *Receiver) Restore(ctx context.Context, who identity.Actor, lot int64) e
 }
 
 // SetRights gives rights to a lot's files that a filter chooses, or to one of them when file is not 0, and returns to
-// how many.
+// how many. stamp is that of their rights as the person saw them, "" where that does not matter: store.ErrChanged means that
+// they have others by now.
 func (r *Receiver) SetRights(
-	ctx context.Context, who identity.Actor, lot, file int64, f store.FileFilter, is rights.Rights,
+	ctx context.Context, who identity.Actor, lot, file int64, f store.FileFilter, is rights.Rights, stamp string,
 ) (n int64, err error) {
 	return door.Get(ctx, r.Store.Door, door.By(who, identity.LotRights, audit.Of(identity.Lot, lot)), func(tx *door.Tx) (int64, error) {
 		if file != 0 {
 			tx.About(audit.Of(identity.File, file))
 		}
-		n, err := store.SetRights(ctx, tx, lot, file, f, is)
-		tx.Changed(nil, map[string]any{"rights": is, "files": n})
-		return n, err
+		had, err := store.SetRights(ctx, tx, lot, file, f, is, stamp)
+		tx.Changed(map[string]int64{"cleared": had.Cleared, "restricted": had.Restricted, "unknown": had.Unknown},
+			map[string]any{"rights": is, "files": had.Files})
+		return had.Files, err
 	})
 }
 
@@ -268,3 +270,8 @@ func (r *Receiver) Uploader(ctx context.Context, upload string, person identity.
 }
 
 func megabytes(n int64) string { return fmt.Sprintf("%.1f MB", float64(n)/1e6) }
+
+// KeepAnswer keeps what a program was answered that asked under a key, to be answered so again.
+func (r *Receiver) KeepAnswer(ctx context.Context, key string, status int, answer []byte) error {
+	return r.Store.Step(ctx, func(tx *door.Tx) error { return store.KeepAnswer(ctx, tx, key, status, answer) })
+}

@@ -2,6 +2,7 @@ package run
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"ambrosa/core/identity"
@@ -26,6 +27,9 @@ func (r *Runner) applyPlan(ctx context.Context, run store.Run, p *progress) (str
 		if err := r.Planner.ApplyChange(ctx, run.Who(), change); err != nil {
 			if ctx.Err() != nil {
 				return ctx.Err()
+			}
+			if refused := (identity.Refused{}); errors.As(err, &refused) {
+				return err
 			}
 			r.Log.Error("a product was not changed", "run", run.ID, "plan", run.PlanID, "change", change, "error", err)
 			why := fmt.Sprintf("something went wrong inside Ambrosa; in its log this is run %d", run.ID)

@@ -36,7 +36,9 @@ func (r *Runner) Clean(ctx context.Context) error {
 		}
 		r.Log.Info("an upload did not arrive in its time", "upload", u.ID, "lot", u.LotID, "path", u.Path)
 	}
-	if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.ForgetStale(ctx, tx) }); err != nil {
+	if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+		return errors.Join(store.ForgetStale(ctx, tx), store.ForgetKeys(ctx, tx))
+	}); err != nil {
 		return err
 	}
 	if err := r.Upkeeper.DropLeaving(ctx); err != nil {

@@ -129,13 +129,13 @@ func (r *Runner) ReadMessages(ctx context.Context, who identity.Actor, last int6
 }
 
 // SetMailing says where messages go by mail; empty for nowhere.
-func (r *Runner) SetMailing(ctx context.Context, who identity.Actor, address string) error {
-	was, err := r.Store.MailAddress(ctx)
+func (r *Runner) SetMailing(ctx context.Context, who identity.Actor, to store.Mailing) error {
+	was, err := r.Store.Mailing(ctx)
 	if err != nil {
 		return err
 	}
 	return r.Store.Do(ctx, door.By(who, identity.MailingSet), func(tx *door.Tx) error {
-		tx.Changed(map[string]string{"address": was}, map[string]string{"address": address})
-		return store.SetMailAddress(ctx, tx, address)
+		tx.Changed(map[string]string{"address": was.Address}, map[string]string{"address": to.Address})
+		return store.SetMailing(ctx, tx, to)
 	})
 }

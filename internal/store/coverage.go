@@ -8,8 +8,10 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
 	"ambrosa/core/coverage"
+	"ambrosa/core/identity"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/database"
 	"ambrosa/internal/door"
@@ -40,6 +42,9 @@ func SetShotList(ctx context.Context, tx *door.Tx, path string, shots coverage.L
 	if err != nil {
 		return err
 	}
+	if category != nil {
+		tx.About(audit.Of(identity.Category, *category))
+	}
 	if version == 0 {
 		_, err := tx.Exec(ctx, `insert into shot_list (category_id, shots, set_by_id) values ($1, $2, $3)`, category, shots, tx.Who().ID)
 		if database.IsDouble(err) {
@@ -60,6 +65,9 @@ func RemoveShotList(ctx context.Context, tx *door.Tx, path string, version int) 
 	category, err := categoryOf(ctx, tx, path)
 	if err != nil {
 		return err
+	}
+	if category != nil {
+		tx.About(audit.Of(identity.Category, *category))
 	}
 	tag, err := tx.Exec(ctx, `delete from shot_list where category_id is not distinct from $1 and version = $2`, category, version)
 	if err == nil && tag.RowsAffected() == 0 {

@@ -260,25 +260,6 @@ func (s *Store) File(ctx context.Context, id int64) (File, error) {
 	return f, err
 }
 
-// SetRights gives rights to a lot's files that a filter chooses, or to one of
-// them when file is not 0, and returns to how many.
-func SetRights(ctx context.Context, tx *door.Tx, lot, file int64, f FileFilter, r rights.Rights) (n int64, err error) {
-	where, args := f.where(lot)
-	if file != 0 {
-		where += " and id = @file"
-	}
-	args["file"], args["rights"], args["licence"], args["credit"], args["expires"] = file, string(r.State), r.Licence, r.Credit, r.Expires
-	// Files are locked in order, so that two who give rights to the same files do not wait for each other.
-	tag, err := tx.Exec(ctx, `with chosen as (select id from file where `+where+` order by id for no key update)
-		update file set rights = @rights, licence = @licence, credit = @credit, expires = @expires
-		where id in (select id from chosen)`, args)
-	if err != nil {
-		return n, err
-	}
-	n = tag.RowsAffected()
-	return n, tx.Announce(ctx, door.Event{Topic: "files", ID: lot})
-}
-
 // ToRead is what the engine reads of a lot.
 type ToRead struct {
 	IDs   []int64

@@ -46,16 +46,27 @@ func ReadMessages(ctx context.Context, tx *door.Tx, last int64) error {
 	return tx.Announce(ctx, door.Event{Topic: "message", ID: last})
 }
 
-// MailAddress returns where messages go by mail, "" for nowhere.
-func (s *Store) MailAddress(ctx context.Context) (address string, err error) {
-	err = s.pool.QueryRow(ctx, `select address from mailing`).Scan(&address)
-	return address, err
+// Mailing is where messages go by mail.
+type Mailing struct {
+	Address string `json:"address" maxLength:"254" doc:"Empty for nowhere"`
+	Version int    `json:"version" minimum:"1" doc:"Counts its changes; it is changed as it was seen"`
 }
 
-// SetMailAddress says where messages go by mail, "" for nowhere.
-func SetMailAddress(ctx context.Context, tx *door.Tx, address string) error {
-	_, err := tx.Exec(ctx, `update mailing set address = $1`, address)
-	return err
+// Mailing returns it.
+func (s *Store) Mailing(ctx context.Context) (Mailing, error) {
+	return one[Mailing](ctx, s.pool, `select address, version from mailing`)
+}
+
+// SetMailing says where messages go by mail from now on, as its version was; ErrChanged means that it has another by now.
+func SetMailing(ctx context.Context, tx *door.Tx, m Mailing) error {
+	tag, err := tx.Exec(ctx, `update mailing set address = $1, version = version + 1 where version = $2`, m.Address, m.Version)
+	if err != nil {
+		return err
+	}
+	if tag.RowsAffected() == 0 {
+		return ErrChanged
+	}
+	return tx.Announce(ctx, door.Event{Topic: "message"})
 }
 
 // Told is what is told of a run that has ended.

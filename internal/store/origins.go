@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -44,11 +45,12 @@ type Origin struct {
 	Gone         int64             `json:"gone" doc:"Brought once, and not there any more"`
 	Lots         int64             `json:"lots"`
 	Running      bool              `json:"running"`
+	Version      int               `json:"version" doc:"Counts the changes of its settings"`
 }
 
 const originQuery = `
 	select o.id, o.kind, o.name, o.settings, o.secrets, o.pinned, o.selection, o.recipe, o.folder, o.state, o.message, o.every_minutes,
-	o.next_at, o.fetched_at,
+	o.next_at, o.fetched_at, o.version,
 		o.rights, o.licence, o.credit, o.expires::timestamptz as expires, coalesce(i.files, 0) as files, coalesce(i.gone, 0) as gone,
 		(select count(*) from lot l where l.origin_id = o.id) as lots,
 		exists (select from run r where r.origin_id = o.id and r.state in ('queued', 'running', 'stopping')) as running
@@ -71,7 +73,8 @@ func OriginIn(ctx context.Context, tx *door.Tx, id int64) (Origin, error) {
 	return one[Origin](ctx, tx, originQuery+` where o.id = $1`, id)
 }
 
-// SaveOrigin writes an origin, a new one when its ID is 0, and returns its id.
+// SaveOrigin writes an origin, a new one when its ID is 0, and returns its id. One that is there is changed as its
+// version was; ErrChanged means that it has another by now.
 func SaveOrigin(ctx context.Context, tx *door.Tx, o Origin) (id int64, err error) {
 	if o.Secrets == nil {
 		o.Secrets = json.RawMessage("{}")
@@ -91,6 +94,7 @@ func SaveOrigin(ctx context.Context, tx *door.Tx, o Origin) (id int64, err error
 		"licence":   o.Licence,
 		"credit":    o.Credit,
 		"expires":   o.Expires,
+		"version":   o.Version,
 	}
 	query := `insert into origin (kind, name, settings, secrets, pinned, selection, recipe, folder, every_minutes, next_at, rights, licence,
 		credit, expires)
@@ -100,7 +104,11 @@ func SaveOrigin(ctx context.Context, tx *door.Tx, o Origin) (id int64, err error
 		query = `update origin set name = @name, settings = @settings, secrets = @secrets, pinned = @pinned, selection = @selection,
 			recipe = @recipe, folder = @folder,
 			next_at = case when @every = 0 then null when every_minutes = @every then next_at else now() end, every_minutes = @every,
-			rights = @rights, licence = @licence, credit = @credit, expires = @expires, state = 'ready', message = '' where id = @id returning id`
+			rights = @rights, licence = @licence, credit = @credit, expires = @expires, state = 'ready', message = '',
+			version = version + 1 where id = @id returning id`
+		if now, err := number(ctx, tx, `select version from origin where id = @id for update`, args); err != nil || int(now) != o.Version {
+			return o.ID, cmp.Or(err, ErrChanged)
+		}
 	}
 	if o.ID != 0 && o.Recipe != nil { // another recipe may find more on pages that are known
 		if _, err := tx.Exec(ctx, `delete from origin_page where origin_id = @id and exists (select from origin where id = @id

@@ -21,23 +21,32 @@ type Upkeep struct {
 	RightsDays  int         `json:"rightsDays" minimum:"0" maximum:"3650" doc:"Before they end, rights are told of"`
 	LyingDays   int         `json:"lyingDays" minimum:"0" maximum:"3650" doc:"That a lot is not touched before it is told of"`
 	PurgeShare  int         `json:"purgeShare" minimum:"1" maximum:"100" doc:"Percent of all files that go without being asked again"`
+	Version     int         `json:"version" minimum:"1" doc:"Counts its changes; it is changed as it was seen"`
 }
 
 // Upkeep returns how upkeep goes.
 func (s *Store) Upkeep(ctx context.Context) (Upkeep, error) {
 	return one[Upkeep](ctx, s.pool, `select way_back_days, hold_days, ages, sweep_hours, check_days, purge, rights_days, lying_days,
-			purge_share
+			purge_share, version
 		from upkeep_setting`)
 }
 
-// SetUpkeep says how it goes from now on. Ways back that stand already keep their term.
+// SetUpkeep says how it goes from now on, as its version was; ErrChanged means that it has another by now. Ways back that
+// stand already keep their term.
 func SetUpkeep(ctx context.Context, tx *door.Tx, u Upkeep) error {
-	_, err := tx.Exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
+	tag, err := tx.Exec(ctx, `update upkeep_setting set way_back_days = $1, hold_days = $2, ages = $3, sweep_hours = $4, purge = $5,
 		purge_share = $6, check_days = $7, rights_days = $8, lying_days = $9,
-		next_sweep = case when $4 = 0 then next_sweep else least(next_sweep, now() + make_interval(hours => $4)) end`,
+		next_sweep = case when $4 = 0 then next_sweep else least(next_sweep, now() + make_interval(hours => $4)) end,
+		version = version + 1 where version = $10`,
 		u.WayBackDays, u.HoldDays, u.Ages, u.SweepHours, u.Purge, u.PurgeShare,
-		u.CheckDays, u.RightsDays, u.LyingDays)
-	return err
+		u.CheckDays, u.RightsDays, u.LyingDays, u.Version)
+	if err != nil {
+		return err
+	}
+	if tag.RowsAffected() == 0 {
+		return ErrChanged
+	}
+	return tx.Announce(ctx, door.Event{Topic: "upkeep"})
 }
 
 // Asked is what a sweep asked of how many: its proof.

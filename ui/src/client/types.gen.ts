@@ -865,33 +865,6 @@ export type ErrorDetail = {
     value?: unknown;
 };
 
-export type ErrorModel = {
-    /**
-     * A human-readable explanation specific to this occurrence of the problem.
-     */
-    detail?: string;
-    /**
-     * Optional list of individual error details
-     */
-    errors?: Array<ErrorDetail> | null;
-    /**
-     * A URI reference that identifies the specific occurrence of the problem.
-     */
-    instance?: string;
-    /**
-     * HTTP status code
-     */
-    status?: number;
-    /**
-     * A short, human-readable summary of the problem type. This value should not change between occurrences of the error.
-     */
-    title?: string;
-    /**
-     * A URI reference to human-readable documentation for the error.
-     */
-    type?: string;
-};
-
 export type Event = {
     /**
      * Of what changed; 0 where that is not one thing
@@ -905,7 +878,7 @@ export type Event = {
      * The run that changed it on its way; left out for what a person did
      */
     run?: number;
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch' | 'shelf' | 'everything';
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch' | 'shelf' | 'settings' | 'record' | 'everything';
 };
 
 export type EvidenceCandidate = {
@@ -1677,6 +1650,20 @@ export type KeptMapping = {
     origin: number;
 };
 
+export type LastChange = {
+    action: string;
+    /**
+     * How it was from then on
+     */
+    after?: unknown;
+    at: string;
+    /**
+     * How it was, in short
+     */
+    before?: unknown;
+    who: Actor;
+};
+
 export type LearnRewritingRequest = {
     large: string;
     others: Array<string>;
@@ -1887,7 +1874,18 @@ export type LotSheet = {
 
 export type Mailing = {
     /**
-     * Where messages go by mail; empty for nowhere
+     * Empty for nowhere
+     */
+    address: string;
+    /**
+     * Counts its changes; it is changed as it was seen
+     */
+    version: number;
+};
+
+export type MailingView = {
+    /**
+     * Empty for nowhere
      */
     address: string;
     /**
@@ -1898,6 +1896,10 @@ export type Mailing = {
      * A mail server is set
      */
     possible: boolean;
+    /**
+     * Counts its changes; it is changed as it was seen
+     */
+    version: number;
 };
 
 export type MakeOutletRequest = {
@@ -2179,6 +2181,10 @@ export type Origin = {
         [key: string]: string;
     };
     state: 'ready' | 'failing';
+    /**
+     * Counts the changes of its settings
+     */
+    version: number;
 };
 
 export type OriginInput = {
@@ -2204,6 +2210,10 @@ export type OriginInput = {
     settings: {
         [key: string]: string;
     };
+    /**
+     * Of an origin that is changed: as it was seen
+     */
+    version?: number;
 };
 
 export type OriginKind = {
@@ -2900,17 +2910,34 @@ export type Preview = {
 };
 
 export type Problem = {
-    column: string;
     /**
-     * The row was taken all the same: this is only said of it
+     * Where somebody changed it since it was seen: who, when and what
      */
-    kept: boolean;
-    reason: string;
+    changed?: LastChange;
     /**
-     * Line of the sheet, the header being 1
+     * A human-readable explanation specific to this occurrence of the problem.
      */
-    row: number;
-    value: string;
+    detail?: string;
+    /**
+     * Optional list of individual error details
+     */
+    errors?: Array<ErrorDetail> | null;
+    /**
+     * A URI reference that identifies the specific occurrence of the problem.
+     */
+    instance?: string;
+    /**
+     * HTTP status code
+     */
+    status?: number;
+    /**
+     * A short, human-readable summary of the problem type. This value should not change between occurrences of the error.
+     */
+    title?: string;
+    /**
+     * A URI reference to human-readable documentation for the error.
+     */
+    type?: string;
 };
 
 export type Product = {
@@ -3601,10 +3628,25 @@ export type RightsChange = {
     rights: 'cleared' | 'restricted' | 'unknown';
     shape?: 'square' | 'upright' | 'lying';
     /**
+     * As get-rights gave it: of other rights nothing is changed then
+     */
+    stamp?: string;
+    /**
      * Only files of this type
      */
     type?: string;
     verdict?: string;
+};
+
+export type RightsHad = {
+    cleared: number;
+    files: number;
+    restricted: number;
+    /**
+     * Another one as soon as one of the files has other rights, or other files are chosen
+     */
+    stamp: string;
+    unknown: number;
 };
 
 export type RowEdits = {
@@ -3624,6 +3666,20 @@ export type RowPicture = {
      * SHA-256; of several files of the name the newest
      */
     sum: string;
+};
+
+export type RowProblem = {
+    column: string;
+    /**
+     * The row was taken all the same: this is only said of it
+     */
+    kept: boolean;
+    reason: string;
+    /**
+     * Line of the sheet, the header being 1
+     */
+    row: number;
+    value: string;
 };
 
 export type RunDetail = {
@@ -3764,13 +3820,6 @@ export type SetAsideOfPlanRequest = {
 
 export type SetAsideRequest = {
     reason: string;
-};
-
-export type SetMailingRequest = {
-    /**
-     * Empty for nowhere
-     */
-    address: string;
 };
 
 export type SetOutletRequest = {
@@ -4649,7 +4698,7 @@ export type Taken = {
     /**
      * The first 1,000
      */
-    problems: Array<Problem>;
+    problems: Array<RowProblem>;
     /**
      * Products that are new
      */
@@ -4923,6 +4972,10 @@ export type Upkeep = {
      */
     sweepHours: number;
     /**
+     * Counts its changes; it is changed as it was seen
+     */
+    version: number;
+    /**
      * That an applied plan keeps all that it replaced
      */
     wayBackDays: number;
@@ -5054,9 +5107,17 @@ export type ListActorsData = {
 
 export type ListActorsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListActorsError = ListActorsErrors[keyof ListActorsErrors];
@@ -5079,9 +5140,17 @@ export type ListCatalogColumnsData = {
 
 export type ListCatalogColumnsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListCatalogColumnsError = ListCatalogColumnsErrors[keyof ListCatalogColumnsErrors];
@@ -5097,6 +5166,12 @@ export type ListCatalogColumnsResponse = ListCatalogColumnsResponses[keyof ListC
 
 export type ChangeProductsData = {
     body: HandField;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/catalog/products/change';
@@ -5104,9 +5179,29 @@ export type ChangeProductsData = {
 
 export type ChangeProductsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ChangeProductsError = ChangeProductsErrors[keyof ChangeProductsErrors];
@@ -5122,6 +5217,12 @@ export type ChangeProductsResponse = ChangeProductsResponses[keyof ChangeProduct
 
 export type WriteVariantsData = {
     body: HandRows;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/catalog/variants';
@@ -5129,9 +5230,29 @@ export type WriteVariantsData = {
 
 export type WriteVariantsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type WriteVariantsError = WriteVariantsErrors[keyof WriteVariantsErrors];
@@ -5175,9 +5296,17 @@ export type ListCategoriesData = {
 
 export type ListCategoriesErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListCategoriesError = ListCategoriesErrors[keyof ListCategoriesErrors];
@@ -5202,9 +5331,21 @@ export type GetCategoryData = {
 
 export type GetCategoryErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetCategoryError = GetCategoryErrors[keyof GetCategoryErrors];
@@ -5229,9 +5370,33 @@ export type ChangeCategoryData = {
 
 export type ChangeCategoryErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ChangeCategoryError = ChangeCategoryErrors[keyof ChangeCategoryErrors];
@@ -5256,9 +5421,33 @@ export type ArrangeCategoryData = {
 
 export type ArrangeCategoryErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ArrangeCategoryError = ArrangeCategoryErrors[keyof ArrangeCategoryErrors];
@@ -5281,9 +5470,17 @@ export type ListClueListsData = {
 
 export type ListClueListsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListClueListsError = ListClueListsErrors[keyof ListClueListsErrors];
@@ -5299,6 +5496,12 @@ export type ListClueListsResponse = ListClueListsResponses[keyof ListClueListsRe
 
 export type AddClueListData = {
     body: ClueListInput;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/clue-lists';
@@ -5306,9 +5509,29 @@ export type AddClueListData = {
 
 export type AddClueListErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type AddClueListError = AddClueListErrors[keyof AddClueListErrors];
@@ -5333,9 +5556,33 @@ export type RemoveClueListData = {
 
 export type RemoveClueListErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RemoveClueListError = RemoveClueListErrors[keyof RemoveClueListErrors];
@@ -5360,9 +5607,33 @@ export type ChangeClueListData = {
 
 export type ChangeClueListErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ChangeClueListError = ChangeClueListErrors[keyof ChangeClueListErrors];
@@ -5400,9 +5671,17 @@ export type GetCoverageData = {
 
 export type GetCoverageErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetCoverageError = GetCoverageErrors[keyof GetCoverageErrors];
@@ -5418,6 +5697,12 @@ export type GetCoverageResponse = GetCoverageResponses[keyof GetCoverageResponse
 
 export type TakeBackDecisionData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -5427,9 +5712,33 @@ export type TakeBackDecisionData = {
 
 export type TakeBackDecisionErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TakeBackDecisionError = TakeBackDecisionErrors[keyof TakeBackDecisionErrors];
@@ -5458,9 +5767,17 @@ export type ListDispatchesData = {
 
 export type ListDispatchesErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListDispatchesError = ListDispatchesErrors[keyof ListDispatchesErrors];
@@ -5485,9 +5802,33 @@ export type EndPackageLinkData = {
 
 export type EndPackageLinkErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type EndPackageLinkError = EndPackageLinkErrors[keyof EndPackageLinkErrors];
@@ -5503,6 +5844,12 @@ export type EndPackageLinkResponse = EndPackageLinkResponses[keyof EndPackageLin
 
 export type GivePackageLinkData = {
     body: GivePackageLinkRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -5512,9 +5859,33 @@ export type GivePackageLinkData = {
 
 export type GivePackageLinkErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type GivePackageLinkError = GivePackageLinkErrors[keyof GivePackageLinkErrors];
@@ -5553,9 +5924,21 @@ export type ListDispatchedData = {
 
 export type ListDispatchedErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListDispatchedError = ListDispatchedErrors[keyof ListDispatchedErrors];
@@ -5578,9 +5961,17 @@ export type GetDropFolderData = {
 
 export type GetDropFolderErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetDropFolderError = GetDropFolderErrors[keyof GetDropFolderErrors];
@@ -5596,6 +5987,12 @@ export type GetDropFolderResponse = GetDropFolderResponses[keyof GetDropFolderRe
 
 export type AddDropPersonData = {
     body: AddDropPersonRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/drop-folder/people';
@@ -5603,9 +6000,29 @@ export type AddDropPersonData = {
 
 export type AddDropPersonErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type AddDropPersonError = AddDropPersonErrors[keyof AddDropPersonErrors];
@@ -5630,9 +6047,33 @@ export type RemoveDropPersonData = {
 
 export type RemoveDropPersonErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RemoveDropPersonError = RemoveDropPersonErrors[keyof RemoveDropPersonErrors];
@@ -5648,6 +6089,12 @@ export type RemoveDropPersonResponse = RemoveDropPersonResponses[keyof RemoveDro
 
 export type TakeDroppedData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         name: string;
     };
@@ -5657,9 +6104,33 @@ export type TakeDroppedData = {
 
 export type TakeDroppedErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TakeDroppedError = TakeDroppedErrors[keyof TakeDroppedErrors];
@@ -5684,7 +6155,7 @@ export type EventsErrors = {
     /**
      * Error
      */
-    default: ErrorModel;
+    default: Problem;
 };
 
 export type EventsError = EventsErrors[keyof EventsErrors];
@@ -5739,9 +6210,21 @@ export type GetFileData = {
 
 export type GetFileErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetFileError = GetFileErrors[keyof GetFileErrors];
@@ -5757,6 +6240,12 @@ export type GetFileResponse = GetFileResponses[keyof GetFileResponses];
 
 export type DecideFileData = {
     body: Decision;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -5766,9 +6255,33 @@ export type DecideFileData = {
 
 export type DecideFileErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type DecideFileError = DecideFileErrors[keyof DecideFileErrors];
@@ -5793,9 +6306,21 @@ export type GetFileHistoryData = {
 
 export type GetFileHistoryErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetFileHistoryError = GetFileHistoryErrors[keyof GetFileHistoryErrors];
@@ -5820,9 +6345,21 @@ export type LearnFromData = {
 
 export type LearnFromErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type LearnFromError = LearnFromErrors[keyof LearnFromErrors];
@@ -5838,6 +6375,12 @@ export type LearnFromResponse = LearnFromResponses[keyof LearnFromResponses];
 
 export type PutFileBackData = {
     body: PutFileBackRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -5847,9 +6390,33 @@ export type PutFileBackData = {
 
 export type PutFileBackErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type PutFileBackError = PutFileBackErrors[keyof PutFileBackErrors];
@@ -5874,9 +6441,21 @@ export type ListReferencesData = {
 
 export type ListReferencesErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListReferencesError = ListReferencesErrors[keyof ListReferencesErrors];
@@ -5923,9 +6502,17 @@ export type ListFindingsData = {
 
 export type ListFindingsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListFindingsError = ListFindingsErrors[keyof ListFindingsErrors];
@@ -5941,6 +6528,12 @@ export type ListFindingsResponse = ListFindingsResponses[keyof ListFindingsRespo
 
 export type HoldFindingsData = {
     body: HoldFindingsRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/findings/hold';
@@ -5948,9 +6541,29 @@ export type HoldFindingsData = {
 
 export type HoldFindingsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type HoldFindingsError = HoldFindingsErrors[keyof HoldFindingsErrors];
@@ -5966,6 +6579,12 @@ export type HoldFindingsResponse = HoldFindingsResponses[keyof HoldFindingsRespo
 
 export type MergeFindingsData = {
     body: MergeFindingsRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/findings/merge';
@@ -5973,9 +6592,29 @@ export type MergeFindingsData = {
 
 export type MergeFindingsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type MergeFindingsError = MergeFindingsErrors[keyof MergeFindingsErrors];
@@ -5998,9 +6637,29 @@ export type SumFindingsData = {
 
 export type SumFindingsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SumFindingsError = SumFindingsErrors[keyof SumFindingsErrors];
@@ -6023,9 +6682,17 @@ export type ListGivenUpData = {
 
 export type ListGivenUpErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListGivenUpError = ListGivenUpErrors[keyof ListGivenUpErrors];
@@ -6050,9 +6717,21 @@ export type GetHandInData = {
 
 export type GetHandInErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetHandInError = GetHandInErrors[keyof GetHandInErrors];
@@ -6068,6 +6747,12 @@ export type GetHandInResponse = GetHandInResponses[keyof GetHandInResponses];
 
 export type OpenHandInData = {
     body: OpenHandInRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         token: string;
     };
@@ -6077,9 +6762,33 @@ export type OpenHandInData = {
 
 export type OpenHandInErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type OpenHandInError = OpenHandInErrors[keyof OpenHandInErrors];
@@ -6109,9 +6818,17 @@ export type ListHandedOnData = {
 
 export type ListHandedOnErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListHandedOnError = ListHandedOnErrors[keyof ListHandedOnErrors];
@@ -6134,9 +6851,17 @@ export type ListHoldingsData = {
 
 export type ListHoldingsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListHoldingsError = ListHoldingsErrors[keyof ListHoldingsErrors];
@@ -6164,9 +6889,21 @@ export type ListHeldData = {
 
 export type ListHeldErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListHeldError = ListHeldErrors[keyof ListHeldErrors];
@@ -6182,6 +6919,12 @@ export type ListHeldResponse = ListHeldResponses[keyof ListHeldResponses];
 
 export type RestoreHeldData = {
     body: RestoreHeldRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6191,9 +6934,33 @@ export type RestoreHeldData = {
 
 export type RestoreHeldErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RestoreHeldError = RestoreHeldErrors[keyof RestoreHeldErrors];
@@ -6221,9 +6988,21 @@ export type ListImportedData = {
 
 export type ListImportedErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListImportedError = ListImportedErrors[keyof ListImportedErrors];
@@ -6239,6 +7018,12 @@ export type ListImportedResponse = ListImportedResponses[keyof ListImportedRespo
 
 export type RevertImportData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6257,9 +7042,33 @@ export type RevertImportData = {
 
 export type RevertImportErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RevertImportError = RevertImportErrors[keyof RevertImportErrors];
@@ -6284,7 +7093,7 @@ export type ListLimitsErrors = {
     /**
      * Error
      */
-    default: ErrorModel;
+    default: Problem;
 };
 
 export type ListLimitsError = ListLimitsErrors[keyof ListLimitsErrors];
@@ -6317,9 +7126,17 @@ export type ListLotsData = {
 
 export type ListLotsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListLotsError = ListLotsErrors[keyof ListLotsErrors];
@@ -6335,6 +7152,12 @@ export type ListLotsResponse = ListLotsResponses[keyof ListLotsResponses];
 
 export type CreateLotData = {
     body: CreateLotRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/lots';
@@ -6342,9 +7165,29 @@ export type CreateLotData = {
 
 export type CreateLotErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type CreateLotError = CreateLotErrors[keyof CreateLotErrors];
@@ -6369,9 +7212,21 @@ export type GetLotData = {
 
 export type GetLotErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetLotError = GetLotErrors[keyof GetLotErrors];
@@ -6387,6 +7242,12 @@ export type GetLotResponse = GetLotResponses[keyof GetLotResponses];
 
 export type AcceptTogetherData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6414,9 +7275,33 @@ export type AcceptTogetherData = {
 
 export type AcceptTogetherErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type AcceptTogetherError = AcceptTogetherErrors[keyof AcceptTogetherErrors];
@@ -6432,6 +7317,12 @@ export type AcceptTogetherResponse = AcceptTogetherResponses[keyof AcceptTogethe
 
 export type CloseLotData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6441,9 +7332,33 @@ export type CloseLotData = {
 
 export type CloseLotErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type CloseLotError = CloseLotErrors[keyof CloseLotErrors];
@@ -6468,9 +7383,21 @@ export type GetLotCluesData = {
 
 export type GetLotCluesErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetLotCluesError = GetLotCluesErrors[keyof GetLotCluesErrors];
@@ -6495,9 +7422,33 @@ export type ReadLotWithData = {
 
 export type ReadLotWithErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ReadLotWithError = ReadLotWithErrors[keyof ReadLotWithErrors];
@@ -6522,9 +7473,33 @@ export type PreviewCluesData = {
 
 export type PreviewCluesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type PreviewCluesError = PreviewCluesErrors[keyof PreviewCluesErrors];
@@ -6549,9 +7524,33 @@ export type TryNameData = {
 
 export type TryNameErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TryNameError = TryNameErrors[keyof TryNameErrors];
@@ -6567,6 +7566,12 @@ export type TryNameResponse = TryNameResponses[keyof TryNameResponses];
 
 export type LookAtLotData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6576,9 +7581,33 @@ export type LookAtLotData = {
 
 export type LookAtLotErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type LookAtLotError = LookAtLotErrors[keyof LookAtLotErrors];
@@ -6628,9 +7657,21 @@ export type ListFilesData = {
 
 export type ListFilesErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListFilesError = ListFilesErrors[keyof ListFilesErrors];
@@ -6655,9 +7696,21 @@ export type FirstFileData = {
 
 export type FirstFileErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type FirstFileError = FirstFileErrors[keyof FirstFileErrors];
@@ -6673,6 +7726,12 @@ export type FirstFileResponse = FirstFileResponses[keyof FirstFileResponses];
 
 export type GiveUpLotData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6682,9 +7741,33 @@ export type GiveUpLotData = {
 
 export type GiveUpLotErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type GiveUpLotError = GiveUpLotErrors[keyof GiveUpLotErrors];
@@ -6709,9 +7792,21 @@ export type ListGroupsData = {
 
 export type ListGroupsErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListGroupsError = ListGroupsErrors[keyof ListGroupsErrors];
@@ -6727,6 +7822,12 @@ export type ListGroupsResponse = ListGroupsResponses[keyof ListGroupsResponses];
 
 export type TeachData = {
     body: Step;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6736,9 +7837,33 @@ export type TeachData = {
 
 export type TeachErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TeachError = TeachErrors[keyof TeachErrors];
@@ -6763,9 +7888,21 @@ export type CountMarksData = {
 
 export type CountMarksErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type CountMarksError = CountMarksErrors[keyof CountMarksErrors];
@@ -6790,9 +7927,33 @@ export type OrderPicturesData = {
 
 export type OrderPicturesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type OrderPicturesError = OrderPicturesErrors[keyof OrderPicturesErrors];
@@ -6808,6 +7969,12 @@ export type OrderPicturesResponse = OrderPicturesResponses[keyof OrderPicturesRe
 
 export type PairLotData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6817,9 +7984,33 @@ export type PairLotData = {
 
 export type PairLotErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type PairLotError = PairLotErrors[keyof PairLotErrors];
@@ -6835,6 +8026,12 @@ export type PairLotResponse = PairLotResponses[keyof PairLotResponses];
 
 export type PlanLotData = {
     body: PlanLotRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6844,9 +8041,33 @@ export type PlanLotData = {
 
 export type PlanLotErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type PlanLotError = PlanLotErrors[keyof PlanLotErrors];
@@ -6862,6 +8083,12 @@ export type PlanLotResponse = PlanLotResponses[keyof PlanLotResponses];
 
 export type RestoreLotData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6871,9 +8098,33 @@ export type RestoreLotData = {
 
 export type RestoreLotErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RestoreLotError = RestoreLotErrors[keyof RestoreLotErrors];
@@ -6887,6 +8138,67 @@ export type RestoreLotResponses = {
 
 export type RestoreLotResponse = RestoreLotResponses[keyof RestoreLotResponses];
 
+export type GetRightsData = {
+    body?: never;
+    path: {
+        id: number;
+    };
+    query?: {
+        verdict?: 'unread' | 'paired' | 'contested' | 'loose' | 'set aside' | 'unusable' | 'sheet';
+        /**
+         * Part of the path
+         */
+        q?: string;
+        rights?: 'cleared' | 'restricted' | 'unknown';
+        mark?: 'small' | 'padded' | 'enlarged' | 'same bytes' | 'look-alike' | 'animated' | 'CMYK' | 'transparent';
+        type?: string;
+        shape?: 'square' | 'upright' | 'lying';
+        /**
+         * Only files whose verdict is of the kind that clue, rung, why and byHand tell
+         */
+        kind?: boolean;
+        clue?: string;
+        rung?: string;
+        why?: string;
+        byHand?: boolean;
+        /**
+         * One file; else those that the filter chooses
+         */
+        file?: number;
+    };
+    url: '/api/v1/lots/{id}/rights';
+};
+
+export type GetRightsErrors = {
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+};
+
+export type GetRightsError = GetRightsErrors[keyof GetRightsErrors];
+
+export type GetRightsResponses = {
+    /**
+     * OK
+     */
+    200: RightsHad;
+};
+
+export type GetRightsResponse = GetRightsResponses[keyof GetRightsResponses];
+
 export type SetRightsData = {
     body: RightsChange;
     path: {
@@ -6898,9 +8210,33 @@ export type SetRightsData = {
 
 export type SetRightsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetRightsError = SetRightsErrors[keyof SetRightsErrors];
@@ -6916,6 +8252,12 @@ export type SetRightsResponse = SetRightsResponses[keyof SetRightsResponses];
 
 export type SetAsideData = {
     body: SetAsideRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6943,9 +8285,33 @@ export type SetAsideData = {
 
 export type SetAsideErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetAsideError = SetAsideErrors[keyof SetAsideErrors];
@@ -6970,9 +8336,21 @@ export type GetLotSheetData = {
 
 export type GetLotSheetErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetLotSheetError = GetLotSheetErrors[keyof GetLotSheetErrors];
@@ -6988,6 +8366,12 @@ export type GetLotSheetResponse = GetLotSheetResponses[keyof GetLotSheetResponse
 
 export type DecideTogetherData = {
     body: DecideTogether;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -6997,9 +8381,33 @@ export type DecideTogetherData = {
 
 export type DecideTogetherErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type DecideTogetherError = DecideTogetherErrors[keyof DecideTogetherErrors];
@@ -7026,9 +8434,21 @@ export type PreviewTargetData = {
 
 export type PreviewTargetErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type PreviewTargetError = PreviewTargetErrors[keyof PreviewTargetErrors];
@@ -7051,9 +8471,17 @@ export type GetMailingData = {
 
 export type GetMailingErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetMailingError = GetMailingErrors[keyof GetMailingErrors];
@@ -7062,13 +8490,13 @@ export type GetMailingResponses = {
     /**
      * OK
      */
-    200: Mailing;
+    200: MailingView;
 };
 
 export type GetMailingResponse = GetMailingResponses[keyof GetMailingResponses];
 
 export type SetMailingData = {
-    body: SetMailingRequest;
+    body: Mailing;
     path?: never;
     query?: never;
     url: '/api/v1/mailing';
@@ -7076,9 +8504,29 @@ export type SetMailingData = {
 
 export type SetMailingErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetMailingError = SetMailingErrors[keyof SetMailingErrors];
@@ -7101,9 +8549,17 @@ export type ListMappingsData = {
 
 export type ListMappingsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListMappingsError = ListMappingsErrors[keyof ListMappingsErrors];
@@ -7128,9 +8584,17 @@ export type ListMessagesData = {
 
 export type ListMessagesErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListMessagesError = ListMessagesErrors[keyof ListMessagesErrors];
@@ -7146,6 +8610,12 @@ export type ListMessagesResponse = ListMessagesResponses[keyof ListMessagesRespo
 
 export type ReadMessagesData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -7155,9 +8625,33 @@ export type ReadMessagesData = {
 
 export type ReadMessagesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ReadMessagesError = ReadMessagesErrors[keyof ReadMessagesErrors];
@@ -7180,9 +8674,17 @@ export type ListOriginKindsData = {
 
 export type ListOriginKindsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListOriginKindsError = ListOriginKindsErrors[keyof ListOriginKindsErrors];
@@ -7205,9 +8707,17 @@ export type ListOriginsData = {
 
 export type ListOriginsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListOriginsError = ListOriginsErrors[keyof ListOriginsErrors];
@@ -7223,6 +8733,12 @@ export type ListOriginsResponse = ListOriginsResponses[keyof ListOriginsResponse
 
 export type CreateOriginData = {
     body: OriginInput;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/origins';
@@ -7230,9 +8746,29 @@ export type CreateOriginData = {
 
 export type CreateOriginErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type CreateOriginError = CreateOriginErrors[keyof CreateOriginErrors];
@@ -7257,9 +8793,33 @@ export type DeleteOriginData = {
 
 export type DeleteOriginErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type DeleteOriginError = DeleteOriginErrors[keyof DeleteOriginErrors];
@@ -7284,9 +8844,21 @@ export type GetOriginData = {
 
 export type GetOriginErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetOriginError = GetOriginErrors[keyof GetOriginErrors];
@@ -7311,9 +8883,33 @@ export type UpdateOriginData = {
 
 export type UpdateOriginErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type UpdateOriginError = UpdateOriginErrors[keyof UpdateOriginErrors];
@@ -7329,6 +8925,12 @@ export type UpdateOriginResponse = UpdateOriginResponses[keyof UpdateOriginRespo
 
 export type FetchOriginData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -7338,9 +8940,33 @@ export type FetchOriginData = {
 
 export type FetchOriginErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type FetchOriginError = FetchOriginErrors[keyof FetchOriginErrors];
@@ -7367,9 +8993,21 @@ export type BrowseOriginData = {
 
 export type BrowseOriginErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type BrowseOriginError = BrowseOriginErrors[keyof BrowseOriginErrors];
@@ -7394,9 +9032,21 @@ export type GetLookupData = {
 
 export type GetLookupErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetLookupError = GetLookupErrors[keyof GetLookupErrors];
@@ -7412,6 +9062,12 @@ export type GetLookupResponse = GetLookupResponses[keyof GetLookupResponses];
 
 export type AskLookupData = {
     body: AskLookupRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -7421,9 +9077,33 @@ export type AskLookupData = {
 
 export type AskLookupErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type AskLookupError = AskLookupErrors[keyof AskLookupErrors];
@@ -7452,9 +9132,21 @@ export type ListLookupCodesData = {
 
 export type ListLookupCodesErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListLookupCodesError = ListLookupCodesErrors[keyof ListLookupCodesErrors];
@@ -7470,6 +9162,12 @@ export type ListLookupCodesResponse = ListLookupCodesResponses[keyof ListLookupC
 
 export type DeclineCandidatesData = {
     body: DeclineCandidatesRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
         code: number;
@@ -7480,9 +9178,33 @@ export type DeclineCandidatesData = {
 
 export type DeclineCandidatesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type DeclineCandidatesError = DeclineCandidatesErrors[keyof DeclineCandidatesErrors];
@@ -7498,6 +9220,12 @@ export type DeclineCandidatesResponse = DeclineCandidatesResponses[keyof Decline
 
 export type TakeCandidatesData = {
     body: TakeCandidatesRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -7507,9 +9235,33 @@ export type TakeCandidatesData = {
 
 export type TakeCandidatesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TakeCandidatesError = TakeCandidatesErrors[keyof TakeCandidatesErrors];
@@ -7532,9 +9284,17 @@ export type ListOutletKindsData = {
 
 export type ListOutletKindsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListOutletKindsError = ListOutletKindsErrors[keyof ListOutletKindsErrors];
@@ -7557,9 +9317,17 @@ export type ListOutletsData = {
 
 export type ListOutletsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListOutletsError = ListOutletsErrors[keyof ListOutletsErrors];
@@ -7575,6 +9343,12 @@ export type ListOutletsResponse = ListOutletsResponses[keyof ListOutletsResponse
 
 export type MakeOutletData = {
     body: MakeOutletRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/outlets';
@@ -7582,9 +9356,29 @@ export type MakeOutletData = {
 
 export type MakeOutletErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type MakeOutletError = MakeOutletErrors[keyof MakeOutletErrors];
@@ -7607,9 +9401,29 @@ export type RehearseDispatchData = {
 
 export type RehearseDispatchErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RehearseDispatchError = RehearseDispatchErrors[keyof RehearseDispatchErrors];
@@ -7634,9 +9448,33 @@ export type RemoveOutletData = {
 
 export type RemoveOutletErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RemoveOutletError = RemoveOutletErrors[keyof RemoveOutletErrors];
@@ -7661,9 +9499,21 @@ export type GetOutletData = {
 
 export type GetOutletErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetOutletError = GetOutletErrors[keyof GetOutletErrors];
@@ -7688,9 +9538,33 @@ export type SetOutletData = {
 
 export type SetOutletErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetOutletError = SetOutletErrors[keyof SetOutletErrors];
@@ -7706,6 +9580,12 @@ export type SetOutletResponse = SetOutletResponses[keyof SetOutletResponses];
 
 export type DispatchData = {
     body: Going;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -7715,9 +9595,33 @@ export type DispatchData = {
 
 export type DispatchErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type DispatchError = DispatchErrors[keyof DispatchErrors];
@@ -7742,9 +9646,21 @@ export type ListExceptionsData = {
 
 export type ListExceptionsErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListExceptionsError = ListExceptionsErrors[keyof ListExceptionsErrors];
@@ -7760,6 +9676,12 @@ export type ListExceptionsResponse = ListExceptionsResponses[keyof ListException
 
 export type GiveExceptionsData = {
     body: GiveExceptionsRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -7769,9 +9691,33 @@ export type GiveExceptionsData = {
 
 export type GiveExceptionsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type GiveExceptionsError = GiveExceptionsErrors[keyof GiveExceptionsErrors];
@@ -7787,6 +9733,12 @@ export type GiveExceptionsResponse = GiveExceptionsResponses[keyof GiveException
 
 export type EndExceptionsData = {
     body: BytesChosen;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -7796,9 +9748,33 @@ export type EndExceptionsData = {
 
 export type EndExceptionsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type EndExceptionsError = EndExceptionsErrors[keyof EndExceptionsErrors];
@@ -7823,9 +9799,33 @@ export type TryOutletData = {
 
 export type TryOutletErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TryOutletError = TryOutletErrors[keyof TryOutletErrors];
@@ -7848,9 +9848,29 @@ export type PagePicturesData = {
 
 export type PagePicturesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type PagePicturesError = PagePicturesErrors[keyof PagePicturesErrors];
@@ -7866,6 +9886,12 @@ export type PagePicturesResponse = PagePicturesResponses[keyof PagePicturesRespo
 
 export type TakePicturesData = {
     body: TakePicturesRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/pages/take';
@@ -7873,9 +9899,29 @@ export type TakePicturesData = {
 
 export type TakePicturesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TakePicturesError = TakePicturesErrors[keyof TakePicturesErrors];
@@ -7900,9 +9946,17 @@ export type ListPinsData = {
 
 export type ListPinsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListPinsError = ListPinsErrors[keyof ListPinsErrors];
@@ -7918,6 +9972,12 @@ export type ListPinsResponse = ListPinsResponses[keyof ListPinsResponses];
 
 export type PinFilesData = {
     body: PinFilesRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/pins';
@@ -7925,9 +9985,29 @@ export type PinFilesData = {
 
 export type PinFilesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type PinFilesError = PinFilesErrors[keyof PinFilesErrors];
@@ -7943,6 +10023,12 @@ export type PinFilesResponse = PinFilesResponses[keyof PinFilesResponses];
 
 export type UnpinFilesData = {
     body: UnpinFilesRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/pins/remove';
@@ -7950,9 +10036,29 @@ export type UnpinFilesData = {
 
 export type UnpinFilesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type UnpinFilesError = UnpinFilesErrors[keyof UnpinFilesErrors];
@@ -7968,6 +10074,12 @@ export type UnpinFilesResponse = UnpinFilesResponses[keyof UnpinFilesResponses];
 
 export type MakePlanData = {
     body: MakePlanRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/plans';
@@ -7975,9 +10087,29 @@ export type MakePlanData = {
 
 export type MakePlanErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type MakePlanError = MakePlanErrors[keyof MakePlanErrors];
@@ -7993,6 +10125,12 @@ export type MakePlanResponse = MakePlanResponses[keyof MakePlanResponses];
 
 export type SpreadPictureData = {
     body: SpreadPictureRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/plans/spread';
@@ -8000,9 +10138,29 @@ export type SpreadPictureData = {
 
 export type SpreadPictureErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SpreadPictureError = SpreadPictureErrors[keyof SpreadPictureErrors];
@@ -8027,9 +10185,21 @@ export type GetPlanData = {
 
 export type GetPlanErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetPlanError = GetPlanErrors[keyof GetPlanErrors];
@@ -8045,6 +10215,12 @@ export type GetPlanResponse = GetPlanResponses[keyof GetPlanResponses];
 
 export type ApplyPlanData = {
     body: AsSeen;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8054,9 +10230,33 @@ export type ApplyPlanData = {
 
 export type ApplyPlanErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ApplyPlanError = ApplyPlanErrors[keyof ApplyPlanErrors];
@@ -8088,9 +10288,21 @@ export type ListPlanChangesData = {
 
 export type ListPlanChangesErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListPlanChangesError = ListPlanChangesErrors[keyof ListPlanChangesErrors];
@@ -8117,9 +10329,33 @@ export type SetPlanChangeData = {
 
 export type SetPlanChangeErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetPlanChangeError = SetPlanChangeErrors[keyof SetPlanChangeErrors];
@@ -8135,6 +10371,12 @@ export type SetPlanChangeResponse = SetPlanChangeResponses[keyof SetPlanChangeRe
 
 export type RefreshPlanData = {
     body: AsSeen;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8144,9 +10386,33 @@ export type RefreshPlanData = {
 
 export type RefreshPlanErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RefreshPlanError = RefreshPlanErrors[keyof RefreshPlanErrors];
@@ -8162,6 +10428,12 @@ export type RefreshPlanResponse = RefreshPlanResponses[keyof RefreshPlanResponse
 
 export type ReplanData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8171,9 +10443,33 @@ export type ReplanData = {
 
 export type ReplanErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ReplanError = ReplanErrors[keyof ReplanErrors];
@@ -8189,6 +10485,12 @@ export type ReplanResponse = ReplanResponses[keyof ReplanResponses];
 
 export type RevertPlanData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8204,9 +10506,33 @@ export type RevertPlanData = {
 
 export type RevertPlanErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RevertPlanError = RevertPlanErrors[keyof RevertPlanErrors];
@@ -8222,6 +10548,12 @@ export type RevertPlanResponse = RevertPlanResponses[keyof RevertPlanResponses];
 
 export type SetAsideOfPlanData = {
     body: SetAsideOfPlanRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8231,9 +10563,33 @@ export type SetAsideOfPlanData = {
 
 export type SetAsideOfPlanErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetAsideOfPlanError = SetAsideOfPlanErrors[keyof SetAsideOfPlanErrors];
@@ -8258,9 +10614,21 @@ export type GetPlanUndoData = {
 
 export type GetPlanUndoErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetPlanUndoError = GetPlanUndoErrors[keyof GetPlanUndoErrors];
@@ -8292,9 +10660,17 @@ export type ListProductsData = {
 
 export type ListProductsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListProductsError = ListProductsErrors[keyof ListProductsErrors];
@@ -8310,6 +10686,12 @@ export type ListProductsResponse = ListProductsResponses[keyof ListProductsRespo
 
 export type ImportProductsData = {
     body: Blob | File;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: {
         /**
@@ -8322,9 +10704,29 @@ export type ImportProductsData = {
 
 export type ImportProductsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ImportProductsError = ImportProductsErrors[keyof ImportProductsErrors];
@@ -8347,9 +10749,29 @@ export type SetViewsData = {
 
 export type SetViewsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetViewsError = SetViewsErrors[keyof SetViewsErrors];
@@ -8374,9 +10796,21 @@ export type GetProductData = {
 
 export type GetProductErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetProductError = GetProductErrors[keyof GetProductErrors];
@@ -8401,9 +10835,33 @@ export type ArrangeProductData = {
 
 export type ArrangeProductErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ArrangeProductError = ArrangeProductErrors[keyof ArrangeProductErrors];
@@ -8419,6 +10877,12 @@ export type ArrangeProductResponse = ArrangeProductResponses[keyof ArrangeProduc
 
 export type PurgeData = {
     body: PurgeRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/purges';
@@ -8426,9 +10890,29 @@ export type PurgeData = {
 
 export type PurgeErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type PurgeError = PurgeErrors[keyof PurgeErrors];
@@ -8453,9 +10937,17 @@ export type ListReceiptsData = {
 
 export type ListReceiptsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListReceiptsError = ListReceiptsErrors[keyof ListReceiptsErrors];
@@ -8486,9 +10978,21 @@ export type ListPurgedData = {
 
 export type ListPurgedErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListPurgedError = ListPurgedErrors[keyof ListPurgedErrors];
@@ -8538,9 +11042,17 @@ export type GetRecordData = {
 
 export type GetRecordErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetRecordError = GetRecordErrors[keyof GetRecordErrors];
@@ -8563,9 +11075,17 @@ export type ListRequestsData = {
 
 export type ListRequestsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListRequestsError = ListRequestsErrors[keyof ListRequestsErrors];
@@ -8581,6 +11101,12 @@ export type ListRequestsResponse = ListRequestsResponses[keyof ListRequestsRespo
 
 export type MakeRequestData = {
     body: MakeRequestRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/requests';
@@ -8588,9 +11114,29 @@ export type MakeRequestData = {
 
 export type MakeRequestErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type MakeRequestError = MakeRequestErrors[keyof MakeRequestErrors];
@@ -8606,6 +11152,12 @@ export type MakeRequestResponse = MakeRequestResponses[keyof MakeRequestResponse
 
 export type CloseRequestData = {
     body: CloseRequestRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8615,9 +11167,33 @@ export type CloseRequestData = {
 
 export type CloseRequestErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type CloseRequestError = CloseRequestErrors[keyof CloseRequestErrors];
@@ -8648,9 +11224,21 @@ export type ListRequestShotsData = {
 
 export type ListRequestShotsErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListRequestShotsError = ListRequestShotsErrors[keyof ListRequestShotsErrors];
@@ -8675,9 +11263,17 @@ export type ListRunsData = {
 
 export type ListRunsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListRunsError = ListRunsErrors[keyof ListRunsErrors];
@@ -8702,9 +11298,21 @@ export type GetRunData = {
 
 export type GetRunErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetRunError = GetRunErrors[keyof GetRunErrors];
@@ -8720,6 +11328,12 @@ export type GetRunResponse = GetRunResponses[keyof GetRunResponses];
 
 export type ResumeRunData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8729,9 +11343,33 @@ export type ResumeRunData = {
 
 export type ResumeRunErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ResumeRunError = ResumeRunErrors[keyof ResumeRunErrors];
@@ -8747,6 +11385,12 @@ export type ResumeRunResponse = ResumeRunResponses[keyof ResumeRunResponses];
 
 export type StopRunData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8756,9 +11400,33 @@ export type StopRunData = {
 
 export type StopRunErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type StopRunError = StopRunErrors[keyof StopRunErrors];
@@ -8783,9 +11451,17 @@ export type ScanData = {
 
 export type ScanErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ScanError = ScanErrors[keyof ScanErrors];
@@ -8812,9 +11488,17 @@ export type SearchData = {
 
 export type SearchErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type SearchError = SearchErrors[keyof SearchErrors];
@@ -8839,9 +11523,17 @@ export type ListSheetsData = {
 
 export type ListSheetsErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListSheetsError = ListSheetsErrors[keyof ListSheetsErrors];
@@ -8857,6 +11549,12 @@ export type ListSheetsResponse = ListSheetsResponses[keyof ListSheetsResponses];
 
 export type BringSheetData = {
     body: Blob | File;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: {
         /**
@@ -8869,9 +11567,29 @@ export type BringSheetData = {
 
 export type BringSheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type BringSheetError = BringSheetErrors[keyof BringSheetErrors];
@@ -8896,9 +11614,21 @@ export type GetSheetData = {
 
 export type GetSheetErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetSheetError = GetSheetErrors[keyof GetSheetErrors];
@@ -8923,9 +11653,33 @@ export type TryColumnData = {
 
 export type TryColumnErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TryColumnError = TryColumnErrors[keyof TryColumnErrors];
@@ -8941,6 +11695,12 @@ export type TryColumnResponse = TryColumnResponses[keyof TryColumnResponses];
 
 export type GiveUpSheetData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -8950,9 +11710,33 @@ export type GiveUpSheetData = {
 
 export type GiveUpSheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type GiveUpSheetError = GiveUpSheetErrors[keyof GiveUpSheetErrors];
@@ -8979,9 +11763,21 @@ export type ListGoneData = {
 
 export type ListGoneErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListGoneError = ListGoneErrors[keyof ListGoneErrors];
@@ -8997,6 +11793,12 @@ export type ListGoneResponse = ListGoneResponses[keyof ListGoneResponses];
 
 export type RetireGoneData = {
     body: Retiring;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9006,9 +11808,33 @@ export type RetireGoneData = {
 
 export type RetireGoneErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RetireGoneError = RetireGoneErrors[keyof RetireGoneErrors];
@@ -9024,6 +11850,12 @@ export type RetireGoneResponse = RetireGoneResponses[keyof RetireGoneResponses];
 
 export type ImportSheetData = {
     body: AsSeen;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9033,9 +11865,33 @@ export type ImportSheetData = {
 
 export type ImportSheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ImportSheetError = ImportSheetErrors[keyof ImportSheetErrors];
@@ -9051,6 +11907,12 @@ export type ImportSheetResponse = ImportSheetResponses[keyof ImportSheetResponse
 
 export type KeepMappingData = {
     body: KeepMappingRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9060,9 +11922,33 @@ export type KeepMappingData = {
 
 export type KeepMappingErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type KeepMappingError = KeepMappingErrors[keyof KeepMappingErrors];
@@ -9087,9 +11973,33 @@ export type MapSheetData = {
 
 export type MapSheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type MapSheetError = MapSheetErrors[keyof MapSheetErrors];
@@ -9105,6 +12015,12 @@ export type MapSheetResponse = MapSheetResponses[keyof MapSheetResponses];
 
 export type PairBySheetData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9114,9 +12030,33 @@ export type PairBySheetData = {
 
 export type PairBySheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type PairBySheetError = PairBySheetErrors[keyof PairBySheetErrors];
@@ -9132,6 +12072,12 @@ export type PairBySheetResponse = PairBySheetResponses[keyof PairBySheetResponse
 
 export type FetchSheetPicturesData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9141,9 +12087,33 @@ export type FetchSheetPicturesData = {
 
 export type FetchSheetPicturesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type FetchSheetPicturesError = FetchSheetPicturesErrors[keyof FetchSheetPicturesErrors];
@@ -9159,6 +12129,12 @@ export type FetchSheetPicturesResponse = FetchSheetPicturesResponses[keyof Fetch
 
 export type UnpairSheetData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9168,9 +12144,33 @@ export type UnpairSheetData = {
 
 export type UnpairSheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type UnpairSheetError = UnpairSheetErrors[keyof UnpairSheetErrors];
@@ -9186,6 +12186,12 @@ export type UnpairSheetResponse = UnpairSheetResponses[keyof UnpairSheetResponse
 
 export type ReadSheetAgainData = {
     body: ReadSheetAgainRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9195,9 +12201,33 @@ export type ReadSheetAgainData = {
 
 export type ReadSheetAgainErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ReadSheetAgainError = ReadSheetAgainErrors[keyof ReadSheetAgainErrors];
@@ -9213,6 +12243,12 @@ export type ReadSheetAgainResponse = ReadSheetAgainResponses[keyof ReadSheetAgai
 
 export type RehearseSheetData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9222,9 +12258,33 @@ export type RehearseSheetData = {
 
 export type RehearseSheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RehearseSheetError = RehearseSheetErrors[keyof RehearseSheetErrors];
@@ -9240,6 +12300,12 @@ export type RehearseSheetResponse = RehearseSheetResponses[keyof RehearseSheetRe
 
 export type MendSheetData = {
     body: MendSheetRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9249,9 +12315,33 @@ export type MendSheetData = {
 
 export type MendSheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type MendSheetError = MendSheetErrors[keyof MendSheetErrors];
@@ -9267,6 +12357,12 @@ export type MendSheetResponse = MendSheetResponses[keyof MendSheetResponses];
 
 export type RestoreSheetData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9276,9 +12372,33 @@ export type RestoreSheetData = {
 
 export type RestoreSheetErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RestoreSheetError = RestoreSheetErrors[keyof RestoreSheetErrors];
@@ -9319,9 +12439,21 @@ export type ListSheetRowsData = {
 
 export type ListSheetRowsErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListSheetRowsError = ListSheetRowsErrors[keyof ListSheetRowsErrors];
@@ -9347,9 +12479,33 @@ export type EditSheetRowData = {
 
 export type EditSheetRowErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type EditSheetRowError = EditSheetRowErrors[keyof EditSheetRowErrors];
@@ -9376,9 +12532,21 @@ export type ListUnnamedFilesData = {
 
 export type ListUnnamedFilesErrors = {
     /**
-     * Error
+     * Not Found
      */
-    default: ErrorModel;
+    404: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListUnnamedFilesError = ListUnnamedFilesErrors[keyof ListUnnamedFilesErrors];
@@ -9416,9 +12584,17 @@ export type ListShelfData = {
 
 export type ListShelfErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListShelfError = ListShelfErrors[keyof ListShelfErrors];
@@ -9434,6 +12610,12 @@ export type ListShelfResponse = ListShelfResponses[keyof ListShelfResponses];
 
 export type ChangeShelfData = {
     body: ChangeShelfRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/shelf';
@@ -9441,9 +12623,29 @@ export type ChangeShelfData = {
 
 export type ChangeShelfErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ChangeShelfError = ChangeShelfErrors[keyof ChangeShelfErrors];
@@ -9459,6 +12661,12 @@ export type ChangeShelfResponse = ChangeShelfResponses[keyof ChangeShelfResponse
 
 export type UndoShelfData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9468,9 +12676,33 @@ export type UndoShelfData = {
 
 export type UndoShelfErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type UndoShelfError = UndoShelfErrors[keyof UndoShelfErrors];
@@ -9493,9 +12725,29 @@ export type SetShotListData = {
 
 export type SetShotListErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetShotListError = SetShotListErrors[keyof SetShotListErrors];
@@ -9520,9 +12772,17 @@ export type GetSpaceData = {
 
 export type GetSpaceErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetSpaceError = GetSpaceErrors[keyof GetSpaceErrors];
@@ -9547,9 +12807,17 @@ export type CheckStoreData = {
 
 export type CheckStoreErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type CheckStoreError = CheckStoreErrors[keyof CheckStoreErrors];
@@ -9565,6 +12833,12 @@ export type CheckStoreResponse = CheckStoreResponses[keyof CheckStoreResponses];
 
 export type DropStraysData = {
     body: DropStraysRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/store/drop';
@@ -9572,9 +12846,29 @@ export type DropStraysData = {
 
 export type DropStraysErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type DropStraysError = DropStraysErrors[keyof DropStraysErrors];
@@ -9590,6 +12884,12 @@ export type DropStraysResponse = DropStraysResponses[keyof DropStraysResponses];
 
 export type TakeStraysInData = {
     body: StraysTaken;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/store/take-in';
@@ -9597,9 +12897,29 @@ export type TakeStraysInData = {
 
 export type TakeStraysInErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TakeStraysInError = TakeStraysInErrors[keyof TakeStraysInErrors];
@@ -9622,9 +12942,17 @@ export type ListSupplierLinksData = {
 
 export type ListSupplierLinksErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type ListSupplierLinksError = ListSupplierLinksErrors[keyof ListSupplierLinksErrors];
@@ -9640,6 +12968,12 @@ export type ListSupplierLinksResponse = ListSupplierLinksResponses[keyof ListSup
 
 export type AddSupplierLinkData = {
     body: LinkInput;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/supplier-links';
@@ -9647,9 +12981,29 @@ export type AddSupplierLinkData = {
 
 export type AddSupplierLinkErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type AddSupplierLinkError = AddSupplierLinkErrors[keyof AddSupplierLinkErrors];
@@ -9674,9 +13028,33 @@ export type RevokeSupplierLinkData = {
 
 export type RevokeSupplierLinkErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RevokeSupplierLinkError = RevokeSupplierLinkErrors[keyof RevokeSupplierLinkErrors];
@@ -9692,6 +13070,12 @@ export type RevokeSupplierLinkResponse = RevokeSupplierLinkResponses[keyof Revok
 
 export type RenewSupplierLinkData = {
     body: RenewSupplierLinkRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9701,9 +13085,33 @@ export type RenewSupplierLinkData = {
 
 export type RenewSupplierLinkErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type RenewSupplierLinkError = RenewSupplierLinkErrors[keyof RenewSupplierLinkErrors];
@@ -9719,6 +13127,12 @@ export type RenewSupplierLinkResponse = RenewSupplierLinkResponses[keyof RenewSu
 
 export type SweepData = {
     body: SweepRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/sweeps';
@@ -9726,9 +13140,29 @@ export type SweepData = {
 
 export type SweepErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SweepError = SweepErrors[keyof SweepErrors];
@@ -9744,6 +13178,12 @@ export type SweepResponse = SweepResponses[keyof SweepResponses];
 
 export type KeepTextsData = {
     body: KeepTextsRequest;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path?: never;
     query?: never;
     url: '/api/v1/texts/keep';
@@ -9751,9 +13191,29 @@ export type KeepTextsData = {
 
 export type KeepTextsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type KeepTextsError = KeepTextsErrors[keyof KeepTextsErrors];
@@ -9769,6 +13229,12 @@ export type KeepTextsResponse = KeepTextsResponses[keyof KeepTextsResponses];
 
 export type UndoTextsData = {
     body?: never;
+    headers?: {
+        /**
+         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         */
+        'Idempotency-Key'?: string;
+    };
     path: {
         id: number;
     };
@@ -9778,9 +13244,33 @@ export type UndoTextsData = {
 
 export type UndoTextsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type UndoTextsError = UndoTextsErrors[keyof UndoTextsErrors];
@@ -9803,9 +13293,29 @@ export type ReportTextsData = {
 
 export type ReportTextsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ReportTextsError = ReportTextsErrors[keyof ReportTextsErrors];
@@ -9828,9 +13338,17 @@ export type GetTodayData = {
 
 export type GetTodayErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetTodayError = GetTodayErrors[keyof GetTodayErrors];
@@ -9853,9 +13371,17 @@ export type GetUpkeepData = {
 
 export type GetUpkeepErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetUpkeepError = GetUpkeepErrors[keyof GetUpkeepErrors];
@@ -9878,9 +13404,29 @@ export type SetUpkeepData = {
 
 export type SetUpkeepErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type SetUpkeepError = SetUpkeepErrors[keyof SetUpkeepErrors];
@@ -9903,9 +13449,17 @@ export type GetWaitingData = {
 
 export type GetWaitingErrors = {
     /**
-     * Error
+     * Unprocessable Entity
      */
-    default: ErrorModel;
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
 };
 
 export type GetWaitingError = GetWaitingErrors[keyof GetWaitingErrors];
@@ -9928,9 +13482,29 @@ export type LearnRewritingData = {
 
 export type LearnRewritingErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type LearnRewritingError = LearnRewritingErrors[keyof LearnRewritingErrors];
@@ -9953,9 +13527,29 @@ export type MeasurePicturesData = {
 
 export type MeasurePicturesErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type MeasurePicturesError = MeasurePicturesErrors[keyof MeasurePicturesErrors];
@@ -9978,9 +13572,29 @@ export type LookAtPageData = {
 
 export type LookAtPageErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type LookAtPageError = LookAtPageErrors[keyof LookAtPageErrors];
@@ -10003,9 +13617,29 @@ export type ProposeSelectorsData = {
 
 export type ProposeSelectorsErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type ProposeSelectorsError = ProposeSelectorsErrors[keyof ProposeSelectorsErrors];
@@ -10028,9 +13662,29 @@ export type TryRecipeData = {
 
 export type TryRecipeErrors = {
     /**
-     * Error
+     * Forbidden
      */
-    default: ErrorModel;
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
 };
 
 export type TryRecipeError = TryRecipeErrors[keyof TryRecipeErrors];

@@ -1,14 +1,16 @@
 import { Button, Modal, NumberInput, SegmentedControl, Textarea, TextInput } from '@mantine/core';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Origin, OriginInput } from '../client';
 import {
   createOriginMutation,
+  getOriginOptions,
   listOriginKindsOptions,
   updateOriginMutation,
 } from '../client/@tanstack/react-query.gen';
-import { said, some } from '../shared/format';
+import { some } from '../shared/format';
+import { NotSaved } from '../shared/NotSaved';
 import { Setting } from '../shared/Setting';
 import { TermsFields, termsInWords } from './Terms';
 
@@ -40,21 +42,26 @@ export function OriginForm({
   );
 }
 
+/** What the form holds of an origin. */
+const inputOf = (origin: Origin | undefined): OriginInput => ({
+  kind: origin?.kind ?? 'webdav',
+  name: origin?.name ?? '',
+  settings: origin?.settings ?? {},
+  folder: origin?.folder ?? '',
+  selection: origin?.selection ?? {},
+  everyMinutes: origin?.everyMinutes ?? 0,
+  rights: origin?.rights ?? 'unknown',
+  licence: origin?.licence ?? '',
+  credit: origin?.credit ?? '',
+  ...(origin?.expires ? { expires: origin.expires } : {}),
+  ...(origin ? { version: origin.version } : {}),
+});
+
 function Fields({ onClose, origin }: { onClose: () => void; origin: Origin | undefined }) {
   const kinds = useQuery({ ...listOriginKindsOptions(), staleTime: Infinity }).data?.items ?? [];
   const navigate = useNavigate();
-  const [input, setInput] = useState<OriginInput>(() => ({
-    kind: origin?.kind ?? 'webdav',
-    name: origin?.name ?? '',
-    settings: origin?.settings ?? {},
-    folder: origin?.folder ?? '',
-    selection: origin?.selection ?? {},
-    everyMinutes: origin?.everyMinutes ?? 0,
-    rights: origin?.rights ?? 'unknown',
-    licence: origin?.licence ?? '',
-    credit: origin?.credit ?? '',
-    ...(origin?.expires ? { expires: origin.expires } : {}),
-  }));
+  const client = useQueryClient();
+  const [input, setInput] = useState<OriginInput>(() => inputOf(origin));
   const set = (change: Partial<OriginInput>) => setInput((before) => ({ ...before, ...change }));
   const choose = (change: Partial<OriginInput['selection']>) =>
     set({ selection: { ...input.selection, ...change } });
@@ -70,6 +77,15 @@ function Fields({ onClose, origin }: { onClose: () => void; origin: Origin | und
   const error = create.error ?? update.error;
   const kind = kinds.find((k) => k.name === input.kind);
   const drive = input.kind !== 'lookup';
+  const reload = async () => {
+    if (!origin) return;
+    const now = await client.fetchQuery({
+      ...getOriginOptions({ path: { id: origin.id } }),
+      staleTime: 0,
+    });
+    update.reset();
+    setInput(inputOf(now));
+  };
   const save = () =>
     origin ? update.mutate({ path: { id: origin.id }, body: input }) : create.mutate({ body: input });
   return (
@@ -126,11 +142,7 @@ function Fields({ onClose, origin }: { onClose: () => void; origin: Origin | und
         </div>
       </details>
       <div className="formfoot">
-        {error && (
-          <div className="note bad" role="alert">
-            {said(error)}
-          </div>
-        )}
+        <NotSaved error={error} onReload={() => void reload()} />
         <div className="spread">
           <Button type="submit" variant="filled" loading={working}>
             {origin ? 'Test and keep' : 'Test and add'}

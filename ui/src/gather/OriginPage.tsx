@@ -187,7 +187,7 @@ function Take({ origin: o, folder }: { origin: Origin; folder: string }) {
     ...updateOriginMutation(),
     onError: (e) => tell('Nothing changed', said(e), true),
   });
-  const { kind, name, settings, selection, everyMinutes, rights, licence, credit, expires } = o;
+  const { kind, name, settings, selection, everyMinutes, rights, licence, credit, expires, version } = o;
   const body = {
     kind,
     name,
@@ -198,6 +198,7 @@ function Take({ origin: o, folder }: { origin: Origin; folder: string }) {
     licence,
     credit,
     folder,
+    version,
     ...(expires ? { expires } : {}),
   };
   return (

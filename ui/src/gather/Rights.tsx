@@ -1,9 +1,10 @@
 import { Button, Modal, NativeSelect, TextInput } from '@mantine/core';
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { File, RightsChange } from '../client';
-import { setRightsMutation } from '../client/@tanstack/react-query.gen';
-import { said, some } from '../shared/format';
+import type { File, GetRightsData, RightsChange, RightsHad } from '../client';
+import { getRightsOptions, setRightsMutation } from '../client/@tanstack/react-query.gen';
+import { count, some } from '../shared/format';
+import { NotSaved } from '../shared/NotSaved';
 import { tell } from '../shared/tell';
 
 /** Marks a file that may not be handed on; why stands in its title. */
@@ -50,6 +51,18 @@ export function RightsForm({ open, ...rest }: Props & { open: boolean }) {
   );
 }
 
+/** How many files have which rights. */
+const today = (had: RightsHad) =>
+  [
+    had.cleared > 0 && `${count(had.cleared)} cleared`,
+    had.restricted > 0 && `${count(had.restricted)} restricted`,
+    had.unknown > 0 && `${count(had.unknown)} unknown`,
+  ]
+    .filter(Boolean)
+    .join(', ') || 'no files';
+
+type RightsQuery = NonNullable<GetRightsData['query']>;
+
 function Fields({ onClose, lot, filter, file }: Props) {
   const [input, setInput] = useState<RightsChange>({
     rights: file?.rights ?? 'cleared',
@@ -74,23 +87,34 @@ function Fields({ onClose, lot, filter, file }: Props) {
   ]
     .filter(Boolean)
     .join(', ');
-  const save = () => {
-    const { verdict, q, of, mark, type, shape } = filter;
+  const { verdict, q, of, mark, type, shape } = filter;
+  const chosenBy = {
+    ...(verdict ? { verdict } : {}),
+    ...(q ? { q } : {}),
+    ...(mark ? { mark } : {}),
+    ...(type ? { type } : {}),
+    ...(shape ? { shape } : {}),
+    ...(file ? { file: file.id } : {}),
+  };
+  const seen = useQuery(
+    getRightsOptions({
+      path: { id: lot },
+      query: { ...chosenBy, ...(of ? { rights: of } : {}) } as RightsQuery,
+    }),
+  );
+  const had = seen.data;
+  const save = () =>
+    had &&
     set.mutate({
       path: { id: lot },
       body: {
         ...input,
-        ...(ends ? { expires: `${ends}T00:00:00Z` } : {}),
-        ...(verdict ? { verdict } : {}),
-        ...(q ? { q } : {}),
+        ...chosenBy,
         ...(of ? { of } : {}),
-        ...(mark ? { mark } : {}),
-        ...(type ? { type } : {}),
-        ...(shape ? { shape } : {}),
-        ...(file ? { file: file.id } : {}),
+        ...(ends ? { expires: `${ends}T00:00:00Z` } : {}),
+        stamp: had.stamp,
       },
     });
-  };
   return (
     <form
       className="columns"
@@ -126,16 +150,19 @@ function Fields({ onClose, lot, filter, file }: Props) {
         onChange={(e) => setInput({ ...input, credit: e.currentTarget.value })}
       />
       <TextInput label="Ends on" type="date" value={ends} onChange={(e) => setEnds(e.currentTarget.value)} />
-      {set.error && (
-        <div className="note bad" role="alert">
-          {said(set.error)}
-        </div>
-      )}
+      <NotSaved
+        error={set.error ?? seen.error}
+        onReload={() => {
+          set.reset();
+          void seen.refetch();
+        }}
+      />
+      {had && !file && <span className="quiet">Today: {today(had)}.</span>}
       <div className="spread">
-        <Button type="submit" variant="filled" loading={set.isPending}>
-          Change
+        <Button type="submit" variant="filled" disabled={!had?.files} loading={set.isPending}>
+          {had && !file ? `Change rights of ${some(had.files, 'file')}` : 'Change rights'}
         </Button>
-        <Button onClick={onClose}>Leave it</Button>
+        <Button onClick={onClose}>Cancel</Button>
       </div>
     </form>
   );

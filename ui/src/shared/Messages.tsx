@@ -2,7 +2,7 @@ import { Button, Drawer, TextInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { Mailing, Message } from '../client';
+import type { MailingView, Message } from '../client';
 import {
   getMailingOptions,
   getMailingQueryKey,
@@ -93,10 +93,10 @@ export function Letter({ message, onFollow }: { message: Message; onFollow?: () 
 
 function ByMail() {
   const mailing = useQuery(getMailingOptions());
-  return mailing.data ? <MailForm key={mailing.data.address} mailing={mailing.data} /> : null;
+  return mailing.data ? <MailForm key={mailing.data.version} mailing={mailing.data} /> : null;
 }
 
-function MailForm({ mailing }: { mailing: Mailing }) {
+function MailForm({ mailing }: { mailing: MailingView }) {
   const client = useQueryClient();
   const [address, setAddress] = useState(mailing.address);
   const set = useMutation({
@@ -111,7 +111,7 @@ function MailForm({ mailing }: { mailing: Mailing }) {
       className={css.mailing}
       onSubmit={(e) => {
         e.preventDefault();
-        set.mutate({ body: { address } });
+        set.mutate({ body: { address, version: mailing.version } });
       }}
     >
       <div className="spread at-foot eased">

@@ -2,7 +2,7 @@ import { useQueryClient, type Query, type QueryClient } from '@tanstack/react-qu
 import { useEffect } from 'react';
 import { listen, type Change } from './listen';
 
-/** What each kind of change makes stale, beside the record, which tells of all. */
+/** What each kind of change makes stale. */
 const touched: Record<string, string[]> = {
   run: [
     'listRuns',
@@ -72,10 +72,23 @@ const touched: Record<string, string[]> = {
     'getLotSheet',
     'getWaiting',
   ],
-  dispatch: ['listOutlets', 'getOutlet', 'listDispatches'],
+  dispatch: ['listOutlets', 'getOutlet', 'listDispatches', 'listDispatched', 'listExceptions'],
   shelf: ['listShelf', 'getFileHistory', 'getUpkeep', 'listFindings'],
-  message: ['listMessages', 'getWaiting'],
+  message: ['listMessages', 'getWaiting', 'getMailing'],
   category: ['listCategories', 'getCategory', 'previewTarget', 'getPlan', 'listPlanChanges'],
+  settings: [
+    'listClueLists',
+    'getLotClues',
+    'getCoverage',
+    'listRequests',
+    'listRequestShots',
+    'getDropFolder',
+    'listSupplierLinks',
+    'getMailing',
+    'getUpkeep',
+    'listExceptions',
+  ],
+  record: ['getRecord'],
   product: [
     'listGone',
     'listProducts',
@@ -126,7 +139,6 @@ function touches(change: Change, query: Query): boolean {
   if (change.topic === 'everything') return true;
   if (change.note === 'progress')
     return progress.includes(_id) && (_id !== 'getRun' || path?.id === change.id);
-  if (_id === 'getRecord') return change.topic !== 'message';
   if (!touched[change.topic]?.includes(_id)) return false;
   return change.id === 0 || !ofOne[change.topic]?.includes(_id) || path?.id === change.id;
 }

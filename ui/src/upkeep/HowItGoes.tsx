@@ -2,9 +2,8 @@ import { Button, Modal, NumberInput, Switch } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Upkeep } from '../client';
-import { setUpkeepMutation } from '../client/@tanstack/react-query.gen';
-import { said } from '../shared/format';
-import { tell } from '../shared/tell';
+import { getUpkeepOptions, setUpkeepMutation } from '../client/@tanstack/react-query.gen';
+import { NotSaved } from '../shared/NotSaved';
 import { reasons } from './words';
 
 /** What orphans are, by their reasons: those that have an age in the settings. */
@@ -29,12 +28,16 @@ export function HowItGoes({ settings, onClose }: { settings: Upkeep; onClose: ()
   const client = useQueryClient();
   const set = useMutation({
     ...setUpkeepMutation(),
-    onError: (e) => tell('Not kept', said(e), true),
     onSuccess: () => {
       void client.invalidateQueries();
       onClose();
     },
   });
+  const reload = async () => {
+    const now = await client.fetchQuery({ ...getUpkeepOptions(), staleTime: 0 });
+    set.reset();
+    setTo(now.settings);
+  };
   const number = (of: Numbers, label: string, what: string) => (
     <NumberInput
       label={label}
@@ -82,11 +85,12 @@ export function HowItGoes({ settings, onClose }: { settings: Upkeep; onClose: ()
             onChange={(n) => setTo({ ...to, ages: { ...to.ages, [reason]: Number(n) } })}
           />
         ))}
+        <NotSaved error={set.error} onReload={() => void reload()} />
         <div className="spread">
           <Button variant="filled" loading={set.isPending} onClick={() => set.mutate({ body: to })}>
-            Keep it
+            Save
           </Button>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
         </div>
       </div>
     </Modal>

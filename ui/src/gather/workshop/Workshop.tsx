@@ -213,6 +213,7 @@ function Head({ origin, recipe }: { origin?: Origin; recipe: Recipe }) {
     recipe: cleaned(recipe),
     ...terms,
     ...(origin?.expires ? { expires: origin.expires } : {}),
+    ...(origin ? { version: origin.version } : {}),
   };
   const keep = async (andFetch: boolean) => {
     try {
