@@ -87,7 +87,7 @@ func (s *Server) overtaken(ctx context.Context, err error, what string, by store
 		return problem(errors.Join(err, recordErr), what)
 	}
 	last := lines[0]
-	answer := newProblem(http.StatusConflict, fmt.Sprintf("%s changed this %s since you opened it. Nothing was saved now: look at how it is "+
+	answer := newProblem(http.StatusConflict, fmt.Sprintf("%s changed this %s since you opened it. Nothing was saved: look at how it is "+
 		"today, and change it from there.", last.Who.Name, what))
 	answer.Changed = &lastChange{Who: last.Who, At: last.At, Action: last.Action, Before: last.Before, After: last.After}
 	return answer
@@ -143,8 +143,7 @@ func problem(err error, what string) error {
 	case err == nil:
 		return nil
 	case errors.As(err, &mayNot):
-		return huma.Error403Forbidden(mayNot.Who.Name + " may not do this. Nothing was changed. Ask a steward to do it, or to give you the role " +
-			"that may.")
+		return huma.Error403Forbidden(mayNot.Who.Name + " may not do this. Nothing was changed. A steward can do it, or give you the role.")
 	case errors.As(err, &known):
 		return known
 	case errors.As(err, &remade):

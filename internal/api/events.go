@@ -1,7 +1,6 @@
 package api
 
 import (
-	"ambrosa/internal/door"
 	"context"
 	"net/http"
 	"sync"
@@ -9,6 +8,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
+
+	"ambrosa/internal/door"
 )
 
 // hub passes events to everyone who watches. One who does not keep up misses
@@ -90,4 +91,12 @@ func (s *Server) eventOperations(api huma.API) {
 				}
 			}
 		})
+}
+
+// describeEvents says in the description which topics there are.
+func describeEvents(api huma.API) {
+	topic := api.OpenAPI().Components.Schemas.Map()["Event"].Properties["topic"]
+	for _, one := range door.Topics {
+		topic.Enum = append(topic.Enum, one)
+	}
 }

@@ -174,6 +174,7 @@ func (s *Server) operations() huma.API {
 	describeRecord(api)
 	describeDeeds(api)
 	s.eventOperations(api)
+	describeEvents(api)
 	describe(api.OpenAPI())
 	return api
 }

@@ -32,7 +32,8 @@ func TestWhatAProgramImportsIsASheet(t *testing.T) {
 		Totals      struct{ Verdicts map[string]int }
 	}
 	l.do(l.Get(ctx, fmt.Sprintf("/api/v1/sheets/%d", taken.Sheet), &sheet))
-	if sheet.Name != "erp.csv" || sheet.State != "open" || sheet.Importing || sheet.Totals.Verdicts["same"] != 2 || sheet.Totals.Verdicts["refused"] != 1 {
+	if sheet.Name != "erp.csv" || sheet.State != "open" || sheet.Importing || sheet.Totals.Verdicts["same"] != 2 ||
+		sheet.Totals.Verdicts["refused"] != 1 {
 		t.Errorf("%+v", sheet)
 	}
 	product := l.product("AT-1")
@@ -67,7 +68,8 @@ func TestARightIsTakenAway(t *testing.T) {
 	t.Parallel()
 	l := start(t)
 	l.products(3)
-	lot := l.gathered("three.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}))
+	lot := l.gathered("three.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)},
+		entry{"AT-001-A.jpg", jpg(t, 2)}, entry{"AT-002-A.jpg", jpg(t, 3)}))
 	planned := l.planned(lot.ID, "after")
 	var plan struct {
 		ID       int64

@@ -27,7 +27,8 @@ func TestTwoPeopleOnOneSetting(t *testing.T) {
 	var outlet, clues struct{ ID int64 }
 	l.post("/api/v1/outlets", aPackage("The shop", wants(nil)), &outlet)
 	l.post("/api/v1/clue-lists", map[string]any{"name": "Own", "list": pairing.DefaultClues(), "version": 0}, &clues)
-	l.do(l.Put(ctx, "/api/v1/shot-lists", map[string]any{"path": "", "version": 0, "shots": []coverage.Wanted{{View: "front", Count: 1}}}, nil))
+	l.do(l.Put(ctx, "/api/v1/shot-lists", map[string]any{"path": "", "version": 0,
+		"shots": []coverage.Wanted{{View: "front", Count: 1}}}, nil))
 	var upkeep struct{ Settings map[string]any }
 	l.do(l.Get(ctx, "/api/v1/upkeep", &upkeep))
 	var rights struct {
@@ -55,8 +56,9 @@ func TestTwoPeopleOnOneSetting(t *testing.T) {
 			return upkeep.Settings
 		}, true, "select hold_days::text from upkeep_setting", "41"},
 		{"origin", fmt.Sprintf("/api/v1/origins/%d", origin.ID), func(n int) map[string]any {
-			return map[string]any{"kind": "webdav", "name": fmt.Sprintf("Drive %d", n), "settings": origin.Settings, "folder": "", "selection": map[string]any{},
-				"everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "", "version": origin.Version}
+			return map[string]any{"kind": "webdav", "name": fmt.Sprintf("Drive %d", n), "settings": origin.Settings,
+				"folder": "", "selection": map[string]any{}, "everyMinutes": 0, "rights": "unknown", "licence": "", "credit": "",
+				"version": origin.Version}
 		}, true, "select name from origin", "Drive 1"},
 		{"outlet", fmt.Sprintf("/api/v1/outlets/%d", outlet.ID), func(n int) map[string]any {
 			body := aPackage(fmt.Sprintf("Shop %d", n), wants(nil))

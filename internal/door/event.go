@@ -13,11 +13,15 @@ import (
 
 // Event says that something changed; it goes to every process that listens.
 type Event struct {
-	Topic string `json:"topic" enum:"run,lot,files,plan,product,category,upload,origin,lookup,message,sheet,upkeep,dispatch,shelf,settings,record,everything"`
+	Topic string `json:"topic" doc:"Of Topics"`
 	ID    int64  `json:"id" doc:"Of what changed; 0 where that is not one thing"`
 	Run   int64  `json:"run,omitempty" doc:"The run that changed it on its way; left out for what a person did"`
 	Note  string `json:"note,omitempty" doc:"progress: only how far a run is; ended: that it has ended"`
 }
+
+// Topics are all kinds of what changes: things, the settings, the record, and everything.
+var Topics = []string{"run", "lot", "files", "plan", "product", "category", "origin", "lookup", "message", "sheet", "upkeep", "dispatch",
+	"shelf", settings, recorded, Everything}
 
 // Everything is the topic of an event that says that others may have been missed.
 const Everything = "everything"
@@ -34,7 +38,7 @@ var topics = map[identity.Thing]string{
 	identity.Origin: "origin", identity.Outlet: "dispatch", identity.Dispatch: "dispatch", identity.Holding: "upkeep",
 	identity.Receipt: "upkeep", identity.Sweep: "upkeep", identity.Run: "run", identity.Message: "message", identity.ShelfAct: "shelf",
 	identity.File: "files", identity.Variant: "product", identity.Import: "sheet", identity.Texts: "product", identity.Catalog: "product",
-	identity.Decision: "files", identity.Upload: "upload",
+	identity.Decision: "files", identity.Upload: "lot",
 }
 
 // numbered are the topics whose events are by the number of the subject itself.

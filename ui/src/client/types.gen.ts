@@ -878,7 +878,10 @@ export type Event = {
      * The run that changed it on its way; left out for what a person did
      */
     run?: number;
-    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'upload' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch' | 'shelf' | 'settings' | 'record' | 'everything';
+    /**
+     * Of Topics
+     */
+    topic: 'run' | 'lot' | 'files' | 'plan' | 'product' | 'category' | 'origin' | 'lookup' | 'message' | 'sheet' | 'upkeep' | 'dispatch' | 'shelf' | 'settings' | 'record' | 'everything';
 };
 
 export type EvidenceCandidate = {

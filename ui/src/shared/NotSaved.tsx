@@ -15,7 +15,7 @@ interface Props {
   onReload?: () => void;
 }
 
-/** Says why something was not saved; where somebody changed it meanwhile, who and when, and leads to how it is. */
+/** Says why something was not saved; where somebody changed it meanwhile, who and when. */
 export function NotSaved({ error, onReload }: Props) {
   if (!error) return null;
   const change = changeSince(error);
