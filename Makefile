@@ -8,15 +8,16 @@ GO_SOURCES := $(shell find . -name '*.go' -not -path './ui/node_modules/*') $(sh
 .PHONY: demo demo-reset test tested checked checked-and-decoder torture accuracy bench lint shots client build clean
 
 demo:
-	@$(MAKE) --no-print-directory -j4 bin/ambrosa bin/ambrosa-decode
-	@AMBROSA_DATA=$(DATA) bin/ambrosa demo
+	@$(MAKE) --no-print-directory -j4 build
+	@AMBROSA_DATA=$(DATA) bin/ambrosa-demo demo
 
 demo-reset:
 	@if [ -f $(DATA)/demo.pid ] && kill -0 "$$(cat $(DATA)/demo.pid)" 2>/dev/null; then echo "The demo is running: end it first with Ctrl-C."; exit 1; fi
 	rm -rf $(DATA)/postgres $(DATA)/blobs $(DATA)/uploads $(DATA)/spool $(DATA)/drop $(DATA)/samples
 	@$(MAKE) --no-print-directory demo
 
-build: bin/ambrosa bin/ambrosa-decode
+# What is deployed is ambrosa and ambrosa-decode; the others serve the sample data and tests.
+build: bin/ambrosa bin/ambrosa-demo bin/ambrosa-decode bin/ambrosa-draw
 
 # What the machine needs; asked for only when something is missing.
 $(STAMPS)/system: tools/install-system.sh
@@ -47,10 +48,16 @@ bin/ambrosa: $(STAMPS)/compiled ui/dist/index.html $(GO_SOURCES)
 	@CGO_ENABLED=0 go build -o $@ ./cmd/ambrosa
 	@echo "The server is built."
 
+bin/ambrosa-demo: bin/ambrosa
+	@CGO_ENABLED=0 go build -o $@ ./cmd/ambrosa-demo
+
 bin/ambrosa-decode: $(STAMPS)/system $(GO_SOURCES)
 	@echo "Compiling the program that decodes pictures (the first time 1 to 3 minutes) …"
 	@go build -o $@ ./cmd/ambrosa-decode
 	@echo "The decoding program is built."
+
+bin/ambrosa-draw: bin/ambrosa-decode
+	@go build -o $@ ./cmd/ambrosa-draw
 
 # The client is generated from the operations; its drift fails the checks.
 client: ui/node_modules/.package-lock.json
@@ -60,10 +67,10 @@ client: ui/node_modules/.package-lock.json
 lint: build
 	@$(MAKE) --no-print-directory checked
 
-# All but three packages are checked and tested as the server is built, without C: what is compiled for one serves the
+# All but four packages are checked and tested as the server is built, without C: what is compiled for one serves the
 # other.
-WITH_C := ./cmd/ambrosa-decode ./demo/draw ./internal/decoder
-WITHOUT_C = $$(go list ./... | grep -v -e /cmd/ambrosa-decode$$ -e /demo/draw$$ -e /internal/decoder$$)
+WITH_C := ./cmd/ambrosa-decode ./cmd/ambrosa-draw ./demo/draw ./internal/decoder
+WITHOUT_C = $$(go list ./... | grep -v -e /cmd/ambrosa-decode$$ -e /cmd/ambrosa-draw$$ -e /demo/draw$$ -e /internal/decoder$$)
 
 # What lint looks at, without building.
 checked:
@@ -77,7 +84,7 @@ checked:
 
 # Tests wait for each other's processes more than they compute: more of them run side by side than there are cores. The
 # journeys take longest, and begin first; the linters, go vet among them, look meanwhile.
-TESTS := AMBROSA_BUILT=$(CURDIR)/bin CGO_ENABLED=0 bin/ambrosa with-postgres -- go test -vet=off -timeout 40m -parallel 3
+TESTS := AMBROSA_BUILT=$(CURDIR)/bin CGO_ENABLED=0 bin/ambrosa-demo with-postgres -- go test -vet=off -timeout 40m -parallel 3
 test:
 	@$(MAKE) --no-print-directory -j4 build $(STAMPS)/browser
 	@$(MAKE) --no-print-directory -j2 checked-and-decoder tested
@@ -109,7 +116,7 @@ $(STAMPS)/bench: tools/install-system.sh
 
 bench: build $(STAMPS)/browser $(STAMPS)/bench
 	go test -run '^$$' -bench Mapping ./core/sheet
-	bin/ambrosa with-postgres -- go test -run '^$$' -bench . -benchtime 1x -timeout 60m ./tests/bench
+	bin/ambrosa-demo with-postgres -- go test -run '^$$' -bench . -benchtime 1x -timeout 60m ./tests/bench
 
 shots: build $(STAMPS)/browser
 	go run ./tests/shots

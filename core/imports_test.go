@@ -117,37 +117,120 @@ func TestOnlyTheStoreSpeaksSQL(t *testing.T) {
 	}
 }
 
-// floors are the packages that decide, from the top; each may import those below
-// it only.
+// floors are all packages of internal, from the top: each may import those below it, and none beside or above it. What only
+// tests and the demo use stands aside.
 var floors = [][]string{
-	{"ambrosa/internal/app"},
-	{"ambrosa/internal/api"},
-	{"ambrosa/internal/run"},
-	{"ambrosa/internal/planning"},
-	{"ambrosa/internal/deciding", "ambrosa/internal/receiving", "ambrosa/internal/reading"},
-	{"ambrosa/internal/store"},
+	{"app"},
+	{"api"},
+	{"run"},
+	{"planning", "importing", "shelving", "dispatching", "upkeeping", "texting", "covering", "receiving", "sourcing", "reading", "workshop",
+		"gathering"},
+	{"deciding", "drives"},
+	{"store"},
+	{"door"},
+	{"database"},
+	// What touches the world, or understands what came from it, and knows nothing of what Ambrosa keeps.
+	{"decoder"},
+	{"archive", "blob", "codephoto", "dropfolder", "listpairing", "mail", "offlinesheet", "outlet/kinds", "picture", "vault"},
+	{"outlet/drive", "outlet/letter", "outlet/parcel", "outlet/shop", "origin/kinds", "sheetfile"},
+	{"outlet", "origin/lookup", "origin/page", "origin/s3", "origin/sftp", "origin/webdav"},
+	{"origin"},
+	{"contained", "foreignjson", "outgoing"},
 }
 
-// TestImportsPointDown keeps use cases from knowing who calls them, and the store
-// from knowing use cases.
+// aside are packages of tests and of the demo.
+var aside = []string{"budget", "client", "postgres", "standin", "testdb", "testprogram"}
+
+// TestImportsPointDown keeps use cases from knowing who calls them, the store from knowing use cases, and what touches the world
+// from knowing the store. A package without a floor fails.
 func TestImportsPointDown(t *testing.T) {
+	const internal = "ambrosa/internal/"
 	floor := map[string]int{}
 	for i, of := range floors {
 		for _, p := range of {
-			floor[p] = i
+			floor[internal+p] = i
 		}
 	}
-	for _, p := range packages(t, "ambrosa/internal/...") {
+	for _, p := range packages(t, internal+"...") {
 		at, known := floor[p.ImportPath]
+		name := strings.TrimPrefix(p.ImportPath, internal)
 		if !known {
+			if !slices.Contains(aside, name) {
+				t.Errorf("%s has no floor", name)
+			}
 			continue
 		}
 		for _, imported := range p.Imports {
-			if below, decides := floor[imported]; decides && below <= at {
-				t.Errorf("%s imports %s, which stands beside or above it", p.ImportPath, imported)
+			of, inside := strings.CutPrefix(imported, internal)
+			if !inside {
+				continue
+			}
+			if slices.Contains(aside, of) {
+				t.Errorf("%s imports %s, which is for tests and the demo", name, of)
+			} else if floor[imported] <= at {
+				t.Errorf("%s imports %s, which stands beside or above it", name, of)
 			}
 		}
 	}
+	// What is deployed has nothing of the demo.
+	for _, p := range packages(t, "ambrosa/cmd/...") {
+		for _, dep := range p.Deps {
+			deployed := p.ImportPath == "ambrosa/cmd/ambrosa" || p.ImportPath == "ambrosa/cmd/ambrosa-decode"
+			if of, inside := strings.CutPrefix(dep, internal); deployed && (inside && slices.Contains(aside, of) || strings.HasPrefix(dep, "ambrosa/demo")) {
+				t.Errorf("%s is deployed, and has %s in it", p.ImportPath, dep)
+			}
+		}
+	}
+}
+
+// worldly are the fields of use cases that reach outside the database.
+var worldly = []string{"Blobs", "Drives", "Mail", "Pictures", "Readers", "Program", "Kinds", "Client", "Workshop"}
+
+// underLock are the functions that reach the object store in a transaction, and have to: bytes go while the lock of their sum keeps
+// those away who bring the same.
+var underLock = []string{"DropLeaving", "dropStray"}
+
+// TestTransactionsStayInside looks into what is done in transactions: it reaches no object store, no network and no other process, and
+// no handler begins one.
+func TestTransactionsStayInside(t *testing.T) {
+	for _, p := range packages(t, "ambrosa/internal/...") {
+		eachNode(t, p, func(name string, n ast.Node) {
+			f, ok := n.(*ast.FuncDecl)
+			if !ok || f.Body == nil || slices.Contains(underLock, f.Name.Name) {
+				return
+			}
+			ast.Inspect(f.Body, func(n ast.Node) bool {
+				work, ok := n.(*ast.FuncLit)
+				if !ok || !takesPointer(work.Type, "Tx") {
+					return true
+				}
+				if p.ImportPath == "ambrosa/internal/api" {
+					t.Errorf("%s/%s: the handler %s begins a transaction", p.ImportPath, name, f.Name.Name)
+				}
+				ast.Inspect(work.Body, func(n ast.Node) bool {
+					if s, ok := n.(*ast.SelectorExpr); ok {
+						if of, ok := s.X.(*ast.SelectorExpr); ok && slices.Contains(worldly, of.Sel.Name) {
+							t.Errorf("%s/%s: %s reaches %s.%s in a transaction", p.ImportPath, name, f.Name.Name, of.Sel.Name, s.Sel.Name)
+						}
+					}
+					return true
+				})
+				return false
+			})
+		})
+	}
+}
+
+// takesPointer tells whether a function takes a pointer to a package's type of this name.
+func takesPointer(f *ast.FuncType, name string) bool {
+	return slices.ContainsFunc(f.Params.List, func(p *ast.Field) bool {
+		star, ok := p.Type.(*ast.StarExpr)
+		if !ok {
+			return false
+		}
+		s, ok := star.X.(*ast.SelectorExpr)
+		return ok && s.Sel.Name == name
+	})
 }
 
 // rules are what core's packages judge with: the store may know their types, and

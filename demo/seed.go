@@ -117,7 +117,7 @@ func (s *seeder) draw(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	command := exec.CommandContext(ctx, filepath.Join(filepath.Dir(self), contained.Name), "samples", s.samples)
+	command := exec.CommandContext(ctx, filepath.Join(filepath.Dir(self), "ambrosa-draw"), s.samples)
 	if said, err := command.CombinedOutput(); err != nil {
 		return fmt.Errorf("draw the sample pictures: %w: %s", err, bytes.TrimSpace(said))
 	}

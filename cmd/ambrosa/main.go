@@ -19,8 +19,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), workCommand(), migrateCommand(), demoCommand(), pairCommand(), sheetCommand(), sweepCommand(),
-		openAPICommand(), withPostgresCommand())
+	root.AddCommand(serveCommand(), workCommand(), migrateCommand(), pairCommand(), sheetCommand(), sweepCommand(), openAPICommand())
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	if err := root.ExecuteContext(ctx); err != nil {

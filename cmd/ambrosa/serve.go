@@ -1,11 +1,9 @@
 package main
 
 import (
-	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"log/slog"
 	"os"
 
 	"github.com/caarlos0/env/v11"
@@ -15,14 +13,6 @@ import (
 	"ambrosa/internal/app"
 	"ambrosa/ui"
 )
-
-func newLog() *slog.Logger {
-	level := slog.LevelInfo
-	if os.Getenv("AMBROSA_DEBUG") != "" {
-		level = slog.LevelDebug
-	}
-	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
-}
 
 func configured() (c app.Config, err error) {
 	if err := env.Parse(&c); err != nil {
@@ -34,39 +24,16 @@ func configured() (c app.Config, err error) {
 	return c, nil
 }
 
-// run opens the application, has it work and, if it shall, serve; then it calls
-// ready and goes on until the context ends.
-func run(ctx context.Context, config app.Config, serves bool, ready func(*app.App) error) error {
-	pages, err := ui.Pages()
-	if err != nil {
-		return err
-	}
-	a, err := app.Open(ctx, config, pages, newLog())
-	if err != nil {
-		return err
-	}
-	err = a.Work(ctx)
-	if err == nil && serves {
-		err = a.ServeDrop(ctx, config)
-	}
-	if err == nil && serves {
-		err = a.Serve(ctx, config.Listen)
-	}
-	if err == nil {
-		err = ready(a)
-	}
-	if err == nil {
-		<-ctx.Done()
-	}
-	return errors.Join(err, a.Close(ctx))
-}
-
 func runConfigured(command *cobra.Command, serves bool) error {
 	config, err := configured()
 	if err != nil {
 		return err
 	}
-	return run(command.Context(), config, serves, func(a *app.App) error {
+	pages, err := ui.Pages()
+	if err != nil {
+		return err
+	}
+	return app.Run(command.Context(), config, pages, serves, func(a *app.App) error {
 		if serves {
 			fmt.Println(a.URL)
 		}
@@ -91,7 +58,7 @@ func migrateCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			a, err := app.Open(command.Context(), config, nil, newLog())
+			a, err := app.Open(command.Context(), config, nil, app.NewLog())
 			if err != nil {
 				return err
 			}

@@ -8,10 +8,11 @@ import (
 	"path/filepath"
 )
 
-// Main is the server; Decode is the program that reads foreign formats, which alone needs C.
+// Main is the server; Decode is the program that reads foreign formats, and Draw the one that draws sample pictures: these need C.
 const (
 	Main   = "ambrosa"
 	Decode = "ambrosa-decode"
+	Draw   = "ambrosa-draw"
 )
 
 // Folder returns a folder in which programs are: where make test has built them, or a temporary one that they are built
@@ -26,7 +27,7 @@ func Folder(programs ...string) (folder string, temporary []string) {
 	}
 	for _, name := range programs {
 		c := "CGO_ENABLED=0"
-		if name == Decode {
+		if name != Main {
 			c = "CGO_ENABLED=1"
 		}
 		build := exec.Command("go", "build", "-o", filepath.Join(folder, name), "ambrosa/cmd/"+name)

@@ -37,14 +37,14 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	samples = filepath.Join(scratch, "samples")
-	folder, temporary := testprogram.Folder(testprogram.Main, testprogram.Decode)
+	folder, temporary := testprogram.Folder(testprogram.Main, testprogram.Decode, testprogram.Draw)
 	binary = filepath.Join(folder, testprogram.Main)
 	testdb.Main(m, append(temporary, scratch)...)
 }
 
 // drawn makes the sample archives once for all tests.
 var drawn = sync.OnceValue(func() error {
-	if out, err := exec.Command(binary+"-decode", "samples", samples).CombinedOutput(); err != nil {
+	if out, err := exec.Command(binary+"-draw", samples).CombinedOutput(); err != nil {
 		return fmt.Errorf("draw the samples: %w: %s", err, out)
 	}
 	return os.WriteFile(filepath.Join(samples, ".complete"), nil, 0o600)

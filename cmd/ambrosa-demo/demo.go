@@ -15,6 +15,7 @@ import (
 	"ambrosa/internal/app"
 	"ambrosa/internal/postgres"
 	"ambrosa/internal/standin"
+	"ambrosa/ui"
 )
 
 // demoPort is where the demo's own PostgreSQL listens unless
@@ -85,7 +86,11 @@ func demoCommand() *cobra.Command {
 				}
 				config.SMTP, config.Mailbox = "smtp://"+at(6), "http://"+page.String()
 			}
-			return run(ctx, config, true, func(a *app.App) error {
+			pages, err := ui.Pages()
+			if err != nil {
+				return err
+			}
+			return app.Run(ctx, config, pages, true, func(a *app.App) error {
 				if err := demo.Seed(ctx, a.URL, config.Data, os.Stdout); err != nil {
 					return err
 				}
