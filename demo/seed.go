@@ -16,7 +16,6 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/internal/client"
-	"ambrosa/internal/contained"
 )
 
 // Archives lists the sample archives in the order they are made. The last one

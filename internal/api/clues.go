@@ -166,7 +166,7 @@ func (s *Server) clueOperations(api huma.API) {
 		})
 	huma.Register(api, tags.start("look-at-lot", "/lots/{id}/codes", "Read the barcodes in the pictures of all of a lot's files"),
 		func(ctx context.Context, in *ByID) (*Body[created], error) {
-			run, err := s.Runner.ReadBarcodes(ctx, s.actor(ctx), in.ID)
+			run, err := s.Gatherer.ReadBarcodes(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "lot")
 		})
 	huma.Register(api, tags.get("get-lot-sheet", "/lots/{id}/sheet", "What the sheets that came with a lot say of its files"),

@@ -14,7 +14,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/internal/blob"
-	"ambrosa/internal/run"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/sheetfile"
 )
 
@@ -84,7 +84,7 @@ func (s *Server) thumbnailOf(ctx context.Context, text string) ([]byte, error) {
 	if err != nil {
 		return nil, nil
 	}
-	small, err := s.Blobs.Rendition(ctx, sum, run.ThumbnailSize)
+	small, err := s.Blobs.Rendition(ctx, sum, gathering.ThumbnailSize)
 	if errors.Is(err, blob.ErrNotFound) {
 		return nil, nil
 	}

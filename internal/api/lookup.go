@@ -55,7 +55,7 @@ func (s *Server) lookupOperations(api huma.API) {
 				}
 				codes = append(codes, found...)
 			}
-			id, err := s.Runner.Lookup(ctx, s.actor(ctx), in.ID, codes)
+			id, err := s.Gatherer.Lookup(ctx, s.actor(ctx), in.ID, codes)
 			if errors.Is(err, store.ErrChanged) {
 				return nil, huma.Error409Conflict("The service is being asked already.")
 			}
@@ -77,7 +77,7 @@ func (s *Server) lookupOperations(api huma.API) {
 				Candidates []int64 `json:"candidates" minItems:"1" maxItems:"10000" nullable:"false"`
 			}
 		}) (*Body[created], error) {
-			lot, err := s.Runner.TakeCandidates(ctx, s.actor(ctx), in.ID, in.Body.Candidates)
+			lot, err := s.Gatherer.TakeCandidates(ctx, s.actor(ctx), in.ID, in.Body.Candidates)
 			if errors.Is(err, store.ErrNotFound) {
 				return nil, huma.Error409Conflict("These pictures were chosen or declined in between. Look again; nothing is fetched now.")
 			}

@@ -12,14 +12,14 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"ambrosa/internal/blob"
-	"ambrosa/internal/run"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/store"
 )
 
 // media serves pictures: as thumbnail, as a large rendition, and as they came.
 // None of it runs in the application's origin, and a blob never changes.
 func (s *Server) media() {
-	s.app.Get("/media/:sum/thumb", func(c fiber.Ctx) error { return s.rendition(c, run.ThumbnailSize) })
+	s.app.Get("/media/:sum/thumb", func(c fiber.Ctx) error { return s.rendition(c, gathering.ThumbnailSize) })
 	s.app.Get("/media/:sum/view", func(c fiber.Ctx) error { return s.rendition(c, blob.ViewSize) })
 	s.app.Get("/media/:sum/original", s.original)
 	s.app.Get("/media/origins/:id/peek", s.peek)

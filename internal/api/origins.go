@@ -20,10 +20,10 @@ import (
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/kinds"
 	"ambrosa/internal/origin/lookup"
-	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 )
 
@@ -124,7 +124,7 @@ func (s *Server) originOperations(api huma.API) {
 		})
 	huma.Register(api, tags.start("fetch-origin", "/origins/{id}/fetch", "Fetch what is new or changed, as a lot"),
 		func(ctx context.Context, in *ByID) (*Body[created], error) {
-			id, err := s.Runner.Fetch(ctx, s.actor(ctx), in.ID)
+			id, err := s.Gatherer.Fetch(ctx, s.actor(ctx), in.ID)
 			if errors.Is(err, store.ErrChanged) {
 				return nil, huma.Error409Conflict("A fetch from this origin is under way already.")
 			}
@@ -331,7 +331,7 @@ func (s *Server) sendSmall(ctx context.Context, c fiber.Ctx, content io.ReadClos
 		return notToSee(err)
 	}
 	defer file.Remove()
-	result, err := s.Pictures.Examine(ctx, file.Path, run.ThumbnailSize)
+	result, err := s.Pictures.Examine(ctx, file.Path, gathering.ThumbnailSize)
 	if err != nil {
 		return err
 	}

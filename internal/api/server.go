@@ -34,6 +34,7 @@ import (
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/door"
 	"ambrosa/internal/drives"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/picture"
 	"ambrosa/internal/planning"
@@ -63,14 +64,15 @@ type Server struct {
 	Coverer    *covering.Coverer
 	Texter     *texting.Texter
 	Sourcer    *sourcing.Sourcer
+	Gatherer   *gathering.Gatherer
 	Shelver    *shelving.Shelver
 	Readers    contained.Program // of workbooks that are handed in
 	Dispatcher *dispatching.Dispatcher
 	Drives     *drives.Opener
 	Workshop   *workshop.Workshop
-	Dropped    *run.Dropped // nil when there is no drop folder
-	Uploads    string       // folder of uploads under way
-	Pages      fs.FS        // the built interface
+	Dropped    *gathering.Dropped // nil when there is no drop folder
+	Uploads    string             // folder of uploads under way
+	Pages      fs.FS              // the built interface
 	Log        *slog.Logger
 
 	Limits  Limits

@@ -48,7 +48,7 @@ func testServer(t *testing.T) *fiber.App {
 		t.Fatal(err)
 	}
 	index := reading.NewIndex(s)
-	runner := &run.Runner{Store: s, Blobs: blobs, Index: index, Uploads: folder + "/uploads", Log: slog.New(slog.DiscardHandler)}
+	runner := &run.Runner{Store: s, Blobs: blobs, Index: index, Log: slog.New(slog.DiscardHandler)}
 	if err := runner.Open(); err != nil {
 		t.Fatal(err)
 	}

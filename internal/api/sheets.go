@@ -11,8 +11,8 @@ import (
 	"ambrosa/core/catalog"
 	"ambrosa/core/legible"
 	"ambrosa/core/sheet"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/importing"
-	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 )
 
@@ -210,8 +210,8 @@ func (s *Server) rehearsalOperations(api huma.API, tags resource) {
 			if len(items) == 0 {
 				return nil, huma.Error422UnprocessableEntity("Every picture that this sheet names by address is here.")
 			}
-			lot, err := s.Runner.TakeForSheet(ctx, s.actor(ctx), found, items)
-			if errors.Is(err, run.ErrFetching) {
+			lot, err := s.Gatherer.TakeForSheet(ctx, s.actor(ctx), found, items)
+			if errors.Is(err, gathering.ErrFetching) {
 				return nil, huma.Error409Conflict("Its pictures are being fetched already.")
 			}
 			return &Body[created]{created{lot}}, problem(err, "sheet")

@@ -13,7 +13,7 @@ import (
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/identity"
-	"ambrosa/internal/run"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 	"ambrosa/internal/upkeeping"
@@ -287,8 +287,8 @@ func (s *Server) storeOperations(api huma.API) {
 		})
 	huma.Register(api, tags.create("take-strays-in", "/store/take-in", "Make a lot of objects that no row names"),
 		func(ctx context.Context, in *struct{ Body straysTaken }) (*Body[created], error) {
-			lot, err := s.Runner.TakeStraysIn(ctx, s.actor(ctx), in.Body.Keys)
-			if errors.Is(err, run.ErrStrayDamaged) {
+			lot, err := s.Gatherer.TakeStraysIn(ctx, s.actor(ctx), in.Body.Keys)
+			if errors.Is(err, gathering.ErrStrayDamaged) {
 				return nil, huma.Error422UnprocessableEntity("The bytes of these objects are not those that their names tell: they are damaged. " +
 					"They stay where they are.")
 			}

@@ -118,7 +118,7 @@ func (s *Server) workshopOperations(api huma.API) {
 					},
 				)
 			}
-			lot, err := s.Runner.TakePictures(ctx, s.actor(ctx), in.Body.Address, in.Body.Title, items)
+			lot, err := s.Gatherer.TakePictures(ctx, s.actor(ctx), in.Body.Address, in.Body.Title, items)
 			return &Body[created]{created{lot}}, problem(err, "lot")
 		})
 }

@@ -29,6 +29,7 @@ import (
 	"ambrosa/internal/door"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/dropfolder"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/outgoing"
@@ -139,9 +140,6 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Pictures: a.pictures,
 		Readers:  readers,
 		Index:    index,
-		Drives:   opener,
-		Uploads:  uploads,
-		Limits:   c.Limits.archives(),
 		Terms:    run.Terms{Upload: c.Limits.UploadTerm, Refused: c.Limits.RefusedTerm},
 		Log:      log,
 	}
@@ -154,6 +152,9 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Runs: a.Runner}
 	a.Runner.Coverer = &covering.Coverer{Store: a.Store}
 	a.Runner.Receiver = &receiving.Receiver{Store: a.Store, Runs: a.Runner, Pending: c.Limits.Pending}
+	a.Runner.Gatherer = &gathering.Gatherer{Store: a.Store, Runs: a.Runner, Blobs: a.blobs, Pictures: a.pictures, Readers: readers,
+		Receiver: a.Runner.Receiver, Drives: opener, Index: index, Importer: a.Runner.Importer, Uploads: uploads,
+		Limits: c.Limits.archives(), Log: log}
 	if c.SMTP != "" {
 		if c.Pages == "" {
 			c.Pages = "http://" + c.Listen
@@ -180,6 +181,7 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Coverer:    a.Runner.Coverer,
 		Texter:     &texting.Texter{Store: a.Store, Readers: readers},
 		Sourcer:    &sourcing.Sourcer{Store: a.Store},
+		Gatherer:   a.Runner.Gatherer,
 		Shelver:    a.Runner.Shelver,
 		Readers:    readers,
 		Dispatcher: a.Runner.Dispatcher,
@@ -282,7 +284,7 @@ func (a *App) ServeDrop(ctx context.Context, c Config) error {
 		Quota:  c.Limits.usual().DropQuota,
 		Log:    a.Runner.Log,
 	}
-	dropped := &run.Dropped{Runner: a.Runner, Server: a.drop, Quiet: c.Quiet}
+	dropped := &gathering.Dropped{Gatherer: a.Runner.Gatherer, Server: a.drop, Quiet: c.Quiet}
 	a.Server.Dropped, a.Server.DropAddress = dropped, "http://"+listener.Addr().String()+"/"
 	watching, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	a.dropping = cancel

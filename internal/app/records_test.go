@@ -10,7 +10,9 @@ import (
 	"strings"
 	"sync"
 
+	"ambrosa/core/identity"
 	"ambrosa/internal/api"
+	"ambrosa/internal/run"
 	"ambrosa/internal/store"
 	"ambrosa/internal/testdb"
 
@@ -49,8 +51,9 @@ func (h heard) WithGroup(name string) slog.Handler {
 // action.
 var recorded sync.Map
 
-// noteRecords notes what requests to a server left in its record.
+// noteRecords notes what requests to a server, and its runs, left in its record.
 func noteRecords(s *store.Store, requests *sync.Map) {
+	noteRuns(s)
 	rows, err := testdb.Pool(s).Query(context.Background(), `select request, action from record where request <> ''`)
 	if err != nil {
 		return // the test ended the database
@@ -65,6 +68,44 @@ func noteRecords(s *store.Store, requests *sync.Map) {
 			recorded.Store(path.(string)+" "+action, true)
 		}
 	}
+}
+
+// noteRuns notes which kinds of runs left what in the record.
+func noteRuns(s *store.Store) {
+	rows, err := testdb.Pool(s).Query(context.Background(), `select distinct r.kind, e.action from record e join run r on r.id = e.run_id`)
+	if err != nil {
+		return
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var kind, action string
+		if rows.Scan(&kind, &action) != nil {
+			return
+		}
+		recorded.Store("RUN "+kind+" "+action, true)
+	}
+}
+
+// runsThatLeftNoRecord returns the kinds of runs of which no test of this package saw an entry in the record, or saw one that the table
+// of actions does not have.
+func runsThatLeftNoRecord() (wrong []string) {
+	seen := map[string]bool{}
+	recorded.Range(func(key, _ any) bool {
+		if text, ran := strings.CutPrefix(key.(string), "RUN "); ran {
+			at := strings.LastIndex(text, " ")
+			seen[text[:at]] = true
+			if !slices.Contains(identity.Actions(), identity.Action(text[at+1:])) {
+				wrong = append(wrong, "the run "+text[:at]+" left "+text[at+1:]+", which is no action")
+			}
+		}
+		return true
+	})
+	for _, kind := range run.Kinds() {
+		if !seen[kind.Name] {
+			wrong = append(wrong, "no test saw the run "+kind.Name+" leave an entry in the record")
+		}
+	}
+	return wrong
 }
 
 // operationsThatLeftNoRecord returns the operations of which no test of this package saw the entry in the record that they are to
@@ -101,6 +142,7 @@ func operationsThatLeftNoRecord() (wrong []string) {
 			wrong = append(wrong, fmt.Sprintf("no test saw the operation %s leave %s in the record", name, action))
 		}
 	}
+	wrong = append(wrong, runsThatLeftNoRecord()...)
 	slices.Sort(wrong)
 	return wrong
 }

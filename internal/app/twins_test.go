@@ -131,7 +131,7 @@ func TestOutdatedFingerprintsAreRefreshed(t *testing.T) {
 	before := looks()
 	_, err := testdb.Pool(l.Store).Exec(t.Context(), `update blob set fingerprint = 77, tint = '\x000102030405060708090a0b'`)
 	l.do(err)
-	l.do(l.Runner.RefreshFingerprints(t.Context()))
+	l.do(l.Runner.Gatherer.RefreshFingerprints(t.Context()))
 	if after := looks(); after != before {
 		t.Errorf("compared by\n%s\nexpected\n%s", after, before)
 	}
@@ -142,7 +142,7 @@ func TestOutdatedFingerprintsAreRefreshed(t *testing.T) {
 	before = looks()
 	l.do(os.Rename(originals, originals+" away"))
 	l.do(os.Mkdir(originals, 0o755))
-	if err := l.Runner.RefreshFingerprints(t.Context()); !errors.Is(err, blob.ErrElsewhere) || looks() != before {
+	if err := l.Runner.Gatherer.RefreshFingerprints(t.Context()); !errors.Is(err, blob.ErrElsewhere) || looks() != before {
 		t.Errorf("in another folder: %v, compared by %s", err, looks())
 	}
 	l.do(os.Remove(originals))
@@ -150,7 +150,7 @@ func TestOutdatedFingerprintsAreRefreshed(t *testing.T) {
 	sum, err := blob.ParseSum(strings.TrimSpace(l.text(`select min(encode(sha256, 'hex')) from blob`)))
 	l.do(err)
 	l.do(l.Runner.Blobs.Drop(t.Context(), sum))
-	l.do(l.Runner.RefreshFingerprints(t.Context()))
+	l.do(l.Runner.Gatherer.RefreshFingerprints(t.Context()))
 	if after := looks(); strings.Count(after, "none") != 1 || strings.Contains(after, "77 ") {
 		t.Errorf("with a thumbnail missing, compared by %s", after)
 	}

@@ -8,6 +8,7 @@ import (
 	"ambrosa/core/identity"
 	"ambrosa/core/plan"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 func init() {
@@ -17,12 +18,12 @@ func init() {
 
 // applyPlan makes a plan's changes, one after the other, each in a transaction of
 // its own.
-func (r *Runner) applyPlan(ctx context.Context, run store.Run, p *progress) (string, error) {
+func (r *Runner) applyPlan(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
 	found, err := r.Store.Plan(ctx, run.PlanID)
 	if err != nil {
 		return "", err
 	}
-	p.set(int64(found.Applied), int64(found.Products))
+	p.Set(int64(found.Applied), int64(found.Products))
 	err = r.eachChange(ctx, run.PlanID, "planned", func(change int64) error {
 		if err := r.Planner.ApplyChange(ctx, run.Who(), change); err != nil {
 			if ctx.Err() != nil {
@@ -37,7 +38,7 @@ func (r *Runner) applyPlan(ctx context.Context, run store.Run, p *progress) (str
 				return err
 			}
 		}
-		p.add(1, 0)
+		p.Add(1, 0)
 		return nil
 	})
 	if err != nil {

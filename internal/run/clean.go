@@ -3,9 +3,6 @@ package run
 import (
 	"context"
 	"errors"
-	"os"
-	"path/filepath"
-	"strings"
 	"time"
 
 	"ambrosa/core/identity"
@@ -31,7 +28,7 @@ func (r *Runner) Clean(ctx context.Context) error {
 		return err
 	}
 	for _, u := range late {
-		if err := r.GiveUpUpload(ctx, identity.Ambrosa, u.ID); err != nil {
+		if err := r.Gatherer.GiveUpUpload(ctx, identity.Ambrosa, u.ID); err != nil {
 			return err
 		}
 		r.Log.Info("an upload did not arrive in its time", "upload", u.ID, "lot", u.LotID, "path", u.Path)
@@ -56,42 +53,5 @@ func (r *Runner) Clean(ctx context.Context) error {
 	if err := r.Coverer.KeepDay(ctx); err != nil {
 		return err
 	}
-	return r.cleanUploads(ctx)
-}
-
-// GiveUpUpload lets an upload go that is not complete. A lot whose other uploads
-// are here goes on without it; one that nothing came for goes with it.
-func (r *Runner) GiveUpUpload(ctx context.Context, who identity.Actor, id string) error {
-	if err := r.Receiver.GiveUpUpload(ctx, who, id); err != nil {
-		return err
-	}
-	r.removeUpload(id)
-	return nil
-}
-
-// cleanUploads removes files of uploads that nobody knows, and those that could
-// not be read whole when their time is over.
-func (r *Runner) cleanUploads(ctx context.Context) error {
-	entries, err := os.ReadDir(r.Uploads)
-	if err != nil {
-		return err
-	}
-	var failed error
-	for _, entry := range entries {
-		info, err := entry.Info()
-		if errors.Is(err, os.ErrNotExist) || err == nil && time.Since(info.ModTime()) < r.Terms.Refused {
-			continue
-		}
-		if err != nil {
-			return err
-		}
-		open, err := r.Store.UploadNeeded(ctx, strings.TrimSuffix(entry.Name(), ".info"))
-		if err != nil {
-			return err
-		}
-		if !open {
-			failed = errors.Join(failed, os.RemoveAll(filepath.Join(r.Uploads, entry.Name())))
-		}
-	}
-	return failed
+	return r.Gatherer.CleanUploads(ctx, r.Terms.Refused)
 }

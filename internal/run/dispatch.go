@@ -8,6 +8,7 @@ import (
 	"ambrosa/internal/dispatching"
 	outlets "ambrosa/internal/outlet/kinds"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 func init() {
@@ -16,10 +17,10 @@ func init() {
 }
 
 // dispatch hands pictures on to an outlet.
-func (r *Runner) dispatch(ctx context.Context, run store.Run, p *progress) (string, error) {
-	done, err := r.Dispatcher.Do(ctx, run.Who(), run.DispatchID, p.set)
+func (r *Runner) dispatch(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	done, err := r.Dispatcher.Do(ctx, run.Who(), run.DispatchID, p.Set)
 	if words, is := dispatching.Wrong(err); is {
-		return "", failure{words + " What went so far is in the receipt, and the run can go on."}
+		return "", task.Failure{Reason: words + " What went so far is in the receipt, and the run can go on."}
 	}
 	if err != nil {
 		return "", err

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -15,6 +16,7 @@ import (
 	"ambrosa/internal/database"
 	"ambrosa/internal/door"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 // takenUpAfter is how soon a job is tried again whose run could not be begun or finished because of
@@ -70,13 +72,13 @@ func (r *Runner) do(ctx context.Context, id int64) error {
 
 // reasonOf says to people why a run failed.
 func reasonOf(err error, id int64) string {
-	var known failure
+	var known task.Failure
 	var refused identity.Refused
 	switch {
 	case errors.As(err, &refused):
 		return "It was stopped because " + refused.Who.Name + " may not do this any more. What is done stays, and nothing is lost."
 	case errors.As(err, &known):
-		return known.reason
+		return known.Reason
 	case blob.IsFull(err):
 		return "The disk is full. What is done stays, nothing is lost, and the run can go on when there is room."
 	case errors.Is(err, blob.ErrElsewhere):
@@ -113,11 +115,12 @@ func (r *Runner) attempt(ctx context.Context, run store.Run, cancel context.Canc
 		cancel(errStopped)
 		return "", errStopped
 	}
-	if run.Deaths >= kind.deaths() {
-		return "", failure{fmt.Sprintf("The program or the database ended %d times while it did this, and it did not get on. Nothing is lost, "+
+	if run.Deaths >= cmp.Or(kind.Deaths, usualDeaths) {
+		return "", task.Failure{Reason: fmt.Sprintf("The program or the database ended %d times while it did this, and it did not get on. "+
+			"Nothing is lost, "+
 			"and the run can go on by hand. In the log this is run %d.", run.Deaths, run.ID)}
 	}
-	p := &progress{}
+	p := &task.Progress{}
 	reporting, stopReporting := context.WithCancel(ctx)
 	reported := make(chan struct{})
 	go func() {
@@ -133,7 +136,7 @@ func (r *Runner) attempt(ctx context.Context, run store.Run, cancel context.Canc
 	if ctx.Err() != nil && errors.Is(context.Cause(ctx), errStopped) {
 		ctx = context.WithoutCancel(ctx)
 	}
-	done, total := p.get()
+	done, total := p.Get()
 	if _, reportErr := door.Get(ctx, r.Store.Door, door.Step(ctx), func(tx *door.Tx) (bool, error) {
 		return store.Progress(ctx, tx, run.ID, done, total)
 	}); reportErr != nil && err == nil {
@@ -201,10 +204,10 @@ const reportEvery = 500 * time.Millisecond
 
 // report writes how far a run is, now and then, and ends it when it shall stop or another process has
 // taken it over.
-func (r *Runner) report(ctx context.Context, id int64, p *progress, cancel context.CancelCauseFunc) {
+func (r *Runner) report(ctx context.Context, id int64, p *task.Progress, cancel context.CancelCauseFunc) {
 	lastDone, lastTotal := int64(-1), int64(-1)
 	for pause(ctx, reportEvery) {
-		done, total := p.get()
+		done, total := p.Get()
 		if done == lastDone && total == lastTotal {
 			continue
 		}

@@ -3,14 +3,18 @@ package run
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"maps"
 	"slices"
 
 	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/rivertype"
 
 	"ambrosa/core/identity"
 	"ambrosa/internal/door"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 // Kind is a kind of background work. A new one is a file that registers it.
@@ -26,11 +30,13 @@ type Kind struct {
 	Tells bool `json:"-"`
 	// Long runs go through many files, and have a queue of their own.
 	Long bool `json:"-"`
-	// Items tells that a foreign file that ends the process is given up by the
-	// run itself, which may therefore die more often.
-	Items bool `json:"-"`
+	// Deaths is how often the process may end while a run of the kind does not get on, before it waits for a person; 0
+	// for the usual. A run that gives a foreign file up that ended the process twice may die more often.
+	Deaths int `json:"-"`
+	// Joins says that a run that waits does what another about the same would: who asks again is given that one.
+	Joins bool `json:"-"`
 
-	work func(r *Runner, ctx context.Context, run store.Run, p *progress) (message string, err error)
+	work func(r *Runner, ctx context.Context, run store.Run, p *task.Progress) (message string, err error)
 	// report says to people how a run ended, in the transaction that records it;
 	// nil where they wait for it on the spot.
 	report func(r *Runner, ctx context.Context, tx *door.Tx, run store.Run, state, why string) error
@@ -94,14 +100,11 @@ func (k Kind) queue() string {
 	return river.QueueDefault
 }
 
-// deaths is how often the process may end while a run of the kind does not get
-// on.
-func (k Kind) deaths() int {
-	if k.Items {
-		return deadly + 3
-	}
-	return deadly + 1
-}
+// usualDeaths is how often the process may end while a run does not get on, before it waits for a person.
+const usualDeaths = gathering.Deadly + 1
+
+// eachFile is that of runs which give up a file that ended the process.
+const eachFile = gathering.Deadly + 3
 
 // workArgs is a job of the queue: the run to do.
 type workArgs struct {
@@ -118,4 +121,20 @@ type worker struct {
 // Work does a run by its kind.
 func (w *worker) Work(ctx context.Context, job *river.Job[workArgs]) error {
 	return w.runner.do(ctx, job.Args.Run)
+}
+
+// faults logs what went wrong with jobs of the queue themselves: how a run fails is recorded with it, and is no fault.
+type faults struct{ log *slog.Logger }
+
+// HandleError logs an error that a job ended with; it is tried again.
+func (f *faults) HandleError(_ context.Context, job *rivertype.JobRow, err error) *river.ErrorHandlerResult {
+	f.log.Error("a job of the queue failed, and is tried again", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "error", err)
+	return nil
+}
+
+// HandlePanic logs a panic of a job; it is tried again.
+func (f *faults) HandlePanic(_ context.Context, job *rivertype.JobRow, value any, trace string) *river.ErrorHandlerResult {
+	f.log.Error("a job of the queue panicked, and is tried again", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "panic", value,
+		"trace", trace)
+	return nil
 }

@@ -158,11 +158,11 @@ func (r *Runner) beginDue(ctx context.Context) {
 			what  string
 			begin func(context.Context) error
 		}{
-			{"fetch what is due", r.fetchDue},
+			{"fetch what is due", r.Gatherer.FetchDue},
 			{"send what is due", r.Dispatcher.Due},
 			{"sweep and purge what is due", r.Upkeeper.Due},
 			{"fold counts", r.foldCounts},
-			{"refresh fingerprints", r.RefreshFingerprints},
+			{"refresh fingerprints", r.Gatherer.RefreshFingerprints},
 		} {
 			if err := due.begin(ctx); err != nil && ctx.Err() == nil {
 				r.Log.Warn(due.what, "error", err)

@@ -21,9 +21,11 @@ import (
 	"ambrosa/internal/database"
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/door"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/postgres"
 	"ambrosa/internal/receiving"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 	"ambrosa/internal/testdb"
 	"ambrosa/internal/upkeeping"
 )
@@ -69,7 +71,7 @@ func init() {
 
 // countSteps does the steps that are not done yet. Each is looked at before it is written, as a sending
 // that cannot be part of a transaction is.
-func (r *Runner) countSteps(ctx context.Context, run store.Run, p *progress) (string, error) {
+func (r *Runner) countSteps(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
 	for n := range steps {
 		var done bool
 		if err := testdb.Pool(r.Store).QueryRow(ctx, `select exists (select from step where run = $1 and n =
@@ -88,7 +90,7 @@ func (r *Runner) countSteps(ctx context.Context, run store.Run, p *progress) (st
 				return "", fmt.Errorf("keep step %d: %w", n, err)
 			}
 		}
-		p.set(int64(n+1), steps)
+		p.Set(int64(n+1), steps)
 	}
 	return "counted", nil
 }
@@ -102,8 +104,9 @@ func newRunner(ctx context.Context, address string, log *slog.Logger) (*Runner, 
 		return nil, err
 	}
 	s.Lease = 3 * time.Second
-	r := &Runner{Store: s, Log: log, Uploads: os.TempDir(), Terms: Terms{Upload: time.Hour, Refused: 1000 * time.Hour}}
+	r := &Runner{Store: s, Log: log, Terms: Terms{Upload: time.Hour, Refused: 1000 * time.Hour}}
 	r.Receiver = &receiving.Receiver{Store: s, Runs: r}
+	r.Gatherer = &gathering.Gatherer{Store: s, Runs: r, Uploads: os.TempDir()}
 	r.Upkeeper = &upkeeping.Upkeeper{Store: s, Runs: r}
 	r.Dispatcher = &dispatching.Dispatcher{Store: s, Runs: r}
 	r.Coverer = &covering.Coverer{Store: s}

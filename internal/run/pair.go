@@ -11,12 +11,14 @@ import (
 	"ambrosa/core/plan"
 	"ambrosa/core/shelf"
 	"ambrosa/internal/door"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 func init() {
-	register(Kind{Name: importing.LotRun, Action: identity.LotRead,
+	register(Kind{Name: gathering.PairRun, Action: identity.LotRead, Joins: true,
 		Doing: "Pairing", Leads: ToLot, work: (*Runner).pairLot})
 }
 
@@ -30,12 +32,12 @@ func (r *Runner) Pair(ctx context.Context, who identity.Actor, lot int64) (id in
 }
 
 // pairLot reads a lot's sheets and files and makes the lot ready to be decided on.
-func (r *Runner) pairLot(ctx context.Context, run store.Run, p *progress) (string, error) {
+func (r *Runner) pairLot(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
 	if err := r.hearSheets(ctx, run); err != nil {
 		return "", err
 	}
-	if err := r.Index.ReadLot(ctx, run.LotID, p.set); errors.Is(err, lot.ErrApplied) {
-		return decisionsStand, nil
+	if err := r.Index.ReadLot(ctx, run.LotID, p.Set); errors.Is(err, lot.ErrApplied) {
+		return gathering.DecisionsStand, nil
 	} else if err != nil {
 		return "", err
 	}
@@ -75,7 +77,7 @@ func (r *Runner) placeDropped(ctx context.Context, who identity.Actor, of int64)
 	}
 	done, err := r.Decider.Pair(ctx, who, of, store.FileFilter{}, target, "dropped on the product")
 	if errors.Is(err, lot.ErrApplied) {
-		return decisionsStand, nil
+		return gathering.DecisionsStand, nil
 	}
 	if err != nil {
 		return "", err
@@ -122,9 +124,6 @@ func (r *Runner) shelveDropped(ctx context.Context, who identity.Actor, of int64
 // applyTries is how often a plan of what was dropped is made again.
 const applyTries = 5
 
-// decisionsStand is what a run says that may not change verdicts.
-const decisionsStand = "The lot is applied, or a plan of it is under way: its verdicts stay as they are."
-
 // lookAtLoose has the pictures of files that stayed loose looked at for barcodes,
 // in the background, when some were not looked at before.
 func (r *Runner) lookAtLoose(ctx context.Context, lot int64) error {
@@ -133,7 +132,7 @@ func (r *Runner) lookAtLoose(ctx context.Context, lot int64) error {
 		return err
 	}
 	return r.Store.Step(ctx, func(tx *door.Tx) error {
-		_, err := r.Queue(ctx, tx, identity.Ambrosa, looseBarcodes, store.About{Lot: lot})
+		_, err := r.Queue(ctx, tx, identity.Ambrosa, gathering.LooseBarcodesRun, store.About{Lot: lot})
 		return err
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"ambrosa/core/identity"
 	"ambrosa/core/plan"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 func init() {
@@ -16,7 +17,7 @@ func init() {
 
 // revertPlan takes a plan's changes back, one after the other, or the change of
 // one product or category.
-func (r *Runner) revertPlan(ctx context.Context, run store.Run, p *progress) (string, error) {
+func (r *Runner) revertPlan(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
 	if run.Owner != nil {
 		return r.revertOne(ctx, run, p)
 	}
@@ -24,10 +25,10 @@ func (r *Runner) revertPlan(ctx context.Context, run store.Run, p *progress) (st
 	if err != nil {
 		return "", err
 	}
-	p.set(0, int64(found.Applied))
+	p.Set(0, int64(found.Applied))
 	err = r.eachChange(ctx, run.PlanID, "applied", func(change int64) error {
 		_, err := r.Planner.RevertChange(ctx, run.Who(), change)
-		p.add(1, 0)
+		p.Add(1, 0)
 		return err
 	})
 	if err != nil {
@@ -44,8 +45,8 @@ func (r *Runner) revertPlan(ctx context.Context, run store.Run, p *progress) (st
 	return "reverted on " + plan.Products(found.Applied), err
 }
 
-func (r *Runner) revertOne(ctx context.Context, run store.Run, p *progress) (string, error) {
-	p.set(0, 1)
+func (r *Runner) revertOne(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	p.Set(0, 1)
 	named, err := r.Store.Named(ctx, *run.Owner)
 	if err != nil {
 		return "", err
@@ -58,7 +59,7 @@ func (r *Runner) revertOne(ctx context.Context, run store.Run, p *progress) (str
 	if err != nil {
 		return "", err
 	}
-	p.set(1, 1)
+	p.Set(1, 1)
 	if !reverted {
 		return named[0].Code + " had been taken back already", nil
 	}

@@ -17,14 +17,13 @@ import (
 
 	"ambrosa/core/audit"
 	"ambrosa/core/identity"
-	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/covering"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
 	"ambrosa/internal/door"
-	"ambrosa/internal/drives"
+	"ambrosa/internal/gathering"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
 	"ambrosa/internal/picture"
@@ -53,12 +52,11 @@ type Runner struct {
 	Dispatcher *dispatching.Dispatcher
 	// Coverer counts how far products have their pictures.
 	Coverer *covering.Coverer
-	Drives  *drives.Opener
 	Mail    *mail.Sender // nil when messages do not go by mail
-	Uploads string       // folder that complete uploads lie in, by id
-	Limits  archive.Limits
-	Terms   Terms
-	Log     *slog.Logger
+	// Gatherer brings files in.
+	Gatherer *gathering.Gatherer
+	Terms    Terms
+	Log      *slog.Logger
 
 	client *river.Client[pgx.Tx]
 	watch  context.CancelFunc
@@ -76,18 +74,16 @@ var errLost = errors.New("this process may not do the run any more")
 // Open makes the runner ready to queue work.
 func (r *Runner) Open() error {
 	r.active = map[int64]context.CancelCauseFunc{}
-	if r.Limits == (archive.Limits{}) {
-		r.Limits = archive.DefaultLimits
-	}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &worker{runner: r})
 	river.AddWorker(workers, &mailWorker{runner: r})
 	client, err := river.NewClient(r.Store.QueueDriver(), &river.Config{
-		ID:         r.Store.Name,
-		Workers:    workers,
-		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 6}, longQueue: {MaxWorkers: 12}},
-		JobTimeout: -1,
-		Logger:     slog.New(quieter{r.Log.Handler()}),
+		ID:           r.Store.Name,
+		Workers:      workers,
+		Queues:       map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 6}, longQueue: {MaxWorkers: 12}},
+		JobTimeout:   -1,
+		Logger:       slog.New(quieter{r.Log.Handler()}),
+		ErrorHandler: &faults{r.Log},
 		// The leases of processes tell which work was abandoned.
 		RescueStuckJobsAfter: 24 * time.Hour,
 		FetchPollInterval:    500 * time.Millisecond,
@@ -113,8 +109,17 @@ func (r *Runner) Heard(event door.Event) {
 	}
 }
 
-// Queue records a run and its job in one transaction.
+// Queue records a run and its job in one transaction. A run of a kind that joins another is the one that waits.
 func (r *Runner) Queue(ctx context.Context, tx *door.Tx, who identity.Actor, kind string, about store.About) (int64, error) {
+	k, err := kindOf(kind)
+	if err != nil {
+		return 0, err
+	}
+	if k.Joins {
+		if waiting, err := store.WaitingRun(ctx, tx, who, kind, about); !errors.Is(err, store.ErrNotFound) {
+			return waiting, err
+		}
+	}
 	id, err := store.NewRun(ctx, tx, who, kind, about)
 	if err != nil {
 		return 0, err
@@ -150,33 +155,3 @@ func (r *Runner) StopRun(ctx context.Context, who identity.Actor, id int64) erro
 		return store.StopRun(ctx, tx, id)
 	})
 }
-
-// progress is how far a run is; its counts may be changed by many goroutines.
-type progress struct {
-	mu          sync.Mutex
-	done, total int64
-}
-
-func (p *progress) set(done, total int64) {
-	p.mu.Lock()
-	p.done, p.total = done, total
-	p.mu.Unlock()
-}
-
-func (p *progress) add(done, total int64) {
-	p.mu.Lock()
-	p.done += done
-	p.total += total
-	p.mu.Unlock()
-}
-
-func (p *progress) get() (done, total int64) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	return p.done, p.total
-}
-
-// failure is an end that a person has to know of, in their words.
-type failure struct{ reason string }
-
-func (f failure) Error() string { return f.reason }

@@ -13,12 +13,13 @@ import (
 	"ambrosa/internal/importing"
 	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 func init() {
 	register(Kind{Name: importing.ReadRun, Action: identity.SheetRead,
-		Doing: "Reading a sheet", Leads: ToSheet, Items: true, work: (*Runner).takeInSheet})
-	register(Kind{Name: importing.RehearseRun, Action: identity.SheetCheck,
+		Doing: "Reading a sheet", Leads: ToSheet, Deaths: eachFile, work: (*Runner).takeInSheet})
+	register(Kind{Name: importing.RehearseRun, Action: identity.SheetCheck, Joins: true,
 		Doing: "Rehearsing", Leads: ToSheet, work: (*Runner).rehearseSheet})
 	register(Kind{Name: importing.ImportRun, Action: identity.SheetImport, Doing: "Importing", Leads: ToSheet, report: (*Runner).reportImport,
 		work: (*Runner).importSheet})
@@ -32,17 +33,17 @@ func init() {
 }
 
 // takeInSheet reads a sheet's rows and proposes a mapping.
-func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
+func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
 	found, err := r.Store.Sheet(ctx, run.SheetID)
 	if err != nil {
 		return "", err
 	}
-	refused, err := r.readSheet(ctx, run.Who(), found, func(rows int64) { p.set(rows, 0) })
+	refused, err := r.readSheet(ctx, run.Who(), found, func(rows int64) { p.Set(rows, 0) })
 	switch {
 	case err != nil:
 		return "", err
 	case refused != "":
-		return "", failure{refused}
+		return "", task.Failure{Reason: refused}
 	}
 	return fmt.Sprintf("%s is read", found.Name), nil
 }
@@ -69,8 +70,8 @@ func (r *Runner) readSheet(ctx context.Context, who identity.Actor, found store.
 }
 
 // rehearseSheet judges a sheet's rows; it changes nothing.
-func (r *Runner) rehearseSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
-	totals, err := r.Importer.DoRehearse(ctx, run.SheetID, p.set)
+func (r *Runner) rehearseSheet(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	totals, err := r.Importer.DoRehearse(ctx, run.SheetID, p.Set)
 	if err != nil {
 		return "", err
 	}
@@ -82,8 +83,8 @@ func (r *Runner) rehearseSheet(ctx context.Context, run store.Run, p *progress) 
 }
 
 // importSheet makes and changes what a sheet's rehearsal showed.
-func (r *Runner) importSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
-	done, err := r.Importer.DoImport(ctx, run.Who(), run.ImportID, p.set)
+func (r *Runner) importSheet(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	done, err := r.Importer.DoImport(ctx, run.Who(), run.ImportID, p.Set)
 	if err != nil {
 		return "", err
 	}
@@ -99,24 +100,24 @@ func (r *Runner) importSheet(ctx context.Context, run store.Run, p *progress) (s
 }
 
 // pairBySheet pairs the pictures that a sheet names with its products.
-func (r *Runner) pairBySheet(ctx context.Context, run store.Run, p *progress) (string, error) {
-	done, err := r.Importer.DoPair(ctx, run.Who(), r.Decider, run.SheetID, p.set)
+func (r *Runner) pairBySheet(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	done, err := r.Importer.DoPair(ctx, run.Who(), r.Decider, run.SheetID, p.Set)
 	return done.Words(), err
 }
 
 // unpairSheet takes back what a sheet paired.
-func (r *Runner) unpairSheet(ctx context.Context, run store.Run, p *progress) (string, error) {
-	return r.Importer.DoUnpair(ctx, run.Who(), r.Decider, run.SheetID, p.set)
+func (r *Runner) unpairSheet(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	return r.Importer.DoUnpair(ctx, run.Who(), r.Decider, run.SheetID, p.Set)
 }
 
 // revertImport takes an import back, whole or for one product.
-func (r *Runner) revertImport(ctx context.Context, run store.Run, p *progress) (string, error) {
+func (r *Runner) revertImport(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
 	var alone catalog.Target
 	if run.Owner != nil {
 		alone = *run.Owner
 	}
 	who := run.Who()
-	words, err := r.Importer.DoRevert(ctx, who, run.ImportID, alone, p.set)
+	words, err := r.Importer.DoRevert(ctx, who, run.ImportID, alone, p.Set)
 	if err != nil {
 		return "", err
 	}

@@ -7,6 +7,7 @@ import (
 
 	"ambrosa/core/identity"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 	"ambrosa/internal/upkeeping"
 )
 
@@ -19,14 +20,14 @@ func init() {
 }
 
 // sweep looks for what nothing needs, and what is there twice.
-func (r *Runner) sweep(ctx context.Context, run store.Run, p *progress) (string, error) {
-	found, err := r.Upkeeper.DoSweep(ctx, run.Who(), run.SweepID, func(n int64) { p.set(n, 0) })
+func (r *Runner) sweep(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	found, err := r.Upkeeper.DoSweep(ctx, run.Who(), run.SweepID, func(n int64) { p.Set(n, 0) })
 	return fmt.Sprintf("%d findings", found), ofObjects(err)
 }
 
 // purge has files go that are past their term, or that a person chose.
-func (r *Runner) purge(ctx context.Context, run store.Run, p *progress) (string, error) {
-	if err := r.Upkeeper.DoPurge(ctx, run.Who(), run.ReceiptID, func(n int64) { p.set(n, 0) }); err != nil {
+func (r *Runner) purge(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	if err := r.Upkeeper.DoPurge(ctx, run.Who(), run.ReceiptID, func(n int64) { p.Set(n, 0) }); err != nil {
 		return "", ofObjects(err)
 	}
 	receipt, err := r.Store.Receipt(ctx, run.ReceiptID)
@@ -42,9 +43,10 @@ func ofObjects(err error) error {
 	var refused *upkeeping.StoreError
 	switch {
 	case errors.Is(err, upkeeping.ErrStoreEmpty):
-		return failure{"The object store shows none of its objects: is it there, and the right one? Nothing was recorded."}
+		return task.Failure{Reason: "The object store shows none of its objects: is it there, and the right one? Nothing was recorded."}
 	case errors.As(err, &refused):
-		return failure{"The object store does not answer, or refuses: " + refused.Error() + ". What is done stays, and the run can go on."}
+		return task.Failure{Reason: "The object store does not answer, or refuses: " + refused.Error() + ". What is done stays, and the run " +
+			"can go on."}
 	}
 	return err
 }

@@ -95,6 +95,18 @@ type Queue interface {
 	Queue(ctx context.Context, tx *door.Tx, who identity.Actor, kind string, about About) (run int64, err error)
 }
 
+// WaitingRun returns a run of a kind that somebody asked for and that has not begun, about the same. It is locked: it begins when the
+// transaction has ended, and finds what that wrote. ErrNotFound means that there is none.
+func WaitingRun(ctx context.Context, tx *door.Tx, who identity.Actor, kind string, a About) (int64, error) {
+	by, err := tx.NumberOf(ctx, who)
+	if err != nil {
+		return 0, err
+	}
+	return number(ctx, tx, `select id from run where kind = $1 and state = 'queued' and actor_id = $2
+		and (coalesce(lot_id, 0), coalesce(plan_id, 0), coalesce(sheet_id, 0), coalesce(origin_id, 0)) = ($3, $4, $5, $6)
+		order by id limit 1 for update skip locked`, kind, by, a.Lot, a.Plan, a.Sheet, a.Origin)
+}
+
 // NewRun records a run to be done, and who asked for it.
 func NewRun(ctx context.Context, tx *door.Tx, who identity.Actor, kind string, about About) (int64, error) {
 	var product, category *int64

@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"context"
@@ -22,12 +22,8 @@ import (
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/page"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
-
-func init() {
-	register(Kind{Name: "fetch", Action: identity.OriginFetch,
-		Doing: "Fetching", Leads: ToLotOrOrigin, Long: true, Items: true, work: (*Runner).fetchOrigin})
-}
 
 const (
 	fetchers  = 4   // files that are fetched side by side
@@ -35,14 +31,14 @@ const (
 	tries     = 5   // of a file, with pauses that double
 )
 
-// fetchOrigin lists an origin's files, makes a lot of those that are new or changed,
+// DoFetch lists an origin's files, makes a lot of those that are new or changed,
 // fetches and examines them, and has the lot paired.
-func (r *Runner) fetchOrigin(ctx context.Context, run store.Run, p *progress) (string, error) {
-	o, err := r.Store.Origin(ctx, run.Origin)
+func (g *Gatherer) DoFetch(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	o, err := g.Store.Origin(ctx, run.Origin)
 	if err != nil {
 		return "", err
 	}
-	f := &fetch{Runner: r, run: run, origin: o, p: p}
+	f := &fetch{Gatherer: g, run: run, origin: o, p: p}
 	message, err := f.work(ctx)
 	if ctx.Err() != nil {
 		return "", ctx.Err()
@@ -51,19 +47,19 @@ func (r *Runner) fetchOrigin(ctx context.Context, run store.Run, p *progress) (s
 	if f.remote != nil {
 		pinned = f.remote.Pinned()
 		if err := f.remote.Close(); err != nil {
-			r.Log.Warn("leave an origin", "run", run.ID, "error", err)
+			g.Log.Warn("leave an origin", "run", run.ID, "error", err)
 		}
 	}
 	var fault *origin.Fault
 	if errors.As(err, &fault) {
 		wrong = fault.Reason
-		err = failure{wrong}
+		err = task.Failure{Reason: wrong}
 		if run.LotID != 0 || f.lot != 0 {
-			err = failure{wrong + ". What came so far is kept, and the run can go on."}
+			err = task.Failure{Reason: wrong + ". What came so far is kept, and the run can go on."}
 		}
 	}
 	if fault != nil || err == nil {
-		err = errors.Join(err, r.Store.Step(ctx, func(tx *door.Tx) error {
+		err = errors.Join(err, g.Store.Step(ctx, func(tx *door.Tx) error {
 			return store.OriginFetched(ctx, tx, o.ID, pinned, wrong)
 		}))
 	}
@@ -72,10 +68,10 @@ func (r *Runner) fetchOrigin(ctx context.Context, run store.Run, p *progress) (s
 
 // fetch is one fetch on its way.
 type fetch struct {
-	*Runner
+	*Gatherer
 	run    store.Run
 	origin store.Origin
-	p      *progress
+	p      *task.Progress
 	lot    int64
 	remote remote
 	about  string // what a crawl has to say, for the run's message
@@ -139,7 +135,7 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 	if err != nil {
 		return "", err
 	}
-	f.p.set(0, fresh)
+	f.p.Set(0, fresh)
 	if err := f.examineAll(ctx, f.lot, f.p, f.bring); err != nil {
 		return "", err
 	}
@@ -161,7 +157,7 @@ func (f *fetch) work(ctx context.Context) (message string, err error) {
 		return "", err
 	}
 	err = f.Store.Step(ctx, func(tx *door.Tx) error {
-		_, err := f.Queue(ctx, tx, f.run.Who(), "pair", store.About{Lot: f.lot})
+		_, err := f.Runs.Queue(ctx, tx, f.run.Who(), PairRun, store.About{Lot: f.lot})
 		return err
 	})
 	of, lookErr := f.Store.SheetOfLot(ctx, f.lot)
@@ -292,7 +288,7 @@ func (f *fetch) bring(ctx context.Context, e *examination) error {
 		last = items[len(items)-1].Entry
 		for _, item := range items {
 			if done[item.Entry] {
-				f.p.add(1, 0)
+				f.p.Add(1, 0)
 				continue
 			}
 			if within.Err() != nil {
@@ -388,7 +384,7 @@ func (f *fetch) keepArchive(ctx context.Context, item store.FetchItem, file blob
 		file.Remove()
 		return fmt.Errorf("keep the archive %s: %w", path.Base(item.Path), err)
 	}
-	f.p.add(1, 0)
+	f.p.Add(1, 0)
 	return f.Store.Step(ctx, func(tx *door.Tx) error { return store.AddUploads(ctx, tx, []store.Upload{u}) })
 }
 
@@ -402,7 +398,7 @@ func (f *fetch) archives(ctx context.Context) error {
 	for _, u := range uploads {
 		if u.ID != store.FetchUpload(f.run.ID) {
 			open = append(open, u)
-			f.p.add(0, f.countEntries(ctx, u))
+			f.p.Add(0, f.countEntries(ctx, u))
 		}
 	}
 	run := f.run

@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"context"
@@ -14,17 +14,13 @@ import (
 	"ambrosa/internal/origin/lookup"
 	"ambrosa/internal/origin/page"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
-
-func init() {
-	register(Kind{Name: "lookup", Action: identity.OriginAsk,
-		Doing: "Asking", Leads: ToOrigin, Long: true, work: (*Runner).askService})
-}
 
 // Lookup queues asking a service for barcodes, as they were entered: one with
 // a wrong check digit is noted as such and never sent. ErrChanged means that
 // the service is being asked already, ErrNotFound that there is nothing to ask.
-func (r *Runner) Lookup(ctx context.Context, who identity.Actor, originID int64, codes []string) (id int64, err error) {
+func (g *Gatherer) Lookup(ctx context.Context, who identity.Actor, originID int64, codes []string) (id int64, err error) {
 	entered := make([]store.LookupCode, 0, len(codes))
 	for _, code := range codes {
 		normal, err := gtin.Normalise(code)
@@ -34,7 +30,7 @@ func (r *Runner) Lookup(ctx context.Context, who identity.Actor, originID int64,
 		}
 		entered = append(entered, store.LookupCode{Code: normal, State: "open"})
 	}
-	err = r.Store.Do(ctx, door.By(who, identity.OriginAsk, audit.Of(identity.Origin, originID)), func(tx *door.Tx) error {
+	err = g.Store.Do(ctx, door.By(who, identity.OriginAsk, audit.Of(identity.Origin, originID)), func(tx *door.Tx) error {
 		busy, err := store.FetchBusy(ctx, tx, originID)
 		if err != nil {
 			return err
@@ -46,20 +42,20 @@ func (r *Runner) Lookup(ctx context.Context, who identity.Actor, originID int64,
 		if err != nil || waiting == 0 {
 			return err
 		}
-		id, err = r.Queue(ctx, tx, who, "lookup", store.About{Origin: originID})
+		id, err = g.Runs.Queue(ctx, tx, who, LookupRun, store.About{Origin: originID})
 		return err
 	})
 	return id, err
 }
 
-// askService asks for the barcodes that wait, one after the other, and measures the
+// DoAsk asks for the barcodes that wait, one after the other, and measures the
 // pictures of each answer.
-func (r *Runner) askService(ctx context.Context, run store.Run, p *progress) (string, error) {
-	o, err := r.Store.Origin(ctx, run.Origin)
+func (g *Gatherer) DoAsk(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	o, err := g.Store.Origin(ctx, run.Origin)
 	if err != nil {
 		return "", err
 	}
-	message, err := r.lookup(ctx, o, p)
+	message, err := g.lookup(ctx, o, p)
 	if ctx.Err() != nil {
 		return "", ctx.Err()
 	}
@@ -67,36 +63,36 @@ func (r *Runner) askService(ctx context.Context, run store.Run, p *progress) (st
 	var fault *origin.Fault
 	if errors.As(err, &fault) {
 		wrong = fault.Reason
-		err = failure{wrong + ". What was answered so far is kept, and the run can go on."}
+		err = task.Failure{Reason: wrong + ". What was answered so far is kept, and the run can go on."}
 	}
 	if fault != nil || err == nil {
-		err = errors.Join(err, r.Store.Step(ctx, func(tx *door.Tx) error {
+		err = errors.Join(err, g.Store.Step(ctx, func(tx *door.Tx) error {
 			return store.OriginFetched(ctx, tx, o.ID, "", wrong)
 		}))
 	}
 	return message, err
 }
 
-func (r *Runner) lookup(ctx context.Context, o store.Origin, p *progress) (string, error) {
-	settings, err := r.Drives.Settings(o)
+func (g *Gatherer) lookup(ctx context.Context, o store.Origin, p *task.Progress) (string, error) {
+	settings, err := g.Drives.Settings(o)
 	if err != nil {
 		return "", err
 	}
-	service, err := lookup.Open(settings, r.Drives.Guard)
+	service, err := lookup.Open(settings, g.Drives.Guard)
 	if err != nil {
 		return "", err
 	}
 	defer service.Close()
-	pictures := page.New(r.Drives.Guard, 0)
+	pictures := page.New(g.Drives.Guard, 0)
 	defer pictures.Close()
-	waiting, err := r.Store.OpenCodes(ctx, o.ID)
+	waiting, err := g.Store.OpenCodes(ctx, o.ID)
 	if err != nil {
 		return "", err
 	}
-	p.set(0, waiting)
+	p.Set(0, waiting)
 	found, nothing, failed := 0, 0, 0
 	for ctx.Err() == nil {
-		next, err := r.Store.NextCodes(ctx, o.ID, 1)
+		next, err := g.Store.NextCodes(ctx, o.ID, 1)
 		if err != nil {
 			return "", err
 		}
@@ -104,22 +100,18 @@ func (r *Runner) lookup(ctx context.Context, o store.Origin, p *progress) (strin
 			return fmt.Sprintf("%d barcodes have pictures to choose from, for %d there is nothing, %d failed", found, nothing, failed), nil
 		}
 		code := next[0]
-		within, err := door.Get(ctx, r.Store.Door, door.Step(ctx), func(tx *door.Tx) (bool, error) {
+		within, err := door.Get(ctx, g.Store.Door, door.Step(ctx), func(tx *door.Tx) (bool, error) {
 			return store.CountAsk(ctx, tx, o.ID, service.Quota)
 		})
 		if err != nil {
 			return "", err
 		}
 		if !within {
-			return "", failure{
-				fmt.Sprintf(
-					"The quota of %d requests a day is used up. %d barcodes were answered; the run can go on tomorrow.",
-					service.Quota,
-					found+nothing,
-				),
-			}
+			return "", task.Failure{Reason: fmt.Sprintf(
+				"The quota of %d requests a day is used up. %d barcodes were answered; the run can go on tomorrow.",
+				service.Quota, found+nothing)}
 		}
-		if err := r.ask(ctx, service, pictures, &code); err != nil {
+		if err := g.ask(ctx, service, pictures, &code); err != nil {
 			return "", err
 		}
 		switch code.State {
@@ -130,10 +122,10 @@ func (r *Runner) lookup(ctx context.Context, o store.Origin, p *progress) (strin
 		default:
 			failed++
 		}
-		if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.Answered(ctx, tx, o.ID, code) }); err != nil {
+		if err := g.Store.Step(ctx, func(tx *door.Tx) error { return store.Answered(ctx, tx, o.ID, code) }); err != nil {
 			return "", err
 		}
-		p.add(1, 0)
+		p.Add(1, 0)
 		select {
 		case <-ctx.Done():
 		case <-time.After(service.Pause):
@@ -144,7 +136,7 @@ func (r *Runner) lookup(ctx context.Context, o store.Origin, p *progress) (strin
 
 // ask asks for one barcode. A fault that may pass and stays ends the run; any
 // other is the barcode's own, but for a key that is refused.
-func (r *Runner) ask(ctx context.Context, service *lookup.Service, pictures *page.Client, code *store.LookupCode) error {
+func (g *Gatherer) ask(ctx context.Context, service *lookup.Service, pictures *page.Client, code *store.LookupCode) error {
 	answer, err := again(ctx, func() (lookup.Answer, error) { return service.Ask(ctx, code.Code) })
 	var fault *origin.Fault
 	switch {
@@ -195,8 +187,8 @@ func (r *Runner) ask(ctx context.Context, service *lookup.Service, pictures *pag
 
 // TakeCandidates queues fetching pictures that a service answered with, and
 // returns the lot they come to. ErrNotFound means that none of them is open.
-func (r *Runner) TakeCandidates(ctx context.Context, who identity.Actor, originID int64, ids []int64) (lot int64, err error) {
-	err = r.Store.Do(ctx, door.By(who, identity.OriginTake, audit.Of(identity.Origin, originID)), func(tx *door.Tx) error {
+func (g *Gatherer) TakeCandidates(ctx context.Context, who identity.Actor, originID int64, ids []int64) (lot int64, err error) {
+	err = g.Store.Do(ctx, door.By(who, identity.OriginTake, audit.Of(identity.Origin, originID)), func(tx *door.Tx) error {
 		o, err := store.OriginIn(ctx, tx, originID)
 		if err != nil {
 			return err
@@ -216,7 +208,7 @@ func (r *Runner) TakeCandidates(ctx context.Context, who identity.Actor, originI
 			items = append(items, store.FetchItem{Path: name, Address: c.Address, Page: "", Bytes: c.Bytes, Tag: c.Tag,
 				Said: map[string]string{"barcode": codes[c.CodeID], "name": c.Title, "address": c.Address}})
 		}
-		lot, err = r.fetchChosen(ctx, tx, who, o, o.Name+" "+time.Now().Format("2006-01-02 15:04"), items)
+		lot, err = g.fetchChosen(ctx, tx, who, o, o.Name+" "+time.Now().Format("2006-01-02 15:04"), items)
 		return err
 	})
 	return lot, err

@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"ambrosa/core/legible"

@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"bufio"
@@ -26,18 +26,18 @@ const headLength = 512
 // TakeStraysIn makes a lot of objects that no row names, as those are that came after the last
 // backup of a database: they are examined like any files. It returns the lot; store.ErrNotFound
 // means that none of them is there as a stray.
-func (r *Runner) TakeStraysIn(ctx context.Context, who identity.Actor, keys []string) (lot int64, err error) {
-	if err := r.Store.Allowed(who, identity.StrayTake); err != nil {
+func (g *Gatherer) TakeStraysIn(ctx context.Context, who identity.Actor, keys []string) (lot int64, err error) {
+	if err := g.Store.Allowed(who, identity.StrayTake); err != nil {
 		return 0, err
 	}
-	strays, err := r.Store.StraysOf(ctx, keys)
+	strays, err := g.Store.StraysOf(ctx, keys)
 	if err != nil {
 		return 0, err
 	}
 	var uploads []store.Upload
 	var damaged []string // that stay where they are
 	for _, s := range strays {
-		u, err := r.copyStray(ctx, s)
+		u, err := g.copyStray(ctx, s)
 		if errors.Is(err, blob.ErrNotFound) {
 			continue
 		}
@@ -57,32 +57,32 @@ func (r *Runner) TakeStraysIn(ctx context.Context, who identity.Actor, keys []st
 		return 0, store.ErrNotFound
 	}
 	name := "Found in the store " + time.Now().Format("2006-01-02 15:04")
-	if lot, err = r.Receiver.Open(ctx, who, store.NewLot{Name: name, Origin: "upload", Uploads: len(uploads)}); err != nil {
+	if lot, err = g.Receiver.Open(ctx, who, store.NewLot{Name: name, Origin: "upload", Uploads: len(uploads)}); err != nil {
 		return 0, err
 	}
 	for i := range uploads {
 		uploads[i].LotID = lot
 	}
-	if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.AddUploads(ctx, tx, uploads) }); err != nil {
-		return 0, errors.Join(err, r.Receiver.ForgetEmpty(ctx, who, lot))
+	if err := g.Store.Step(ctx, func(tx *door.Tx) error { return store.AddUploads(ctx, tx, uploads) }); err != nil {
+		return 0, errors.Join(err, g.Receiver.ForgetEmpty(ctx, who, lot))
 	}
-	if err := r.Receiver.Close(ctx, who, lot); err != nil {
+	if err := g.Receiver.Close(ctx, who, lot); err != nil {
 		return 0, err
 	}
 	taken := slices.DeleteFunc(slices.Clone(keys), func(key string) bool { return slices.Contains(damaged, key) })
-	return lot, r.Store.Do(ctx, door.By(who, identity.StrayTake, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
+	return lot, g.Store.Do(ctx, door.By(who, identity.StrayTake, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
 		tx.Changed(nil, map[string]any{"objects": taken})
 		return store.ForgetStrays(ctx, tx, taken)
 	})
 }
 
 // copyStray copies an object among the uploads, under a name that says its type.
-func (r *Runner) copyStray(ctx context.Context, s store.Stray) (u store.Upload, err error) {
+func (g *Gatherer) copyStray(ctx context.Context, s store.Stray) (u store.Upload, err error) {
 	sum, err := blob.ParseSum(s.Sum)
 	if err != nil {
 		return u, err
 	}
-	content, size, err := r.Blobs.Open(ctx, sum)
+	content, size, err := g.Blobs.Open(ctx, sum)
 	if err != nil {
 		return u, err
 	}
@@ -93,7 +93,7 @@ func (r *Runner) copyStray(ctx context.Context, s store.Stray) (u store.Upload, 
 		return u, err
 	}
 	u = store.Upload{ID: "stray-" + rand.Text(), Bytes: size, Path: fmt.Sprintf("%s.%s", s.Sum[:12], picturespec.TypeOf(head).Ending())}
-	file, err := os.OpenFile(r.uploadPath(u), os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	file, err := os.OpenFile(g.uploadPath(u), os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
 		return u, err
 	}
@@ -103,7 +103,7 @@ func (r *Runner) copyStray(ctx context.Context, s store.Stray) (u store.Upload, 
 		err = ErrStrayDamaged
 	}
 	if err != nil {
-		return u, errors.Join(err, os.Remove(r.uploadPath(u)))
+		return u, errors.Join(err, os.Remove(g.uploadPath(u)))
 	}
 	return u, nil
 }

@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"bytes"
@@ -20,24 +20,24 @@ const refreshAtOnce = 100
 
 // RefreshFingerprints computes fingerprints and tints from thumbnails, where an earlier version of Ambrosa computed them in
 // another way. It stops after refreshFor; the rest follows the next time. Until then such a picture looks like no other.
-func (r *Runner) RefreshFingerprints(ctx context.Context) error {
+func (g *Gatherer) RefreshFingerprints(ctx context.Context) error {
 	end := time.Now().Add(refreshFor)
 	var last []byte
 	for time.Now().Before(end) {
-		sums, err := r.Store.OutdatedFingerprints(ctx, last, refreshAtOnce)
+		sums, err := g.Store.OutdatedFingerprints(ctx, last, refreshAtOnce)
 		if err != nil || len(sums) == 0 {
 			return err
 		}
 		last = sums[len(sums)-1]
 		looks := make([]store.Fingerprinted, 0, len(sums))
 		for _, sum := range sums {
-			look, err := r.fingerprintOf(ctx, blob.Sum(sum))
+			look, err := g.fingerprintOf(ctx, blob.Sum(sum))
 			if err != nil {
 				return err
 			}
 			looks = append(looks, look)
 		}
-		if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.SetFingerprints(ctx, tx, looks) }); err != nil {
+		if err := g.Store.Step(ctx, func(tx *door.Tx) error { return store.SetFingerprints(ctx, tx, looks) }); err != nil {
 			return err
 		}
 	}
@@ -45,21 +45,21 @@ func (r *Runner) RefreshFingerprints(ctx context.Context) error {
 }
 
 // fingerprintOf computes a picture's fingerprint and tint; none if its thumbnail is missing or cannot be decoded.
-func (r *Runner) fingerprintOf(ctx context.Context, sum blob.Sum) (store.Fingerprinted, error) {
+func (g *Gatherer) fingerprintOf(ctx context.Context, sum blob.Sum) (store.Fingerprinted, error) {
 	look := store.Fingerprinted{Sum: sum[:]}
-	thumbnail, err := r.Blobs.Rendition(ctx, sum, ThumbnailSize)
+	thumbnail, err := g.Blobs.Rendition(ctx, sum, ThumbnailSize)
 	if errors.Is(err, blob.ErrNotFound) {
-		return look, r.Blobs.There(ctx) // it is missing only where this is the right store
+		return look, g.Blobs.There(ctx) // it is missing only where this is the right store
 	}
 	if err != nil {
 		return look, err
 	}
-	file, err := r.Blobs.Spool(bytes.NewReader(thumbnail), 0)
+	file, err := g.Blobs.Spool(bytes.NewReader(thumbnail), 0)
 	if err != nil {
 		return look, err
 	}
 	defer file.Remove()
-	result, err := r.Pictures.Look(ctx, file.Path)
+	result, err := g.Pictures.Look(ctx, file.Path)
 	if err != nil {
 		return look, fmt.Errorf("look at the thumbnail of %x: %w", sum, err)
 	}

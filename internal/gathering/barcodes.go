@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"context"
@@ -16,47 +16,35 @@ import (
 	"ambrosa/internal/contained"
 	"ambrosa/internal/door"
 	"ambrosa/internal/store"
-)
-
-func init() {
-	register(Kind{Name: looseBarcodes, Action: identity.LotScan,
-		Doing: "Reading barcodes", Leads: ToLot, Long: true, work: (*Runner).readBarcodes})
-	register(Kind{Name: allBarcodes, Action: identity.LotScan,
-		Doing: "Reading barcodes", Leads: ToLot, Long: true, work: (*Runner).readBarcodes})
-}
-
-// The two runs that read barcodes in pictures: of a lot's loose files, and of all.
-const (
-	looseBarcodes = "barcodes"
-	allBarcodes   = "all barcodes"
+	"ambrosa/internal/task"
 )
 
 // ReadBarcodes queues reading the barcodes in the pictures of all of a lot's files;
 // those of its loose files are read by themselves after pairing.
-func (r *Runner) ReadBarcodes(ctx context.Context, who identity.Actor, lot int64) (id int64, err error) {
-	err = r.Store.Do(ctx, door.By(who, identity.LotScan, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
-		id, err = r.Queue(ctx, tx, who, allBarcodes, store.About{Lot: lot})
+func (g *Gatherer) ReadBarcodes(ctx context.Context, who identity.Actor, lot int64) (id int64, err error) {
+	err = g.Store.Do(ctx, door.By(who, identity.LotScan, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
+		id, err = g.Runs.Queue(ctx, tx, who, AllBarcodesRun, store.About{Lot: lot})
 		return err
 	})
 	return id, err
 }
 
-// readBarcodes looks for barcodes in the pictures of a lot's loose files that were not
+// DoReadBarcodes looks for barcodes in the pictures of a lot's loose files that were not
 // looked at before, and has the lot read again when it finds any.
-func (r *Runner) readBarcodes(ctx context.Context, run store.Run, p *progress) (string, error) {
-	pictures, err := r.Store.UnlookedBlobs(ctx, run.LotID, run.Kind == allBarcodes)
+func (g *Gatherer) DoReadBarcodes(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	pictures, err := g.Store.UnlookedBlobs(ctx, run.LotID, run.Kind == AllBarcodesRun)
 	if err != nil {
 		return "", err
 	}
-	p.set(0, int64(len(pictures)))
+	p.Set(0, int64(len(pictures)))
 	var found atomic.Int64
 	group, within := errgroup.WithContext(ctx)
-	group.SetLimit(r.Pictures.Decoders())
+	group.SetLimit(g.Pictures.Decoders())
 	for _, picture := range pictures {
 		group.Go(contained.Safely(func() error {
-			n, err := r.lookAt(within, picture.Sum)
+			n, err := g.lookAt(within, picture.Sum)
 			found.Add(int64(n))
-			p.add(1, 0)
+			p.Add(1, 0)
 			return err
 		}))
 	}
@@ -64,13 +52,13 @@ func (r *Runner) readBarcodes(ctx context.Context, run store.Run, p *progress) (
 		return "", err
 	}
 	// A process that died may have recorded some and not read the lot with them.
-	waiting, err := r.Store.CodesToHeed(ctx, run.LotID)
+	waiting, err := g.Store.CodesToHeed(ctx, run.LotID)
 	if err != nil {
 		return "", err
 	}
 	if waiting > 0 {
-		if err := r.Index.ReadLot(ctx, run.LotID, func(int64, int64) {}); errors.Is(err, lot.ErrApplied) {
-			return decisionsStand, nil
+		if err := g.Index.ReadLot(ctx, run.LotID, func(int64, int64) {}); errors.Is(err, lot.ErrApplied) {
+			return DecisionsStand, nil
 		} else if err != nil {
 			return "", err
 		}
@@ -84,15 +72,15 @@ const maxCode = 3_000
 
 // lookAt reads and records the barcodes of a picture, and returns how many there
 // are.
-func (r *Runner) lookAt(ctx context.Context, bytes []byte) (int, error) {
+func (g *Gatherer) lookAt(ctx context.Context, bytes []byte) (int, error) {
 	var sum blob.Sum
 	copy(sum[:], bytes)
-	path, done, err := r.Blobs.Local(ctx, sum)
+	path, done, err := g.Blobs.Local(ctx, sum)
 	if err != nil {
 		return 0, err
 	}
 	defer done()
-	result, err := r.Pictures.Codes(ctx, path)
+	result, err := g.Pictures.Codes(ctx, path)
 	if err != nil {
 		return 0, err
 	}
@@ -100,5 +88,5 @@ func (r *Runner) lookAt(ctx context.Context, bytes []byte) (int, error) {
 	for _, c := range result.Codes {
 		codes = append(codes, store.Code{Text: legible.Short(legible.Name(c.Text), maxCode), Format: c.Format, Points: c.Points})
 	}
-	return len(codes), r.Store.Step(ctx, func(tx *door.Tx) error { return store.SetCodes(ctx, tx, bytes, codes) })
+	return len(codes), g.Store.Step(ctx, func(tx *door.Tx) error { return store.SetCodes(ctx, tx, bytes, codes) })
 }

@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"context"
@@ -22,7 +22,7 @@ import (
 
 // Dropped makes lots of what people drop.
 type Dropped struct {
-	Runner *Runner
+	*Gatherer
 	Server *dropfolder.Server
 	Quiet  time.Duration // how long nothing has to change before a lot is made
 
@@ -44,7 +44,7 @@ func (d *Dropped) Watch(ctx context.Context) {
 			leftOver = err != nil
 		}
 		if err = errors.Join(err, d.takeQuiet(ctx)); err != nil && ctx.Err() == nil {
-			d.Runner.Log.Error("look into the drop folder", "error", err, "again", pause)
+			d.Log.Error("look into the drop folder", "error", err, "again", pause)
 			pause = min(2*pause, longestPause)
 		} else {
 			pause = begin
@@ -62,7 +62,7 @@ const longestPause = 10 * time.Minute
 
 // takeQuiet makes lots of the files of those who have been quiet.
 func (d *Dropped) takeQuiet(ctx context.Context) error {
-	people, failed := d.Runner.Store.DropPeople(ctx)
+	people, failed := d.Store.DropPeople(ctx)
 	for _, name := range people {
 		waiting, err := d.Server.Waiting(name)
 		if err != nil || waiting.Files == 0 || time.Since(waiting.Changed) < d.Quiet {
@@ -78,13 +78,13 @@ func (d *Dropped) takeQuiet(ctx context.Context) error {
 
 // TakeNow is Take, because somebody asks for it.
 func (d *Dropped) TakeNow(ctx context.Context, who identity.Actor, name string) (lot int64, err error) {
-	if err := d.Runner.Store.Allowed(who, identity.DropTake); err != nil {
+	if err := d.Store.Allowed(who, identity.DropTake); err != nil {
 		return 0, err
 	}
 	if lot, err = d.Take(ctx, name); err != nil {
 		return lot, err
 	}
-	return lot, d.Runner.Store.Do(ctx, door.By(who, identity.DropTake, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
+	return lot, d.Store.Do(ctx, door.By(who, identity.DropTake, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
 		tx.Changed(nil, map[string]string{"dropped by": name})
 		return nil
 	})
@@ -107,7 +107,7 @@ func (d *Dropped) Take(ctx context.Context, name string) (lot int64, err error) 
 	}
 	folder := filepath.Join(d.taken(), strconv.FormatInt(lot, 10))
 	if err := d.Server.Take(name, folder); err != nil {
-		return 0, errors.Join(err, d.Runner.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
+		return 0, errors.Join(err, d.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
 	}
 	return lot, d.gather(ctx, lot, folder)
 }
@@ -129,7 +129,7 @@ func (d *Dropped) goOn(ctx context.Context) error {
 		}
 		failed = errors.Join(failed, d.takeUp(ctx, lot, filepath.Join(d.taken(), entry.Name())))
 	}
-	empty, err := d.Runner.Store.EmptyDropLots(ctx)
+	empty, err := d.Store.EmptyDropLots(ctx)
 	if err != nil {
 		return errors.Join(failed, err)
 	}
@@ -137,7 +137,7 @@ func (d *Dropped) goOn(ctx context.Context) error {
 		if _, err := os.Stat(filepath.Join(d.taken(), strconv.FormatInt(lot, 10))); err == nil {
 			continue // it waits for what is there
 		}
-		failed = errors.Join(failed, d.Runner.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
+		failed = errors.Join(failed, d.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
 	}
 	return failed
 }
@@ -145,7 +145,7 @@ func (d *Dropped) goOn(ctx context.Context) error {
 // takeUp gathers a folder into the lot that it was taken for; where that lot is
 // gone, or is another by now, into a new one.
 func (d *Dropped) takeUp(ctx context.Context, lot int64, folder string) error {
-	waits, err := d.Runner.Store.WaitsForDrop(ctx, lot)
+	waits, err := d.Store.WaitsForDrop(ctx, lot)
 	if err != nil {
 		return err
 	}
@@ -162,7 +162,7 @@ func (d *Dropped) takeUp(ctx context.Context, lot int64, folder string) error {
 		}
 		to := filepath.Join(d.taken(), strconv.FormatInt(lot, 10))
 		if err := os.Rename(folder, to); err != nil {
-			return errors.Join(err, d.Runner.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
+			return errors.Join(err, d.Receiver.ForgetEmpty(ctx, identity.Ambrosa, lot))
 		}
 		folder = to
 	}
@@ -172,7 +172,7 @@ func (d *Dropped) takeUp(ctx context.Context, lot int64, folder string) error {
 // newLot opens a lot for what was dropped.
 func (d *Dropped) newLot(ctx context.Context, who identity.Actor, name string) (int64, error) {
 	name += " " + time.Now().Format("2006-01-02 15:04")
-	return d.Runner.Receiver.Open(ctx, who, store.NewLot{Name: name, Origin: "drop", Uploads: 1})
+	return d.Receiver.Open(ctx, who, store.NewLot{Name: name, Origin: "drop", Uploads: 1})
 }
 
 // holdsFiles tells whether there is a file in a folder or below.
@@ -191,15 +191,15 @@ func holdsFiles(folder string) (held bool, err error) {
 // It may be broken off anywhere and called again: a file is recorded before it
 // is moved, and found again as long as it is not.
 func (d *Dropped) gather(ctx context.Context, lot int64, folder string) error {
-	r := d.Runner
+	g := d.Gatherer
 	var uploads []store.Upload
 	var files []string
 	flush := func() error {
-		if err := r.Store.Step(ctx, func(tx *door.Tx) error { return store.AddUploads(ctx, tx, uploads) }); err != nil {
+		if err := g.Store.Step(ctx, func(tx *door.Tx) error { return store.AddUploads(ctx, tx, uploads) }); err != nil {
 			return err
 		}
 		for i, u := range uploads {
-			if err := os.Rename(files[i], r.uploadPath(u)); err != nil {
+			if err := os.Rename(files[i], g.uploadPath(u)); err != nil {
 				return err
 			}
 		}
@@ -239,7 +239,7 @@ func (d *Dropped) gather(ctx context.Context, lot int64, folder string) error {
 	if err != nil {
 		return fmt.Errorf("take what was dropped: %w", err)
 	}
-	if err := r.Receiver.Close(ctx, identity.Ambrosa, lot); err != nil {
+	if err := g.Receiver.Close(ctx, identity.Ambrosa, lot); err != nil {
 		return err
 	}
 	return os.RemoveAll(folder)

@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"context"
@@ -15,6 +15,7 @@ import (
 	"ambrosa/internal/origin"
 	"ambrosa/internal/origin/page"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 // Limits of a crawl where its recipe gives none.
@@ -31,7 +32,7 @@ const (
 func (f *fetch) crawl(ctx context.Context, client *page.Client) error {
 	reader, err := harvest.NewReader(*f.origin.Recipe)
 	if err != nil {
-		return failure{"The recipe cannot be used: " + err.Error()}
+		return task.Failure{Reason: "The recipe cannot be used: " + err.Error()}
 	}
 	c := &crawl{fetch: f, client: client, reader: reader, maxPages: crawlPages, maxFiles: crawlFiles}
 	if n := f.origin.Recipe.MaxPages; n > 0 {
@@ -58,7 +59,7 @@ func (f *fetch) crawl(ctx context.Context, client *page.Client) error {
 		return err
 	}
 	for ctx.Err() == nil {
-		f.p.set(c.state.Visited, c.state.Pages)
+		f.p.Set(c.state.Visited, c.state.Pages)
 		if c.state.Visited >= c.maxPages || c.state.Files >= c.maxFiles || c.idle >= barren {
 			return c.end(ctx, true)
 		}
@@ -349,5 +350,5 @@ func (c *crawl) end(ctx context.Context, atLimit bool) error {
 	default:
 		why = "no address leads to a picture; the log says why"
 	}
-	return failure{"The recipe brings nothing: " + why + "."}
+	return task.Failure{Reason: "The recipe brings nothing: " + why + "."}
 }

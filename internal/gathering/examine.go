@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"context"
@@ -13,7 +13,6 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/picturespec"
 	"ambrosa/internal/archive"
@@ -22,67 +21,63 @@ import (
 	"ambrosa/internal/door"
 	"ambrosa/internal/picture"
 	"ambrosa/internal/store"
+	"ambrosa/internal/task"
 )
 
 // ThumbnailSize is the longer side of the thumbnails made at examination, in
 // pixels.
 const ThumbnailSize = blob.ThumbnailSize
 
-func init() {
-	register(Kind{Name: "examine", Action: identity.LotExamine,
-		Doing: "Examining", Leads: ToLot, Long: true, Items: true, work: (*Runner).examineLot})
-}
-
-// examineLot stores, measures and lists every file of a lot's uploads; files that
+// DoExamine stores, measures and lists every file of a lot's uploads; files that
 // are listed already are passed over. Then the lot is paired.
-func (r *Runner) examineLot(ctx context.Context, run store.Run, p *progress) (string, error) {
-	uploads, err := r.Store.OpenUploads(ctx, run.LotID)
+func (g *Gatherer) DoExamine(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	uploads, err := g.Store.OpenUploads(ctx, run.LotID)
 	if err != nil {
 		return "", err
 	}
 	for _, u := range uploads {
-		p.add(0, r.countEntries(ctx, u))
+		p.Add(0, g.countEntries(ctx, u))
 	}
-	if err := r.examineUploads(ctx, run, uploads, p); err != nil {
+	if err := g.examineUploads(ctx, run, uploads, p); err != nil {
 		return "", err
 	}
-	if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+	if err := g.Store.Step(ctx, func(tx *door.Tx) error {
 		return errors.Join(store.MarkFiles(ctx, tx, run.LotID), store.GiveLinkRights(ctx, tx, run.LotID))
 	}); err != nil {
 		return "", err
 	}
-	err = r.Store.Step(ctx, func(tx *door.Tx) error {
-		_, err := r.Queue(ctx, tx, run.Who(), "pair", store.About{Lot: run.LotID})
+	err = g.Store.Step(ctx, func(tx *door.Tx) error {
+		_, err := g.Runs.Queue(ctx, tx, run.Who(), PairRun, store.About{Lot: run.LotID})
 		return err
 	})
-	done, _ := p.get()
+	done, _ := p.Get()
 	return fmt.Sprintf("%d files examined", done), err
 }
 
-func (r *Runner) uploadPath(u store.Upload) string { return filepath.Join(r.Uploads, u.ID) }
+func (g *Gatherer) uploadPath(u store.Upload) string { return filepath.Join(g.Uploads, u.ID) }
 
 // countEntries tells how many files an upload holds, as far as its table of
 // contents tells; what has none counts as one.
-func (r *Runner) countEntries(ctx context.Context, u store.Upload) int64 {
-	name := r.uploadPath(u)
+func (g *Gatherer) countEntries(ctx context.Context, u store.Upload) int64 {
+	name := g.uploadPath(u)
 	if kind, err := typeOf(name); err != nil || kind != picturespec.Zip || !opens(kind, u.Path) {
 		return 1
 	}
-	n, ok := archive.Count(ctx, r.Readers, name)
+	n, ok := archive.Count(ctx, g.Readers, name)
 	if !ok {
 		return 1
 	}
-	return min(n, int64(r.Limits.Entries))
+	return min(n, int64(g.Limits.Entries))
 }
 
 // examination is a lot on its way: entries are spooled one after the other,
 // decoded side by side, and written in batches.
 type examination struct {
-	*Runner
+	*Gatherer
 	lot     int64
 	spooled chan spooledEntry
 	results chan store.Examined
-	p       *progress
+	p       *task.Progress
 }
 
 // source is an upload that entries come from.
@@ -103,50 +98,50 @@ type spooledEntry struct {
 	file   blob.Spooled
 }
 
-func (r *Runner) examineUploads(ctx context.Context, run store.Run, uploads []store.Upload, p *progress) error {
-	seen, err := r.Store.SeenEntries(ctx, run.LotID)
+func (g *Gatherer) examineUploads(ctx context.Context, run store.Run, uploads []store.Upload, p *task.Progress) error {
+	seen, err := g.Store.SeenEntries(ctx, run.LotID)
 	if err != nil {
 		return err
 	}
-	whole, err := r.lotBudget(ctx, run.LotID)
+	whole, err := g.lotBudget(ctx, run.LotID)
 	if err != nil {
 		return err
 	}
 	sources := make([]*source, 0, len(uploads))
 	for _, u := range uploads {
-		sources = append(sources, &source{upload: u, seen: seen[u.ID], budget: r.Limits.BudgetFor(u.Bytes).Within(whole)})
+		sources = append(sources, &source{upload: u, seen: seen[u.ID], budget: g.Limits.BudgetFor(u.Bytes).Within(whole)})
 	}
-	err = r.examineAll(ctx, run.LotID, p, func(ctx context.Context, e *examination) error { return e.walkAll(ctx, sources) })
+	err = g.examineAll(ctx, run.LotID, p, func(ctx context.Context, e *examination) error { return e.walkAll(ctx, sources) })
 	if err != nil {
 		return err
 	}
-	return r.finish(ctx, run, sources)
+	return g.finish(ctx, run, sources)
 }
 
 // lotBudget is how much all uploads of a lot may expand to: what its link still
 // takes, where it came through one.
-func (r *Runner) lotBudget(ctx context.Context, lot int64) (*archive.Budget, error) {
-	left, name, err := r.Store.LinkLeft(ctx, lot)
+func (g *Gatherer) lotBudget(ctx context.Context, lot int64) (*archive.Budget, error) {
+	left, name, err := g.Store.LinkLeft(ctx, lot)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		return archive.NewBudget(r.Limits.Entries, r.Limits.Total, ""), nil
+		return archive.NewBudget(g.Limits.Entries, g.Limits.Total, ""), nil
 	case err != nil:
 		return nil, err
 	}
-	return archive.NewBudget(r.Limits.Entries, left, fmt.Sprintf("the address of %s takes, %.1f MB", name, float64(left)/1e6)), nil
+	return archive.NewBudget(g.Limits.Entries, left, fmt.Sprintf("the address of %s takes, %.1f MB", name, float64(left)/1e6)), nil
 }
 
 // examineAll stores, measures and lists the files of a lot that bring spools.
-func (r *Runner) examineAll(ctx context.Context, lot int64, p *progress, bring func(context.Context, *examination) error) error {
-	e := &examination{Runner: r, lot: lot, p: p,
-		spooled: make(chan spooledEntry, 2*r.Pictures.Decoders()), results: make(chan store.Examined, 64)}
+func (g *Gatherer) examineAll(ctx context.Context, lot int64, p *task.Progress, bring func(context.Context, *examination) error) error {
+	e := &examination{Gatherer: g, lot: lot, p: p,
+		spooled: make(chan spooledEntry, 2*g.Pictures.Decoders()), results: make(chan store.Examined, 64)}
 	group, within := errgroup.WithContext(ctx)
 	group.Go(contained.Safely(func() error {
 		defer close(e.spooled)
 		return bring(within, e)
 	}))
 	decoders, decoding := errgroup.WithContext(within)
-	for range r.Pictures.Decoders() {
+	for range g.Pictures.Decoders() {
 		decoders.Go(contained.Safely(func() error { return e.decode(decoding) }))
 	}
 	group.Go(func() error {
@@ -163,37 +158,37 @@ func (r *Runner) examineAll(ctx context.Context, lot int64, p *progress, bring f
 
 // finish records what became of uploads, and lets those go whose every byte is
 // stored as a blob now; what could not be read whole is kept.
-func (r *Runner) finish(ctx context.Context, run store.Run, sources []*source) error {
+func (g *Gatherer) finish(ctx context.Context, run store.Run, sources []*source) error {
 	var ids, problems []string
 	for _, s := range sources {
 		ids, problems = append(ids, s.upload.ID), append(problems, s.problem)
 		if s.problem == "" {
 			continue
 		}
-		if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+		if err := g.Store.Step(ctx, func(tx *door.Tx) error {
 			return store.Log(ctx, tx, run.ID, s.upload.Path+": "+s.problem)
 		}); err != nil {
 			return err
 		}
 	}
-	if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+	if err := g.Store.Step(ctx, func(tx *door.Tx) error {
 		return store.UploadsExamined(ctx, tx, ids, problems)
 	}); err != nil {
 		return err
 	}
 	for _, s := range sources {
 		if s.over || s.problem == "" && !s.refused {
-			r.removeUpload(s.upload.ID)
+			g.RemoveUpload(s.upload.ID)
 		}
 	}
 	return nil
 }
 
-// removeUpload lets an upload's bytes go; what is not there is gone already.
-func (r *Runner) removeUpload(id string) {
+// RemoveUpload lets an upload's bytes go; what is not there is gone already.
+func (g *Gatherer) RemoveUpload(id string) {
 	for _, name := range []string{id, id + ".info"} {
-		if err := os.Remove(filepath.Join(r.Uploads, name)); err != nil && !errors.Is(err, os.ErrNotExist) {
-			r.Log.Error("remove an upload that is stored", "upload", id, "error", err)
+		if err := os.Remove(filepath.Join(g.Uploads, name)); err != nil && !errors.Is(err, os.ErrNotExist) {
+			g.Log.Error("remove an upload that is stored", "upload", id, "error", err)
 		}
 	}
 }
@@ -215,8 +210,8 @@ func (e *examination) walkAll(ctx context.Context, sources []*source) error {
 	return nil
 }
 
-// deadly is how often the process may end while it reads one upload.
-const deadly = 2
+// Deadly is how often the process may end while it reads one upload.
+const Deadly = 2
 
 // tried walks an upload, unless the process ended twice while it did.
 func (e *examination) tried(ctx context.Context, s *source) error {
@@ -226,7 +221,7 @@ func (e *examination) tried(ctx context.Context, s *source) error {
 	if err != nil {
 		return err
 	}
-	if attempt > deadly {
+	if attempt > Deadly {
 		return archive.Refused{Reason: "reading it ended the program twice, so it is not read again"}
 	}
 	err = e.walk(ctx, s)
@@ -310,7 +305,7 @@ func (s *source) take() int {
 func (e *examination) spool(ctx context.Context, s *source, name string, read func() (blob.Spooled, error), mayOpen bool) error {
 	number := s.take()
 	if s.seen[number] {
-		e.p.add(1, 0)
+		e.p.Add(1, 0)
 		return nil
 	}
 	file, err := read()
@@ -469,7 +464,7 @@ func (e *examination) write(ctx context.Context) error {
 		if err := e.Store.Step(ctx, func(tx *door.Tx) error { return store.AddFiles(ctx, tx, e.lot, batch) }); err != nil {
 			return fmt.Errorf("write examined files: %w", err)
 		}
-		e.p.add(int64(len(batch)), 0)
+		e.p.Add(int64(len(batch)), 0)
 		batch = batch[:0]
 		return nil
 	}

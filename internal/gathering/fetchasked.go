@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"context"
@@ -13,8 +13,8 @@ import (
 
 // Fetch queues fetching what is new at an origin. ErrChanged means that a fetch
 // is under way.
-func (r *Runner) Fetch(ctx context.Context, who identity.Actor, origin int64) (id int64, err error) {
-	err = r.Store.Do(ctx, door.By(who, identity.OriginFetch, audit.Of(identity.Origin, origin)), func(tx *door.Tx) error {
+func (g *Gatherer) Fetch(ctx context.Context, who identity.Actor, origin int64) (id int64, err error) {
+	err = g.Store.Do(ctx, door.By(who, identity.OriginFetch, audit.Of(identity.Origin, origin)), func(tx *door.Tx) error {
 		busy, err := store.FetchBusy(ctx, tx, origin)
 		if err != nil {
 			return err
@@ -22,7 +22,7 @@ func (r *Runner) Fetch(ctx context.Context, who identity.Actor, origin int64) (i
 		if busy {
 			return fmt.Errorf("a fetch is under way: %w", store.ErrChanged)
 		}
-		id, err = r.Queue(ctx, tx, who, "fetch", store.About{Origin: origin})
+		id, err = g.Runs.Queue(ctx, tx, who, FetchRun, store.About{Origin: origin})
 		return err
 	})
 	return id, err
@@ -30,19 +30,19 @@ func (r *Runner) Fetch(ctx context.Context, who identity.Actor, origin int64) (i
 
 // TakePictures queues fetching pictures of a page that a person chose, and
 // returns the lot they come to.
-func (r *Runner) TakePictures(
+func (g *Gatherer) TakePictures(
 	ctx context.Context, who identity.Actor, address, title string, items []store.FetchItem,
 ) (lot int64, err error) {
 	name := title
 	if name == "" {
 		name = address
 	}
-	err = r.Store.Do(ctx, door.By(who, identity.OriginPictures), func(tx *door.Tx) error {
+	err = g.Store.Do(ctx, door.By(who, identity.OriginPictures), func(tx *door.Tx) error {
 		o, err := store.PagesOrigin(ctx, tx)
 		if err != nil {
 			return err
 		}
-		lot, err = r.fetchChosen(ctx, tx, who, o, name, items)
+		lot, err = g.fetchChosen(ctx, tx, who, o, name, items)
 		return err
 	})
 	return lot, err
@@ -53,8 +53,8 @@ var ErrFetching = errors.New("its pictures are being fetched")
 
 // TakeForSheet queues fetching the pictures that a sheet names by address, and returns
 // the lot they come to. The error may be ErrFetching.
-func (r *Runner) TakeForSheet(ctx context.Context, who identity.Actor, of store.Sheet, items []store.FetchItem) (lot int64, err error) {
-	err = r.Store.Do(ctx, door.By(who, identity.OriginPictures, audit.Of(identity.Sheet, of.ID)), func(tx *door.Tx) error {
+func (g *Gatherer) TakeForSheet(ctx context.Context, who identity.Actor, of store.Sheet, items []store.FetchItem) (lot int64, err error) {
+	err = g.Store.Do(ctx, door.By(who, identity.OriginPictures, audit.Of(identity.Sheet, of.ID)), func(tx *door.Tx) error {
 		busy, err := store.SheetFetching(ctx, tx, of.ID)
 		if err != nil {
 			return err
@@ -66,7 +66,7 @@ func (r *Runner) TakeForSheet(ctx context.Context, who identity.Actor, of store.
 		if err != nil {
 			return err
 		}
-		if lot, err = r.fetchChosen(ctx, tx, who, o, "Pictures of "+of.Name, items); err != nil {
+		if lot, err = g.fetchChosen(ctx, tx, who, o, "Pictures of "+of.Name, items); err != nil {
 			return err
 		}
 		return store.TakenForSheet(ctx, tx, lot, of.ID)
@@ -75,26 +75,26 @@ func (r *Runner) TakeForSheet(ctx context.Context, who identity.Actor, of store.
 }
 
 // fetchChosen queues a run that fetches files which a person chose.
-func (r *Runner) fetchChosen(
+func (g *Gatherer) fetchChosen(
 	ctx context.Context, tx *door.Tx, who identity.Actor, o store.Origin, name string, items []store.FetchItem,
 ) (lot int64, err error) {
-	id, err := r.Queue(ctx, tx, who, "fetch", store.About{Origin: o.ID})
+	id, err := g.Runs.Queue(ctx, tx, who, FetchRun, store.About{Origin: o.ID})
 	if err != nil {
 		return 0, err
 	}
 	return store.Chosen(ctx, tx, id, o, name, items)
 }
 
-// fetchDue queues the fetches whose time has come.
-func (r *Runner) fetchDue(ctx context.Context) error {
+// FetchDue queues the fetches whose time has come.
+func (g *Gatherer) FetchDue(ctx context.Context) error {
 	for {
-		err := r.Store.Do(ctx, door.By(identity.Due, identity.OriginFetch), func(tx *door.Tx) error {
+		err := g.Store.Do(ctx, door.By(identity.Due, identity.OriginFetch), func(tx *door.Tx) error {
 			due, err := store.DueOrigin(ctx, tx)
 			if err != nil {
 				return err
 			}
 			tx.About(audit.Of(identity.Origin, due))
-			_, err = r.Queue(ctx, tx, identity.Due, "fetch", store.About{Origin: due})
+			_, err = g.Runs.Queue(ctx, tx, identity.Due, FetchRun, store.About{Origin: due})
 			return err
 		})
 		if errors.Is(err, store.ErrNotFound) {

@@ -1,0 +1,58 @@
+// Package gathering is the use cases of what comes in: uploads are examined, origins fetched from, pages crawled, barcode services
+// asked, dropped files taken, barcodes read from pictures.
+package gathering
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"ambrosa/internal/archive"
+	"ambrosa/internal/blob"
+	"ambrosa/internal/contained"
+	"ambrosa/internal/drives"
+	"ambrosa/internal/importing"
+	"ambrosa/internal/picture"
+	"ambrosa/internal/reading"
+	"ambrosa/internal/receiving"
+	"ambrosa/internal/store"
+)
+
+// Gatherer is the use cases of what comes in.
+type Gatherer struct {
+	Store    *store.Store
+	Runs     store.Queue
+	Blobs    *blob.Store
+	Pictures *picture.Pool
+	Readers  contained.Program // of archives and sheets
+	Receiver *receiving.Receiver
+	Drives   *drives.Opener
+	Index    *reading.Index
+	Importer *importing.Importer
+	Uploads  string // folder that complete uploads lie in, by id
+	Limits   archive.Limits
+	Log      *slog.Logger
+}
+
+// The kinds of runs that are queued.
+const (
+	ExamineRun       = "examine"
+	FetchRun         = "fetch"
+	LookupRun        = "lookup"
+	LooseBarcodesRun = "barcodes"     // of a lot's loose files
+	AllBarcodesRun   = "all barcodes" // of all of a lot's files
+	PairRun          = "pair"
+)
+
+// DecisionsStand is what a run says that may not change verdicts.
+const DecisionsStand = "The lot is applied, or a plan of it is under way: its verdicts stay as they are."
+
+// pause waits, and returns false when ctx ended meanwhile.
+func pause(ctx context.Context, wait time.Duration) bool {
+	select {
+	case <-ctx.Done():
+		return false
+	case <-time.After(wait):
+		return true
+	}
+}
