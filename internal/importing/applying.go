@@ -63,7 +63,8 @@ func (m *Importer) DoImport(ctx context.Context, who identity.Actor, id int64, s
 
 // importSome imports the next products, in one transaction.
 func (m *Importer) importSome(ctx context.Context, who identity.Actor, judge *sheet.Judge, i store.Import) (after store.Import, err error) {
-	err = m.Store.Do(ctx, door.By(who, identity.ProductImport, audit.Of(identity.Import, i.ID)), func(tx *door.Tx) error {
+	deed := door.By(who, identity.ProductImport, audit.Of(identity.Import, i.ID), audit.Of(identity.Sheet, i.SheetID))
+	err = m.Store.Do(ctx, deed, func(tx *door.Tx) error {
 		if i, err = store.LockImport(ctx, tx, i.ID); err != nil || i.State != "importing" {
 			tx.Unchanged()
 			return err

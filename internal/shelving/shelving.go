@@ -46,6 +46,7 @@ func (s *Shelver) Change(ctx context.Context, who identity.Actor, files []int64,
 		}
 		done = ShelfChange{Changed: len(places), Left: len(files) - len(there)}
 		if len(places) == 0 {
+			tx.Unchanged()
 			return nil
 		}
 		aside, err := setAside(ctx, tx, who, standing, put)

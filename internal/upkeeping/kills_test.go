@@ -29,7 +29,7 @@ const (
 	killedSeed     = "AMBROSA_KILLED_SEED"
 )
 
-// alive is what such a process says when it begins to work.
+// alive is what such a process says whenever it has done something.
 const alive = "alive"
 
 // TestKills kills processes (with a signal that none can catch) while they work in one library,
@@ -49,7 +49,7 @@ func TestKills(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 8))
 	begun := 0
 	for n := range kills {
-		w.kills(database, folder, n, time.Duration(20+r.IntN(500))*time.Millisecond)
+		w.kills(database, folder, n, 5+r.IntN(120), time.Duration(r.IntN(20))*time.Millisecond)
 		begun += int(w.count(`select count(*) from receipt where ended_at is null`))
 		w.goesOn(t.Context())
 		w.holds(t.Context())
@@ -64,8 +64,8 @@ func TestKills(t *testing.T) {
 	}
 }
 
-// kills starts a process that works in the library, and kills it some time after it began.
-func (w *world) kills(database, folder string, seed int, after time.Duration) {
+// kills starts a process that works in the library, and kills it some time after it did so many things: a busy machine takes longer.
+func (w *world) kills(database, folder string, seed, deeds int, after time.Duration) {
 	w.t.Helper()
 	process := exec.Command(os.Args[0], "-test.run=^TestToBeKilled$")
 	process.Env = append(os.Environ(), killedDatabase+"="+database, killedFolder+"="+folder, fmt.Sprintf("%s=%d", killedSeed, seed))
@@ -79,7 +79,10 @@ func (w *world) kills(database, folder string, seed int, after time.Duration) {
 		w.t.Fatal(err)
 	}
 	said := bufio.NewScanner(out)
-	for said.Scan() && said.Text() != alive {
+	for done := 0; done < deeds && said.Scan(); {
+		if said.Text() == alive {
+			done++
+		}
 	}
 	time.Sleep(after)
 	w.must(process.Process.Kill())
@@ -131,7 +134,6 @@ func TestToBeKilled(t *testing.T) {
 	}
 	w := worldOf(t, database, os.Getenv(killedFolder))
 	w.known(t.Context())
-	fmt.Println(alive)
 	var group sync.WaitGroup
 	for person := range uint64(4) {
 		group.Go(func() {
@@ -141,7 +143,9 @@ func TestToBeKilled(t *testing.T) {
 				if errors.Is(err, store.ErrNotFound) || errors.Is(err, store.ErrChanged) {
 					continue
 				}
-				if err != nil {
+				if err == nil {
+					fmt.Println(alive)
+				} else {
 					fmt.Fprintln(os.Stderr, err)
 					os.Exit(1)
 				}

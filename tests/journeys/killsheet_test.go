@@ -109,7 +109,7 @@ func TestAnImportKilledAtAnyMoment(t *testing.T) {
 		fmt.Sprintf("(%d,%d,0)", killRows-killProducts, killProducts) {
 		t.Errorf("rows counted: %s", rows)
 	}
-	killed.post("/api/v1/imports/1/revert", nil, nil)
+	killed.post(fmt.Sprintf("/api/v1/imports/%d/revert", killed.count("select max(id) from sheet_import")), nil, nil)
 	inRevert := killed.killWhile(r, 20-inImport, "reverted")
 	if got := killed.catalog(); got != before {
 		t.Errorf("before: %s, reverted and killed %d times: %s", before, inRevert, got)

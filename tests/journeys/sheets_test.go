@@ -168,6 +168,7 @@ func TestCategoriesByASheetAndByHand(t *testing.T) {
 	v.do(v.page.Press("x", kb.Enter))
 	v.until("the title to be changed", func() bool { return v.rows("select title from product where id = 1") != was })
 	v.says("by hand, ")
-	v.clickIn(`document.querySelector('[aria-label="Picture and history"] .history:last-child')`, "Revert")
+	v.clickIn(`([...document.querySelectorAll('[aria-label=History] .history-line')].find(l => l.innerText.includes('edited product data'))
+		?? document.createElement('div'))`, "Revert")
 	v.until("the title to be as it was", func() bool { return v.rows("select title from product where id = 1") == was })
 }
