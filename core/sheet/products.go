@@ -11,7 +11,7 @@ type RowProblem struct {
 	Column string `json:"column"`
 	Value  string `json:"value"`
 	Reason string `json:"reason"`
-	Kept   bool   `json:"kept" doc:"The row was taken all the same: this is only said of it"`
+	Kept   bool   `json:"kept" doc:"The row was taken all the same, without this cell where it cannot be used"`
 }
 
 // codesSeparator parts codes in one cell of a sheet that a program sends.

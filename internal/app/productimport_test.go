@@ -23,7 +23,8 @@ func TestWhatAProgramImportsIsASheet(t *testing.T) {
 	}
 	const rows = "sku,product,title,gtin,Colour\nAT-1,AT,Lamp,4006381333931,red\nAT-2,AT,Lamp,4006381333932,blue\nAT-3,AT,Lamp,,green\n"
 	taken := send("erp.csv", rows)
-	if taken.Rows != 3 || taken.Created != 2 || taken.Products != 1 || taken.Refused != 1 || taken.Problems[0].Row != 3 {
+	if taken.Rows != 3 || taken.Created != 3 || taken.Products != 1 || taken.Refused != 0 || len(taken.Problems) != 1 ||
+		taken.Problems[0].Row != 3 || !taken.Problems[0].Kept {
 		t.Errorf("%+v", taken)
 	}
 	var sheet struct {
@@ -32,8 +33,8 @@ func TestWhatAProgramImportsIsASheet(t *testing.T) {
 		Totals      struct{ Verdicts map[string]int }
 	}
 	l.do(l.Get(ctx, fmt.Sprintf("/api/v1/sheets/%d", taken.Sheet), &sheet))
-	if sheet.Name != "erp.csv" || sheet.State != "open" || sheet.Importing || sheet.Totals.Verdicts["same"] != 2 ||
-		sheet.Totals.Verdicts["refused"] != 1 {
+	if sheet.Name != "erp.csv" || sheet.State != "open" || sheet.Importing || sheet.Totals.Verdicts["same"] != 3 ||
+		sheet.Totals.Verdicts["refused"] != 0 {
 		t.Errorf("%+v", sheet)
 	}
 	product := l.product("AT-1")
@@ -42,7 +43,7 @@ func TestWhatAProgramImportsIsASheet(t *testing.T) {
 	if strings.TrimSpace(told) != string(identity.ProductImport) {
 		t.Errorf("the record says %q of the product", told)
 	}
-	if again := send("erp.csv", rows); again.Import != 0 || again.Unchanged != 2 || again.Created+again.Updated != 0 {
+	if again := send("erp.csv", rows); again.Import != 0 || again.Unchanged != 3 || again.Created+again.Updated != 0 {
 		t.Errorf("again: %+v", again)
 	}
 	changed := send("erp.csv", "sku,title\nAT-1,Table lamp\n")

@@ -23,21 +23,8 @@ func (m *Importer) Remedy(ctx context.Context, who identity.Actor, id int64, rev
 		if found.Revision != revision || found.Rehearsed != revision {
 			return store.ErrChanged
 		}
-		rows = 0
-		for last := 0; ; {
-			asked, err := store.QuestionsBehind(ctx, tx, id, column, kind, last, judgeAtOnce)
-			if err != nil {
-				return err
-			}
-			if len(asked) == 0 {
-				break
-			}
-			n, err := remedyAll(ctx, tx, id, asked, column, kind, deed)
-			if err != nil {
-				return err
-			}
-			rows += n
-			last = asked[len(asked)-1].Row
+		if rows, err = remedyKind(ctx, tx, id, column, kind, deed); err != nil {
+			return err
 		}
 		if _, err := store.CountEdits(ctx, tx, id); err != nil {
 			return err
@@ -45,6 +32,22 @@ func (m *Importer) Remedy(ctx context.Context, who identity.Actor, id int64, rev
 		return m.rehearseSoon(ctx, tx, who, found)
 	})
 	return rows, err
+}
+
+// remedyKind does it for all cells of a column with which the same is the matter, and returns how many rows that are.
+func remedyKind(ctx context.Context, tx *door.Tx, id int64, column int, kind sheet.Matter, deed sheet.Deed) (rows int, err error) {
+	for last := 0; ; {
+		asked, err := store.QuestionsBehind(ctx, tx, id, column, kind, last, judgeAtOnce)
+		if err != nil || len(asked) == 0 {
+			return rows, err
+		}
+		n, err := remedyAll(ctx, tx, id, asked, column, kind, deed)
+		if err != nil {
+			return rows, err
+		}
+		rows += n
+		last = asked[len(asked)-1].Row
+	}
 }
 
 func remedyAll(ctx context.Context, tx *door.Tx, id int64, asked []store.SheetVerdict, column int, kind sheet.Matter,

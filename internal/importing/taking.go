@@ -59,8 +59,7 @@ func (m *Importer) Take(ctx context.Context, who identity.Actor, name string, su
 		}
 		return t, err
 	}
-	judged := t
-	totals, err := m.rehearseAll(ctx, t.Sheet, func(int64, int64) {}, func(j sheet.Judged) { t.add(rows.Mapping, j) }, func() { t = judged })
+	totals, err := m.judgeTaken(ctx, &t, rows.Mapping)
 	if err != nil {
 		return t, err
 	}
@@ -111,6 +110,60 @@ func (m *Importer) keepRows(ctx context.Context, id int64, rows *sheetfile.CSV) 
 		return store.EndReading(ctx, tx, id, store.SheetRead{Header: header, FirstRow: header + 1, Names: rows.Names, Rows: kept.total - 1,
 			Mapping: rows.Mapping, Choices: sheet.Usual})
 	})
+}
+
+// judgeTaken judges what a program sent. A GTIN that is none, or is another's, costs the cell and not the row: it is left out, as a person
+// would do it with a press.
+func (m *Importer) judgeTaken(ctx context.Context, t *Taken, of sheet.Mapping) (store.SheetTotals, error) {
+	judge := func(seen func(sheet.Judged), again func()) (store.SheetTotals, error) {
+		return m.rehearseAll(ctx, t.Sheet, func(int64, int64) {}, seen, again)
+	}
+	first, without := *t, Taken{}
+	totals, err := judge(func(j sheet.Judged) { t.add(of, j); without.addGTINs(of, j) }, func() { *t, without = first, Taken{} })
+	if err != nil || len(without.Problems) == 0 {
+		return totals, err
+	}
+	if err := m.Store.Step(ctx, func(tx *door.Tx) error {
+		for _, q := range totals.Questions {
+			if !q.Refuses || q.Column < 0 || of.Columns[q.Column].Field != sheet.GTIN || !slices.Contains(q.Deeds, sheet.Empty) {
+				continue
+			}
+			if _, err := remedyKind(ctx, tx, t.Sheet, q.Column, q.Kind, sheet.Empty); err != nil {
+				return err
+			}
+		}
+		_, err := store.CountEdits(ctx, tx, t.Sheet)
+		return err
+	}); err != nil {
+		return totals, err
+	}
+	refused := map[int]bool{}
+	totals, err = judge(func(j sheet.Judged) {
+		t.add(of, j)
+		if j.Verdict == sheet.Refused {
+			refused[j.Row] = true
+		}
+	}, func() { *t = first; clear(refused) })
+	for i := range without.Problems {
+		without.Problems[i].Kept = !refused[without.Problems[i].Row]
+	}
+	kept := min(len(without.Problems), mostProblems-len(t.Problems))
+	t.More += without.More + len(without.Problems) - kept
+	t.Problems = append(t.Problems, without.Problems[:kept]...)
+	slices.SortStableFunc(t.Problems, func(a, b sheet.RowProblem) int { return a.Row - b.Row })
+	return totals, err
+}
+
+// addGTINs lists what refuses a row because of its GTIN.
+func (t *Taken) addGTINs(m sheet.Mapping, j sheet.Judged) {
+	j.Cells = slices.DeleteFunc(slices.Clone(j.Cells), func(c sheet.Judgement) bool { return c.Field != sheet.GTIN || !c.Refuses })
+	for _, p := range m.ProblemsOf(j) {
+		if len(t.Problems) < mostProblems {
+			t.Problems = append(t.Problems, p)
+		} else {
+			t.More++
+		}
+	}
 }
 
 // add counts a row as it was judged.
