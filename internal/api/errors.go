@@ -87,8 +87,8 @@ func (s *Server) overtaken(ctx context.Context, err error, what string, by store
 		return problem(errors.Join(err, recordErr), what)
 	}
 	last := lines[0]
-	answer := newProblem(http.StatusConflict, fmt.Sprintf("%s changed this %s since you opened it. Nothing was saved: look at how it is "+
-		"today, and change it from there.", last.Who.Name, what))
+	answer := newProblem(http.StatusConflict, fmt.Sprintf("%s changed the %s in the meantime. Nothing was saved. Look at the current "+
+		"version, then make your change again.", last.Who.Name, what))
 	answer.Changed = &lastChange{Who: last.Who, At: last.At, Action: last.Action, Before: last.Before, After: last.After}
 	return answer
 }

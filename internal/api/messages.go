@@ -45,6 +45,6 @@ func (s *Server) messageOperations(api huma.API) {
 				}
 			}
 			err := s.Runner.SetMailing(ctx, s.actor(ctx), to)
-			return nil, s.overtaken(ctx, err, "address for messages", store.RecordFilter{Action: identity.MailingSet})
+			return nil, s.overtaken(ctx, err, "mail address", store.RecordFilter{Action: identity.MailingSet})
 		})
 }

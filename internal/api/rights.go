@@ -58,7 +58,7 @@ func (s *Server) rightsOperations(api huma.API, tags resource) {
 				rights.Rights{State: rights.State(b.Rights), Licence: b.Licence, Credit: b.Credit, Expires: b.Expires},
 				b.Stamp,
 			)
-			return &Body[changed]{changed{n}}, s.overtaken(ctx, err, "lot",
+			return &Body[changed]{changed{n}}, s.overtaken(ctx, err, "rights of these files",
 				store.RecordFilter{About: audit.Of(identity.Lot, in.ID), Action: identity.LotRights})
 		})
 }

@@ -106,7 +106,7 @@ func (s *Server) upkeepOperations(api huma.API) {
 	huma.Register(api, tags.set("set-upkeep", "/upkeep", "Say how upkeep goes"),
 		func(ctx context.Context, in *struct{ Body store.Upkeep }) (*struct{}, error) {
 			err := s.Upkeeper.Set(ctx, s.actor(ctx), in.Body)
-			return nil, s.overtaken(ctx, err, "timetable of upkeep", store.RecordFilter{Action: identity.UpkeepSet})
+			return nil, s.overtaken(ctx, err, "upkeep settings", store.RecordFilter{Action: identity.UpkeepSet})
 		})
 	huma.Register(api, tags.start("sweep", "/sweeps",
 		"Look for what nothing needs, is there twice, looks alike, is broken, is below the rule or lies"),

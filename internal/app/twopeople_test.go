@@ -93,7 +93,7 @@ func TestTwoPeopleOnOneSetting(t *testing.T) {
 			}
 		}
 		l.do(json.Unmarshal([]byte(said[strings.Index(said, "{"):]), &problem))
-		if problem.Changed.Who.Name != "specialist" || !strings.Contains(problem.Detail, "specialist changed this") ||
+		if problem.Changed.Who.Name != "specialist" || !strings.Contains(problem.Detail, "specialist changed the ") ||
 			len(problem.Changed.After) == 0 {
 			t.Errorf("%s: %s", c.name, said)
 		}

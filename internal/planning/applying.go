@@ -100,9 +100,11 @@ func (p *Planner) RevertChange(ctx context.Context, who identity.Actor, change i
 // pictures stand.
 func (p *Planner) Applied(ctx context.Context, who identity.Actor, id int64) error {
 	return p.Store.Do(ctx, door.By(who, identity.PlanApplied, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
-		if _, err := store.LockPlan(ctx, tx, id); err != nil {
+		found, err := store.LockPlan(ctx, tx, id)
+		if err != nil {
 			return err
 		}
+		tx.About(audit.All(identity.Lot, found.LotIDs())...)
 		if err := store.MovePlan(ctx, tx, id, "applied", "applying", "applied"); err != nil {
 			return err
 		}
@@ -114,9 +116,11 @@ func (p *Planner) Applied(ctx context.Context, who identity.Actor, id int64) err
 // again.
 func (p *Planner) Reverted(ctx context.Context, who identity.Actor, id int64) error {
 	return p.Store.Do(ctx, door.By(who, identity.PlanReverted, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
-		if _, err := store.LockPlan(ctx, tx, id); err != nil {
+		found, err := store.LockPlan(ctx, tx, id)
+		if err != nil {
 			return err
 		}
+		tx.About(audit.All(identity.Lot, found.LotIDs())...)
 		if err := store.MovePlan(ctx, tx, id, "reverted", "reverting"); err != nil {
 			return err
 		}

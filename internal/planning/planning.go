@@ -273,6 +273,13 @@ func (p *Planner) Revert(ctx context.Context, who identity.Actor, id int64, owne
 func (p *Planner) queue(
 	ctx context.Context, tx *door.Tx, who identity.Actor, about store.About, kind, to string, from ...string,
 ) (int64, error) {
+	found, err := store.LockPlan(ctx, tx, about.Plan)
+	if err != nil {
+		return 0, err
+	}
+	if about.Owner.None() { // else nothing becomes of its lots
+		tx.About(audit.All(identity.Lot, found.LotIDs())...)
+	}
 	if err := store.MovePlan(ctx, tx, about.Plan, to, from...); err != nil {
 		return 0, err
 	}

@@ -103,6 +103,7 @@ func list(address string) ([]shot, error) {
 	rows := "document.querySelectorAll('.filerow .mono').length > 0 && document.querySelector('.reading')"
 	return []shot{
 		{name: "today", path: "/", ready: "document.querySelector('.sheet')"},
+		{name: "record", path: "/record", ready: "document.querySelectorAll('.history-line').length > 8"},
 		{name: "gather", path: "/gather", ready: "document.querySelectorAll('.row').length > 2"},
 		{
 			name:  "workshop",
@@ -133,18 +134,10 @@ func list(address string) ([]shot, error) {
 		{name: "product", path: "/products/1", ready: "document.querySelectorAll('.placed').length > 2"},
 		{
 			name:  "sheet",
-			path:  "/sheets/2",
+			path:  "/sheets/3",
 			ready: "document.querySelectorAll('[role=gridcell]').length > 40 && document.querySelector('[aria-label=Column] .mono')",
 			click: `[aria-rowindex="7"] [aria-colindex="4"]`,
 			then:  "document.querySelector('[aria-label=Cell] button')",
-		},
-		{
-			name:  "sheet-mapping-dark",
-			path:  "/sheets/2",
-			ready: "document.querySelectorAll('[role=gridcell]').length > 40",
-			click: `[role=columnheader][title*="the catalog"]`,
-			then:  "document.querySelector('[aria-label=Column] .mono')",
-			dark:  true,
 		},
 		{name: "upkeep", path: "/upkeep", ready: "document.querySelectorAll('.card img').length > 9 && document.querySelector('aside li img')"},
 		{name: "shelf", path: "/shelf", ready: "document.querySelectorAll('.gridrow .card img').length > 4"},

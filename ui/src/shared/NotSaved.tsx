@@ -24,9 +24,7 @@ export function NotSaved({ error, onReload }: Props) {
       {said(error)}
       {change && (
         <div className="spread">
-          <span className="quiet">
-            {change.who.name}, {when(change.at)}
-          </span>
+          <span className="quiet">Changed {when(change.at)}</span>
           {onReload && (
             <Button className="push" onClick={onReload}>
               Show current values
