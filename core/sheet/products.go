@@ -5,13 +5,13 @@ import (
 	"strings"
 )
 
-// RowProblem is what is the matter with a cell, and why. The row is left out, unless Kept is set.
+// RowProblem is a cell that cannot be used, and why. The row is left out, unless Kept is set: then only the cell is.
 type RowProblem struct {
 	Row    int    `json:"row" doc:"Line of the sheet, the header being 1"`
 	Column string `json:"column"`
 	Value  string `json:"value"`
 	Reason string `json:"reason"`
-	Kept   bool   `json:"kept" doc:"The row was taken all the same, without this cell where it cannot be used"`
+	Kept   bool   `json:"kept" doc:"The row was taken without this cell"`
 }
 
 // codesSeparator parts codes in one cell of a sheet that a program sends.
@@ -49,11 +49,14 @@ func ByHeader(names []string, row int) (Mapping, error) {
 	return m, nil
 }
 
-// ProblemsOf returns what is the matter with a row's cells, in the order of its columns.
-func (m Mapping) ProblemsOf(j Judged) []RowProblem {
-	list := make([]RowProblem, 0, len(j.Cells))
+// ProblemsOf returns what refuses a row, in the order of its columns. What is only said of a row (a category that will be made)
+// is none.
+func (m Mapping) ProblemsOf(j Judged) (list []RowProblem) {
 	for _, cell := range j.Cells {
-		p := RowProblem{Row: j.Row, Value: cell.Value, Reason: cell.Reason, Kept: !cell.Refuses && j.Verdict != Refused}
+		if !cell.Refuses {
+			continue
+		}
+		p := RowProblem{Row: j.Row, Value: cell.Value, Reason: cell.Reason}
 		if cell.Column >= 0 && cell.Column < len(m.Columns) {
 			p.Column = m.Columns[cell.Column].Column
 		}

@@ -156,7 +156,7 @@ func (m *Importer) judgeTaken(ctx context.Context, t *Taken, of sheet.Mapping) (
 
 // addGTINs lists what refuses a row because of its GTIN.
 func (t *Taken) addGTINs(m sheet.Mapping, j sheet.Judged) {
-	j.Cells = slices.DeleteFunc(slices.Clone(j.Cells), func(c sheet.Judgement) bool { return c.Field != sheet.GTIN || !c.Refuses })
+	j.Cells = slices.DeleteFunc(slices.Clone(j.Cells), func(c sheet.Judgement) bool { return c.Field != sheet.GTIN })
 	for _, p := range m.ProblemsOf(j) {
 		if len(t.Problems) < mostProblems {
 			t.Problems = append(t.Problems, p)

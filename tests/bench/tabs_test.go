@@ -102,20 +102,45 @@ func (p *program) requests() (n int) {
 	return n
 }
 
-// databaseTime is how much processor time the database's sessions took so far.
+// databaseTime is how much processor time the database took so far: its sessions, those that ended, and what it does beside them.
 func (p *program) databaseTime() (used time.Duration) {
-	var pids string
-	p.query(`select string_agg(pid::text, ' ') from pg_stat_activity where datname = current_database()`, &pids)
-	for _, pid := range strings.Fields(pids) {
-		text, err := os.ReadFile("/proc/" + pid + "/stat")
-		if err != nil {
-			continue
-		}
-		fields := strings.Fields(string(text[strings.LastIndexByte(string(text), ')')+1:]))
-		for _, field := range fields[11:13] { // utime and stime, in hundredths of a second (proc(5))
-			ticks, _ := strconv.Atoi(field)
-			used += time.Duration(ticks) * 10 * time.Millisecond
+	var session string
+	p.query(`select pg_backend_pid()::text`, &session)
+	parent := ""
+	if _, fields := statOf("/proc/" + session + "/stat"); len(fields) > 1 {
+		parent = fields[1]
+	}
+	all, err := filepath.Glob("/proc/[0-9]*/stat")
+	must(p.b, err)
+	for _, path := range all {
+		pid, fields := statOf(path)
+		switch {
+		case len(fields) < 15:
+		case pid == parent: // what its children took that ended
+			used += ticks(fields[13:15])
+		case fields[1] == parent:
+			used += ticks(fields[11:13])
 		}
 	}
 	return used
+}
+
+// statOf returns the ID of a process, and the fields behind its name (proc(5)): its state, its parent, …, of 0-based 11 utime, stime,
+// cutime and cstime.
+func statOf(path string) (pid string, fields []string) {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return "", nil // it ended
+	}
+	pid, _, _ = strings.Cut(string(text), " ")
+	return pid, strings.Fields(string(text[strings.LastIndexByte(string(text), ')')+1:]))
+}
+
+// ticks adds up times in hundredths of a second.
+func ticks(fields []string) (sum time.Duration) {
+	for _, field := range fields {
+		n, _ := strconv.Atoi(field)
+		sum += time.Duration(n) * 10 * time.Millisecond
+	}
+	return sum
 }

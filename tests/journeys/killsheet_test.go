@@ -59,7 +59,9 @@ func (i *instance) sheetReady() (id int64, revision int) {
 // import is in a state, and returns how often it was killed before that.
 func (i *instance) killWhile(r *rand.Rand, most int, state string) (kills int) {
 	i.t.Helper()
-	there := func() bool { return i.rows("select state from sheet_import where sheet_id = (select max(id) from sheet)") == "("+state+")" }
+	there := func() bool {
+		return i.rows("select state from sheet_import where sheet_id = (select max(id) from sheet)") == "("+state+")"
+	}
 	for kills < most && !there() {
 		time.Sleep(time.Duration(20+r.IntN(350)) * time.Millisecond)
 		if run := i.count("select coalesce(max(id), 0) from run where state = 'failed'"); run > 0 {

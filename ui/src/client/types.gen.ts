@@ -3674,7 +3674,7 @@ export type RowPicture = {
 export type RowProblem = {
     column: string;
     /**
-     * The row was taken all the same, without this cell where it cannot be used
+     * The row was taken without this cell
      */
     kept: boolean;
     reason: string;
