@@ -127,7 +127,7 @@ func (s *Server) clueOperations(api huma.API) {
 			if err := s.Sourcer.ReadWith(ctx, s.actor(ctx), in.ID, in.Body.List, in.Body.Always); err != nil {
 				return nil, problem(err, "lot")
 			}
-			run, err := s.Runner.Pair(ctx, s.actor(ctx), in.ID)
+			run, err := s.Gatherer.Pair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "lot")
 		})
 	huma.Register(api, tags.post("preview-clues", "/lots/{id}/clues/preview", "What reading a lot with a clue list would win, lose and "+
@@ -206,7 +206,7 @@ func (s *Server) clueOperations(api huma.API) {
 			if _, err := s.Sourcer.Teach(ctx, s.actor(ctx), in.ID, in.Body); err != nil {
 				return nil, clueProblem(err)
 			}
-			run, err := s.Runner.Pair(ctx, s.actor(ctx), in.ID)
+			run, err := s.Gatherer.Pair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{run}}, problem(err, "lot")
 		})
 }

@@ -173,7 +173,7 @@ func (s *Server) lotOperations(api huma.API) {
 			if _, err := s.Store.Lot(ctx, in.ID); err != nil {
 				return nil, problem(err, "lot")
 			}
-			id, err := s.Runner.Pair(ctx, s.actor(ctx), in.ID)
+			id, err := s.Gatherer.Pair(ctx, s.actor(ctx), in.ID)
 			return &Body[created]{created{id}}, problem(err, "lot")
 		})
 	huma.Register(api, tags.create("plan-lot", "/lots/{id}/plan", "Plan what applying the lot would change, with those that it is being "+

@@ -48,7 +48,7 @@ func testServer(t *testing.T) *fiber.App {
 		t.Fatal(err)
 	}
 	index := reading.NewIndex(s)
-	runner := &run.Runner{Store: s, Blobs: blobs, Index: index, Log: slog.New(slog.DiscardHandler)}
+	runner := &run.Runner{Store: s, Log: slog.New(slog.DiscardHandler)}
 	if err := runner.Open(); err != nil {
 		t.Fatal(err)
 	}
@@ -150,7 +150,8 @@ func TestImportCreatesUpdatesAndReports(t *testing.T) {
 		"HB-3;;Alone;;;;;;one cell too many\r\n"+
 		"HB-4;;"+strings.Repeat("x", 1_000_000)+";;;\r\n"+
 		"HB-5;;Last;;Tools;\r\n")
-	if status != 200 || report.Created != 2 || report.Products != 2 || report.Refused != 5 || len(report.Problems) != 6 || report.Sheet == 0 || report.Import == 0 {
+	if status != 200 || report.Created != 2 || report.Products != 2 || report.Refused != 5 ||
+		len(report.Problems) != 6 || report.Sheet == 0 || report.Import == 0 {
 		t.Fatalf("%d %s", status, text)
 	}
 	says := map[int]string{

@@ -134,35 +134,27 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 	if err := os.MkdirAll(uploads, 0o700); err != nil {
 		return nil, err
 	}
-	a.Runner = &run.Runner{
-		Store:    a.Store,
-		Blobs:    a.blobs,
-		Pictures: a.pictures,
-		Readers:  readers,
-		Index:    index,
-		Terms:    run.Terms{Upload: c.Limits.UploadTerm, Refused: c.Limits.RefusedTerm},
-		Log:      log,
-	}
-	a.Runner.Planner = &planning.Planner{Store: a.Store, Runs: a.Runner}
-	a.Runner.Decider = &deciding.Decider{Store: a.Store, Engine: index}
-	a.Runner.Shelver = &shelving.Shelver{Store: a.Store}
-	a.Runner.Importer = &importing.Importer{Store: a.Store, Runs: a.Runner}
-	a.Runner.Upkeeper = &upkeeping.Upkeeper{Store: a.Store, Blobs: a.blobs, Runs: a.Runner, Plans: a.Runner.Planner}
-	a.Runner.Dispatcher = &dispatching.Dispatcher{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Drives: opener, Readers: readers,
-		Runs: a.Runner}
-	a.Runner.Coverer = &covering.Coverer{Store: a.Store}
-	a.Runner.Receiver = &receiving.Receiver{Store: a.Store, Runs: a.Runner, Pending: c.Limits.Pending}
-	a.Runner.Gatherer = &gathering.Gatherer{Store: a.Store, Runs: a.Runner, Blobs: a.blobs, Pictures: a.pictures, Readers: readers,
-		Receiver: a.Runner.Receiver, Drives: opener, Index: index, Importer: a.Runner.Importer, Uploads: uploads,
+	a.Runner = &run.Runner{Store: a.Store, Terms: run.Terms{Upload: c.Limits.UploadTerm, Refused: c.Limits.RefusedTerm}, Log: log}
+	r := a.Runner
+	shelver := &shelving.Shelver{Store: a.Store}
+	receiver := &receiving.Receiver{Store: a.Store, Runs: r, Pending: c.Limits.Pending}
+	r.Planner = &planning.Planner{Store: a.Store, Runs: r}
+	r.Decider = &deciding.Decider{Store: a.Store, Engine: index}
+	r.Importer = &importing.Importer{Store: a.Store, Runs: r}
+	r.Upkeeper = &upkeeping.Upkeeper{Store: a.Store, Blobs: a.blobs, Runs: r, Plans: r.Planner}
+	r.Dispatcher = &dispatching.Dispatcher{Store: a.Store, Blobs: a.blobs, Pictures: a.pictures, Drives: opener, Readers: readers, Runs: r}
+	r.Coverer = &covering.Coverer{Store: a.Store}
+	r.Gatherer = &gathering.Gatherer{Store: a.Store, Runs: r, Blobs: a.blobs, Pictures: a.pictures, Readers: readers, Receiver: receiver,
+		Drives: opener, Index: index, Importer: r.Importer, Decider: r.Decider, Planner: r.Planner, Shelver: shelver, Uploads: uploads,
 		Limits: c.Limits.archives(), Log: log}
 	if c.SMTP != "" {
 		if c.Pages == "" {
 			c.Pages = "http://" + c.Listen
 		}
-		if a.Runner.Mail, err = mail.Open(c.SMTP, c.From, strings.TrimRight(c.Pages, "/")); err != nil {
+		if r.Mail, err = mail.Open(c.SMTP, c.From, strings.TrimRight(c.Pages, "/")); err != nil {
 			return nil, fmt.Errorf("AMBROSA_SMTP: %w", err)
 		}
-		a.Runner.Dispatcher.Letters = a.Runner.Mail
+		r.Dispatcher.Letters = r.Mail
 	}
 	if err := a.Runner.Open(); err != nil {
 		return nil, err
@@ -173,18 +165,18 @@ func Open(ctx context.Context, c Config, pages fs.FS, log *slog.Logger) (_ *App,
 		Pictures:   a.pictures,
 		Index:      index,
 		Runner:     a.Runner,
-		Planner:    a.Runner.Planner,
-		Decider:    a.Runner.Decider,
-		Receiver:   a.Runner.Receiver,
-		Importer:   a.Runner.Importer,
-		Upkeeper:   a.Runner.Upkeeper,
-		Coverer:    a.Runner.Coverer,
+		Planner:    r.Planner,
+		Decider:    r.Decider,
+		Receiver:   receiver,
+		Importer:   r.Importer,
+		Upkeeper:   r.Upkeeper,
+		Coverer:    r.Coverer,
 		Texter:     &texting.Texter{Store: a.Store, Readers: readers},
 		Sourcer:    &sourcing.Sourcer{Store: a.Store},
-		Gatherer:   a.Runner.Gatherer,
-		Shelver:    a.Runner.Shelver,
+		Gatherer:   r.Gatherer,
+		Shelver:    shelver,
 		Readers:    readers,
-		Dispatcher: a.Runner.Dispatcher,
+		Dispatcher: r.Dispatcher,
 		Drives:     opener,
 		Workshop:   a.workshop,
 		Uploads:    uploads,

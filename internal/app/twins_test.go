@@ -149,7 +149,7 @@ func TestOutdatedFingerprintsAreRefreshed(t *testing.T) {
 	l.do(os.Rename(originals+" away", originals))
 	sum, err := blob.ParseSum(strings.TrimSpace(l.text(`select min(encode(sha256, 'hex')) from blob`)))
 	l.do(err)
-	l.do(l.Runner.Blobs.Drop(t.Context(), sum))
+	l.do(l.Runner.Gatherer.Blobs.Drop(t.Context(), sum))
 	l.do(l.Runner.Gatherer.RefreshFingerprints(t.Context()))
 	if after := looks(); strings.Count(after, "none") != 1 || strings.Contains(after, "77 ") {
 		t.Errorf("with a thumbnail missing, compared by %s", after)

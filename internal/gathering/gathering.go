@@ -1,5 +1,6 @@
 // Package gathering is the use cases of what comes in: uploads are examined, origins fetched from, pages crawled, barcode services
-// asked, dropped files taken, barcodes read from pictures.
+// asked, dropped files taken, barcodes read from pictures, and
+// lots read and made ready to be decided on.
 package gathering
 
 import (
@@ -10,11 +11,14 @@ import (
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
+	"ambrosa/internal/deciding"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/picture"
+	"ambrosa/internal/planning"
 	"ambrosa/internal/reading"
 	"ambrosa/internal/receiving"
+	"ambrosa/internal/shelving"
 	"ambrosa/internal/store"
 )
 
@@ -29,6 +33,9 @@ type Gatherer struct {
 	Drives   *drives.Opener
 	Index    *reading.Index
 	Importer *importing.Importer
+	Decider  *deciding.Decider
+	Planner  *planning.Planner
+	Shelver  *shelving.Shelver
 	Uploads  string // folder that complete uploads lie in, by id
 	Limits   archive.Limits
 	Log      *slog.Logger

@@ -12,6 +12,8 @@ import (
 func init() {
 	register(Kind{Name: gathering.ExamineRun, Action: identity.LotExamine,
 		Doing: "Examining", Leads: ToLot, Long: true, Deaths: eachFile, work: gathers((*gathering.Gatherer).DoExamine)})
+	register(Kind{Name: gathering.PairRun, Action: identity.LotRead, Joins: true,
+		Doing: "Pairing", Leads: ToLot, work: gathers((*gathering.Gatherer).DoPair)})
 	register(Kind{Name: gathering.FetchRun, Action: identity.OriginFetch,
 		Doing: "Fetching", Leads: ToLotOrOrigin, Long: true, Deaths: eachFile, work: gathers((*gathering.Gatherer).DoFetch)})
 	register(Kind{Name: gathering.LookupRun, Action: identity.OriginAsk,

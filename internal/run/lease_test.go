@@ -105,8 +105,7 @@ func newRunner(ctx context.Context, address string, log *slog.Logger) (*Runner, 
 	}
 	s.Lease = 3 * time.Second
 	r := &Runner{Store: s, Log: log, Terms: Terms{Upload: time.Hour, Refused: 1000 * time.Hour}}
-	r.Receiver = &receiving.Receiver{Store: s, Runs: r}
-	r.Gatherer = &gathering.Gatherer{Store: s, Runs: r, Uploads: os.TempDir()}
+	r.Gatherer = &gathering.Gatherer{Store: s, Runs: r, Receiver: &receiving.Receiver{Store: s, Runs: r}, Uploads: os.TempDir()}
 	r.Upkeeper = &upkeeping.Upkeeper{Store: s, Runs: r}
 	r.Dispatcher = &dispatching.Dispatcher{Store: s, Runs: r}
 	r.Coverer = &covering.Coverer{Store: s}

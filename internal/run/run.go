@@ -17,8 +17,6 @@ import (
 
 	"ambrosa/core/audit"
 	"ambrosa/core/identity"
-	"ambrosa/internal/blob"
-	"ambrosa/internal/contained"
 	"ambrosa/internal/covering"
 	"ambrosa/internal/deciding"
 	"ambrosa/internal/dispatching"
@@ -26,37 +24,24 @@ import (
 	"ambrosa/internal/gathering"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/mail"
-	"ambrosa/internal/picture"
 	"ambrosa/internal/planning"
-	"ambrosa/internal/reading"
-	"ambrosa/internal/receiving"
-	"ambrosa/internal/shelving"
 	"ambrosa/internal/store"
 	"ambrosa/internal/upkeeping"
 )
 
 // Runner queues work, and does it when it was started.
 type Runner struct {
-	Store    *store.Store
-	Blobs    *blob.Store
-	Pictures *picture.Pool
-	Readers  contained.Program // of archives and sheets
-	Index    *reading.Index
-	Planner  *planning.Planner
-	Decider  *deciding.Decider
-	Receiver *receiving.Receiver
-	Importer *importing.Importer
-	Shelver  *shelving.Shelver
-	Upkeeper *upkeeping.Upkeeper
-	// Dispatcher hands pictures on.
-	Dispatcher *dispatching.Dispatcher
-	// Coverer counts how far products have their pictures.
-	Coverer *covering.Coverer
-	Mail    *mail.Sender // nil when messages do not go by mail
-	// Gatherer brings files in.
-	Gatherer *gathering.Gatherer
-	Terms    Terms
-	Log      *slog.Logger
+	Store      *store.Store
+	Gatherer   *gathering.Gatherer     // brings files in, and reads their names
+	Decider    *deciding.Decider       // pairs by sheets
+	Importer   *importing.Importer     // of sheets
+	Planner    *planning.Planner       // applies and reverts plans
+	Upkeeper   *upkeeping.Upkeeper     // sweeps and purges
+	Dispatcher *dispatching.Dispatcher // hands pictures on
+	Coverer    *covering.Coverer       // counts how far products have their pictures
+	Mail       *mail.Sender            // nil when messages do not go by mail
+	Terms      Terms
+	Log        *slog.Logger
 
 	client *river.Client[pgx.Tx]
 	watch  context.CancelFunc

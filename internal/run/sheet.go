@@ -2,16 +2,11 @@ package run
 
 import (
 	"context"
-	"encoding/hex"
-	"errors"
 	"fmt"
 
 	"ambrosa/core/catalog"
 	"ambrosa/core/identity"
-	"ambrosa/internal/blob"
-	"ambrosa/internal/door"
 	"ambrosa/internal/importing"
-	"ambrosa/internal/sheetfile"
 	"ambrosa/internal/store"
 	"ambrosa/internal/task"
 )
@@ -38,7 +33,7 @@ func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *task.Progres
 	if err != nil {
 		return "", err
 	}
-	refused, err := r.readSheet(ctx, run.Who(), found, func(rows int64) { p.Set(rows, 0) })
+	refused, err := r.Gatherer.ReadSheet(ctx, run.Who(), found, func(rows int64) { p.Set(rows, 0) })
 	switch {
 	case err != nil:
 		return "", err
@@ -48,34 +43,13 @@ func (r *Runner) takeInSheet(ctx context.Context, run store.Run, p *task.Progres
 	return fmt.Sprintf("%s is read", found.Name), nil
 }
 
-// readSheet reads a sheet, and returns why it cannot be read where it cannot.
-func (r *Runner) readSheet(ctx context.Context, who identity.Actor, found store.Sheet, step func(rows int64)) (refused string, err error) {
-	var sum blob.Sum
-	if _, err := hex.Decode(sum[:], []byte(found.Sum)); err != nil {
-		return "", fmt.Errorf("read the sum of sheet %d: %w", found.ID, err)
-	}
-	path, done, err := r.Blobs.Local(ctx, sum)
-	if err != nil {
-		return "", err
-	}
-	defer done()
-	err = r.Importer.DoRead(ctx, who, r.Readers, path, found, step)
-	var why *sheetfile.Refused
-	if errors.As(err, &why) {
-		return why.Reason, r.Store.Step(ctx, func(tx *door.Tx) error {
-			return store.SheetUnreadable(ctx, tx, found.ID, why.Reason)
-		})
-	}
-	return "", err
-}
-
 // rehearseSheet judges a sheet's rows; it changes nothing.
 func (r *Runner) rehearseSheet(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
 	totals, err := r.Importer.DoRehearse(ctx, run.SheetID, p.Set)
 	if err != nil {
 		return "", err
 	}
-	if err := r.tellLots(ctx, run.Who(), run.SheetID); err != nil {
+	if err := r.Gatherer.TellLots(ctx, run.Who(), run.SheetID); err != nil {
 		return "", err
 	}
 	return fmt.Sprintf("%d rows to make, %d to change, %d the same, %d refused", totals.Verdicts["make"], totals.Verdicts["change"],

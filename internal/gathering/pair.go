@@ -1,4 +1,4 @@
-package run
+package gathering
 
 import (
 	"context"
@@ -11,42 +11,35 @@ import (
 	"ambrosa/core/plan"
 	"ambrosa/core/shelf"
 	"ambrosa/internal/door"
-	"ambrosa/internal/gathering"
-	"ambrosa/internal/importing"
 	"ambrosa/internal/store"
 	"ambrosa/internal/task"
 )
 
-func init() {
-	register(Kind{Name: gathering.PairRun, Action: identity.LotRead, Joins: true,
-		Doing: "Pairing", Leads: ToLot, work: (*Runner).pairLot})
-}
-
 // Pair queues reading a lot's files again; what persons decided stays.
-func (r *Runner) Pair(ctx context.Context, who identity.Actor, lot int64) (id int64, err error) {
-	err = r.Store.Do(ctx, door.By(who, identity.LotRead, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
-		id, err = r.Queue(ctx, tx, who, importing.LotRun, store.About{Lot: lot})
+func (g *Gatherer) Pair(ctx context.Context, who identity.Actor, lot int64) (id int64, err error) {
+	err = g.Store.Do(ctx, door.By(who, identity.LotRead, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
+		id, err = g.Runs.Queue(ctx, tx, who, PairRun, store.About{Lot: lot})
 		return err
 	})
 	return id, err
 }
 
-// pairLot reads a lot's sheets and files and makes the lot ready to be decided on.
-func (r *Runner) pairLot(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
-	if err := r.hearSheets(ctx, run); err != nil {
+// DoPair reads a lot's sheets and files and makes the lot ready to be decided on.
+func (g *Gatherer) DoPair(ctx context.Context, run store.Run, p *task.Progress) (string, error) {
+	if err := g.hearSheets(ctx, run); err != nil {
 		return "", err
 	}
-	if err := r.Index.ReadLot(ctx, run.LotID, p.Set); errors.Is(err, lot.ErrApplied) {
-		return gathering.DecisionsStand, nil
+	if err := g.Index.ReadLot(ctx, run.LotID, p.Set); errors.Is(err, lot.ErrApplied) {
+		return DecisionsStand, nil
 	} else if err != nil {
 		return "", err
 	}
-	of, err := r.Store.Lot(ctx, run.LotID)
+	of, err := g.Store.Lot(ctx, run.LotID)
 	if err != nil {
 		return "", err
 	}
 	if of.State == lot.Examining {
-		if err := r.Store.Step(ctx, func(tx *door.Tx) error {
+		if err := g.Store.Step(ctx, func(tx *door.Tx) error {
 			return store.SetLotState(ctx, tx, of.ID, lot.Ready)
 		}); err != nil {
 			return "", err
@@ -56,12 +49,12 @@ func (r *Runner) pairLot(ctx context.Context, run store.Run, p *task.Progress) (
 	if who.Kind != identity.Person {
 		who = identity.Ambrosa
 	}
-	for _, put := range []func(context.Context, identity.Actor, int64) (string, error){r.placeDropped, r.shelveDropped} {
+	for _, put := range []func(context.Context, identity.Actor, int64) (string, error){g.placeDropped, g.shelveDropped} {
 		if said, err := put(ctx, who, of.ID); err != nil || said != "" {
 			return said, err
 		}
 	}
-	if err := r.lookAtLoose(ctx, of.ID); err != nil {
+	if err := g.lookAtLoose(ctx, of.ID); err != nil {
 		return "", err
 	}
 	return fmt.Sprintf("%d paired, %d contested, %d loose", of.Paired, of.Contested, of.Loose), nil
@@ -70,14 +63,14 @@ func (r *Runner) pairLot(ctx context.Context, run store.Run, p *task.Progress) (
 // placeDropped puts pictures that were dropped on a product there, behind what
 // stands: as a plan that can be taken back. It says what it did, "" where the lot
 // was not dropped on one.
-func (r *Runner) placeDropped(ctx context.Context, who identity.Actor, of int64) (said string, err error) {
-	target, err := r.Store.LotTarget(ctx, of)
+func (g *Gatherer) placeDropped(ctx context.Context, who identity.Actor, of int64) (said string, err error) {
+	target, err := g.Store.LotTarget(ctx, of)
 	if err != nil || target.None() {
 		return "", err
 	}
-	done, err := r.Decider.Pair(ctx, who, of, store.FileFilter{}, target, "dropped on the product")
+	done, err := g.Decider.Pair(ctx, who, of, store.FileFilter{}, target, "dropped on the product")
 	if errors.Is(err, lot.ErrApplied) {
-		return gathering.DecisionsStand, nil
+		return DecisionsStand, nil
 	}
 	if err != nil {
 		return "", err
@@ -85,18 +78,18 @@ func (r *Runner) placeDropped(ctx context.Context, who identity.Actor, of int64)
 	if len(done.Files) == 0 {
 		return "None of the files is a picture that can be used", nil
 	}
-	id, err := r.Planner.Make(ctx, who, []int64{of}, plan.After)
+	id, err := g.Planner.Make(ctx, who, []int64{of}, plan.After)
 	if err != nil {
 		return "", err
 	}
 	// Somebody may drop on the same product at the same time: then it is planned again on what stands.
 	for range applyTries {
-		made, planErr := r.Store.Plan(ctx, id)
+		made, planErr := g.Store.Plan(ctx, id)
 		if planErr != nil {
 			return "", planErr
 		}
 		var remade plan.Remade
-		if _, err = r.Planner.Apply(ctx, who, id, made.Revision); !errors.As(err, &remade) {
+		if _, err = g.Planner.Apply(ctx, who, id, made.Revision); !errors.As(err, &remade) {
 			break
 		}
 	}
@@ -105,16 +98,16 @@ func (r *Runner) placeDropped(ctx context.Context, who identity.Actor, of int64)
 
 // shelveDropped puts pictures that were dropped on the shelf there. It says what it did, "" where
 // the lot was not dropped there.
-func (r *Runner) shelveDropped(ctx context.Context, who identity.Actor, of int64) (said string, err error) {
-	folder, dropped, err := r.Store.LotShelf(ctx, of)
+func (g *Gatherer) shelveDropped(ctx context.Context, who identity.Actor, of int64) (said string, err error) {
+	folder, dropped, err := g.Store.LotShelf(ctx, of)
 	if err != nil || !dropped {
 		return "", err
 	}
-	files, err := r.Store.FileIDs(ctx, of, store.FileFilter{})
+	files, err := g.Store.FileIDs(ctx, of, store.FileFilter{})
 	if err != nil {
 		return "", err
 	}
-	done, err := r.Shelver.Change(ctx, who, files, shelf.Change{Folder: &folder})
+	done, err := g.Shelver.Change(ctx, who, files, shelf.Change{Folder: &folder})
 	if errors.Is(err, store.ErrNotFound) {
 		return "None of the files is a picture that can be used", nil
 	}
@@ -126,13 +119,13 @@ const applyTries = 5
 
 // lookAtLoose has the pictures of files that stayed loose looked at for barcodes,
 // in the background, when some were not looked at before.
-func (r *Runner) lookAtLoose(ctx context.Context, lot int64) error {
-	pictures, err := r.Store.UnlookedBlobs(ctx, lot, false)
+func (g *Gatherer) lookAtLoose(ctx context.Context, lot int64) error {
+	pictures, err := g.Store.UnlookedBlobs(ctx, lot, false)
 	if err != nil || len(pictures) == 0 {
 		return err
 	}
-	return r.Store.Step(ctx, func(tx *door.Tx) error {
-		_, err := r.Queue(ctx, tx, identity.Ambrosa, gathering.LooseBarcodesRun, store.About{Lot: lot})
+	return g.Store.Step(ctx, func(tx *door.Tx) error {
+		_, err := g.Runs.Queue(ctx, tx, identity.Ambrosa, LooseBarcodesRun, store.About{Lot: lot})
 		return err
 	})
 }
