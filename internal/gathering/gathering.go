@@ -4,9 +4,7 @@
 package gathering
 
 import (
-	"context"
 	"log/slog"
-	"time"
 
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
@@ -53,13 +51,3 @@ const (
 
 // DecisionsStand is what a run says that may not change verdicts.
 const DecisionsStand = "The lot is applied, or a plan of it is under way: its verdicts stay as they are."
-
-// pause waits, and returns false when ctx ended meanwhile.
-func pause(ctx context.Context, wait time.Duration) bool {
-	select {
-	case <-ctx.Done():
-		return false
-	case <-time.After(wait):
-		return true
-	}
-}
