@@ -220,7 +220,7 @@ func TestOrderOnAProduct(t *testing.T) {
 
 	// The newest change is taken back from the product's page, when it is listed.
 	v.sees(`!document.querySelector('[role=dialog]') && document.querySelector('aside').innerText.split('edited pictures').length === 4`)
-	v.click("Revert")
+	v.clickIn(`document.querySelector('[aria-label=History] .history-line')`, "Revert")
 	v.until("the text to be gone", func() bool { return v.count("select count(*) from placement where alt_by = 'person'") == 0 })
 	if order() != start {
 		t.Errorf("the order is %s, was %s", order(), start)
