@@ -2,25 +2,25 @@ package sheet
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
-// RowProblem is a cell that cannot be used, and why. The row is left out, unless Kept is set: then only the cell is.
+// RowProblem is an error in a cell. Its row is not imported, unless Kept is set: then the row is imported without this cell.
 type RowProblem struct {
 	Row    int    `json:"row" doc:"Line of the sheet, the header being 1"`
 	Column string `json:"column"`
 	Value  string `json:"value"`
 	Reason string `json:"reason"`
-	Kept   bool   `json:"kept" doc:"The row was taken without this cell"`
+	Kept   bool   `json:"kept" doc:"The row was imported without this cell"`
 }
 
-// codesSeparator parts codes in one cell of a sheet that a program sends.
+// codesSeparator separates several codes in one cell.
 const codesSeparator = "|"
 
-// ByHeader maps the columns of products that a program sends, at the row of the header, by the words of
-// Products alone: the same header means the same whatever stands below it. A column that means nothing
-// known is an option, one without a name nothing. The error is a *HeaderError: what is missing
-// or stands there twice.
+// ByHeader returns the mapping for products that a program sends. names is the header, row its number. Only the words of Products count,
+// never the values below them, so that the same header always means the same. A column with another name is an option; a column without a
+// name is ignored. The error is a *HeaderError: a column is missing, or two columns mean the same.
 func ByHeader(names []string, row int) (Mapping, error) {
 	read, err := Products.Header(names, false, SKU)
 	if err != nil {
@@ -41,7 +41,7 @@ func ByHeader(names []string, row int) (Mapping, error) {
 		if c.Field == "" {
 			continue
 		}
-		c.Sure, c.Evidence = true, fmt.Sprintf("a program sent it, and its header %q means this", Clip(strings.TrimSpace(c.Column)))
+		c.Sure, c.Evidence = true, fmt.Sprintf("sent by a program with the header %q", Clip(strings.TrimSpace(c.Column)))
 		if c.Field == Codes {
 			c.Field, c.Steps = Code, []CellStep{{Do: Split, Arg: codesSeparator}}
 		}
@@ -49,11 +49,11 @@ func ByHeader(names []string, row int) (Mapping, error) {
 	return m, nil
 }
 
-// ProblemsOf returns what refuses a row, in the order of its columns. What is only said of a row (a category that will be made)
-// is none.
-func (m Mapping) ProblemsOf(j Judged) (list []RowProblem) {
+// ProblemsOf returns the errors of a row, in the order of its columns: all, or only those in columns of some fields. Remarks that do
+// not stop the row (a category that will be created) are not errors.
+func (m Mapping) ProblemsOf(j Judged, only ...Field) (list []RowProblem) {
 	for _, cell := range j.Cells {
-		if !cell.Refuses {
+		if !cell.Refuses || len(only) > 0 && !slices.Contains(only, cell.Field) {
 			continue
 		}
 		p := RowProblem{Row: j.Row, Value: cell.Value, Reason: cell.Reason}

@@ -131,9 +131,9 @@ func describeDeeds(api huma.API) {
 				operation.Extensions = map[string]any{}
 			}
 			operation.Extensions["x-action"] = string(action)
-			if beginning(operation) {
+			if takesKey(operation) {
 				operation.Parameters = append(operation.Parameters, &huma.Param{Name: keyHeader, In: "header",
-					Description: "What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again",
+					Description: "Any text that identifies this request. If it is sent again within a day, the first answer is returned",
 					Schema:      &huma.Schema{Type: "string", MaxLength: ptr(200)}})
 			}
 		}

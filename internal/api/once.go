@@ -15,24 +15,25 @@ import (
 	"ambrosa/internal/store"
 )
 
-// keyHeader is the header under whose value something is asked for once (draft-ietf-httpapi-idempotency-key-header-07).
+// keyHeader is the header with which a program makes sure that a request is carried out once
+// (draft-ietf-httpapi-idempotency-key-header-07).
 const keyHeader = "Idempotency-Key"
 
 // keyForm is what a key looks like, with or without the quotes of a string in a structured header (RFC 9651).
 var keyForm = regexp.MustCompile(`^"?[!#-\[\]-~]{1,200}"?$`)
 
-// beginning tells whether an operation begins or makes something, and therefore heeds a key.
-func beginning(op *huma.Operation) bool {
+// takesKey reports whether an operation supports the header: every POST that changes something does.
+func takesKey(op *huma.Operation) bool {
 	_, changes := deeds[op.OperationID]
 	return op.Method == http.MethodPost && changes
 }
 
-// once answers a request that bears a key as it was answered before, and does nothing then.
+// once is a middleware: a request whose key was used before gets the first answer again, and changes nothing.
 func (s *Server) once(api huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		text := ctx.Header(keyHeader)
 		inner, ours := ctx.(*humaContext)
-		if text == "" || !ours || !beginning(ctx.Operation()) {
+		if text == "" || !ours || !takesKey(ctx.Operation()) {
 			next(ctx)
 			return
 		}
@@ -47,10 +48,10 @@ func (s *Server) once(api huma.API) func(huma.Context, func(huma.Context)) {
 	}
 }
 
-// underKey does what a request asks for, unless it was done under its key before.
+// underKey carries out a request unless its key was used before, and stores its answer.
 func (s *Server) underKey(ctx *humaContext, text string, next func(huma.Context)) error {
 	if !keyForm.MatchString(text) {
-		return huma.Error400BadRequest("The " + keyHeader + " has 1 to 200 visible characters without quotes or backslashes.")
+		return huma.Error400BadRequest("The " + keyHeader + " must have 1 to 200 visible ASCII characters, without quotes or backslashes.")
 	}
 	asked, err := s.asked(ctx)
 	if err != nil {
@@ -58,12 +59,16 @@ func (s *Server) underKey(ctx *humaContext, text string, next func(huma.Context)
 	}
 	switch before, err := s.Store.RequestKey(ctx.ctx, text); {
 	case err == nil && !bytes.Equal(before.Asked, asked):
-		return huma.Error422UnprocessableEntity("Something else was asked for under this " + keyHeader + ". Nothing was changed now.")
+		return huma.Error422UnprocessableEntity("This " + keyHeader + " was used for a different request. Nothing was changed. Use a new key " +
+			"for each request.")
 	case err == nil && before.Status == 0:
 		return huma.Error409Conflict(doneBefore)
 	case err == nil:
 		ctx.SetStatus(before.Status)
-		if len(before.Answer) > 0 {
+		switch {
+		case before.Status >= http.StatusBadRequest:
+			ctx.SetHeader("Content-Type", "application/problem+json")
+		case len(before.Answer) > 0:
 			ctx.SetHeader("Content-Type", "application/json")
 		}
 		_, err = ctx.out.Write(before.Answer)
@@ -74,19 +79,20 @@ func (s *Server) underKey(ctx *humaContext, text string, next func(huma.Context)
 	key := &door.Key{Key: text, Asked: asked}
 	ctx.ctx = door.WithKey(ctx.ctx, key)
 	next(ctx)
-	if !key.Done() || ctx.out.begun {
+	// A fault of the server is no answer to give again.
+	if !key.Done() || ctx.out.begun || ctx.out.status >= http.StatusInternalServerError {
 		return nil
 	}
 	answer := bytes.Clone(ctx.out.buffer.Bytes())
-	// The answer is kept although the program is gone: it asks again for just that reason.
+	// The program may be gone: it will send the request again and expects this answer.
 	return problem(s.Receiver.KeepAnswer(context.WithoutCancel(ctx.ctx), text, ctx.out.status, answer), "request")
 }
 
-// doneBefore is said where the answer is not known.
-const doneBefore = "What was asked for under this " + keyHeader + " is being done, or was done and its answer was lost. Nothing was " +
-	"done again. Wait a moment and ask again, or look in the record."
+// doneBefore is the message for a key whose answer is not known.
+const doneBefore = "A request with this " + keyHeader + " is still running, or was carried out and its answer was lost. Nothing was " +
+	"done twice. Try again in a moment, or check the record."
 
-// asked returns the SHA-256 of what a request asks for: who, where and with what. Of a body that streams only where.
+// asked returns the SHA-256 of a request: actor, method, address, length and body. A streamed body is not read for it.
 func (s *Server) asked(ctx *humaContext) ([]byte, error) {
 	hash := sha256.New()
 	who := s.actor(ctx.ctx)

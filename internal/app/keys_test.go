@@ -78,10 +78,17 @@ func TestOneKeyOneDeed(t *testing.T) {
 		t.Errorf("then right: %d %s", status, text)
 	}
 
-	// The process ended between what was done and its answer: it is not done again.
-	_, err := testdb.Pool(l.Store).Exec(t.Context(), "update request_key set status = null, answer = null where key = 'side'")
+	// A day later the key is as good as new.
+	_, err := testdb.Pool(l.Store).Exec(t.Context(), "update request_key set at = now() - interval '25 hours' where key = '6f1c'")
 	l.do(err)
-	if status, text := l.under("side", "/lots", body); status != http.StatusConflict || !strings.Contains(text, "Nothing was done again") {
+	if status, text := l.under("6f1c", "/lots", body); status != http.StatusCreated || text == first {
+		t.Errorf("a day later: %d %s", status, text)
+	}
+
+	// The process ended between what was done and its answer: it is not done again.
+	_, err = testdb.Pool(l.Store).Exec(t.Context(), "update request_key set status = null, answer = null where key = 'side'")
+	l.do(err)
+	if status, text := l.under("side", "/lots", body); status != http.StatusConflict || !strings.Contains(text, "Nothing was done twice") {
 		t.Errorf("without an answer: %d %s", status, text)
 	}
 }

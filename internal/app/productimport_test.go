@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"sync"
 	"testing"
 
 	"ambrosa/core/identity"
@@ -61,6 +62,46 @@ func TestWhatAProgramImportsIsASheet(t *testing.T) {
 	if n := strings.TrimSpace(l.text("select count(*)::text from variant where sku like 'NEW%'")); n != "0" {
 		t.Errorf("%s variants of a sheet that breaks off", n)
 	}
+}
+
+// TestTheSameImportAtOnce sends the same products four times at once: each variant is added once, nothing fails, and every import that
+// added something can be reverted.
+func TestTheSameImportAtOnce(t *testing.T) {
+	t.Parallel()
+	l := start(t)
+	var rows strings.Builder
+	rows.WriteString("sku,product,title,category\n")
+	for n := range 3_000 {
+		fmt.Fprintf(&rows, "S-%04d,P-%d,Thing %d,Goods / %d\n", n, n/3, n/3, n/3%40)
+	}
+	var group sync.WaitGroup
+	sent := make([]importing.Taken, 4)
+	for i := range sent {
+		group.Go(func() {
+			if err := l.Call(t.Context(), http.MethodPost, "/api/v1/products/import", "text/csv", strings.NewReader(rows.String()),
+				&sent[i]); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	group.Wait()
+	created := 0
+	for _, taken := range sent {
+		created += taken.Created
+		if taken.Rows != 3_000 || taken.Created+taken.Unchanged+taken.Overtaken != 3_000 {
+			t.Errorf("%+v", taken)
+		}
+	}
+	count := func() string { return strings.TrimSpace(l.text("select count(*)::text from variant")) }
+	if created != 3_000 || count() != "3000" {
+		t.Errorf("%d rows added variants, %s variants", created, count())
+	}
+	for _, taken := range sent {
+		if taken.Created > 0 {
+			l.post(fmt.Sprintf("/api/v1/imports/%d/revert", taken.Import), nil, nil)
+		}
+	}
+	l.until("no variant to be left", func() bool { return count() == "0" })
 }
 
 // TestARightIsTakenAway lets a person begin a run that they may not go on with: it stops with a sentence, and what they ask for

@@ -26,13 +26,13 @@ var Topics = []string{"run", "lot", "files", "plan", "product", "category", "ori
 // Everything is the topic of an event that says that others may have been missed.
 const Everything = "everything"
 
-// Topics of what concerns no single thing: a setting, and a line that the record has got.
+// Topics that concern no single thing: a setting changed, and the record has a new entry.
 const (
 	settings = "settings"
 	recorded = "record"
 )
 
-// topics are what is told where a change of such a thing says nothing itself; of what is not here, settings.
+// topics are the topics of changes that announce nothing themselves, by the kind of their first subject. All other kinds are settings.
 var topics = map[identity.Thing]string{
 	identity.Lot: "lot", identity.Plan: "plan", identity.Product: "product", identity.Category: "category", identity.Sheet: "sheet",
 	identity.Origin: "origin", identity.Outlet: "dispatch", identity.Dispatch: "dispatch", identity.Holding: "upkeep",
@@ -41,11 +41,11 @@ var topics = map[identity.Thing]string{
 	identity.Decision: "files", identity.Upload: "lot",
 }
 
-// numbered are the topics whose events are by the number of the subject itself.
+// numbered are the kinds of subjects whose events carry the subject's own ID.
 var numbered = []identity.Thing{identity.Lot, identity.Plan, identity.Product, identity.Category, identity.Sheet, identity.Origin,
 	identity.Run}
 
-// eventOf is what is told of a change that announced nothing: that its first subject, or a setting, is another.
+// eventOf returns the event for a change that announced nothing.
 func eventOf(e audit.Entry) Event {
 	if len(e.About) == 0 {
 		return Event{Topic: settings}
@@ -70,12 +70,10 @@ const (
 // Channel is what PostgreSQL tells events on.
 const Channel = "ambrosa"
 
-// Announce tells an event when the transaction commits. A change that is recorded and announces nothing is announced by its first
-// subject, and each that the record has got a line.
+// Announce sends an event when the transaction commits. For a recorded change that announces nothing, the door sends an event about
+// its first subject. It also sends one for every new entry of the record.
 func (t *Tx) Announce(ctx context.Context, event Event) error {
-	for of := t; of != nil; of = of.within {
-		of.announced = true
-	}
+	t.announced = true
 	batch := &pgx.Batch{}
 	if err := t.announce(batch, event); err != nil {
 		return err

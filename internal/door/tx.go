@@ -61,11 +61,17 @@ func (t *Tx) Unchanged() {
 	t.unchanged = true
 }
 
-// Part does work that may fail without the rest of the transaction: what it wrote is taken back then.
+// Part does work that may fail without the rest of the transaction: everything it wrote is reverted then.
 func (t *Tx) Part(ctx context.Context, work func(*Tx) error) error {
-	return pgx.BeginFunc(ctx, t.inner, func(inner pgx.Tx) error {
-		return work(&Tx{inner: inner, door: t.door, entry: t.entry, within: t})
+	part := &Tx{door: t.door, entry: t.entry, within: t}
+	err := pgx.BeginFunc(ctx, t.inner, func(inner pgx.Tx) error {
+		part.inner = inner
+		return work(part)
 	})
+	if err == nil {
+		t.announced = t.announced || part.announced
+	}
+	return err
 }
 
 // FollowUp puts a job into the queue; it is there when the transaction is.

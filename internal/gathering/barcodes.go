@@ -8,7 +8,6 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"ambrosa/core/audit"
 	"ambrosa/core/identity"
 	"ambrosa/core/legible"
 	"ambrosa/core/lot"
@@ -21,12 +20,8 @@ import (
 
 // ReadBarcodes queues reading the barcodes in the pictures of all of a lot's files;
 // those of its loose files are read by themselves after pairing.
-func (g *Gatherer) ReadBarcodes(ctx context.Context, who identity.Actor, lot int64) (id int64, err error) {
-	err = g.Store.Do(ctx, door.By(who, identity.LotScan, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
-		id, err = g.Runs.Queue(ctx, tx, who, AllBarcodesRun, store.About{Lot: lot})
-		return err
-	})
-	return id, err
+func (g *Gatherer) ReadBarcodes(ctx context.Context, who identity.Actor, lot int64) (int64, error) {
+	return g.queueFor(ctx, who, identity.LotScan, AllBarcodesRun, lot)
 }
 
 // DoReadBarcodes looks for barcodes in the pictures of a lot's loose files that were not

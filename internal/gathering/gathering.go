@@ -4,12 +4,16 @@
 package gathering
 
 import (
+	"context"
 	"log/slog"
 
+	"ambrosa/core/audit"
+	"ambrosa/core/identity"
 	"ambrosa/internal/archive"
 	"ambrosa/internal/blob"
 	"ambrosa/internal/contained"
 	"ambrosa/internal/deciding"
+	"ambrosa/internal/door"
 	"ambrosa/internal/drives"
 	"ambrosa/internal/importing"
 	"ambrosa/internal/picture"
@@ -51,3 +55,12 @@ const (
 
 // DecisionsStand is what a run says that may not change verdicts.
 const DecisionsStand = "The lot is applied, or a plan of it is under way: its verdicts stay as they are."
+
+// queueFor queues a run about a lot, for the person who asked for it, and returns its ID.
+func (g *Gatherer) queueFor(ctx context.Context, who identity.Actor, action identity.Action, kind string, lot int64) (id int64, err error) {
+	err = g.Store.Do(ctx, door.By(who, action, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
+		id, err = g.Runs.Queue(ctx, tx, who, kind, store.About{Lot: lot})
+		return err
+	})
+	return id, err
+}

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 
-	"ambrosa/core/audit"
 	"ambrosa/core/identity"
 	"ambrosa/core/lot"
 	"ambrosa/core/plan"
@@ -16,12 +15,8 @@ import (
 )
 
 // Pair queues reading a lot's files again; what persons decided stays.
-func (g *Gatherer) Pair(ctx context.Context, who identity.Actor, lot int64) (id int64, err error) {
-	err = g.Store.Do(ctx, door.By(who, identity.LotRead, audit.Of(identity.Lot, lot)), func(tx *door.Tx) error {
-		id, err = g.Runs.Queue(ctx, tx, who, PairRun, store.About{Lot: lot})
-		return err
-	})
-	return id, err
+func (g *Gatherer) Pair(ctx context.Context, who identity.Actor, lot int64) (int64, error) {
+	return g.queueFor(ctx, who, identity.LotRead, PairRun, lot)
 }
 
 // DoPair reads a lot's sheets and files and makes the lot ready to be decided on.

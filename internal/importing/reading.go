@@ -16,10 +16,11 @@ import (
 
 // Bounds of a sheet.
 const (
-	maxRows  = 1_100_000
-	sampled  = 1000 // rows that a mapping is proposed from
-	keptOnce = 2000 // rows that are written together, unless their cells are long:
-	// then as many as have so many bytes.
+	maxRows = 1_100_000
+	sampled = 1000 // rows that a mapping is proposed from
+
+	// Rows are written in batches of at most so many rows, and about so many bytes.
+	keptOnce  = 2000
 	keptBytes = 8 << 20
 )
 
@@ -55,6 +56,30 @@ func (k *keeping) write(ctx context.Context) error {
 	return err
 }
 
+// keepRows stores the rows of a sheet that are not blank, and returns how many there are. next returns the cells of the next row,
+// valid until the one after, and its number; io.EOF after the last. seen gets each row and the number of rows so far.
+func (m *Importer) keepRows(ctx context.Context, id int64, next func() (cells []string, row int, err error),
+	seen func(row store.SheetRow, total int)) (total int, err error) {
+	kept := keeping{m: m, sheet: id}
+	for {
+		cells, row, err := next()
+		if errors.Is(err, io.EOF) {
+			return kept.total, kept.write(ctx)
+		}
+		if err != nil {
+			return kept.total, err
+		}
+		if sheet.Blank(cells) {
+			continue
+		}
+		one := store.SheetRow{Row: row, Cells: slices.Clone(cells)}
+		if err := kept.add(ctx, one); err != nil {
+			return kept.total, err
+		}
+		seen(one, kept.total)
+	}
+}
+
 // DoRead reads a sheet whose bytes lie at path, by a process of the program, keeps its
 // rows and proposes a mapping. A *sheetfile.Refused says why it cannot be read; what can
 // be judged of it is judged by a run.
@@ -69,28 +94,12 @@ func (m *Importer) DoRead(ctx context.Context, who identity.Actor, program conta
 	}
 	defer func() { err = errors.Join(err, child.Close()) }()
 	var head []store.SheetRow
-	kept := keeping{m: m, sheet: found.ID}
-	for {
-		cells, row, err := child.Next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return err
-		}
-		if sheet.Blank(cells) {
-			continue
-		}
-		one := store.SheetRow{Row: row, Cells: slices.Clone(cells)}
+	if _, err := m.keepRows(ctx, found.ID, child.Next, func(row store.SheetRow, total int) {
 		if len(head) < sampled {
-			head = append(head, one)
+			head = append(head, row)
 		}
-		if err := kept.add(ctx, one); err != nil {
-			return err
-		}
-		step(int64(kept.total))
-	}
-	if err := kept.write(ctx); err != nil {
+		step(int64(total))
+	}); err != nil {
 		return err
 	}
 	read, err := m.understand(ctx, found, head)

@@ -3,7 +3,6 @@ package importing
 import (
 	"context"
 	"errors"
-	"io"
 	"slices"
 
 	"ambrosa/core/audit"
@@ -14,28 +13,40 @@ import (
 	"ambrosa/internal/store"
 )
 
-// mostProblems is how many problems a program is told.
+// mostProblems is how many problems a program gets.
 const mostProblems = 1000
 
-// Taken is what came of products that a program sent.
+// Taken is the result of an import by a program.
 type Taken struct {
-	Sheet     int64              `json:"sheet" doc:"That it is now, with its rows and what was the matter with each"`
-	Import    int64              `json:"import" doc:"That takes it back (revert-import); 0 where nothing was to be changed"`
-	Rows      int                `json:"rows" doc:"Rows read, the header left out"`
-	Created   int                `json:"created" doc:"Rows whose variant is new"`
-	Updated   int                `json:"updated" doc:"Rows that changed something"`
-	Unchanged int                `json:"unchanged" doc:"Rows that changed nothing"`
-	Products  int                `json:"products" doc:"Products that are new"`
-	Refused   int                `json:"refused" doc:"Rows that could not be taken"`
-	Overtaken int                `json:"overtaken" doc:"Rows left out because the catalog changed in the same moment"`
-	Problems  []sheet.RowProblem `json:"problems" nullable:"false" doc:"The first 1,000"`
-	More      int                `json:"more" doc:"Problems that are not listed"`
+	Sheet     int64 `json:"sheet" doc:"The sheet with all rows and their problems"`
+	Import    int64 `json:"import" doc:"The import, which revert-import reverts; 0 if nothing changed"`
+	Rows      int   `json:"rows" doc:"Rows read, without the header"`
+	Created   int   `json:"created" doc:"Rows that added a variant"`
+	Updated   int   `json:"updated" doc:"Rows that changed something"`
+	Unchanged int   `json:"unchanged" doc:"Rows that changed nothing"`
+	Products  int   `json:"products" doc:"Products added"`
+	Refused   int   `json:"refused" doc:"Rows with errors, which were not imported"`
+	Overtaken int   `json:"overtaken" doc:"Rows not imported because the catalog changed at the same moment"`
+	ProblemList
 }
 
-// Take imports products that a program sends, whose bytes are kept, as a sheet: rows are read to their end, judged by the
-// mapping of their header as the rows of any sheet are, and imported at once. Of a CSV that breaks off, or cannot be read,
-// nothing is imported; the error is then a *sheetfile.Refused. What stops in between, because the program goes
-// away or this process ends, is an import that ended there, and can be taken back.
+// ProblemList is the first problems of an import, and the number of the others.
+type ProblemList struct {
+	Problems []sheet.RowProblem `json:"problems" nullable:"false" doc:"The first 1,000"`
+	More     int                `json:"more" doc:"Number of further problems"`
+}
+
+// add appends problems as long as there is room, and counts the others.
+func (l *ProblemList) add(problems ...sheet.RowProblem) {
+	room := min(len(problems), mostProblems-len(l.Problems))
+	l.Problems = append(l.Problems, problems[:room]...)
+	l.More += len(problems) - room
+}
+
+// Take imports products that a program sends. Their bytes are already stored. The rows become a sheet: they are read to the end, checked
+// with the mapping of their header like the rows of any sheet, and imported at once. If the CSV cannot be read to its end, nothing is
+// imported and the error is a *sheetfile.Refused. If the request or this process ends during the import, the rows imported so far stay,
+// and the import can be reverted.
 func (m *Importer) Take(ctx context.Context, who identity.Actor, name string, sum []byte, bytes int64,
 	rows *sheetfile.CSV) (t Taken, err error) {
 	t.Problems = []sheet.RowProblem{}
@@ -50,7 +61,7 @@ func (m *Importer) Take(ctx context.Context, who identity.Actor, name string, su
 	if err != nil {
 		return t, err
 	}
-	if err := m.keepRows(ctx, t.Sheet, rows); err != nil {
+	if err := m.keepSent(ctx, t.Sheet, rows); err != nil {
 		var refused *sheetfile.Refused
 		if errors.As(err, &refused) {
 			err = errors.Join(err, m.Store.Step(ctx, func(tx *door.Tx) error {
@@ -77,50 +88,34 @@ func (m *Importer) Take(ctx context.Context, who identity.Actor, name string, su
 	if t.Products, err = m.Store.NewProducts(ctx, t.Import); err != nil {
 		return t, err
 	}
-	_, err = m.DoRehearse(ctx, t.Sheet, func(int64, int64) {}) // what was imported is the same from now on, and shows so
+	_, err = m.DoRehearse(ctx, t.Sheet, func(int64, int64) {}) // the imported rows are unchanged rows from now on
 	return t, err
 }
 
-// keepRows keeps the rows of what a program sent, the header among them, and its mapping.
-func (m *Importer) keepRows(ctx context.Context, id int64, rows *sheetfile.CSV) error {
-	kept := keeping{m: m, sheet: id}
-	header := rows.Mapping.Header
-	if err := kept.add(ctx, store.SheetRow{Row: header, Cells: rows.Names}); err != nil {
-		return err
-	}
-	for {
-		cells, row, err := rows.Next()
-		if errors.Is(err, io.EOF) {
-			break
+// keepSent stores the rows that a program sent, including the header, and their mapping.
+func (m *Importer) keepSent(ctx context.Context, id int64, rows *sheetfile.CSV) error {
+	begun := false
+	total, err := m.keepRows(ctx, id, func() ([]string, int, error) {
+		if !begun {
+			begun = true
+			return rows.Names, rows.Mapping.Header, nil
 		}
-		if err != nil {
-			return err
-		}
-		if sheet.Blank(cells) {
-			continue
-		}
-		if err := kept.add(ctx, store.SheetRow{Row: row, Cells: slices.Clone(cells)}); err != nil {
-			return err
-		}
-	}
-	if err := kept.write(ctx); err != nil {
+		return rows.Next()
+	}, func(store.SheetRow, int) {})
+	if err != nil {
 		return err
 	}
 	return m.Store.Step(ctx, func(tx *door.Tx) error {
-		return store.EndReading(ctx, tx, id, store.SheetRead{Header: header, FirstRow: header + 1, Names: rows.Names, Rows: kept.total - 1,
-			Mapping: rows.Mapping, Choices: sheet.Usual})
+		return store.EndReading(ctx, tx, id, store.SheetRead{Header: rows.Mapping.Header, FirstRow: rows.Mapping.Header + 1, Names: rows.Names,
+			Rows: total - 1, Mapping: rows.Mapping, Choices: sheet.Usual})
 	})
 }
 
-// judgeTaken judges what a program sent. A GTIN that is none, or is another's, costs the cell and not the row: it is left out, as a person
-// would do it with a press.
+// judgeTaken checks the rows that a program sent. An invalid GTIN, or one of another variant, does not stop its row: the cell is left
+// empty, which a person would do with one click.
 func (m *Importer) judgeTaken(ctx context.Context, t *Taken, of sheet.Mapping) (store.SheetTotals, error) {
-	judge := func(seen func(sheet.Judged), again func()) (store.SheetTotals, error) {
-		return m.rehearseAll(ctx, t.Sheet, func(int64, int64) {}, seen, again)
-	}
-	first, without := *t, Taken{}
-	totals, err := judge(func(j sheet.Judged) { t.add(of, j); without.addGTINs(of, j) }, func() { *t, without = first, Taken{} })
-	if err != nil || len(without.Problems) == 0 {
+	totals, gtins, _, err := m.checkTaken(ctx, t, of)
+	if err != nil || len(gtins.Problems) == 0 {
 		return totals, err
 	}
 	if err := m.Store.Step(ctx, func(tx *door.Tx) error {
@@ -137,54 +132,37 @@ func (m *Importer) judgeTaken(ctx context.Context, t *Taken, of sheet.Mapping) (
 	}); err != nil {
 		return totals, err
 	}
-	refused := map[int]bool{}
-	totals, err = judge(func(j sheet.Judged) {
-		t.add(of, j)
-		if j.Verdict == sheet.Refused {
-			refused[j.Row] = true
-		}
-	}, func() { *t = first; clear(refused) })
-	for i := range without.Problems {
-		without.Problems[i].Kept = !refused[without.Problems[i].Row]
+	totals, _, wrong, err := m.checkTaken(ctx, t, of)
+	for i, p := range gtins.Problems {
+		gtins.Problems[i].Kept = !wrong[p.Row]
 	}
-	kept := min(len(without.Problems), mostProblems-len(t.Problems))
-	t.More += without.More + len(without.Problems) - kept
-	t.Problems = append(t.Problems, without.Problems[:kept]...)
+	t.add(gtins.Problems...)
+	t.More += gtins.More
 	slices.SortStableFunc(t.Problems, func(a, b sheet.RowProblem) int { return a.Row - b.Row })
 	return totals, err
 }
 
-// addGTINs lists what refuses a row because of its GTIN.
-func (t *Taken) addGTINs(m sheet.Mapping, j sheet.Judged) {
-	j.Cells = slices.DeleteFunc(slices.Clone(j.Cells), func(c sheet.Judgement) bool { return c.Field != sheet.GTIN })
-	for _, p := range m.ProblemsOf(j) {
-		if len(t.Problems) < mostProblems {
-			t.Problems = append(t.Problems, p)
-		} else {
-			t.More++
+// checkTaken checks all rows and counts them in t. It returns the problems of rows with a GTIN, and the numbers of all rows with errors.
+func (m *Importer) checkTaken(ctx context.Context, t *Taken, of sheet.Mapping) (totals store.SheetTotals, gtins ProblemList,
+	wrong map[int]bool, err error) {
+	unread := Taken{Sheet: t.Sheet, ProblemList: ProblemList{Problems: []sheet.RowProblem{}}}
+	wrong = map[int]bool{}
+	totals, err = m.rehearseAll(ctx, t.Sheet, func(int64, int64) {}, func(j sheet.Judged) {
+		t.Rows++
+		switch j.Verdict {
+		case sheet.Same:
+			t.Unchanged++
+		case sheet.Refused:
+			t.Refused++
+			wrong[j.Row] = true
 		}
-	}
+		t.add(of.ProblemsOf(j)...)
+		gtins.add(of.ProblemsOf(j, sheet.GTIN)...)
+	}, func() { *t, gtins = unread, ProblemList{}; clear(wrong) })
+	return totals, gtins, wrong, err
 }
 
-// add counts a row as it was judged.
-func (t *Taken) add(m sheet.Mapping, j sheet.Judged) {
-	t.Rows++
-	switch j.Verdict {
-	case sheet.Same:
-		t.Unchanged++
-	case sheet.Refused:
-		t.Refused++
-	}
-	for _, p := range m.ProblemsOf(j) {
-		if len(t.Problems) < mostProblems {
-			t.Problems = append(t.Problems, p)
-		} else {
-			t.More++
-		}
-	}
-}
-
-// begin records the import of a sheet that was just judged.
+// begin records the import of a sheet that was just checked.
 func (m *Importer) begin(ctx context.Context, who identity.Actor, t *Taken) error {
 	return m.Store.Do(ctx, door.By(who, identity.CatalogImport, audit.Of(identity.Sheet, t.Sheet)), func(tx *door.Tx) error {
 		found, err := openSheet(ctx, tx, t.Sheet)
@@ -200,7 +178,7 @@ func (m *Importer) begin(ctx context.Context, who identity.Actor, t *Taken) erro
 	})
 }
 
-// endHere ends an import that does not go on, as far as it came.
+// endHere ends an import that failed: the rows imported so far stay, and can be reverted.
 func (m *Importer) endHere(ctx context.Context, who identity.Actor, id int64) error {
 	return m.Store.Do(ctx, door.By(who, identity.ProductImport, audit.Of(identity.Import, id)), func(tx *door.Tx) error {
 		tx.Unchanged()

@@ -271,7 +271,7 @@ func (r *Receiver) Uploader(ctx context.Context, upload string, person identity.
 
 func megabytes(n int64) string { return fmt.Sprintf("%.1f MB", float64(n)/1e6) }
 
-// KeepAnswer keeps what a program was answered that asked under a key, to be answered so again.
+// KeepAnswer stores the answer to a request that used a key, to return it when the request is sent again.
 func (r *Receiver) KeepAnswer(ctx context.Context, key string, status int, answer []byte) error {
 	return r.Store.Step(ctx, func(tx *door.Tx) error { return store.KeepAnswer(ctx, tx, key, status, answer) })
 }

@@ -34,7 +34,7 @@ func (r *Runner) Clean(ctx context.Context) error {
 		r.Log.Info("an upload did not arrive in its time", "upload", u.ID, "lot", u.LotID, "path", u.Path)
 	}
 	if err := r.Store.Step(ctx, func(tx *door.Tx) error {
-		return errors.Join(store.ForgetStale(ctx, tx), store.ForgetKeys(ctx, tx))
+		return errors.Join(store.ForgetStale(ctx, tx), store.DeleteOldKeys(ctx, tx))
 	}); err != nil {
 		return err
 	}

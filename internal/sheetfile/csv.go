@@ -41,7 +41,11 @@ func OpenCSV(source io.Reader) (*CSV, error) {
 		return nil, &Refused{Kind: NoHeader, Row: at, Err: err,
 			Reason: fmt.Sprintf("Row %d: %v. Cells were taken to be separated by %s.", at, err, nameOf(rows.rows.Comma))}
 	}
-	return &CSV{Names: slices.Clone(header), Mapping: mapping, rows: rows}, nil
+	names := slices.Clone(header)
+	for i, name := range names {
+		names[i] = cut(name)
+	}
+	return &CSV{Names: names, Mapping: mapping, rows: rows}, nil
 }
 
 // Next returns the cells of the next row, valid until the one after, and its number as a

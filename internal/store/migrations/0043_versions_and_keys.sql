@@ -1,15 +1,14 @@
 -- +goose Up
--- What a person edits counts its changes, so that nobody writes over what another did since.
+-- A version counts the changes, so that nobody overwrites the change of somebody else.
 alter table origin add column version int not null default 1;
 alter table upkeep_setting add column version int not null default 1;
 alter table mailing add column version int not null default 1;
 
--- What a program began under a key of its own is not done a second time: the key is written in the transaction of what was
--- done, and what was answered when it is known.
+-- A request with a key is carried out once: the key is written in the transaction of the change, the answer after it.
 create table request_key (
     key     text not null,
-    asked   bytea not null, -- SHA-256 of what was asked for
-    status  int,            -- null as long as the answer is not known
+    asked   bytea not null, -- SHA-256 of the request
+    status  int,            -- null while there is no answer
     answer  bytea,
     at      timestamptz not null default now(),
     primary key (key)

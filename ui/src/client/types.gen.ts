@@ -3674,7 +3674,7 @@ export type RowPicture = {
 export type RowProblem = {
     column: string;
     /**
-     * The row was taken without this cell
+     * The row was imported without this cell
      */
     kept: boolean;
     reason: string;
@@ -4683,19 +4683,19 @@ export type TakePicturesRequest = {
 
 export type Taken = {
     /**
-     * Rows whose variant is new
+     * Rows that added a variant
      */
     created: number;
     /**
-     * That takes it back (revert-import); 0 where nothing was to be changed
+     * The import, which revert-import reverts; 0 if nothing changed
      */
     import: number;
     /**
-     * Problems that are not listed
+     * Number of further problems
      */
     more: number;
     /**
-     * Rows left out because the catalog changed in the same moment
+     * Rows not imported because the catalog changed at the same moment
      */
     overtaken: number;
     /**
@@ -4703,19 +4703,19 @@ export type Taken = {
      */
     problems: Array<RowProblem>;
     /**
-     * Products that are new
+     * Products added
      */
     products: number;
     /**
-     * Rows that could not be taken
+     * Rows with errors, which were not imported
      */
     refused: number;
     /**
-     * Rows read, the header left out
+     * Rows read, without the header
      */
     rows: number;
     /**
-     * That it is now, with its rows and what was the matter with each
+     * The sheet with all rows and their problems
      */
     sheet: number;
     /**
@@ -5171,7 +5171,7 @@ export type ChangeProductsData = {
     body: HandField;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -5222,7 +5222,7 @@ export type WriteVariantsData = {
     body: HandRows;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -5501,7 +5501,7 @@ export type AddClueListData = {
     body: ClueListInput;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -5702,7 +5702,7 @@ export type TakeBackDecisionData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -5849,7 +5849,7 @@ export type GivePackageLinkData = {
     body: GivePackageLinkRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -5992,7 +5992,7 @@ export type AddDropPersonData = {
     body: AddDropPersonRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -6094,7 +6094,7 @@ export type TakeDroppedData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -6245,7 +6245,7 @@ export type DecideFileData = {
     body: Decision;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -6380,7 +6380,7 @@ export type PutFileBackData = {
     body: PutFileBackRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -6533,7 +6533,7 @@ export type HoldFindingsData = {
     body: HoldFindingsRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -6584,7 +6584,7 @@ export type MergeFindingsData = {
     body: MergeFindingsRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -6752,7 +6752,7 @@ export type OpenHandInData = {
     body: OpenHandInRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -6924,7 +6924,7 @@ export type RestoreHeldData = {
     body: RestoreHeldRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -7023,7 +7023,7 @@ export type RevertImportData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -7157,7 +7157,7 @@ export type CreateLotData = {
     body: CreateLotRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -7247,7 +7247,7 @@ export type AcceptTogetherData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -7322,7 +7322,7 @@ export type CloseLotData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -7571,7 +7571,7 @@ export type LookAtLotData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -7731,7 +7731,7 @@ export type GiveUpLotData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -7827,7 +7827,7 @@ export type TeachData = {
     body: Step;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -7974,7 +7974,7 @@ export type PairLotData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -8031,7 +8031,7 @@ export type PlanLotData = {
     body: PlanLotRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -8088,7 +8088,7 @@ export type RestoreLotData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -8257,7 +8257,7 @@ export type SetAsideData = {
     body: SetAsideRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -8371,7 +8371,7 @@ export type DecideTogetherData = {
     body: DecideTogether;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -8615,7 +8615,7 @@ export type ReadMessagesData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -8738,7 +8738,7 @@ export type CreateOriginData = {
     body: OriginInput;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -8930,7 +8930,7 @@ export type FetchOriginData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9067,7 +9067,7 @@ export type AskLookupData = {
     body: AskLookupRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9167,7 +9167,7 @@ export type DeclineCandidatesData = {
     body: DeclineCandidatesRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9225,7 +9225,7 @@ export type TakeCandidatesData = {
     body: TakeCandidatesRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9348,7 +9348,7 @@ export type MakeOutletData = {
     body: MakeOutletRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9585,7 +9585,7 @@ export type DispatchData = {
     body: Going;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9681,7 +9681,7 @@ export type GiveExceptionsData = {
     body: GiveExceptionsRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9738,7 +9738,7 @@ export type EndExceptionsData = {
     body: BytesChosen;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9891,7 +9891,7 @@ export type TakePicturesData = {
     body: TakePicturesRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -9977,7 +9977,7 @@ export type PinFilesData = {
     body: PinFilesRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10028,7 +10028,7 @@ export type UnpinFilesData = {
     body: UnpinFilesRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10079,7 +10079,7 @@ export type MakePlanData = {
     body: MakePlanRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10130,7 +10130,7 @@ export type SpreadPictureData = {
     body: SpreadPictureRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10220,7 +10220,7 @@ export type ApplyPlanData = {
     body: AsSeen;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10376,7 +10376,7 @@ export type RefreshPlanData = {
     body: AsSeen;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10433,7 +10433,7 @@ export type ReplanData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10490,7 +10490,7 @@ export type RevertPlanData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10553,7 +10553,7 @@ export type SetAsideOfPlanData = {
     body: SetAsideOfPlanRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10691,7 +10691,7 @@ export type ImportProductsData = {
     body: Blob | File;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -10882,7 +10882,7 @@ export type PurgeData = {
     body: PurgeRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11106,7 +11106,7 @@ export type MakeRequestData = {
     body: MakeRequestRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11157,7 +11157,7 @@ export type CloseRequestData = {
     body: CloseRequestRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11333,7 +11333,7 @@ export type ResumeRunData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11390,7 +11390,7 @@ export type StopRunData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11554,7 +11554,7 @@ export type BringSheetData = {
     body: Blob | File;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11700,7 +11700,7 @@ export type GiveUpSheetData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11798,7 +11798,7 @@ export type RetireGoneData = {
     body: Retiring;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11855,7 +11855,7 @@ export type ImportSheetData = {
     body: AsSeen;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -11912,7 +11912,7 @@ export type KeepMappingData = {
     body: KeepMappingRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12020,7 +12020,7 @@ export type PairBySheetData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12077,7 +12077,7 @@ export type FetchSheetPicturesData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12134,7 +12134,7 @@ export type UnpairSheetData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12191,7 +12191,7 @@ export type ReadSheetAgainData = {
     body: ReadSheetAgainRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12248,7 +12248,7 @@ export type RehearseSheetData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12305,7 +12305,7 @@ export type MendSheetData = {
     body: MendSheetRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12362,7 +12362,7 @@ export type RestoreSheetData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12615,7 +12615,7 @@ export type ChangeShelfData = {
     body: ChangeShelfRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12666,7 +12666,7 @@ export type UndoShelfData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12838,7 +12838,7 @@ export type DropStraysData = {
     body: DropStraysRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12889,7 +12889,7 @@ export type TakeStraysInData = {
     body: StraysTaken;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -12973,7 +12973,7 @@ export type AddSupplierLinkData = {
     body: LinkInput;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -13075,7 +13075,7 @@ export type RenewSupplierLinkData = {
     body: RenewSupplierLinkRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -13132,7 +13132,7 @@ export type SweepData = {
     body: SweepRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -13183,7 +13183,7 @@ export type KeepTextsData = {
     body: KeepTextsRequest;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };
@@ -13234,7 +13234,7 @@ export type UndoTextsData = {
     body?: never;
     headers?: {
         /**
-         * What is asked for once, however often it is sent: a text of one's own, for a day. The first answer is given again
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
          */
         'Idempotency-Key'?: string;
     };

@@ -145,9 +145,9 @@ function Fields({ onClose, origin }: { onClose: () => void; origin: Origin | und
         <NotSaved error={error} onReload={() => void reload()} />
         <div className="spread">
           <Button type="submit" variant="filled" loading={working}>
-            {origin ? 'Test and keep' : 'Test and add'}
+            {origin ? 'Test and save' : 'Test and add'}
           </Button>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           {working && (
             <span className="quiet">
               asking {input.settings['address'] ?? input.settings['host'] ?? 'the drive'}…

@@ -52,7 +52,7 @@ export function RightsForm({ open, ...rest }: Props & { open: boolean }) {
 }
 
 /** How many files have which rights. */
-const today = (had: RightsHad) =>
+const currentRights = (had: RightsHad) =>
   [
     had.cleared > 0 && `${count(had.cleared)} cleared`,
     had.restricted > 0 && `${count(had.restricted)} restricted`,
@@ -157,7 +157,7 @@ function Fields({ onClose, lot, filter, file }: Props) {
           void seen.refetch();
         }}
       />
-      {had && !file && <span className="quiet">Today: {today(had)}.</span>}
+      {had && !file && <span className="quiet">Current rights: {currentRights(had)}.</span>}
       <div className="spread">
         <Button type="submit" variant="filled" disabled={!had?.files} loading={set.isPending}>
           {had && !file ? `Change rights of ${some(had.files, 'file')}` : 'Change rights'}
