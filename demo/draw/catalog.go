@@ -198,7 +198,7 @@ func catalogue() (items []item) {
 			}
 		}
 	}
-	// One mistake that every catalog has somewhere: a barcode on two variants.
+	// A mistake that every catalog has somewhere: one barcode on two variants. The import reports it and leaves both cells empty.
 	items[301].gtin = items[302].gtin
 	return items
 }
