@@ -53,6 +53,9 @@ func TestKills(t *testing.T) {
 		begun += int(w.count(`select count(*) from receipt where ended_at is null`))
 		w.goesOn(t.Context())
 		w.holds(t.Context())
+		if r.IntN(2) == 0 {
+			w.must(w.timePasses(t.Context()))
+		}
 		if t.Failed() {
 			t.Fatalf("after %d kills", n+1)
 		}
@@ -134,6 +137,7 @@ func TestToBeKilled(t *testing.T) {
 	}
 	w := worldOf(t, database, os.Getenv(killedFolder))
 	w.known(t.Context())
+	w.killed = true
 	var group sync.WaitGroup
 	for person := range uint64(4) {
 		group.Go(func() {

@@ -80,6 +80,7 @@ type world struct {
 	mu      sync.Mutex
 	shown   map[catalog.Target]map[int64]bool // files that stand, as the people know it
 	sent    map[int64]time.Time               // until when files have to stay that were sent, as the people know it
+	killed  bool                              // it is the world of a process that will be killed: it cannot tell what it knows
 	changes []int64                           // that can be taken back
 }
 
@@ -244,11 +245,8 @@ func (w *world) places(ctx context.Context, owner catalog.Target, days int) erro
 func (w *world) dispatches(ctx context.Context, r *rand.Rand) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	if r.IntN(2) == 0 {
-		if _, err := testdb.Pool(w.store).Exec(ctx, `update reference set until = now() where dispatch_id is not null`); err != nil {
-			return err
-		}
-		return w.knowsSent(ctx)
+	if !w.killed && r.IntN(2) == 0 {
+		return w.timePasses(ctx)
 	}
 	name := fmt.Sprint("shop ", r.Uint64())
 	outlet, err := w.sender.Make(ctx, identity.Specialist, "package", dispatching.Wanted{Name: name,
@@ -264,6 +262,14 @@ func (w *world) dispatches(ctx context.Context, r *rand.Rand) error {
 		return err
 	}
 	if _, err := w.sender.Do(ctx, identity.Specialist, id, func(int64, int64) {}); err != nil {
+		return err
+	}
+	return w.knowsSent(ctx)
+}
+
+// timePasses ends the time that what was sent has to stay.
+func (w *world) timePasses(ctx context.Context) error {
+	if _, err := testdb.Pool(w.store).Exec(ctx, `update reference set until = now() where dispatch_id is not null`); err != nil {
 		return err
 	}
 	return w.knowsSent(ctx)
