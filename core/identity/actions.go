@@ -83,6 +83,8 @@ const (
 	LotClose     Action = "lot.close"
 	LotDiscard   Action = "lot.discard"
 	LotRestore   Action = "lot.restore"
+	LotFinish    Action = "lot.finish"
+	LotReopen    Action = "lot.reopen"
 	LotForget    Action = "lot.forget" // one that nothing came to
 	LotRead      Action = "lot.read"   // its names, with clues
 	LotScan      Action = "lot.scan"   // its pictures, for barcodes
@@ -210,6 +212,8 @@ var rules = map[Action]rule{
 	LotClose:     {on: Lot, least: Coordinator, also: byBringers},
 	LotDiscard:   {on: Lot, least: Coordinator, also: bySupplier},
 	LotRestore:   {on: Lot, least: Coordinator},
+	LotFinish:    {on: Lot, least: Worker},
+	LotReopen:    {on: Lot, least: Worker},
 	LotForget:    {on: Lot, least: Coordinator, also: byBringers},
 	LotRead:      {on: Lot, least: Worker, also: []Kind{Supplier, DropPerson, Timetable, Program}},
 	LotScan:      {on: Lot, least: Worker, also: []Kind{Supplier, DropPerson, Timetable, Program}},

@@ -18,7 +18,7 @@ func TestWhatMayBeDoneInWhichState(t *testing.T) {
 		{state: Examining, read: true, giveUp: true, open: true},
 		{state: Ready, decide: true, read: true, giveUp: true, open: true},
 		{state: Ready, underWay: true, open: true},
-		{state: Applied},
+		{state: Applied, decide: true},
 		{state: Applied, underWay: true},
 		{state: GivenUp, read: true},
 	} {
@@ -31,6 +31,7 @@ func TestWhatMayBeDoneInWhichState(t *testing.T) {
 			{"planned", c.decide, c.state.Plannable(c.underWay)},
 			{"read", c.read, c.state.Readable(c.underWay)},
 			{"given up", c.giveUp, c.state.CanBeGivenUp(c.underWay)},
+			{"finished", c.state == Ready && !c.underWay, c.state.Finishable(c.underWay)},
 		} {
 			if (may.got == nil) != may.want {
 				t.Errorf("a lot that is %s (under way: %v) is %s: %v", c.state, c.underWay, may.what, may.got)

@@ -45,7 +45,18 @@ type Arriving struct {
 	Place int    // as read from the name, 0 when none was
 	Path  string // orders files without a place
 	Bare  bool   // the name is nothing but the key
+
+	Placed *Placed // how an earlier plan of the lot placed it here; nil for a file that is new here
 }
+
+// Placed is how an earlier plan of a lot placed a file on a target: place and view as they were decided then.
+type Placed struct {
+	Place int
+	View  string
+}
+
+// changed tells whether a file asks for a change of its target: it is new there, or its place or view was decided anew.
+func (a Arriving) changed() bool { return a.Placed == nil || *a.Placed != Placed{a.Place, a.View} }
 
 // Warning is something a person should know before applying.
 type Warning struct {
@@ -71,13 +82,20 @@ func Arrange(standing Arrangement, arriving []Arriving, way Way, facts Facts) (A
 	}
 	for _, target := range targets(byTarget) {
 		files := byTarget[target]
+		if !slices.ContainsFunc(files, Arriving.changed) {
+			continue
+		}
+		stands, files, own := resume(standing[target], files)
+		wanted[target] = stands
 		Order(files)
-		warnings = append(warnings, placeWarnings(target, files)...)
-		stands := standing[target]
+		warnings = append(warnings, placeWarnings(target, slices.Concat(own, files))...)
 		var twice, left []Arriving
-		if way == LikeForLike {
-			wanted[target], twice, left = likeForLike(stands, files, facts)
-		} else {
+		switch {
+		case way == LikeForLike:
+			wanted[target], twice, left = likeForLike(stands, files, own, facts)
+		case len(own) > 0:
+			wanted[target], twice = among(stands, files, own, way)
+		default:
 			wanted[target], twice = placed(stands, files, way)
 		}
 		for _, a := range twice {
@@ -150,13 +168,13 @@ func keepStanding(fresh, stands []Entry) []Entry {
 // the arriving file has none. A picture whose bytes come again stays as it is.
 // twice are the files whose bytes the target shows without them, left those that
 // nothing is like.
-func likeForLike(stands []Entry, files []Arriving, facts Facts) (list []Entry, twice, left []Arriving) {
+func likeForLike(stands []Entry, files, own []Arriving, facts Facts) (list []Entry, twice, left []Arriving) {
 	list = slices.Clone(stands)
 	taken := make([]bool, len(list))
-	shown := map[string]bool{}
+	shown, isOwn := map[string]bool{}, filesOf(own)
 	for i, e := range list {
 		shown[e.Sum] = true
-		taken[i] = slices.ContainsFunc(files, func(a Arriving) bool { return a.Sum == e.Sum })
+		taken[i] = isOwn[e.File] || slices.ContainsFunc(files, func(a Arriving) bool { return a.Sum == e.Sum })
 	}
 	for _, a := range files {
 		if shown[a.Sum] {

@@ -38,6 +38,8 @@ var deeds = map[string]identity.Action{
 	"close-lot":            identity.LotClose,
 	"give-up-lot":          identity.LotDiscard,
 	"restore-lot":          identity.LotRestore,
+	"finish-lot":           identity.LotFinish,
+	"reopen-lot":           identity.LotReopen,
 	"look-at-lot":          identity.LotScan,
 	"pair-lot":             identity.LotRead,
 	"set-rights":           identity.LotRights,

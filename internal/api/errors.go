@@ -152,8 +152,7 @@ func problem(err error, what string) error {
 		return huma.Error404NotFound("There is no such " + what + ".")
 	case errors.Is(err, lot.ErrApplied):
 		return huma.Error409Conflict(
-			"The pictures of this lot stand on products by its decisions, or are being put there. Take its plan back first; nothing was " +
-				"changed now.",
+			"This lot is finished, or a plan of it is being applied or reverted. Nothing was changed. Wait for the plan, or reopen the lot.",
 		)
 	case errors.Is(err, door.ErrDoneBefore):
 		return huma.Error409Conflict(doneBefore)

@@ -22,6 +22,8 @@ type fileDetail struct {
 	Aligned     []reading.Aligned         `json:"aligned" nullable:"false" doc:"Keys in the name, character against character"`
 	Restored    string                    `json:"restored" doc:"The path before its encodings were mangled; empty where none was"`
 	Suggestions []suggestion              `json:"suggestions" nullable:"false" doc:"Keys that differ least from what the name says"`
+	Others      []store.ShownOn           `json:"others" nullable:"false" doc:"What the picture shows beside its target"`
+	PlacedOn    []store.ShownOn           `json:"placedOn" nullable:"false" doc:"Where plans of its lot placed it"`
 	Undo        int64                     `json:"undo" doc:"Takes the decision back that was just made, 0 where none was"`
 	Next        int64                     `json:"next" doc:"The next contested or loose file of the lot, 0 when there is none"`
 }
@@ -42,12 +44,13 @@ type firstFile struct {
 }
 
 type decision struct {
-	Verdict string          `json:"verdict" enum:"paired,set aside,open" doc:"open gives the file back to be read"`
-	Target  *catalog.Target `json:"target,omitempty" doc:"Of a pair"`
-	Place   int             `json:"place,omitempty" minimum:"0" maximum:"9999"`
-	View    string          `json:"view,omitempty" maxLength:"40"`
-	Reason  string          `json:"reason,omitempty" maxLength:"300"`
-	Version int             `json:"version" doc:"Of the file as the person saw it"`
+	Verdict string           `json:"verdict" enum:"paired,set aside,open" doc:"open gives the file back to be read"`
+	Target  *catalog.Target  `json:"target,omitempty" doc:"Of a pair"`
+	Others  []catalog.Target `json:"others,omitempty" maxItems:"99" doc:"Of a picture that shows several products: those beside the target"`
+	Place   int              `json:"place,omitempty" minimum:"0" maximum:"9999"`
+	View    string           `json:"view,omitempty" maxLength:"40"`
+	Reason  string           `json:"reason,omitempty" maxLength:"300"`
+	Version int              `json:"version" doc:"Of the file as the person saw it"`
 }
 
 func (s *Server) fileOperations(api huma.API) {
@@ -77,7 +80,7 @@ func (s *Server) fileOperations(api huma.API) {
 		}) (*Body[fileDetail], error) {
 			d := in.Body
 			undo, err := s.Decider.Decide(ctx, s.actor(ctx), in.ID, deciding.One{Verdict: d.Verdict, Target: orNone(d.Target),
-				Place: d.Place, View: d.View, Reason: d.Reason, Version: d.Version})
+				Others: d.Others, Place: d.Place, View: d.View, Reason: d.Reason, Version: d.Version})
 			if err != nil {
 				return nil, problem(err, "file")
 			}
@@ -166,6 +169,9 @@ func (s *Server) file(ctx context.Context, id int64) (detail fileDetail, err err
 		if detail.Suggestions, err = s.suggest(ctx, detail.Path); err != nil {
 			return detail, err
 		}
+	}
+	if detail.Others, detail.PlacedOn, err = s.Store.ShownOn(ctx, id); err != nil {
+		return detail, err
 	}
 	detail.Next, err = s.Store.NextOpen(ctx, detail.LotID, id)
 	return detail, err

@@ -82,6 +82,14 @@ func (s *Server) lotOperations(api huma.API) {
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			return nil, problem(s.Receiver.Restore(ctx, s.actor(ctx), in.ID), "lot")
 		})
+	huma.Register(api, tags.do("finish-lot", "/lots/{id}/finish", "End the work on a lot; what is undecided stays undecided"),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Planner.Finish(ctx, s.actor(ctx), in.ID), "lot")
+		})
+	huma.Register(api, tags.do("reopen-lot", "/lots/{id}/reopen", "Open a finished lot again"),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Planner.Reopen(ctx, s.actor(ctx), in.ID), "lot")
+		})
 	huma.Register(api, tags.create("create-lot", "/lots", "Open a lot that waits for uploads"),
 		func(ctx context.Context, in *struct {
 			Body struct {

@@ -48,6 +48,7 @@ func TestALotThatIsGivenUp(t *testing.T) {
 	}
 	applied := l.planned(lot, "after")
 	l.applied(applied)
+	l.post(path+"/finish", nil, nil)
 	l.refused(l.Post(t.Context(), path+"/give-up", nil, nil), http.StatusConflict)
 	l.reverted(applied)
 	l.post(path+"/give-up", nil, nil)

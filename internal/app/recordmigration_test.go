@@ -46,11 +46,15 @@ func TestActorsOfBeforeAreNumbered(t *testing.T) {
 			Body any
 		}
 		l.do(json.Unmarshal(answers.Bytes(), &before))
+		if strings.HasPrefix(before.Path, "/search") { // which files it names was not determined then
+			continue
+		}
 		if before.Path == "/mailing" { // tells what this server is set to
 			continue
 		}
 		var now any
 		l.do(l.Get(t.Context(), "/api/v1"+before.Path, &now))
+		readAsApplied(now)
 		if wrong := within(before.Body, now, before.Path); wrong != "" {
 			t.Error(wrong)
 		}

@@ -152,12 +152,12 @@ func TestTheShelfLeavesPlansAlone(t *testing.T) {
 	}
 	l.applied(plan)
 	l.post(fmt.Sprintf("/api/v1/shelf/acts/%d/undo", put.Act), nil, nil)
-	if v := l.file(of.ID, "care.jpg"); v.Verdict != "set aside" || len(l.onShelf("")) != 1 {
-		t.Error("taken back after the lot was applied:", v.Verdict, l.onShelf(""))
+	if v := l.file(of.ID, "care.jpg"); v.Verdict != "loose" || len(l.onShelf("Labels")) != 1 || l.lotNow(of.ID).State != "ready" {
+		t.Error("taken back after the lot was applied:", v.Verdict, l.onShelf("Labels"), l.lotNow(of.ID).State)
 	}
 	var undone int
 	l.do(testdb.Pool(l.Store).QueryRow(t.Context(), `select count(*) from decision where undone_at is not null`).Scan(&undone))
-	if undone != 0 {
-		t.Error("a decision that stands is told as taken back")
+	if undone != 1 {
+		t.Errorf("%d decisions are taken back", undone)
 	}
 }

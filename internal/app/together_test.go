@@ -172,9 +172,13 @@ func TestSeveralLotsInOnePlan(t *testing.T) {
 	if state(one.ID) != "applied applied" || state(two.ID) != "applied applied" {
 		t.Errorf("the lots are %s and %s", state(one.ID), state(two.ID))
 	}
-	l.refused(l.Post(t.Context(), "/api/v1/plans", map[string]any{"lots": []int64{one.ID}, "way": "after"}, nil), http.StatusConflict)
+	var empty struct{ ID int64 } // nothing of the lot is new
+	l.post("/api/v1/plans", map[string]any{"lots": []int64{one.ID}, "way": "after"}, &empty)
+	if p := l.plan(empty.ID); p.Products != 0 || state(one.ID) != "applied draft" {
+		t.Errorf("planned once more: %+v, the lot is %s", p, state(one.ID))
+	}
 	l.reverted(made.ID)
-	if len(l.standing()) != 0 || state(one.ID) != "ready reverted" || state(two.ID) != "ready reverted" {
+	if len(l.standing()) != 0 || state(one.ID) != "ready draft" || state(two.ID) != "ready reverted" {
 		t.Errorf("standing %v, lots %s and %s", l.standing(), state(one.ID), state(two.ID))
 	}
 	l.refused(l.Post(t.Context(), "/api/v1/plans", map[string]any{"lots": []int64{one.ID, 99}, "way": "after"}, nil), http.StatusNotFound)
@@ -216,9 +220,7 @@ func TestAnOrderGivenOnTheBenchIsApplied(t *testing.T) {
 	if got := l.shows("AT-000"); got != "AT-000-A_3.jpg AT-000-A_1.jpg AT-000-A_2.jpg" {
 		t.Errorf("shows %s", got)
 	}
-	// Of an applied lot nothing is ordered; of one that was taken back it is as before.
 	path := fmt.Sprintf("/api/v1/lots/%d/order", lot.ID)
-	l.refused(l.Put(t.Context(), path, map[string]any{"target": catalog.Variant(variant), "pictures": order}, nil), http.StatusConflict)
 	l.reverted(id)
 	l.do(l.Put(t.Context(), path, map[string]any{"target": catalog.Variant(variant), "pictures": []plan.Ref{}}, &p))
 	if len(p.Ordered) != 0 || p.Targets[0].After[0].File != after[0].File {
@@ -297,20 +299,14 @@ func TestStepsAreTakenBackOneByOne(t *testing.T) {
 		map[string]any{"verdict": "set aside", "reason": "night", "version": moon.Version},
 		&night,
 	)
-	// A lot that is applied is not decided on.
+	// After Apply, decisions are taken back as before: the lot is open again.
 	l.applied(l.planned(lot.ID, "after"))
-	l.refused(
-		l.Post(
-			t.Context(),
-			fmt.Sprintf("/api/v1/files/%d/decision", first.ID),
-			map[string]any{"verdict": "set aside", "version": l.file(lot.ID, "sun.jpg").Version},
-			nil,
-		),
-		http.StatusConflict,
-	)
-	l.refused(l.Post(t.Context(), fmt.Sprintf("/api/v1/decisions/%d/take-back", night.Undo), nil, nil), http.StatusConflict)
-	if l.says(lot.ID, "moon.jpg") != "set aside" {
-		t.Errorf("in an applied lot the decision is taken back: %s", l.says(lot.ID, "moon.jpg"))
+	if state := l.lotNow(lot.ID).State; state != "applied" {
+		t.Errorf("everything is decided, and the lot is %s", state)
+	}
+	l.post(fmt.Sprintf("/api/v1/decisions/%d/take-back", night.Undo), nil, nil)
+	if l.says(lot.ID, "moon.jpg") == "set aside" || l.lotNow(lot.ID).State != "ready" {
+		t.Errorf("taken back after Apply: %s, the lot is %s", l.says(lot.ID, "moon.jpg"), l.lotNow(lot.ID).State)
 	}
 }
 

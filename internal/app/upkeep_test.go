@@ -113,6 +113,10 @@ func TestWhatNothingNeedsIsFoundHeldAndPurged(t *testing.T) {
 		t.Fatalf("the lot is open, and %q", found)
 	}
 	l.applied(l.planned(first.ID, "after"))
+	if found := l.swept("orphans"); len(found) != 0 || l.lotNow(first.ID).State != "ready" {
+		t.Fatalf("a file is undecided, and %q", found)
+	}
+	l.post(fmt.Sprintf("/api/v1/lots/%d/finish", first.ID), nil, nil)
 	again := l.gathered("again.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 11)}))
 	plan := l.planned(again.ID, "instead")
 	l.applied(plan)

@@ -270,6 +270,7 @@ func TestWhatIsPastItsTermGoesByItself(t *testing.T) {
 	l.products(1)
 	lot := l.gathered("first.zip", zipped(t, entry{"AT-000-A.jpg", jpg(t, 1)}, entry{"unknown.jpg", jpg(t, 3)}))
 	l.applied(l.planned(lot.ID, "after"))
+	l.post(fmt.Sprintf("/api/v1/lots/%d/finish", lot.ID), nil, nil)
 	l.sweeps("orphans")
 	l.hold(l.finding("unknown.jpg"))
 	due := func(changes ...string) (files int) {

@@ -1,7 +1,8 @@
 // Package deciding is what persons decide of files: which target each shows, in
 // which place and view, and what is set aside; and taking that back. Every
-// decision can be taken back, as long as the lot is open and nobody decided on
-// the file since.
+// decision can be taken back, as long as nobody decided on the file since. A
+// decision on a file that a plan has placed is a correction: the next plan of the
+// lot carries it out.
 package deciding
 
 import (
@@ -40,6 +41,7 @@ type Decider struct {
 type One struct {
 	Verdict string // paired, set aside; open gives the file back to be read
 	Target  catalog.Target
+	Others  []catalog.Target // that the picture shows, too
 	Place   int
 	View    string
 	Alt     string // a text that a sheet gives; empty leaves what stands
@@ -61,7 +63,7 @@ func (d *Decider) Decide(ctx context.Context, who identity.Actor, file int64, on
 		decision.Among.LookedUpFor = one.Target
 		decision.Becomes = becomes(one)
 	default:
-		one.Target, one.Place, one.View = catalog.Target{}, 0, ""
+		one.Target, one.Others, one.Place, one.View = catalog.Target{}, nil, 0, ""
 		decision.Becomes = becomes(one)
 	}
 	var of int64
@@ -90,6 +92,9 @@ func (o One) said() map[string]any {
 	if !o.Target.None() {
 		is["target"] = o.Target
 	}
+	if len(o.Others) > 0 {
+		is["others"] = o.Others
+	}
 	if o.Reason != "" {
 		is["reason"] = o.Reason
 	}
@@ -109,7 +114,8 @@ func tellDecided(tx *door.Tx, kind string, files []store.Seen) {
 }
 
 func becomes(one One) store.Becomes {
-	b := store.Becomes{Verdict: &one.Verdict, Target: &one.Target, Place: &one.Place, View: &one.View, Reason: &one.Reason, ByHand: true}
+	b := store.Becomes{Verdict: &one.Verdict, Target: &one.Target, Others: one.Others, Place: &one.Place, View: &one.View,
+		Reason: &one.Reason, ByHand: true}
 	if one.Alt != "" {
 		b.Alt = &one.Alt
 	}
@@ -140,7 +146,8 @@ func (d *Decider) open(ctx context.Context, tx *door.Tx, file int64, version int
 }
 
 // decidable counts a decision on a lot, and tells whether it may be made:
-// lot.ErrApplied, or store.ErrChanged where the lot is not ready.
+// lot.ErrApplied, or store.ErrChanged where the lot is not ready. A lot that was
+// finished is open again.
 func decidable(ctx context.Context, tx *door.Tx, of int64) error {
 	standing, err := store.CountDecision(ctx, tx, of)
 	if err != nil {
@@ -151,6 +158,9 @@ func decidable(ctx context.Context, tx *door.Tx, of int64) error {
 		return fmt.Errorf("%w: %w", notReady, store.ErrChanged)
 	} else if err != nil {
 		return err
+	}
+	if standing.State == lot.Applied {
+		return store.ReopenLot(ctx, tx, of)
 	}
 	return nil
 }
@@ -296,7 +306,10 @@ func TakeBackWithin(ctx context.Context, tx *door.Tx, id int64) (files []store.S
 	if err := decidable(ctx, tx, of); err != nil {
 		return nil, 0, err
 	}
-	return store.BringBack(ctx, tx, id, of)
+	if files, stayed, err = store.BringBack(ctx, tx, id, of); err != nil {
+		return nil, 0, err
+	}
+	return files, stayed, store.FinishUnchanged(ctx, tx, of)
 }
 
 // Order gives the pictures of a target the order in which they will stand when a

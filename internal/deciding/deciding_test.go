@@ -69,14 +69,15 @@ func TestDecidingIsSeenAndTakenBack(t *testing.T) {
 		t.Errorf("%v, %d stayed, %v: %s, %s", back, stayed, err, verdict(files[1]), verdict(files[2]))
 	}
 
-	// Opened again it is read again; in a lot that is applied nothing can be decided.
+	// Opened again it is read again; while a plan is being applied nothing can be decided.
 	_, err = d.Decide(ctx, who, files[2], One{Verdict: "open", Version: seen(files[2])})
 	if err != nil || !slices.Equal(read.read, []int64{of}) {
 		t.Errorf("opened: %v, read %v", err, read.read)
 	}
-	testdb.Exec(t, s, `update lot set state = 'applied'`)
+	testdb.Exec(t, s, `insert into plan (kind, way, state, made_by_id) values ('lot', 'after', 'applying', 1)`)
+	testdb.Exec(t, s, `insert into plan_lot (plan_id, lot_id) select p.id, l.id from plan p, lot l`)
 	if _, err := d.Decide(ctx, who, files[1], One{Verdict: "set aside", Version: seen(files[1])}); !errors.Is(err, lot.ErrApplied) {
-		t.Errorf("in an applied lot: %v", err)
+		t.Errorf("while a plan is applied: %v", err)
 	}
 }
 

@@ -46,7 +46,10 @@ func applyChange(ctx context.Context, tx *door.Tx, change int64) error {
 	if err != nil {
 		return err
 	}
-	return store.ChangeApplied(ctx, tx, change, standing[c.Owner])
+	if err := store.ChangeApplied(ctx, tx, change, standing[c.Owner]); err != nil {
+		return err
+	}
+	return store.SettleChange(ctx, tx, change)
 }
 
 // moved is what the record has of a change of pictures.
@@ -91,13 +94,16 @@ func (p *Planner) RevertChange(ctx context.Context, who identity.Actor, change i
 		if err := store.ReverseEnds(ctx, tx, change); err != nil {
 			return err
 		}
+		if err := store.UnsettleChange(ctx, tx, change); err != nil {
+			return err
+		}
 		return store.MoveChange(ctx, tx, change, "reverted", "applied", c.Problem)
 	})
 	return reverted, err
 }
 
-// Applied records that all of a plan that could be applied is, and that its lots'
-// pictures stand.
+// Applied records that all of a plan that could be applied is. Those of its lots in
+// which no file waits for a decision are finished; the others stay open.
 func (p *Planner) Applied(ctx context.Context, who identity.Actor, id int64) error {
 	return p.Store.Do(ctx, door.By(who, identity.PlanApplied, audit.Of(identity.Plan, id)), func(tx *door.Tx) error {
 		found, err := store.LockPlan(ctx, tx, id)
@@ -108,7 +114,7 @@ func (p *Planner) Applied(ctx context.Context, who identity.Actor, id int64) err
 		if err := store.MovePlan(ctx, tx, id, "applied", "applying", "applied"); err != nil {
 			return err
 		}
-		return store.MoveLotsOf(ctx, tx, id, lot.Applied, lot.Ready)
+		return store.FinishDecided(ctx, tx, id)
 	})
 }
 

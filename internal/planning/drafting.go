@@ -3,6 +3,7 @@ package planning
 import (
 	"context"
 	"maps"
+	"slices"
 	"time"
 
 	"ambrosa/core/catalog"
@@ -49,26 +50,22 @@ func (s source) arrivals(ctx context.Context, db store.DB, id int64, owners []ca
 	return store.Arrivals(ctx, db, id, s.lots, owners)
 }
 
-// whole plans every product and category that the lots bring a picture for, and
+// whole plans every product and category that the lots' decisions would change, and
 // returns how many are no longer among them.
 func (d drafting) whole(ctx context.Context) (gone int, err error) {
-	if gone, err = store.DropWithoutFiles(ctx, d.tx, d.id, d.from.lots); err != nil {
+	owners, err := store.UnsettledOwners(ctx, d.tx, d.from.lots)
+	if err != nil {
 		return 0, err
 	}
-	var last catalog.Target
-	for {
-		found, err := store.PairedOwners(ctx, d.tx, d.from.lots, last, batch)
-		if err != nil {
-			return 0, err
-		}
-		if len(found) == 0 {
-			return gone, store.PlanIsOfNow(ctx, d.tx, d.id)
-		}
-		last = found[len(found)-1]
-		if _, err := d.of(ctx, found); err != nil {
+	if gone, err = store.KeepChangesOf(ctx, d.tx, d.id, owners); err != nil {
+		return 0, err
+	}
+	for some := range slices.Chunk(owners, batch) {
+		if _, err := d.of(ctx, some); err != nil {
 			return 0, err
 		}
 	}
+	return gone, store.PlanIsOfNow(ctx, d.tx, d.id)
 }
 
 // overtaken plans again what changed since it was planned, and returns how much
@@ -105,7 +102,7 @@ func (d drafting) of(ctx context.Context, owners []catalog.Target) (gone int, er
 		before := on.standing[owner]
 		difference := plan.Diff(before, after)
 		drafts = append(drafts, store.Drafted{Owner: owner, Version: on.versions[owner], Before: before, After: after,
-			Difference: difference, Warnings: append(warnings, difference.Warnings...)})
+			Difference: difference, Warnings: append(warnings, difference.Warnings...), Settles: on.settles(d.from, owner)})
 		reached = append(reached, owner)
 	}
 	if err := store.WriteDrafted(ctx, d.tx, d.id, drafts, d.mark); err != nil {
@@ -120,6 +117,7 @@ type basis struct {
 	versions map[catalog.Target]int64
 	arrivals map[catalog.Target][]store.Arrival
 	comes    map[catalog.Target]map[int64]plan.Entry // in the stead of a file, by that
+	leaving  map[catalog.Target]map[int64]bool       // files that an earlier plan of the lots placed by mistake
 	orders   map[catalog.Target]plan.Orders
 	known    plan.Facts
 }
@@ -145,6 +143,9 @@ func load(ctx context.Context, db store.DB, id int64, from source, owners []cata
 			b.comes[owner][a.InSteadOf] = entryOf(id, a)
 		}
 	}
+	if b.leaving, err = b.leavingFrom(ctx, db, from.lots, owners); err != nil {
+		return b, err
+	}
 	facts, err := store.StandingFacts(ctx, db, owners)
 	if err != nil {
 		return b, err
@@ -155,6 +156,38 @@ func load(ctx context.Context, db store.DB, id int64, from source, owners []cata
 	}
 	b.orders, err = store.OrdersOf(ctx, db, from.lots, owners)
 	return b, err
+}
+
+// leavingFrom returns the files that are to leave products and categories, and notes the versions of these.
+func (b basis) leavingFrom(
+	ctx context.Context, db store.DB, lots []int64, owners []catalog.Target,
+) (map[catalog.Target]map[int64]bool, error) {
+	if len(lots) == 0 {
+		return nil, nil
+	}
+	files, err := store.LeavingFrom(ctx, db, lots, owners)
+	leaving := map[catalog.Target]map[int64]bool{}
+	for _, f := range files {
+		owner := f.Owner()
+		if leaving[owner] == nil {
+			leaving[owner] = map[int64]bool{}
+		}
+		leaving[owner][f.File] = true
+		b.versions[owner] = f.Version
+	}
+	return leaving, err
+}
+
+// settles is what applying the plan settles of its lots' files on a product or category.
+func (b basis) settles(from source, owner catalog.Target) []store.Settled {
+	if len(from.lots) == 0 {
+		return nil
+	}
+	settled := make([]store.Settled, 0, len(b.arrivals[owner]))
+	for _, a := range b.arrivals[owner] {
+		settled = append(settled, a.Settles())
+	}
+	return settled
 }
 
 // way is the way of a product or category: its own, else the plan's.
@@ -168,7 +201,7 @@ func (b basis) way(way plan.Way, owner catalog.Target) plan.Way {
 }
 
 // wanted is what a product or category would show; touched tells whether anything arrives
-// for it at all.
+// for it or leaves it at all.
 func (b basis) wanted(id int64, way plan.Way, owner catalog.Target) (after plan.Arrangement, warnings []plan.Warning, touched bool) {
 	if len(b.comes[owner]) > 0 {
 		if after, touched = plan.Exchange(b.standing[owner], b.comes[owner]); touched {
@@ -176,11 +209,18 @@ func (b basis) wanted(id int64, way plan.Way, owner catalog.Target) (after plan.
 		}
 		return after, warnings, touched
 	}
-	if len(b.arrivals[owner]) == 0 {
+	if !b.touched(owner) {
 		return nil, nil, false
 	}
 	after, warnings = b.arrange(id, way, owner)
 	return after, warnings, true
+}
+
+// touched tells whether a product or category would change: a file is new there, was decided anew, or is to leave it.
+func (b basis) touched(owner catalog.Target) bool {
+	return len(b.leaving[owner]) > 0 || slices.ContainsFunc(b.arrivals[owner], func(a store.Arrival) bool {
+		return a.Placed == nil || *a.Placed != plan.Placed{Place: a.Place, View: a.View}
+	})
 }
 
 // factsWith is what is known of what stands, and of what arrives at a product or category.
@@ -196,11 +236,19 @@ func (b basis) factsWith(owner catalog.Target) plan.Facts {
 func (b basis) arrange(id int64, way plan.Way, owner catalog.Target) (plan.Arrangement, []plan.Warning) {
 	known := b.factsWith(owner)
 	arriving := make([]plan.Arriving, 0, len(b.arrivals[owner]))
+	type shown struct {
+		on   catalog.Target
+		file int64
+	}
+	stays := map[shown]bool{}
 	for _, a := range b.arrivals[owner] {
-		arriving = append(arriving, plan.Arriving{Target: a.Target(), Place: a.Place, Path: a.Path, Bare: a.Bare, Entry: entryOf(id, a)})
+		stays[shown{a.Target(), a.File}] = true
+		arriving = append(arriving, plan.Arriving{Target: a.Target(), Place: a.Place, Path: a.Path, Bare: a.Bare, Entry: entryOf(id, a),
+			Placed: a.Placed})
 	}
 	standing := b.standing[owner]
-	after, warnings := b.orders[owner].Settle(plan.Arrange(standing, arriving, b.way(way, owner), known))
+	left := standing.Withdraw(func(on catalog.Target, file int64) bool { return b.leaving[owner][file] && !stays[shown{on, file}] })
+	after, warnings := b.orders[owner].Settle(plan.Arrange(left, arriving, b.way(way, owner), known))
 	return after, append(warnings, plan.Warn(standing, after, known)...)
 }
 

@@ -14,6 +14,7 @@ import (
 	"ambrosa/core/audit"
 	"ambrosa/core/catalog"
 	"ambrosa/core/identity"
+	"ambrosa/core/lot"
 	"ambrosa/core/plan"
 	"ambrosa/core/upkeep"
 	"ambrosa/internal/deciding"
@@ -28,7 +29,7 @@ type Planner struct {
 }
 
 // OfLot plans a lot, together with those that it is being planned with; "" is
-// the way of its draft, or after where there is none.
+// the way of its draft, else of the plan of it that was applied last, else after.
 func (p *Planner) OfLot(ctx context.Context, who identity.Actor, lot int64, way plan.Way) (id int64, err error) {
 	draft, err := p.draft(ctx, lot)
 	if err != nil {
@@ -38,19 +39,21 @@ func (p *Planner) OfLot(ctx context.Context, who identity.Actor, lot int64, way 
 }
 
 // draft returns the draft that a lot is planned in; of a lot without one, what it
-// would be: the lot alone, after what stands, with id 0.
+// would be: the lot alone, in the way that it was applied in last, else after what
+// stands, with id 0.
 func (p *Planner) draft(ctx context.Context, lot int64) (store.Plan, error) {
 	found, err := p.Store.DraftOf(ctx, lot)
 	if errors.Is(err, store.ErrNotFound) {
-		return store.Plan{Lots: []store.PlanLot{{ID: lot}}, Way: string(plan.After)}, nil
+		way, err := p.Store.LastWay(ctx, lot)
+		return store.Plan{Lots: []store.PlanLot{{ID: lot}}, Way: cmp.Or(way, string(plan.After))}, err
 	}
 	return found, err
 }
 
-// Make writes a plan for what the paired files of lots would change, in the given
-// way, and returns its id. A draft of the same lots is made anew, and single
-// products keep their own way in it; other drafts of any of them are given up.
-// Lots of which a plan stands or is under way cannot be planned.
+// Make writes a plan for what the decisions on lots' files would change that no plan of
+// them has applied yet, in the given way, and returns its id. A draft of the same lots
+// is made anew, and single products keep their own way in it; other drafts of any of
+// them are deleted. Lots of which a plan is being applied or reverted cannot be planned.
 func (p *Planner) Make(ctx context.Context, who identity.Actor, lots []int64, way plan.Way) (id int64, err error) {
 	lots = slices.Compact(slices.Sorted(slices.Values(lots)))
 	err = p.Store.Do(ctx, door.By(who, identity.PlanMake, audit.All(identity.Lot, lots)...), func(tx *door.Tx) error {
@@ -73,6 +76,44 @@ func (p *Planner) Make(ctx context.Context, who identity.Actor, lots []int64, wa
 		return store.Revise(ctx, tx, id, plan.Remade{})
 	})
 	return id, err
+}
+
+// Finish ends the work on a lot: files that are not decided on stay so, and are needed no longer. lot.ErrApplied means that it
+// is finished already or that a plan of it is being applied.
+func (p *Planner) Finish(ctx context.Context, who identity.Actor, id int64) error {
+	return p.Store.Do(ctx, door.By(who, identity.LotFinish, audit.Of(identity.Lot, id)), func(tx *door.Tx) error {
+		standing, err := store.LockLots(ctx, tx, []int64{id})
+		if err != nil {
+			return err
+		}
+		if err := standing[0].State.Finishable(standing[0].UnderWay); err != nil {
+			return changed(err)
+		}
+		return store.FinishLot(ctx, tx, id)
+	})
+}
+
+// Reopen opens a finished lot again, so that its other files can be decided on.
+func (p *Planner) Reopen(ctx context.Context, who identity.Actor, id int64) error {
+	return p.Store.Do(ctx, door.By(who, identity.LotReopen, audit.Of(identity.Lot, id)), func(tx *door.Tx) error {
+		standing, err := store.LockLots(ctx, tx, []int64{id})
+		if err != nil {
+			return err
+		}
+		if standing[0].State != lot.Applied || standing[0].UnderWay {
+			return store.ErrChanged
+		}
+		return store.ReopenLot(ctx, tx, id)
+	})
+}
+
+// changed makes of a lot's state that does not allow something what a person is told of a world that moved on.
+func changed(err error) error {
+	var notReady lot.NotReady
+	if errors.As(err, &notReady) {
+		return fmt.Errorf("%w: %w", err, store.ErrChanged)
+	}
+	return err
 }
 
 // Spread plans to put one picture on many products, as a whole, and categories, in one

@@ -37,11 +37,12 @@ func (p *Planner) Preview(ctx context.Context, lot int64, owner catalog.Target) 
 		Way:    on.way(plan.Way(draft.Way), owner),
 		Lots:   draft.Lots,
 	}
-	arrivals := on.arrivals[owner]
-	if len(arrivals) == 0 {
+	if !on.touched(owner) {
 		return shows, nil
 	}
-	shows.LeftOut = arrivals[0].LeftOut
+	if arrivals := on.arrivals[owner]; len(arrivals) > 0 {
+		shows.LeftOut = arrivals[0].LeftOut
+	}
 	if !shows.LeftOut {
 		shows.After, shows.Warnings = on.arrange(draft.ID, plan.Way(draft.Way), owner)
 	}

@@ -104,7 +104,7 @@ func setAside(
 	}
 	for _, of := range lots {
 		chosen := byLot[of.ID]
-		if len(chosen) == 0 || of.State.Decidable(of.UnderWay) != nil {
+		if len(chosen) == 0 || of.State != lot.Ready || of.UnderWay {
 			continue
 		}
 		done, err := deciding.SaveWithin(ctx, tx, of.ID, store.FileFilter{Chosen: chosen}, Reason)

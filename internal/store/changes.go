@@ -153,31 +153,6 @@ func CountChanges(ctx context.Context, tx *door.Tx, id int64) (all, remade int, 
 	return all, remade, err
 }
 
-// PairedOwners returns products, then categories, that lots have paired files
-// for, behind after.
-func PairedOwners(ctx context.Context, tx *door.Tx, lots []int64, after catalog.Target, limit int) ([]catalog.Target, error) {
-	if after.Kind != catalog.KindCategory {
-		products, err := numbers(ctx, tx, `select distinct product_id from file where lot_id = any($1) and verdict = 'paired' and product_id > $2
-			order by product_id limit $3`, lots, after.ID, limit)
-		if err != nil || len(products) > 0 {
-			return targetsOf(products, catalog.Product), err
-		}
-		after.ID = 0
-	}
-	categories, err := numbers(ctx, tx, `select distinct category_id from file where lot_id = any($1) and verdict = 'paired'
-		and category_id > $2
-		order by category_id limit $3`, lots, after.ID, limit)
-	return targetsOf(categories, catalog.Category), err
-}
-
-// DropWithoutFiles forgets what a plan would do to products and categories that its
-// lots have no paired file for any more, and returns to how many.
-func DropWithoutFiles(ctx context.Context, tx *door.Tx, id int64, lots []int64) (int, error) {
-	tag, err := tx.Exec(ctx, `delete from plan_change c where plan_id = $1 and state = 'planned' and not exists (select from file f
-		where f.lot_id = any($2) and f.verdict = 'paired' and (f.product_id = c.product_id or f.category_id = c.category_id))`, id, lots)
-	return int(tag.RowsAffected()), err
-}
-
 // DropChanges forgets what a plan would do to those of some products and
 // categories that it does not reach any more, and returns to how many.
 func DropChanges(ctx context.Context, tx *door.Tx, id int64, of, reached []catalog.Target) (int, error) {
@@ -197,6 +172,7 @@ type Drafted struct {
 	Before, After plan.Arrangement
 	Difference    plan.Difference
 	Warnings      []plan.Warning
+	Settles       []Settled // what it settles when it is applied; of a plan of lots
 }
 
 // WriteDrafted writes what a plan would do to some products and categories; mark
@@ -207,15 +183,17 @@ func WriteDrafted(ctx context.Context, tx *door.Tx, id int64, drafts []Drafted, 
 	written := make([]int64, 0, len(drafts))
 	for _, d := range drafts {
 		product, category := ownerColumns(d.Owner)
-		batch.Queue(`insert into plan_change (plan_id, product_id, category_id, version, before, after, added, removed, moved, warnings, remade)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+		batch.Queue(`insert into plan_change (plan_id, product_id, category_id, version, before, after, added, removed, moved, warnings, remade,
+				settles)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 			on conflict on constraint plan_change_owner do update set version = excluded.version, before = excluded.before, after = excluded.after,
 				added = excluded.added, removed = excluded.removed, moved = excluded.moved, warnings = excluded.warnings, problem = '',
+				settles = excluded.settles,
 				remade = excluded.remade and not plan_change.left_out and plan_change.after <> excluded.after,
 				state = case when plan_change.left_out then 'left out' else 'planned' end
 			where plan_change.state in ('planned', 'stale', 'failed', 'left out') returning id`,
 			id, product, category, d.Version, d.Before, d.After, d.Difference.Added, d.Difference.Removed, d.Difference.Moved,
-			orEmpty(d.Warnings), mark).
+			orEmpty(d.Warnings), mark, orEmpty(d.Settles)).
 			Query(func(rows pgx.Rows) error {
 				ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
 				written = append(written, ids...)
@@ -253,6 +231,8 @@ type Arrival struct {
 	PictureFacts
 
 	InSteadOf int64 `db:"instead"` // the file whose place it takes, 0 for none
+
+	Placed *plan.Placed `db:"-"` // how an earlier plan of its lot placed it there, nil for none
 }
 
 // Target is what the file is paired with.
@@ -285,34 +265,6 @@ func StandingFacts(ctx context.Context, db DB, of []catalog.Target) ([]PictureFa
 	return list[PictureFacts](ctx, db, `select `+factColumns+` from placement pl join file f on f.id = pl.file_id
 		join blob b on b.sha256 = f.sha256
 		where pl.product_id = any($1) or pl.category_id = any($2)`, products, categories)
-}
-
-// Arrivals returns the paired files of lots for some products and categories,
-// those of one beside each other; id is the plan whose ways they have.
-func Arrivals(ctx context.Context, db DB, id int64, lots []int64, of []catalog.Target) ([]Arrival, error) {
-	products, categories := split(of)
-	const columns = `f.id as file, 0::bigint as instead, f.path, f.alt, ` + factColumns + `, coalesce(f.place, 0) as place, f.view,
-		coalesce((f.evidence->>'bare')::boolean, false) as bare, coalesce(c.way, '') as own_way, coalesce(c.left_out, false) as left_out`
-	var found []Arrival
-	var err error
-	if len(products) > 0 {
-		found, err = list[Arrival](ctx, db, `
-			select f.product_id as product, coalesce(f.variant_id, 0) as variant, 0::bigint as category, `+columns+`,
-				coalesce(nullif(v.title, ''), p.title) as title, coalesce(v.options, '[]') as values, p.version
-			from file f join product p on p.id = f.product_id left join variant v on v.id = f.variant_id join blob b on b.sha256 = f.sha256
-			left join plan_change c on c.plan_id = $3 and c.product_id = p.id
-			where f.lot_id = any($1) and f.verdict = 'paired' and f.product_id = any($2) order by f.product_id, f.id`, lots, products, id)
-	}
-	if err != nil || len(categories) == 0 {
-		return found, err
-	}
-	more, err := list[Arrival](ctx, db, `
-		select 0::bigint as product, 0::bigint as variant, f.category_id as category, `+columns+`, g.name as title, '[]'::jsonb as values,
-		g.version
-		from file f join category g on g.id = f.category_id join blob b on b.sha256 = f.sha256
-		left join plan_change c on c.plan_id = $3 and c.category_id = g.id
-		where f.lot_id = any($1) and f.verdict = 'paired' and f.category_id = any($2) order by f.category_id, f.id`, lots, categories, id)
-	return append(found, more...), err
 }
 
 // Spread returns one file as it arrives on each of some products, as a whole, and

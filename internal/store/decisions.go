@@ -86,9 +86,10 @@ type Among struct {
 // Becomes is what a decision makes of files; what is nil stays.
 type Becomes struct {
 	Verdict   *string
-	Target    *catalog.Target // none: of no target
-	Candidate bool            // of the target that is proposed
-	Place     *int            // 0: as the name has it
+	Target    *catalog.Target  // none: of no target
+	Others    []catalog.Target // that it shows beside its target; without Target they stay
+	Candidate bool             // of the target that is proposed
+	Place     *int             // 0: as the name has it
 	View      *string
 	Alt       *string
 	Reason    *string
@@ -112,7 +113,7 @@ type Decision struct {
 
 // asItWas is a file's verdict as it is kept to be taken back to.
 const asItWas = `jsonb_build_object('version', version, 'verdict', verdict, 'product', product_id, 'variant', variant_id,
-	'category', category_id, 'place', place, 'view', view, 'alt', alt,
+	'category', category_id, 'others', others, 'place', place, 'view', view, 'alt', alt,
 	'clue', clue, 'rung', rung, 'score', score, 'reason', reason, 'why', why, 'by', decided_by,
 	'at', decided_at)`
 
@@ -161,7 +162,7 @@ func (a Among) where() (string, pgx.NamedArgs) {
 		args["not_among"] = a.Not
 	}
 	if a.ByPerson {
-		conditions = append(conditions, `decided_by = 'person'`)
+		conditions = append(conditions, `decided_by in ('person', 'plan')`)
 	}
 	if a.OneCandidate {
 		conditions = append(conditions, `jsonb_array_length(coalesce(evidence->'candidates', '[]')) = 1
@@ -187,13 +188,13 @@ func (b Becomes) set(ctx context.Context, tx *door.Tx) (set, also string, args p
 		args[name] = value
 	}
 	if b.Unread {
-		return `verdict = 'unread', decided_by = ''`, "", args, nil
+		return `verdict = 'unread', decided_by = '', others = '[]'`, "", args, nil
 	}
 	if b.Verdict != nil {
 		add(`verdict = @verdict_set`, "verdict_set", *b.Verdict)
 	}
 	if b.Candidate {
-		parts = append(parts, `product_id = nullif((c.evidence->'candidates'->0->>'product')::bigint, 0),
+		parts = append(parts, `others = '[]', product_id = nullif((c.evidence->'candidates'->0->>'product')::bigint, 0),
 			category_id = nullif((c.evidence->'candidates'->0->>'category')::bigint, 0),
 			variant_id = nullif((c.evidence->'candidates'->0->>'variant')::bigint, 0)`)
 	}
@@ -207,6 +208,11 @@ func (b Becomes) set(ctx context.Context, tx *door.Tx) (set, also string, args p
 		add(`product_id = nullif(@product::bigint, 0)`, "product", columns.Product)
 		add(`variant_id = nullif(@variant::bigint, 0)`, "variant", columns.Variant)
 		add(`category_id = nullif(@category::bigint, 0)`, "category", columns.Category)
+		others, err := othersOf(ctx, tx, *b.Target, b.Others)
+		if err != nil {
+			return "", "", nil, err
+		}
+		add(`others = @others::jsonb`, "others", others)
 	}
 	if b.Place != nil {
 		add(`place = nullif(@place::int, 0)`, "place", *b.Place)
@@ -234,6 +240,30 @@ func (b Becomes) set(ctx context.Context, tx *door.Tx) (set, also string, args p
 	return strings.Join(parts, ", "), also, args, nil
 }
 
+// othersOf returns the targets that a file shows beside its first one, as its row holds them, each once.
+func othersOf(ctx context.Context, tx *door.Tx, first catalog.Target, others []catalog.Target) ([]map[string]int64, error) {
+	held := []map[string]int64{}
+	seen := map[catalog.Target]bool{first: true}
+	for _, t := range others {
+		if seen[t] {
+			continue
+		}
+		seen[t] = true
+		columns, err := columnsOf(ctx, tx, t)
+		if err != nil {
+			return nil, err
+		}
+		row := map[string]int64{}
+		for name, id := range map[string]int64{"product": columns.Product, "variant": columns.Variant, "category": columns.Category} {
+			if id != 0 {
+				row[name] = id
+			}
+		}
+		held = append(held, row)
+	}
+	return held, nil
+}
+
 // UndoDecision marks a decision as taken back and returns whose lot it was of;
 // ErrNotFound means that there is none, or that it was taken back before.
 func UndoDecision(ctx context.Context, tx *door.Tx, id int64) (lot int64, err error) {
@@ -245,7 +275,8 @@ func UndoDecision(ctx context.Context, tx *door.Tx, id int64) (lot int64, err er
 // it brought back, and how many stayed.
 func BringBack(ctx context.Context, tx *door.Tx, decision, lot int64) (files []Seen, stayed int64, err error) {
 	files, err = list[Seen](ctx, tx, `update file f set verdict = d.before->>'verdict', product_id = (d.before->>'product')::bigint,
-			variant_id = (d.before->>'variant')::bigint, category_id = (d.before->>'category')::bigint, place = (d.before->>'place')::int,
+			variant_id = (d.before->>'variant')::bigint, category_id = (d.before->>'category')::bigint, 
+			others = coalesce(d.before->'others', '[]'), place = (d.before->>'place')::int,
 			view = d.before->>'view', alt = coalesce(d.before->>'alt', alt),
 			clue = d.before->>'clue', rung = d.before->>'rung', score = (d.before->>'score')::real,
 			reason = d.before->>'reason', why = coalesce(d.before->>'why', ''), decided_by = d.before->>'by',

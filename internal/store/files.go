@@ -285,7 +285,7 @@ func (s *Store) ToRead(ctx context.Context, lot int64) (u ToRead, err error) {
 			coalesce(b.tint, ''),
 			f.verdict, coalesce(f.product_id, 0), coalesce(f.variant_id, 0)
 		from file f join lot l on l.id = f.lot_id left join blob b on b.sha256 = f.sha256
-		where lot_id = $1 and verdict not in ('unusable', 'sheet', 'set aside') and decided_by <> 'person' order by f.id`,
+		where lot_id = $1 and verdict not in ('unusable', 'sheet', 'set aside') and decided_by not in ('person', 'plan') order by f.id`,
 		lot,
 	)
 	if err != nil {
@@ -374,8 +374,8 @@ func WriteVerdicts(ctx context.Context, tx *door.Tx, lot int64, verdicts []Verdi
 	if _, err := tx.Exec(ctx, `update file f set verdict = v.verdict, product_id = v.product, variant_id = v.variant, category_id = v.category,
 		place = v.place, view = v.view,
 				clue = v.clue, rung = v.rung, score = v.score, reason = v.reason, why = v.why, alt = v.alt, evidence = v.evidence,
-				decided_by = 'reading', decided_at = now()
-			from verdict v where f.id = v.file and f.decided_by <> 'person'`); err != nil {
+				others = '[]', decided_by = 'reading', decided_at = now()
+			from verdict v where f.id = v.file and f.decided_by not in ('person', 'plan')`); err != nil {
 		return err
 	}
 	return tx.Announce(ctx, door.Event{Topic: "files", ID: lot})

@@ -4,22 +4,25 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"ambrosa/internal/door"
 )
 
-// heldByFile is the SQL that a file holds what it is paired with: a person decided so, or
-// its lot is applied. What reading paired in an open lot is read again.
+// heldByFile is the SQL that a file holds what it is paired with: a person decided or applied
+// so, or its lot is applied. What reading paired in an open lot is read again.
 func heldByFile(column, of string) string {
-	return fmt.Sprintf(`exists (select from file f join lot l on l.id = f.lot_id where f.%s = %s
-		and (f.decided_by = 'person' or l.state = 'applied'))`, column, of)
+	return fmt.Sprintf(`(exists (select from file f join lot l on l.id = f.lot_id where f.%[1]s = %[2]s
+		and (f.decided_by in ('person', 'plan') or l.state = 'applied'))
+		or exists (select from file f where f.others <> '[]' and f.others @> jsonb_build_array(jsonb_build_object('%[3]s', %[2]s))))`,
+		column, of, strings.TrimSuffix(column, "_id"))
 }
 
 // LetGo takes the pairs of reading in lots that are not applied from products and categories
 // that may go, and returns those of the lots that are open: they are to be read again. Lots
 // are locked first, as by whoever writes verdicts, and products behind them.
 func LetGo(ctx context.Context, tx *door.Tx, products, categories []int64) (lots []int64, err error) {
-	const paired = ` from file f where (f.product_id = any($1) or f.category_id = any($2)) and f.decided_by <> 'person'`
+	const paired = ` from file f where (f.product_id = any($1) or f.category_id = any($2)) and f.decided_by not in ('person', 'plan')`
 	all, err := numbers(ctx, tx, `select id from lot where state <> 'applied' and id in (select f.lot_id`+paired+`)
 		order by id for update`, orEmpty(products), orEmpty(categories))
 	if err != nil || len(all) == 0 {

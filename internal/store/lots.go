@@ -34,15 +34,21 @@ type Lot struct {
 	Problems  []string  `json:"problems" nullable:"false" doc:"What was wrong with its archives"`
 	Plan      int64     `json:"plan" doc:"Its newest plan, 0 when there is none"`
 	PlanState string    `json:"planState"`
+	Placed    int       `json:"placed" doc:"Of an open lot: files that a plan of it has placed already"`
+	Unplanned bool      `json:"unplanned" doc:"An open lot has decisions that no plan has applied yet"`
 }
 
-const lotQuery = `
+var lotQuery = `
 	select l.id, l.name, l.origin, coalesce(l.origin_id, 0) as origin_id, l.state, l.expected, l.created_at,
 	coalesce(u.arrived, 0)::int as arrived,
 		coalesce(f.files, 0)::int as files, coalesce(u.bytes, 0)::bigint as bytes, coalesce(f.unread, 0)::int as unread,
 		coalesce(f.paired, 0)::int as paired, coalesce(f.contested, 0)::int as contested, coalesce(f.loose, 0)::int as loose,
 		coalesce(f.set_aside, 0)::int as set_aside, coalesce(f.unusable, 0)::int as unusable, coalesce(f.sheets, 0)::int as sheets,
-		coalesce(u.problems, '{}') as problems, coalesce(p.id, 0) as plan, coalesce(p.state, '') as plan_state
+		coalesce(u.problems, '{}') as problems, coalesce(p.id, 0) as plan, coalesce(p.state, '') as plan_state,
+		case when a.decisions is not null then (select count(distinct s.file_id) from file x join settled s on s.file_id = x.id
+			where x.lot_id = l.id and s.ended_by is null) else 0 end::int as placed,
+		l.state = 'ready' and case when a.decisions is null then coalesce(f.paired, 0) > 0
+			else a.decisions <> ` + decisionsOf("l") + ` end as unplanned
 	from lot l
 	left join lateral (
 		select sum(files) as files, sum(files) filter (where verdict = 'unread') as unread,
@@ -55,7 +61,9 @@ const lotQuery = `
 		select count(finished_at) as arrived, sum(bytes) as bytes, array_agg(path || ': ' || problem) filter (where problem <> '') as problems
 		from upload where lot_id = l.id) u on true
 	left join lateral (select p.id, p.state from plan p join plan_lot pl on pl.plan_id = p.id where pl.lot_id = l.id order by p.id desc
-	limit 1) p on true`
+	limit 1) p on true
+	left join lateral (select pl.decisions from plan p join plan_lot pl on pl.plan_id = p.id
+		where l.state = 'ready' and pl.lot_id = l.id and p.state = 'applied' order by p.id desc limit 1) a on true`
 
 // Lots returns lots that came before one, by number (0 for the newest), the newest first, and how many there
 // are in all.

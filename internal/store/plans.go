@@ -120,6 +120,13 @@ func (s *Store) DraftOf(ctx context.Context, lot int64) (Plan, error) {
 			order by p.id desc limit 1)`, lot)
 }
 
+// LastWay returns the way in which a lot was applied last, "" where no plan of it was.
+func (s *Store) LastWay(ctx context.Context, lot int64) (way string, err error) {
+	err = s.pool.QueryRow(ctx, `select coalesce((select p.way from plan p join plan_lot pl on pl.plan_id = p.id
+		where pl.lot_id = $1 and p.state = 'applied' order by p.id desc limit 1), '')`, lot).Scan(&way)
+	return way, err
+}
+
 // TakeDraft returns the draft of just these lots, which may be a new one, sets
 // its way, and forgets all other drafts of any of them.
 func TakeDraft(ctx context.Context, tx *door.Tx, lots []int64, way plan.Way) (id int64, err error) {

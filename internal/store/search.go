@@ -102,7 +102,8 @@ func (s *Store) Search(ctx context.Context, text string, limit int, files bool) 
 		from (select * from shelved where `+onShelf+` order by at desc limit @limit) s join file f on f.id = s.file_id)
 		union all
 		(select 'file', f.id, 0, f.path, l.name, coalesce(encode(f.sha256, 'hex'), ''), f.lot_id
-		from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like and l.state <> 'given up' limit @limit)`, args)
+		from (select f.* from file f join lot l on l.id = f.lot_id where @files and lower(f.path) like @like and l.state <> 'given up'
+			limit 1000) f join lot l on l.id = f.lot_id order by f.id limit @limit)`, args)
 }
 
 // searchText is what a product is found by, in any letter case: what keepSearch writes.

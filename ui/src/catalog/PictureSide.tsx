@@ -69,6 +69,9 @@ export function Details({
         <Button component="a" href={original(picture.sum, baseName(picture.path))}>
           Save original
         </Button>
+        <Button component={Link} to={`/pair/${picture.lot}?file=${picture.file}`}>
+          Wrong product?
+        </Button>
         <Button onClick={onSpread}>Put on categories…</Button>
         <Button onClick={onRemove}>Remove</Button>
       </div>

@@ -631,6 +631,10 @@ export type DecideTogether = {
 };
 
 export type Decision = {
+    /**
+     * Of a picture that shows several products: those beside the target
+     */
+    others?: Array<Target> | null;
     place?: number;
     reason?: string;
     /**
@@ -1084,11 +1088,19 @@ export type FileDetail = {
      * The next contested or loose file of the lot, 0 when there is none
      */
     next: number;
+    /**
+     * What the picture shows beside its target
+     */
+    others: Array<ShownOn>;
     path: string;
     /**
      * 0 when none was read
      */
     place: number;
+    /**
+     * Where plans of its lot placed it
+     */
+    placedOn: Array<ShownOn>;
     /**
      * Why it cannot be used
      */
@@ -1821,6 +1833,10 @@ export type Lot = {
     originId: number;
     paired: number;
     /**
+     * Of an open lot: files that a plan of it has placed already
+     */
+    placed: number;
+    /**
      * Its newest plan, 0 when there is none
      */
     plan: number;
@@ -1835,6 +1851,10 @@ export type Lot = {
      */
     sheets: number;
     state: 'receiving' | 'examining' | 'ready' | 'applied' | 'given up';
+    /**
+     * An open lot has decisions that no plan has applied yet
+     */
+    unplanned: boolean;
     unread: number;
     unusable: number;
 };
@@ -3208,7 +3228,7 @@ export type Recorded = {
      * To how many things it was done
      */
     abouts: number;
-    action: 'catalog.import' | 'category.change' | 'clue-list.change' | 'clue-list.make' | 'clue-list.remove' | 'dispatch.drop-package' | 'dispatch.end' | 'dispatch.end-link' | 'dispatch.link' | 'dispatch.mailed' | 'drop-folder.take' | 'drop-person.add' | 'drop-person.remove' | 'file.decide' | 'file.order' | 'file.pin' | 'file.take-back' | 'file.unpin' | 'findings.hold' | 'holding.purge' | 'holding.restore' | 'import.revert' | 'lot.close' | 'lot.create' | 'lot.discard' | 'lot.examine' | 'lot.forget' | 'lot.read' | 'lot.read-with' | 'lot.restore' | 'lot.rights' | 'lot.scan' | 'lot.teach' | 'origin.ask' | 'origin.change' | 'origin.decline-answers' | 'origin.fetch' | 'origin.make' | 'origin.remove' | 'origin.take-answers' | 'origin.take-pictures' | 'outlet.change' | 'outlet.end-exception' | 'outlet.except' | 'outlet.make' | 'outlet.remove' | 'outlet.send' | 'pictures.arrange' | 'pictures.place' | 'pictures.revert' | 'pictures.views' | 'plan.applied' | 'plan.apply' | 'plan.change' | 'plan.make' | 'plan.remake' | 'plan.revert' | 'plan.reverted' | 'plan.set-aside' | 'plan.spread' | 'plan.swap' | 'product.change' | 'product.import' | 'product.import-revert' | 'request.close' | 'request.make' | 'run.end' | 'run.resume' | 'run.stop' | 'settings.mailing' | 'settings.upkeep' | 'sheet.bring' | 'sheet.check' | 'sheet.discard' | 'sheet.edit' | 'sheet.import' | 'sheet.keep-mapping' | 'sheet.map' | 'sheet.pair' | 'sheet.read' | 'sheet.restore' | 'sheet.unpair' | 'shelf.change' | 'shelf.undo' | 'shot-list.remove' | 'shot-list.set' | 'stray.drop' | 'stray.take-in' | 'supplier-link.hand-in' | 'supplier-link.make' | 'supplier-link.renew' | 'supplier-link.revoke' | 'sweep.begin' | 'sweep.end' | 'texts.keep' | 'texts.undo' | 'upload.finish' | 'upload.give-up';
+    action: 'catalog.import' | 'category.change' | 'clue-list.change' | 'clue-list.make' | 'clue-list.remove' | 'dispatch.drop-package' | 'dispatch.end' | 'dispatch.end-link' | 'dispatch.link' | 'dispatch.mailed' | 'drop-folder.take' | 'drop-person.add' | 'drop-person.remove' | 'file.decide' | 'file.order' | 'file.pin' | 'file.take-back' | 'file.unpin' | 'findings.hold' | 'holding.purge' | 'holding.restore' | 'import.revert' | 'lot.close' | 'lot.create' | 'lot.discard' | 'lot.examine' | 'lot.finish' | 'lot.forget' | 'lot.read' | 'lot.read-with' | 'lot.reopen' | 'lot.restore' | 'lot.rights' | 'lot.scan' | 'lot.teach' | 'origin.ask' | 'origin.change' | 'origin.decline-answers' | 'origin.fetch' | 'origin.make' | 'origin.remove' | 'origin.take-answers' | 'origin.take-pictures' | 'outlet.change' | 'outlet.end-exception' | 'outlet.except' | 'outlet.make' | 'outlet.remove' | 'outlet.send' | 'pictures.arrange' | 'pictures.place' | 'pictures.revert' | 'pictures.views' | 'plan.applied' | 'plan.apply' | 'plan.change' | 'plan.make' | 'plan.remake' | 'plan.revert' | 'plan.reverted' | 'plan.set-aside' | 'plan.spread' | 'plan.swap' | 'product.change' | 'product.import' | 'product.import-revert' | 'request.close' | 'request.make' | 'run.end' | 'run.resume' | 'run.stop' | 'settings.mailing' | 'settings.upkeep' | 'sheet.bring' | 'sheet.check' | 'sheet.discard' | 'sheet.edit' | 'sheet.import' | 'sheet.keep-mapping' | 'sheet.map' | 'sheet.pair' | 'sheet.read' | 'sheet.restore' | 'sheet.unpair' | 'shelf.change' | 'shelf.undo' | 'shot-list.remove' | 'shot-list.set' | 'stray.drop' | 'stray.take-in' | 'supplier-link.hand-in' | 'supplier-link.make' | 'supplier-link.renew' | 'supplier-link.revoke' | 'sweep.begin' | 'sweep.end' | 'texts.keep' | 'texts.undo' | 'upload.finish' | 'upload.give-up';
     after?: unknown;
     at: string;
     before?: unknown;
@@ -4335,6 +4355,19 @@ export type Shown = {
     target: Target;
     view: string;
     width: number;
+};
+
+export type ShownOn = {
+    /**
+     * SKU of a variant, code of a product, path of a category
+     */
+    code: string;
+    /**
+     * That placed it there, 0 for none
+     */
+    plan: number;
+    target: Target;
+    title: string;
 };
 
 export type Space = {
@@ -7688,6 +7721,63 @@ export type ListFilesResponses = {
 
 export type ListFilesResponse = ListFilesResponses[keyof ListFilesResponses];
 
+export type FinishLotData = {
+    body?: never;
+    headers?: {
+        /**
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
+         */
+        'Idempotency-Key'?: string;
+    };
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/finish';
+};
+
+export type FinishLotErrors = {
+    /**
+     * Forbidden
+     */
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
+};
+
+export type FinishLotError = FinishLotErrors[keyof FinishLotErrors];
+
+export type FinishLotResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type FinishLotResponse = FinishLotResponses[keyof FinishLotResponses];
+
 export type FirstFileData = {
     body?: never;
     path: {
@@ -8083,6 +8173,63 @@ export type PlanLotResponses = {
 };
 
 export type PlanLotResponse = PlanLotResponses[keyof PlanLotResponses];
+
+export type ReopenLotData = {
+    body?: never;
+    headers?: {
+        /**
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
+         */
+        'Idempotency-Key'?: string;
+    };
+    path: {
+        id: number;
+    };
+    query?: never;
+    url: '/api/v1/lots/{id}/reopen';
+};
+
+export type ReopenLotErrors = {
+    /**
+     * Forbidden
+     */
+    403: Problem;
+    /**
+     * Not Found
+     */
+    404: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
+};
+
+export type ReopenLotError = ReopenLotErrors[keyof ReopenLotErrors];
+
+export type ReopenLotResponses = {
+    /**
+     * No Content
+     */
+    204: void;
+};
+
+export type ReopenLotResponse = ReopenLotResponses[keyof ReopenLotResponses];
 
 export type RestoreLotData = {
     body?: never;

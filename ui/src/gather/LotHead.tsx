@@ -4,14 +4,17 @@ import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Lot } from '../client';
 import {
+  finishLotMutation,
   giveUpLotMutation,
   pairLotMutation,
   planLotMutation,
+  reopenLotMutation,
   restoreLotMutation,
 } from '../client/@tanstack/react-query.gen';
 import { bytes, count, said, some, when } from '../shared/format';
 import { History } from '../record/History';
-import { tell } from '../shared/tell';
+import { decidable } from '../shared/lots';
+import { tell, tellWithUndo } from '../shared/tell';
 
 export function classes(lot: Lot) {
   const all: [string, number][] = [
@@ -42,7 +45,9 @@ export function Head({ lot }: { lot: Lot }) {
         <h1 className="clip titled">{lot.name}</h1>
         <span className="quiet">
           {some(lot.files, 'file')}, {bytes(lot.bytes)}, came in {when(lot.createdAt)}
-          {lot.state === 'applied' && ', applied'}
+          {lot.state === 'applied' && ', finished'}
+          {lot.placed > 0 && `, ${count(lot.placed)} placed`}
+          {lot.placed > 0 && undecided > 0 && `, ${count(undecided)} undecided`}
         </span>
       </div>
       <div className="spread push fixed">
@@ -60,13 +65,13 @@ export function Head({ lot }: { lot: Lot }) {
             {decide ? `Decide ${count(undecided)}` : 'Bench'}
           </Button>
         )}
-        {lot.state === 'ready' && lot.planState !== 'applying' && lot.paired > 0 && (
+        {lot.unplanned && decidable(lot) && (
           <Button
             variant={decide ? 'default' : 'filled'}
             loading={plan.isPending}
             onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: '' } })}
           >
-            Plan {count(lot.paired)}
+            {lot.placed > 0 ? 'Plan changes' : `Plan ${count(lot.paired)}`}
           </Button>
         )}
         {lot.plan > 0 && lot.planState !== 'draft' && (
@@ -74,10 +79,59 @@ export function Head({ lot }: { lot: Lot }) {
             Its plan
           </Button>
         )}
+        <Finish lot={lot} />
         <LotHistory lot={lot} />
         <GiveUp lot={lot} />
       </div>
     </div>
+  );
+}
+
+/** Ends the work on a lot of which something is placed, or opens it again. */
+function Finish({ lot }: { lot: Lot }) {
+  const [sure, setSure] = useState(false);
+  const onError = (e: unknown) => tell('Could not change the lot', said(e), true);
+  const reopen = useMutation({ ...reopenLotMutation(), onError });
+  const finish = useMutation({
+    ...finishLotMutation(),
+    onError,
+    onSuccess: (_, { path }) =>
+      tellWithUndo('The lot is finished.', () => reopen.mutate({ path: { id: path.id } })),
+  });
+  const undecided = lot.contested + lot.loose + lot.unread;
+  if (lot.state === 'applied' && undecided > 0 && decidable(lot))
+    return (
+      <Button loading={reopen.isPending} onClick={() => reopen.mutate({ path: { id: lot.id } })}>
+        Reopen lot
+      </Button>
+    );
+  if (lot.state !== 'ready' || lot.placed === 0 || !decidable(lot)) return null;
+  return (
+    <>
+      <Button onClick={() => setSure(true)}>Finish lot…</Button>
+      <Modal opened={sure} onClose={() => setSure(false)} title="Finish this lot?">
+        <p className="first">
+          {undecided > 0 &&
+            `${some(undecided, 'file')} ${undecided === 1 ? 'is' : 'are'} still undecided. ` +
+              'No file is deleted, but Upkeep may offer undecided files as orphans later. '}
+          {lot.unplanned && 'Decisions that are not applied yet stay, but no plan carries them out. '}
+          Pictures that are placed stay where they are. The lot can be reopened.
+        </p>
+        <div className="spread">
+          <Button
+            variant="filled"
+            loading={finish.isPending}
+            onClick={() => {
+              setSure(false);
+              finish.mutate({ path: { id: lot.id } });
+            }}
+          >
+            Finish lot
+          </Button>
+          <Button onClick={() => setSure(false)}>Cancel</Button>
+        </div>
+      </Modal>
+    </>
   );
 }
 

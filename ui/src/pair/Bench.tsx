@@ -4,6 +4,7 @@ import { Link, useLocation, useParams, useSearchParams } from 'react-router';
 import { firstFile, type FileDetail, type Lot } from '../client';
 import { getFileOptions, getFileQueryKey, getLotOptions } from '../client/@tanstack/react-query.gen';
 import { useKeys } from '../shared/keys';
+import { decidable } from '../shared/lots';
 import { Empty, Failed } from '../shared/State';
 import { BenchDialogs, type Open } from './BenchDialogs';
 import { BenchHead } from './BenchHead';
@@ -174,7 +175,7 @@ function Table({
           chosen={chosen}
           doing={doing}
         >
-          {lot.state === 'ready' && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deeds.deed} />}
+          {decidable(lot) && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deeds.deed} />}
         </FileColumn>
         <section aria-label="File" aria-busy={passing}>
           <Stage file={file} onLarge={() => setDialog('large')} />
@@ -191,9 +192,10 @@ function Table({
               at={at}
               onMark={(i) => setMarked({ file: file.id, at: i })}
               onTake={deeds.pairWith}
+              onTakeAll={decidable(lot) ? deeds.pairWithAll : undefined}
             />
           )}
-          {lot.state === 'ready' && (
+          {decidable(lot) && (
             <Taking
               file={file}
               choice={choice}
@@ -202,7 +204,13 @@ function Table({
               open={setDialog}
             />
           )}
-          <ProductSide target={shown} file={file} ordering={ordering} open={lot.state === 'ready'} />
+          <ProductSide
+            target={shown}
+            file={file}
+            ordering={ordering}
+            open={decidable(lot)}
+            onOthers={deeds.setOthers}
+          />
         </section>
       </div>
       <BenchDialogs
@@ -215,6 +223,7 @@ function Table({
         onSaved={() => (several > 0 ? chosen.clear() : go(file.next))}
         possible={several > 0 || shown !== undefined}
         onPick={deeds.pairWith}
+        onAlso={deeds.alsoShows}
         onPlace={deeds.setPlace}
         onView={deeds.setView}
         onReason={(reason) => deeds.setAside(reason || unsaid)}

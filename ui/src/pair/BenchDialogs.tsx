@@ -9,7 +9,7 @@ import { Clues } from './Clues';
 import { PlaceDialog, ProductDialog, ReasonDialog } from './dialogs';
 
 /** What can be open on the bench; empty for nothing. */
-export type Open = 'product' | 'place' | 'view' | 'reason' | 'later' | 'large' | 'clues' | '';
+export type Open = 'product' | 'also' | 'place' | 'view' | 'reason' | 'later' | 'large' | 'clues' | '';
 
 /** The dialogs of the bench. possible: a place and a view can be given. */
 export function BenchDialogs({
@@ -22,6 +22,7 @@ export function BenchDialogs({
   onSaved,
   possible,
   onPick,
+  onAlso,
   onPlace,
   onView,
   onReason,
@@ -36,6 +37,8 @@ export function BenchDialogs({
   onSaved: () => void;
   possible: boolean;
   onPick: (choice: Choice) => void;
+  /** The file shows a further product. */
+  onAlso: (choice: Choice) => void;
   onPlace: (place: number) => void;
   onView: (view: string) => void;
   onReason: (reason: string) => void;
@@ -50,6 +53,18 @@ export function BenchDialogs({
           onPick={(c) => {
             close();
             onPick(c);
+          }}
+        />
+      </Still>
+      <Still while={open !== 'also'}>
+        <ProductDialog
+          open={open === 'also'}
+          several={0}
+          title="Which other product does it show?"
+          onClose={close}
+          onPick={(c) => {
+            close();
+            onAlso(c);
           }}
         />
       </Still>

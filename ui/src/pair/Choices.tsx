@@ -12,12 +12,15 @@ export function Choices({
   at,
   onMark,
   onTake,
+  onTakeAll,
 }: {
   file: FileDetail;
   choices: Choice[];
   at: number;
   onMark: (at: number) => void;
   onTake: (choice: Choice) => void;
+  /** Pairs a contested file with all who claim it; left out where nothing can be decided. */
+  onTakeAll: (() => void) | undefined;
 }) {
   return (
     <div>
@@ -40,6 +43,13 @@ export function Choices({
           <span className="quiet small">{c.note}</span>
         </button>
       ))}
+      {file.verdict === 'contested' && file.candidates.length > 1 && onTakeAll && (
+        <div className="padded tight">
+          <Button size="compact-sm" onClick={onTakeAll} title="The picture shows all of these products">
+            <Kbd>a</Kbd>&nbsp;Pair with all {file.candidates.length}
+          </Button>
+        </div>
+      )}
     </div>
   );
 }
@@ -68,6 +78,7 @@ export function Taking({
       <Button onClick={() => open('product')}>
         {file.verdict === 'paired' ? 'Another product' : 'Find'}
       </Button>
+      {file.verdict === 'paired' && <Button onClick={() => open('also')}>Add a product…</Button>}
       {file.verdict !== 'set aside' && <Button onClick={() => open('reason')}>Set aside…</Button>}
       <Button onClick={() => open('later')}>Save for later…</Button>
     </div>

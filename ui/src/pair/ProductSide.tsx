@@ -1,6 +1,6 @@
 import { Button } from '@mantine/core';
 import { Link } from 'react-router';
-import type { Entry, FileDetail } from '../client';
+import type { Entry, FileDetail, Target } from '../client';
 import { Picture } from '../shared/Picture';
 import { Sorted, useSorted } from '../shared/Sorted';
 import { Empty, Failed } from '../shared/State';
@@ -15,11 +15,14 @@ export function ProductSide({
   file,
   ordering,
   open,
+  onOthers,
 }: {
   target: Aim | undefined;
   file: FileDetail;
   ordering: Ordering;
   open: boolean;
+  /** Sets what the file shows beside its first product. */
+  onOthers: (others: Target[]) => void;
 }) {
   const { preview } = ordering;
   if (!target || (target.product === 0 && !target.category))
@@ -47,6 +50,30 @@ export function ProductSide({
           )}
         </div>
       </div>
+      {file.verdict === 'paired' && file.others.length > 0 && (
+        <div className="stack tight" role="group" aria-label="Other products that it shows">
+          <span className="quiet small">It shows these, too</span>
+          {file.others.map((o) => (
+            <span key={targetKey(o.target)} className="spread">
+              <span className="narrow">
+                <span className="mono">{o.code}</span> <span className="quiet">{o.title}</span>
+              </span>
+              {open && (
+                <Button
+                  size="compact-xs"
+                  className="push"
+                  aria-label={`Remove ${o.code}`}
+                  onClick={() =>
+                    onOthers(file.others.map((p) => p.target).filter((p) => !sameTarget(p, o.target)))
+                  }
+                >
+                  Remove
+                </Button>
+              )}
+            </span>
+          ))}
+        </div>
+      )}
       {(leftOut || way !== 'after' || lots.length > 1) && (
         <span className="quiet">
           {leftOut

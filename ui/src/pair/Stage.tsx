@@ -1,8 +1,10 @@
 import { Kbd } from '@mantine/core';
 import { type ReactNode } from 'react';
+import { Link } from 'react-router';
 import { type FileDetail, type SheetLine } from '../client';
 import { baseName, bytes } from '../shared/format';
 import { Picture } from '../shared/Picture';
+import { sameTarget, targetKey } from '../shared/target';
 import { Verdict } from '../shared/Verdict';
 import { CodePlaces } from './CodePlaces';
 import { ReadingLine } from './ReadingLine';
@@ -54,9 +56,36 @@ export function Told({
           read as <span className="mono">{baseName(file.restored)}</span>
         </span>
       )}
+      <PlacedOn file={file} />
       <SheetLines lines={file.rows} />
       {children}
     </div>
+  );
+}
+
+/** Where plans placed the file, and what a decision that differs leads to. */
+function PlacedOn({ file }: { file: FileDetail }) {
+  if (file.placedOn.length === 0) return null;
+  const shown = [...(file.target ? [file.target] : []), ...file.others.map((o) => o.target)];
+  const corrected =
+    file.verdict !== 'paired' ||
+    shown.length !== file.placedOn.length ||
+    file.placedOn.some((p) => !shown.some((t) => sameTarget(t, p.target)));
+  return (
+    <span className={corrected ? undefined : 'quiet'}>
+      Placed on{' '}
+      {file.placedOn.map((p, i) => (
+        <span key={targetKey(p.target)}>
+          {i > 0 && ', '}
+          <Link className="link mono" to={`/plans/${p.plan}`}>
+            {p.code}
+          </Link>
+        </span>
+      ))}
+      {corrected
+        ? '. The next plan of this lot corrects it.'
+        : '. If that is wrong, decide again: the next plan corrects it.'}
+    </span>
   );
 }
 

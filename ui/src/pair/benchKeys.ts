@@ -38,12 +38,16 @@ export function useBenchKeys({
   takeBack,
   doAgain,
   ordering,
-  deeds: { pairWith, setAside, deed },
+  deeds: { pairWith, pairWithAll, setAside, deed },
 }: With) {
   const one = chosen.files.length === 0;
   return useMemo(
     () => ({
       Enter: () => (one ? pairWith(choice) : deed('accept')),
+      a: pairWithAll,
+      A: () => {
+        if (one && file.verdict === 'paired') open('also');
+      },
       x: () => setAside(unsaid),
       X: () => open('reason'),
       o: () => (one ? settle({ verdict: 'open' }, false) : deed('open')),
@@ -87,6 +91,7 @@ export function useBenchKeys({
       open,
       ordering,
       pairWith,
+      pairWithAll,
       setAside,
       settle,
       takeBack,

@@ -8,6 +8,7 @@ import {
   takeBackDecisionMutation,
 } from '../client/@tanstack/react-query.gen';
 import { said } from '../shared/format';
+import { decidable } from '../shared/lots';
 import { tell } from '../shared/tell';
 import type { Neighbours } from './neighbours';
 import { tellStayed, type Doing, type Step } from './history';
@@ -36,7 +37,7 @@ export function useDecide({ lot, file, passing, neighbours, go, doing }: At) {
   const { mutateAsync: takeBack } = useMutation(takeBackDecisionMutation());
   // Nothing is decided on a file that is passing, or whose last decision is on its way: the answer brings its
   // new version.
-  const closed = lot.state !== 'ready' || passing || (isPending && variables.path.id === file.id);
+  const closed = !decidable(lot) || passing || (isPending && variables.path.id === file.id);
 
   /** A step that takes a decision back when it has arrived, and makes it again from there. */
   const turn = useCallback(

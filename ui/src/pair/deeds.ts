@@ -1,5 +1,5 @@
 import { useCallback } from 'react';
-import { type FileDetail } from '../client';
+import { type FileDetail, type Target } from '../client';
 import { type Aim, aimOf } from '../shared/target';
 import { type Choice } from './choices';
 import { type Deed } from './ChosenBar';
@@ -7,6 +7,10 @@ import type { Open } from './BenchDialogs';
 import type { Chosen } from './chosen';
 import type { Decided } from './decide';
 import type { What } from './together';
+
+/** What a paired file shows beside its first product. */
+const othersOf = (file: FileDetail) =>
+  file.verdict === 'paired' ? file.others.map((o) => o.target) : undefined;
 
 /** The reason of what is set aside without one. */
 export const unsaid = 'set aside on the bench';
@@ -42,6 +46,47 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
     [act, file, settle, several],
   );
 
+  /** Pairs a contested file with all who claim it: it shows several products. */
+  const pairWithAll = useCallback(() => {
+    const [target, ...others] = file.candidates.map((c) =>
+      aimOf({ product: c.product, variant: c.variant ?? 0, category: c.category }),
+    );
+    if (several > 0 || file.verdict !== 'contested' || !target) return;
+    settle(
+      { verdict: 'paired', target, others, place: file.place, view: file.view, reason: 'shows several' },
+      true,
+    );
+  }, [file, settle, several]);
+
+  /** Sets what a paired file shows beside its first product. */
+  const setOthers = useCallback(
+    (others: Target[]) => {
+      if (several > 0 || file.verdict !== 'paired' || !file.target) return;
+      settle(
+        {
+          verdict: 'paired',
+          target: file.target,
+          others,
+          place: file.place,
+          view: file.view,
+          reason: others.length > 0 ? 'shows several' : file.reason,
+        },
+        false,
+      );
+    },
+    [file, settle, several],
+  );
+
+  /** Adds a product to a paired file, which shows it, too; any other file is paired with it. */
+  const alsoShows = useCallback(
+    (c: Choice) => {
+      if (file.verdict === 'paired' && several === 0)
+        setOthers([...file.others.map((o) => o.target), aimOf(c)]);
+      else pairWith(c);
+    },
+    [file, pairWith, setOthers, several],
+  );
+
   const setView = useCallback(
     (view: string) => {
       if (several > 0) act({ do: 'view', view });
@@ -50,6 +95,7 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
           {
             verdict: 'paired',
             target: aimOf(shown),
+            others: othersOf(file),
             place: file.place,
             view,
             reason: 'view set by hand',
@@ -68,6 +114,7 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
           {
             verdict: 'paired',
             target: aimOf(shown),
+            others: othersOf(file),
             place,
             view: file.view,
             reason: 'place set by hand',
@@ -97,7 +144,7 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
     [act, chosen, open, setAside],
   );
 
-  return { pairWith, setView, setPlace, setAside, deed };
+  return { pairWith, pairWithAll, setOthers, alsoShows, setView, setPlace, setAside, deed };
 }
 
 export type Deeds = ReturnType<typeof useDeeds>;

@@ -14,11 +14,13 @@ import css from './dialogs.module.css';
 export function ProductDialog({
   open,
   several,
+  title,
   onClose,
   onPick,
 }: {
   open: boolean;
   several: number;
+  title?: string;
   onClose: () => void;
   onPick: (c: Choice) => void;
 }) {
@@ -27,11 +29,12 @@ export function ProductDialog({
       opened={open}
       onClose={onClose}
       title={
-        several > 1
+        title ??
+        (several > 1
           ? `Which product do these ${count(several)} files show?`
           : several === 1
             ? 'Which product does the chosen file show?'
-            : 'Which product does it show?'
+            : 'Which product does it show?')
       }
       size="lg"
     >

@@ -1,10 +1,11 @@
 import { Button, Menu, Modal, SegmentedControl } from '@mantine/core';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQueries, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Plan, Undo } from '../client';
 import {
   applyPlanMutation,
+  getLotOptions,
   getPlanUndoOptions,
   makePlanMutation,
   revertPlanMutation,
@@ -44,7 +45,8 @@ export function Head({ plan, working }: { plan: Plan; working: boolean }) {
           />
         )}
         <span className="quiet">
-          {standingOf(plan)} {plan.state === 'applied' && undo && <UndoPeriod undo={undo} />}
+          {standingOf(plan)} <Undecided plan={plan} />{' '}
+          {plan.state === 'applied' && undo && <UndoPeriod undo={undo} />}
         </span>
       </div>
       <div className="spread push fixed">
@@ -94,6 +96,23 @@ function standingOf(plan: Plan) {
     default:
       return `${plan.state}…`;
   }
+}
+
+/** How many files of the plan's lots are still undecided; they stay on the bench. */
+function Undecided({ plan }: { plan: Plan }) {
+  const lots = useQueries({
+    queries: plan.lots.map((l) => getLotOptions({ path: { id: l.id } })),
+  }).flatMap(({ data }) => (data ? [data] : []));
+  const open = lots.filter((l) => l.state === 'ready' && l.contested + l.loose > 0);
+  const first = open[0];
+  if (!first || plan.state === 'reverted') return null;
+  const n = open.reduce((sum, l) => sum + l.contested + l.loose, 0);
+  return (
+    <Link className="link" to={`/pair/${first.id}`}>
+      {some(n, 'file')} {n === 1 ? 'is still undecided; it stays' : 'are still undecided; they stay'} on the
+      bench.
+    </Link>
+  );
 }
 
 const PlanTitle = ({ plan }: { plan: Plan }) => (

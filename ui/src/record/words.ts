@@ -33,6 +33,8 @@ export const phrases: Record<Recorded['action'], string> = {
   'lot.read': 'had names read again',
   'lot.read-with': 'changed the clue list',
   'lot.restore': 'restored the lot',
+  'lot.finish': 'finished the lot',
+  'lot.reopen': 'reopened the lot',
   'lot.rights': 'set rights',
   'lot.scan': 'had barcodes read',
   'lot.teach': 'added a clue',

@@ -1,13 +1,19 @@
 import { Button } from '@mantine/core';
-import { useQuery } from '@tanstack/react-query';
-import { Link } from 'react-router';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { Link, useNavigate } from 'react-router';
 import type { FallenCategory, Lot, OrphansWaiting, RunView } from '../client';
-import { getTodayOptions, listMessagesOptions, listRunsOptions } from '../client/@tanstack/react-query.gen';
-import { bytes, count, some, when } from '../shared/format';
+import {
+  getTodayOptions,
+  listMessagesOptions,
+  listRunsOptions,
+  planLotMutation,
+} from '../client/@tanstack/react-query.gen';
+import { bytes, count, said, some, when } from '../shared/format';
 import { waits } from '../shared/lots';
 import { Letter } from '../shared/Messages';
 import { RunLine } from '../shared/Runs';
 import { Empty, Failed } from '../shared/State';
+import { tell } from '../shared/tell';
 import { VerdictMark } from '../shared/Verdict';
 import css from './Today.module.css';
 
@@ -178,6 +184,22 @@ function Fallen({ categories }: { categories: FallenCategory[] }) {
   );
 }
 
+/** Leads to the plan of a lot in which everything is decided, and makes it. */
+function ToPlan({ lot }: { lot: Lot }) {
+  const navigate = useNavigate();
+  const plan = useMutation({
+    ...planLotMutation(),
+    onSuccess: ({ id }) => void navigate(`/plans/${id}`),
+    onError: (e) => tell('Could not make a plan', said(e), true),
+  });
+  if (!lot.unplanned) return <span className="quiet num">{lot.planState || lot.state}</span>;
+  return (
+    <Button loading={plan.isPending} onClick={() => plan.mutate({ path: { id: lot.id }, body: { way: '' } })}>
+      Review plan
+    </Button>
+  );
+}
+
 /** A lot with what is left to do in it, and the way to do it. */
 export function OpenLot({ lot }: { lot: Lot }) {
   const open = lot.contested + lot.loose;
@@ -189,6 +211,7 @@ export function OpenLot({ lot }: { lot: Lot }) {
         </Link>
         <span className="quiet lesser">
           {some(lot.files, 'file')}, {when(lot.createdAt)}
+          {lot.placed > 0 && `, ${count(lot.placed)} placed`}
           {lot.unusable > 0 && `, ${count(lot.unusable)} unusable`}
         </span>
       </div>
@@ -214,12 +237,7 @@ export function OpenLot({ lot }: { lot: Lot }) {
           Decide
         </Button>
       ) : (
-        <Button
-          component={Link}
-          to={lot.plan && lot.planState === 'draft' ? `/plans/${lot.plan}` : `/lots/${lot.id}`}
-        >
-          Check plan
-        </Button>
+        <ToPlan lot={lot} />
       )}
     </div>
   );
