@@ -138,7 +138,14 @@ func (s *seeder) season(ctx context.Context, archive, way, aside string) error {
 	if err := s.Apply(ctx, plan.ID); err != nil {
 		return err
 	}
-	return s.idle(ctx)
+	if err := s.idle(ctx); err != nil {
+		return err
+	}
+	var now struct{ State string }
+	if err := s.Get(ctx, fmt.Sprintf("/api/v1/lots/%d", lot.ID), &now); err != nil || now.State != "ready" {
+		return err
+	}
+	return s.Post(ctx, fmt.Sprintf("/api/v1/lots/%d/finish", lot.ID), nil, nil) // what is undecided is not wanted
 }
 
 // idle waits until no run is under way.

@@ -115,10 +115,11 @@ const (
 	PlanRevert   Action = "plan.revert"
 	PlanReverted Action = "plan.reverted"
 	// A product, variant or category as a plan, a person or an import changes it.
-	PicturesPlace  Action = "pictures.place"
-	PicturesRevert Action = "pictures.revert"
-	PicturesEdit   Action = "pictures.arrange"
-	PicturesViews  Action = "pictures.views"
+	PicturesPlace    Action = "pictures.place"
+	PicturesRevert   Action = "pictures.revert"
+	PicturesEdit     Action = "pictures.arrange"
+	PicturesViews    Action = "pictures.views"
+	PicturesTransfer Action = "pictures.transfer"
 
 	ProductChange  Action = "product.change"
 	CategoryChange Action = "category.change"
@@ -233,20 +234,21 @@ var rules = map[Action]rule{
 	ShelfChange:  {on: File, least: Worker, also: byProgram},
 	ShelfUndo:    {on: ShelfAct, least: Worker},
 
-	PlanMake:       {on: Plan, least: Worker, also: byProgram},
-	PlanSpread:     {on: Plan, least: Worker},
-	PlanSwap:       {on: Plan, least: Worker},
-	PlanChange:     {on: Plan, least: Worker},
-	PlanSetAside:   {on: Plan, least: Worker},
-	PlanRemake:     {on: Plan, least: Worker, also: byProgram},
-	PlanApply:      {on: Plan, least: Worker, also: byProgram},
-	PlanApplied:    {on: Plan, least: Worker, also: byProgram},
-	PlanRevert:     {on: Plan, least: Worker},
-	PlanReverted:   {on: Plan, least: Worker},
-	PicturesPlace:  {on: Product, least: Worker, also: byProgram},
-	PicturesRevert: {on: Product, least: Worker},
-	PicturesEdit:   {on: Product, least: Worker},
-	PicturesViews:  {on: Product, least: Worker},
+	PlanMake:         {on: Plan, least: Worker, also: byProgram},
+	PlanSpread:       {on: Plan, least: Worker},
+	PlanSwap:         {on: Plan, least: Worker},
+	PlanChange:       {on: Plan, least: Worker},
+	PlanSetAside:     {on: Plan, least: Worker},
+	PlanRemake:       {on: Plan, least: Worker, also: byProgram},
+	PlanApply:        {on: Plan, least: Worker, also: byProgram},
+	PlanApplied:      {on: Plan, least: Worker, also: byProgram},
+	PlanRevert:       {on: Plan, least: Worker},
+	PlanReverted:     {on: Plan, least: Worker},
+	PicturesPlace:    {on: Product, least: Worker, also: byProgram},
+	PicturesRevert:   {on: Product, least: Worker},
+	PicturesEdit:     {on: Product, least: Worker},
+	PicturesViews:    {on: Product, least: Worker},
+	PicturesTransfer: {on: Product, least: Worker},
 
 	ProductChange:  {on: Product, least: Worker},
 	CategoryChange: {on: Category, least: Worker},

@@ -78,7 +78,7 @@ func TestNearBarcodesAgainstAPlainSearch(t *testing.T) {
 			}
 		}
 		for _, s := range c.nearBarcodes(token{string(read), string(read), 1}) {
-			if s.fit >= 1-1.0/13 {
+			if s.Fit >= 1-1.0/13 {
 				got = append(got, c.SKU(s.Target.Item))
 			}
 		}

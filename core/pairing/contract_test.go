@@ -262,8 +262,8 @@ func TestNearestAgainstAPlainSearch(t *testing.T) {
 			}
 			continue
 		}
-		if near[0].fit < best {
-			t.Errorf("%s: suggested %s, near by %.2f; the nearest is by %.2f", name, near[0].Key, near[0].fit, best)
+		if near[0].Fit < best {
+			t.Errorf("%s: suggested %s, near by %.2f; the nearest is by %.2f", name, near[0].Key, near[0].Fit, best)
 		}
 	}
 }

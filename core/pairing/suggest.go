@@ -15,12 +15,11 @@ import (
 // itself.
 type Suggestion struct {
 	Target   Target
-	Key      string // or the title
-	Distance int    // how many characters are marked
-	Read     string // what the name says
-	Edits    []Edit // the key or title against what was read, character by character
-
-	fit float64 // how much of it stands in the name, 0 to 1
+	Key      string  // or the title
+	Distance int     // how many characters are marked
+	Read     string  // what the name says
+	Edits    []Edit  // the key or title against what was read, character by character
+	Fit      float64 // how much of it stands in the name, 0 to 1
 }
 
 // nearestIndex finds keys by the pairs of characters they hold; it is built
@@ -77,7 +76,7 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 	r.open(path)
 	best := map[Target]Suggestion{}
 	offer := func(s Suggestion) {
-		if known, ok := best[s.Target]; !ok || s.fit > known.fit || s.fit == known.fit && s.Key < known.Key {
+		if known, ok := best[s.Target]; !ok || s.Fit > known.Fit || s.Fit == known.Fit && s.Key < known.Key {
 			best[s.Target] = s
 		}
 	}
@@ -93,13 +92,13 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 				continue
 			}
 			fit := read.weight * (1 - float64(cost)/float64(slip*len(form)))
-			offer(Suggestion{Target: c.keys[k].target(), Key: c.keys[k].text, Read: read.text, fit: fit})
+			offer(Suggestion{Target: c.keys[k].target(), Key: c.keys[k].text, Read: read.text, Fit: fit})
 		}
 	}
 	byTitle := r.nearTitles()
 	for target, s := range best {
 		if title, both := byTitle[target.Product]; both {
-			s.fit = 1 - (1-s.fit)*(1-title.fit)
+			s.Fit = 1 - (1-s.Fit)*(1-title.Fit)
 			best[target] = s
 		}
 	}
@@ -124,11 +123,26 @@ func (c *Catalog) Nearest(path string, n int) []Suggestion {
 	return list
 }
 
+// What the first suggestion has to have that it is clearly ahead: so much of it stands in the name, and so much more than of
+// any other, of its product or of another.
+const (
+	aheadFit  = 0.7
+	aheadLead = 0.12
+)
+
+// Ahead tells whether the first of the suggestions that Nearest returned is clearly ahead of all others.
+func Ahead(list []Suggestion) bool {
+	if len(list) == 0 || list[0].Fit < aheadFit {
+		return false
+	}
+	return !slices.ContainsFunc(list[1:], func(s Suggestion) bool { return s.Fit > list[0].Fit-aheadLead })
+}
+
 // firstOfEach sorts suggestions: the nearest of each product, then the others.
 func firstOfEach(list []Suggestion) []Suggestion {
 	slices.SortFunc(list, func(a, b Suggestion) int {
 		return cmp.Or(
-			-cmp.Compare(a.fit, b.fit),
+			-cmp.Compare(a.Fit, b.Fit),
 			cmp.Compare(len(b.Key), len(a.Key)),
 			cmp.Compare(a.Key, b.Key),
 			cmp.Compare(a.Target.Product, b.Target.Product),
@@ -168,7 +182,7 @@ func (c *Catalog) nearBarcodes(read token) (near []Suggestion) {
 			key := gtin.Pad(c.items[item].GTIN)[14-len(changed):] // as many digits as the name gives of it
 			cost := slipCost(key, digits, 2*slip)
 			near = append(near, Suggestion{Target: c.TargetOf(int(item)), Key: key, Read: read.text,
-				fit: read.weight * (1 - float64(cost)/float64(slip*len(key)))})
+				Fit: read.weight * (1 - float64(cost)/float64(slip*len(key)))})
 		}
 	}
 	for i := range len(digits) + 1 {

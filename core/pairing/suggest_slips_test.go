@@ -3,6 +3,7 @@ package pairing
 import (
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -74,7 +75,7 @@ func (s *trade) slip(text string, kind int) string {
 // first three.
 func TestSuggestionsForSlips(t *testing.T) {
 	trades := append(append(moreTrades(), thirdTrades(7)...), fourthTrades(7)...)
-	var loose, right int
+	var loose, right, first, five, ahead, aheadWrong int
 	for _, s := range trades {
 		catalog := NewCatalog(s.items, s.options...)
 		for _, slip := range slips {
@@ -94,7 +95,22 @@ func TestSuggestionsForSlips(t *testing.T) {
 					continue
 				}
 				of++
-				near := catalog.Nearest(paths[i], 3)
+				near := catalog.Nearest(paths[i], 5)
+				isRight := func(n Suggestion) bool { return catalog.ProductCode(n.Target.Product) == products[i] }
+				if len(near) > 0 && isRight(near[0]) {
+					first++
+				}
+				if Ahead(near) {
+					ahead++
+					if !isRight(near[0]) {
+						aheadWrong++
+						t.Logf("ahead and wrong: %s is of %s: %+v", paths[i], products[i], near[:min(2, len(near))])
+					}
+				}
+				if slices.ContainsFunc(near, isRight) {
+					five++
+				}
+				near = near[:min(3, len(near))]
 				found := false
 				for _, n := range near {
 					found = found || catalog.ProductCode(n.Target.Product) == products[i]
@@ -112,8 +128,15 @@ func TestSuggestionsForSlips(t *testing.T) {
 		}
 	}
 	t.Logf("the right product is among the first three for %s of %d loose files", share(right, loose), loose)
+	t.Logf("first: %s, among five: %s; clearly ahead %d, %d of them wrong", share(first, loose), share(five, loose), ahead, aheadWrong)
 	if 100*right < 95*loose {
 		t.Errorf("for %d of %d", right, loose)
+	}
+	if 100*first < 85*loose || 100*five < 97*loose {
+		t.Errorf("first for %d, among five for %d of %d", first, five, loose)
+	}
+	if 200*aheadWrong > ahead || 2*ahead < loose {
+		t.Errorf("%d of %d that are clearly ahead are wrong, of %d", aheadWrong, ahead, loose)
 	}
 }
 

@@ -84,7 +84,7 @@ func (r *reader) nearTitlesIn(lo, hi int) map[int]Suggestion {
 		if left := r.narrowed(int(p), lo, hi); len(left) == 1 {
 			target.Item = int(items[left[0]])
 		}
-		found[int(p)] = Suggestion{Target: target, Key: title, Read: read, fit: of / all}
+		found[int(p)] = Suggestion{Target: target, Key: title, Read: read, Fit: of / all}
 	}
 	return found
 }

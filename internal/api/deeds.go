@@ -22,6 +22,7 @@ var deeds = map[string]identity.Action{
 	"arrange-category":     identity.PicturesEdit,
 	"arrange-product":      identity.PicturesEdit,
 	"set-views":            identity.PicturesViews,
+	"transfer-pictures":    identity.PicturesTransfer,
 	"import-products":      identity.CatalogImport,
 	"add-clue-list":        identity.ClueListMake,
 	"remove-clue-list":     identity.ClueListRemove,

@@ -22,6 +22,7 @@ type fileDetail struct {
 	Aligned     []reading.Aligned         `json:"aligned" nullable:"false" doc:"Keys in the name, character against character"`
 	Restored    string                    `json:"restored" doc:"The path before its encodings were mangled; empty where none was"`
 	Suggestions []suggestion              `json:"suggestions" nullable:"false" doc:"Keys that differ least from what the name says"`
+	Ahead       bool                      `json:"ahead" doc:"The first candidate or suggestion is clearly ahead of the others"`
 	Others      []store.ShownOn           `json:"others" nullable:"false" doc:"What the picture shows beside its target"`
 	PlacedOn    []store.ShownOn           `json:"placedOn" nullable:"false" doc:"Where plans of its lot placed it"`
 	Undo        int64                     `json:"undo" doc:"Takes the decision back that was just made, 0 where none was"`
@@ -166,9 +167,11 @@ func (s *Server) file(ctx context.Context, id int64) (detail fileDetail, err err
 	}
 	detail.Aligned = reading.AlignedIn(detail.Path, evidence.Spans, keys)
 	if detail.Verdict == "loose" {
-		if detail.Suggestions, err = s.suggest(ctx, detail.Path); err != nil {
+		var ahead bool
+		if detail.Suggestions, ahead, err = s.suggest(ctx, detail.Path); err != nil {
 			return detail, err
 		}
+		detail.Ahead = len(detail.Candidates) == 1 || len(detail.Candidates) == 0 && ahead
 	}
 	if detail.Others, detail.PlacedOn, err = s.Store.ShownOn(ctx, id); err != nil {
 		return detail, err
@@ -186,16 +189,18 @@ func (s *Server) first(ctx context.Context, lot int64) (firstFile, error) {
 	return firstFile{&detail}, err
 }
 
-func (s *Server) suggest(ctx context.Context, path string) ([]suggestion, error) {
+// suggest returns the products nearest to a path, and whether the first is clearly ahead.
+func (s *Server) suggest(ctx context.Context, path string) (list []suggestion, ahead bool, err error) {
 	built, err := s.Index.Recent(ctx)
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
-	list := []suggestion{}
-	for _, near := range built.Catalog.Nearest(path, suggested) {
+	list = []suggestion{}
+	nearest := built.Catalog.Nearest(path, suggested)
+	for _, near := range nearest {
 		product, variant := built.IDs(near.Target)
 		code, title := built.Name(near.Target)
 		list = append(list, suggestion{product, variant, code, title, near.Key, near.Read, near.Distance, near.Edits})
 	}
-	return list, nil
+	return list, pairing.Ahead(nearest), nil
 }

@@ -177,7 +177,25 @@ func (s *Server) productOperations(api huma.API) {
 			id, set, err := s.Planner.SetViews(ctx, s.actor(ctx), in.Body.Pictures)
 			return &Body[viewsSet]{viewsSet{id, set}}, problem(err, "picture")
 		})
+	huma.Register(api, tags.post("transfer-pictures", "/pictures/transfer",
+		"Move or copy pictures to another product, variant or category, in one plan that is applied at once"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Pictures []int64        `json:"pictures" nullable:"false" minItems:"1" maxItems:"500" doc:"Placements, in the order wanted"`
+				To       catalog.Target `json:"to"`
+				Copy     bool           `json:"copy,omitempty" doc:"They also stay where they are"`
+			}
+		}) (*Body[transferred], error) {
+			id, done, err := s.Planner.Transfer(ctx, s.actor(ctx), in.Body.Pictures, in.Body.To, in.Body.Copy)
+			return &Body[transferred]{transferred{id, done}}, problem(err, "picture")
+		})
 	s.importOperation(api, tags)
+}
+
+// transferred is what a transfer did.
+type transferred struct {
+	Plan int64 `json:"plan" doc:"Reverts it; 0 where nothing changed"`
+	plan.Transferred
 }
 
 // shownFieldChanges is how many changes of its fields a product's page tells.

@@ -1,6 +1,7 @@
 package planning
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"testing"
@@ -323,5 +324,41 @@ func TestAHistoryOfDecisionsEndsAsItsDecisions(t *testing.T) {
 				t.Fatalf("step %d: product %d shows %v, decided %v", step, product, got, want)
 			}
 		}
+	}
+}
+
+// TestPicturesAreTransferred moves a picture to another product and copies one, and reverts it.
+func TestPicturesAreTransferred(t *testing.T) {
+	t.Parallel()
+	l := newLoop(t, 2, 1, 1, 2)
+	l.apply(plan.After)
+	ids := testdb.One[[]int64](t, l.s, `select array_agg(id order by product_id, place) from placement`)
+	ctx, who := t.Context(), identity.Specialist
+	id, done, err := l.plans.Transfer(ctx, who, ids[:1], catalog.Product(2), false)
+	if err != nil || done != (plan.Transferred{Moved: 1}) {
+		t.Fatalf("%+v, %v", done, err)
+	}
+	l.shows("moved", "1:b 2:ca")
+	if alt := testdb.One[string](t, l.s, `select alt from placement where file_id = $1`, l.files[0]); alt != "Thing 2" {
+		t.Errorf("its text is %q", alt)
+	}
+	if _, _, err := l.plans.Transfer(ctx, who, ids[:1], catalog.Product(2), false); !errors.Is(err, store.ErrChanged) {
+		t.Errorf("moved again from where it was: %v", err)
+	}
+	if _, _, err := l.plans.Transfer(ctx, who, ids[1:], catalog.Product(77), true); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("to nothing: %v", err)
+	}
+	second, done, err := l.plans.Transfer(ctx, who, ids[1:2], catalog.Variant(2), true)
+	if err != nil || done.Moved != 1 || second == 0 {
+		t.Fatalf("%+v, %v", done, err)
+	}
+	l.shows("copied", "1:b 2:cab")
+	if none, done, err := l.plans.Transfer(ctx, who, ids[1:2], catalog.Variant(2), true); err != nil || none != 0 || done.There != 1 {
+		t.Errorf("copied again: plan %d, %+v, %v", none, done, err)
+	}
+	l.revert(id)
+	l.shows("the move reverted", "1:ab 2:cb")
+	if got := testdb.Recorded(t, l.s, 20); !slices.Contains(got, identity.PicturesTransfer) {
+		t.Errorf("recorded: %v", got)
 	}
 }

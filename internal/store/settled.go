@@ -130,19 +130,22 @@ type ShownOn struct {
 	Code   string         `json:"code" doc:"SKU of a variant, code of a product, path of a category"`
 	Title  string         `json:"title"`
 	Plan   int64          `json:"plan" doc:"That placed it there, 0 for none"`
+	Stands bool           `json:"stands" doc:"It is there now; a person may have moved or removed it since"`
 }
 
 // ShownOn returns what a file is decided to show beside its first target, and where plans of its lot placed it.
 func (s *Store) ShownOn(ctx context.Context, file int64) (others, placed []ShownOn, err error) {
 	const named = `coalesce(v.sku, p.code, g.path) as code, coalesce(nullif(v.title, ''), p.title, g.name, '') as title`
+	const stands = `exists (select from placement s where s.file_id = $1 and s.product_id is not distinct from t.product_id
+		and s.variant_id is not distinct from t.variant_id and s.category_id is not distinct from t.category_id) as stands`
 	const joins = ` left join product p on p.id = t.product_id left join variant v on v.id = t.variant_id
 		left join category g on g.id = t.category_id where coalesce(p.id, g.id) is not null`
-	if others, err = list[ShownOn](ctx, s.pool, `select `+targetOf("t")+` as target, `+named+`, 0::bigint as plan
+	if others, err = list[ShownOn](ctx, s.pool, `select `+targetOf("t")+` as target, `+named+`, 0::bigint as plan, `+stands+`
 		from (select at, (o->>'product')::bigint as product_id, (o->>'variant')::bigint as variant_id, (o->>'category')::bigint as category_id
 			from file cross join jsonb_array_elements(others) with ordinality o (o, at) where id = $1) t`+joins+` order by at`, file); err != nil {
 		return nil, nil, err
 	}
-	placed, err = list[ShownOn](ctx, s.pool, `select `+targetOf("t")+` as target, `+named+`, c.plan_id as plan
+	placed, err = list[ShownOn](ctx, s.pool, `select `+targetOf("t")+` as target, `+named+`, c.plan_id as plan, `+stands+`
 		from settled t join plan_change c on c.id = t.by_change`+joins+` and t.file_id = $1 and t.ended_by is null order by t.id`, file)
 	return orEmpty(others), orEmpty(placed), err
 }

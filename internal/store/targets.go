@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 
@@ -111,10 +112,27 @@ func LockProductsOf(ctx context.Context, tx *door.Tx, placements []int64) (owner
 	return owners, versions, err
 }
 
-// CountPlacements counts the pictures that products, with their variants, have.
+// LockOwnersOf locks the products and categories that have some placements, and one more, and returns their versions.
+func LockOwnersOf(ctx context.Context, tx *door.Tx, placements []int64, also catalog.Target) (map[catalog.Target]int64, error) {
+	of, err := owners(ctx, tx, `select distinct `+ownerOf("p")+` from placement p where id = any($1)`, placements)
+	if err != nil {
+		return nil, err
+	}
+	of = append(of, also)
+	slices.SortFunc(of, catalog.Target.Compare)
+	versions := map[catalog.Target]int64{}
+	for _, owner := range slices.Compact(of) {
+		if versions[owner], err = LockOwner(ctx, tx, owner); err != nil {
+			return nil, err
+		}
+	}
+	return versions, nil
+}
+
+// CountPlacements counts the pictures that products, with their variants, and categories have.
 func CountPlacements(ctx context.Context, db DB, owners []catalog.Target) (int64, error) {
-	products, _ := split(owners)
-	return number(ctx, db, `select count(*) from placement where product_id = any($1)`, products)
+	products, categories := split(owners)
+	return number(ctx, db, `select count(*) from placement where product_id = any($1) or category_id = any($2)`, products, categories)
 }
 
 // Named is how a target is called.

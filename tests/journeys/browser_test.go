@@ -26,7 +26,7 @@ const (
 // is fetched anew, no row is marked for a moment, and a second look would find none.
 func (v *visitor) nextFile(than string) string {
 	v.t.Helper()
-	v.sees(fmt.Sprintf("%s && (window.benchFile = %s) && window.benchFile !== %q", benchReady, benchFile, than))
+	v.sees(fmt.Sprintf("%s && (window.benchFile = %s) && window.benchFile !== %q && %s", benchReady, benchFile, than, pictureShown))
 	return v.value("window.benchFile")
 }
 
@@ -47,7 +47,7 @@ func TestTheWholeLine(t *testing.T) {
 	)
 
 	v.open("/pair/3")
-	v.sees(`document.querySelector('.choice.on') && document.querySelector('.reading')`)
+	v.sees(`document.querySelector('.choice') && document.querySelector('.reading')`)
 	contested := v.count("select count(*) from file where lot_id = 3 and verdict = 'contested'")
 	if contested == 0 {
 		t.Fatal("the sample archive has no contested file")
@@ -55,6 +55,12 @@ func TestTheWholeLine(t *testing.T) {
 	name := ""
 	for n := range contested {
 		name = v.nextFile(name)
+		v.sees(`document.querySelector('.choice') && !document.querySelector('.choice.on')`) // none is clearly ahead
+		if n == 0 {
+			v.do(v.page.Press(kb.Enter))
+			v.says("No product is clearly ahead")
+		}
+		v.do(v.page.Press("1"))
 		v.sees(`document.querySelector('.choice.on')`)
 		v.do(v.page.Press(kb.Enter))
 		v.until(fmt.Sprintf("decision %d on %s", n+1, name), func() bool {

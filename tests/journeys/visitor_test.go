@@ -3,6 +3,7 @@ package journeys
 import (
 	"context"
 	"fmt"
+	"strings"
 	"testing"
 
 	"ambrosa/tests/browser"
@@ -42,7 +43,18 @@ func (v *visitor) do(errs ...error) {
 	}
 }
 
-func (v *visitor) open(path string) { v.t.Helper(); v.do(v.page.Go(v.url() + path)) }
+// open goes to a view. On the bench it waits for the picture: nothing is decided on one that is not shown.
+func (v *visitor) open(path string) {
+	v.t.Helper()
+	v.do(v.page.Go(v.url() + path))
+	if strings.HasPrefix(path, "/pair/") {
+		v.sees(pictureShown)
+	}
+}
+
+// pictureShown tells that the bench shows the picture of the file at hand, or says why there is none.
+const pictureShown = `(document.querySelector('.stage .none') || document.querySelector('.bench .empty, .empty') ||
+	[...document.querySelectorAll('.stage img')].some(i => i.complete && i.naturalWidth > 0))`
 
 func (v *visitor) sees(expression string) { v.t.Helper(); v.do(v.page.Until(expression)) }
 
@@ -81,3 +93,5 @@ func (v *visitor) value(expression string) string {
 	v.do(err)
 	return text
 }
+
+func (v *visitor) number(n int) string { return fmt.Sprint(n) }

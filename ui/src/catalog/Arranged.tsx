@@ -8,13 +8,14 @@ import { Large } from './Large';
 import { OwnerHistory } from './OwnerHistory';
 import { AltForm, Details } from './PictureSide';
 import { Spread } from './Spread';
+import { Transfer } from './Transfer';
 import { Targets } from './Targets';
 import { useArrange } from './arrange';
 import { useDropped } from './dropped';
 import { HandedOn } from '../dispatch/HandedOn';
 import type { Owner } from './owner';
 
-type Dialog = 'large' | 'alt' | 'view' | 'compare' | 'spread' | '';
+type Dialog = 'large' | 'alt' | 'view' | 'compare' | 'spread' | 'transfer' | '';
 
 /** The pictures of a product or a category at their places, and what can be done with them. */
 export function Arranged({
@@ -67,6 +68,7 @@ export function Arranged({
       v: () => setDialog('view'),
       x: remove,
       s: compare,
+      m: () => setDialog('transfer'),
       u: arranging.takeBack,
     },
     dialog === '' && pictures.length > 0,
@@ -100,6 +102,7 @@ export function Arranged({
               onRemove={remove}
               onCompare={compare}
               onSpread={() => setDialog('spread')}
+              onTransfer={() => setDialog('transfer')}
             />
           )}
           <OwnerHistory owner={owner} fields={fields} />
@@ -107,10 +110,17 @@ export function Arranged({
         </aside>
       </div>
       {dialog === 'large' && marked && (
-        <Large pictures={pictures} here={marked} onGo={setHere} onClose={close} />
+        <Large
+          pictures={pictures}
+          here={marked}
+          onGo={setHere}
+          onClose={close}
+          onTransfer={() => setDialog('transfer')}
+        />
       )}
       {dialog === 'compare' && marked && other && <Compare one={other} other={marked} onClose={close} />}
       {dialog === 'spread' && marked && <Spread picture={marked} of={owner} onClose={close} />}
+      {dialog === 'transfer' && marked && <Transfer picture={marked} pictures={pictures} onClose={close} />}
       <ViewDialog
         open={dialog === 'view' && marked !== undefined}
         view={marked?.view}

@@ -1,5 +1,6 @@
 import { Button, Modal } from '@mantine/core';
 import type { KeyboardEvent } from 'react';
+import { Link } from 'react-router';
 import type { Shown } from '../client';
 import { baseName } from '../shared/format';
 import { large, thumb } from '../shared/Picture';
@@ -10,11 +11,13 @@ export function Large({
   here,
   onGo,
   onClose,
+  onTransfer,
 }: {
   pictures: Shown[];
   here: Shown;
   onGo: (id: number) => void;
   onClose: () => void;
+  onTransfer: () => void;
 }) {
   const at = pictures.indexOf(here);
   const [before, after] = [pictures[at - 1], pictures[at + 1]];
@@ -32,7 +35,13 @@ export function Large({
           <span className="mono">{baseName(here.path)}</span>{' '}
           <span className="quiet">
             place {here.place}, {at + 1} of {pictures.length}
-          </span>
+          </span>{' '}
+          <Button size="compact-sm" onClick={onTransfer}>
+            Move to product…
+          </Button>{' '}
+          <Button size="compact-sm" component={Link} to={`/pair/${here.lot}?file=${here.file}`}>
+            Wrong product?
+          </Button>
         </>
       }
       onKeyDown={keys}

@@ -19,6 +19,7 @@ export function Details({
   onRemove,
   onCompare,
   onSpread,
+  onTransfer,
 }: {
   owner: Owner;
   picture: Shown;
@@ -29,6 +30,8 @@ export function Details({
   onRemove: () => void;
   onCompare: () => void;
   onSpread: () => void;
+  /** Moves it to another product, or copies it there. */
+  onTransfer: () => void;
 }) {
   return (
     <div className="details">
@@ -69,6 +72,7 @@ export function Details({
         <Button component="a" href={original(picture.sum, baseName(picture.path))}>
           Save original
         </Button>
+        <Button onClick={onTransfer}>Move to product…</Button>
         <Button component={Link} to={`/pair/${picture.lot}?file=${picture.file}`}>
           Wrong product?
         </Button>

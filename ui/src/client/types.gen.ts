@@ -1048,6 +1048,10 @@ export type FileDetail = {
      */
     address: string;
     /**
+     * The first candidate or suggestion is clearly ahead of the others
+     */
+    ahead: boolean;
+    /**
      * Keys in the name, character against character
      */
     aligned: Array<Aligned>;
@@ -3228,7 +3232,7 @@ export type Recorded = {
      * To how many things it was done
      */
     abouts: number;
-    action: 'catalog.import' | 'category.change' | 'clue-list.change' | 'clue-list.make' | 'clue-list.remove' | 'dispatch.drop-package' | 'dispatch.end' | 'dispatch.end-link' | 'dispatch.link' | 'dispatch.mailed' | 'drop-folder.take' | 'drop-person.add' | 'drop-person.remove' | 'file.decide' | 'file.order' | 'file.pin' | 'file.take-back' | 'file.unpin' | 'findings.hold' | 'holding.purge' | 'holding.restore' | 'import.revert' | 'lot.close' | 'lot.create' | 'lot.discard' | 'lot.examine' | 'lot.finish' | 'lot.forget' | 'lot.read' | 'lot.read-with' | 'lot.reopen' | 'lot.restore' | 'lot.rights' | 'lot.scan' | 'lot.teach' | 'origin.ask' | 'origin.change' | 'origin.decline-answers' | 'origin.fetch' | 'origin.make' | 'origin.remove' | 'origin.take-answers' | 'origin.take-pictures' | 'outlet.change' | 'outlet.end-exception' | 'outlet.except' | 'outlet.make' | 'outlet.remove' | 'outlet.send' | 'pictures.arrange' | 'pictures.place' | 'pictures.revert' | 'pictures.views' | 'plan.applied' | 'plan.apply' | 'plan.change' | 'plan.make' | 'plan.remake' | 'plan.revert' | 'plan.reverted' | 'plan.set-aside' | 'plan.spread' | 'plan.swap' | 'product.change' | 'product.import' | 'product.import-revert' | 'request.close' | 'request.make' | 'run.end' | 'run.resume' | 'run.stop' | 'settings.mailing' | 'settings.upkeep' | 'sheet.bring' | 'sheet.check' | 'sheet.discard' | 'sheet.edit' | 'sheet.import' | 'sheet.keep-mapping' | 'sheet.map' | 'sheet.pair' | 'sheet.read' | 'sheet.restore' | 'sheet.unpair' | 'shelf.change' | 'shelf.undo' | 'shot-list.remove' | 'shot-list.set' | 'stray.drop' | 'stray.take-in' | 'supplier-link.hand-in' | 'supplier-link.make' | 'supplier-link.renew' | 'supplier-link.revoke' | 'sweep.begin' | 'sweep.end' | 'texts.keep' | 'texts.undo' | 'upload.finish' | 'upload.give-up';
+    action: 'catalog.import' | 'category.change' | 'clue-list.change' | 'clue-list.make' | 'clue-list.remove' | 'dispatch.drop-package' | 'dispatch.end' | 'dispatch.end-link' | 'dispatch.link' | 'dispatch.mailed' | 'drop-folder.take' | 'drop-person.add' | 'drop-person.remove' | 'file.decide' | 'file.order' | 'file.pin' | 'file.take-back' | 'file.unpin' | 'findings.hold' | 'holding.purge' | 'holding.restore' | 'import.revert' | 'lot.close' | 'lot.create' | 'lot.discard' | 'lot.examine' | 'lot.finish' | 'lot.forget' | 'lot.read' | 'lot.read-with' | 'lot.reopen' | 'lot.restore' | 'lot.rights' | 'lot.scan' | 'lot.teach' | 'origin.ask' | 'origin.change' | 'origin.decline-answers' | 'origin.fetch' | 'origin.make' | 'origin.remove' | 'origin.take-answers' | 'origin.take-pictures' | 'outlet.change' | 'outlet.end-exception' | 'outlet.except' | 'outlet.make' | 'outlet.remove' | 'outlet.send' | 'pictures.arrange' | 'pictures.place' | 'pictures.revert' | 'pictures.transfer' | 'pictures.views' | 'plan.applied' | 'plan.apply' | 'plan.change' | 'plan.make' | 'plan.remake' | 'plan.revert' | 'plan.reverted' | 'plan.set-aside' | 'plan.spread' | 'plan.swap' | 'product.change' | 'product.import' | 'product.import-revert' | 'request.close' | 'request.make' | 'run.end' | 'run.resume' | 'run.stop' | 'settings.mailing' | 'settings.upkeep' | 'sheet.bring' | 'sheet.check' | 'sheet.discard' | 'sheet.edit' | 'sheet.import' | 'sheet.keep-mapping' | 'sheet.map' | 'sheet.pair' | 'sheet.read' | 'sheet.restore' | 'sheet.unpair' | 'shelf.change' | 'shelf.undo' | 'shot-list.remove' | 'shot-list.set' | 'stray.drop' | 'stray.take-in' | 'supplier-link.hand-in' | 'supplier-link.make' | 'supplier-link.renew' | 'supplier-link.revoke' | 'sweep.begin' | 'sweep.end' | 'texts.keep' | 'texts.undo' | 'upload.finish' | 'upload.give-up';
     after?: unknown;
     at: string;
     before?: unknown;
@@ -4366,6 +4370,10 @@ export type ShownOn = {
      * That placed it there, 0 for none
      */
     plan: number;
+    /**
+     * It is there now; a person may have moved or removed it since
+     */
+    stands: boolean;
     target: Target;
     title: string;
 };
@@ -4879,6 +4887,37 @@ export type Together = {
      * Takes it back
      */
     id: number;
+};
+
+export type TransferPicturesRequest = {
+    /**
+     * They also stay where they are
+     */
+    copy?: boolean;
+    /**
+     * Placements, in the order wanted
+     */
+    pictures: Array<number>;
+    to: Target;
+};
+
+export type Transferred = {
+    /**
+     * Pictures that are no longer where the person saw them
+     */
+    gone: number;
+    /**
+     * Pictures that were moved or copied
+     */
+    moved: number;
+    /**
+     * Reverts it; 0 where nothing changed
+     */
+    plan: number;
+    /**
+     * Pictures whose bytes the target shows already
+     */
+    there: number;
 };
 
 export type Trial = {
@@ -10084,6 +10123,57 @@ export type TakePicturesResponses = {
 };
 
 export type TakePicturesResponse = TakePicturesResponses[keyof TakePicturesResponses];
+
+export type TransferPicturesData = {
+    body: TransferPicturesRequest;
+    headers?: {
+        /**
+         * Any text that identifies this request. If it is sent again within a day, the first answer is returned
+         */
+        'Idempotency-Key'?: string;
+    };
+    path?: never;
+    query?: never;
+    url: '/api/v1/pictures/transfer';
+};
+
+export type TransferPicturesErrors = {
+    /**
+     * Forbidden
+     */
+    403: Problem;
+    /**
+     * Conflict
+     */
+    409: Problem;
+    /**
+     * Unprocessable Entity
+     */
+    422: Problem;
+    /**
+     * Internal Server Error
+     */
+    500: Problem;
+    /**
+     * Service Unavailable
+     */
+    503: Problem;
+    /**
+     * Insufficient Storage
+     */
+    507: Problem;
+};
+
+export type TransferPicturesError = TransferPicturesErrors[keyof TransferPicturesErrors];
+
+export type TransferPicturesResponses = {
+    /**
+     * OK
+     */
+    200: Transferred;
+};
+
+export type TransferPicturesResponse = TransferPicturesResponses[keyof TransferPicturesResponses];
 
 export type ListPinsData = {
     body?: never;

@@ -109,9 +109,15 @@ function Table({
     neighbours.current = now;
   }, []);
   const choices = useMemo(() => choicesOf(file), [file]);
-  const at = marked.file === file.id ? marked.at : 0;
+  // Without a press on its number, only a proposal that is clearly ahead of the others is accepted.
+  const at = marked.file === file.id ? marked.at : file.ahead ? 0 : -1;
   const choice = choices[at];
-  const shown = useMemo(() => (file.verdict === 'paired' ? pairedWith(file) : choice), [choice, file]);
+  const meant = useMemo(() => (file.verdict === 'paired' ? pairedWith(file) : choice), [choice, file]);
+  const shown = meant ?? choices[0];
+  const pictured = useRef('');
+  const onPictured = useCallback((sum: string) => {
+    pictured.current = sum;
+  }, []);
 
   const go = useCallback(
     (id: number) => {
@@ -121,7 +127,7 @@ function Table({
   );
   const showClues = useCallback(() => setDialog('clues'), []);
   const { doing, takeBack, doAgain } = useHistory(pick);
-  const { settle, corrected, learned } = useDecide({ lot, file, passing, neighbours, go, doing });
+  const { settle, corrected, learned } = useDecide({ lot, file, passing, pictured, neighbours, go, doing });
   const chosen = useChosen();
   const { act, busy } = useTogether(lot.id, chosen, doing);
   const ordering = useOrder(lot.id, shown, file.id, doing);
@@ -132,7 +138,7 @@ function Table({
     if (file.next) void client.prefetchQuery(getFileOptions({ path: { id: file.next } }));
   }, [client, file.next]);
 
-  const deeds = useDeeds({ file, shown, chosen, act, settle, open: setDialog });
+  const deeds = useDeeds({ file, shown: meant, chosen, act, settle, open: setDialog });
 
   const keys = useBenchKeys({
     file,
@@ -156,8 +162,9 @@ function Table({
     () => (file.verdict === 'contested' ? file.candidates.map((c) => c.key) : []),
     [file],
   );
-  const against = choice
-    ? { key: choice.key, suggestion: choice.suggestion }
+  const compared = choice ?? choices[0];
+  const against = compared
+    ? { key: compared.key, suggestion: compared.suggestion }
     : file.key
       ? { key: file.key }
       : undefined;
@@ -178,7 +185,7 @@ function Table({
           {decidable(lot) && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deeds.deed} />}
         </FileColumn>
         <section aria-label="File" aria-busy={passing}>
-          <Stage file={file} onLarge={() => setDialog('large')} />
+          <Stage file={file} onShown={onPictured} onLarge={() => setDialog('large')} />
           <Told file={file} against={against} claims={claims}>
             {corrected && <Lessons key={corrected.id} file={corrected} onDone={learned} />}
           </Told>
@@ -221,7 +228,7 @@ function Table({
         several={several}
         chosen={several > 0 ? chosen.files.map((f) => f.id) : [file.id]}
         onSaved={() => (several > 0 ? chosen.clear() : go(file.next))}
-        possible={several > 0 || shown !== undefined}
+        possible={several > 0 || meant !== undefined}
         onPick={deeds.pairWith}
         onAlso={deeds.alsoShows}
         onPlace={deeds.setPlace}

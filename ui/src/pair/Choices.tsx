@@ -72,7 +72,7 @@ export function Taking({
     <div className="spread wrap padded tight">
       {file.verdict !== 'paired' && (
         <Button variant="filled" disabled={disabled} onClick={() => onTake(choice)}>
-          Accept {choice?.code}
+          {choice ? `Accept ${choice.code}` : 'Press a number'}
         </Button>
       )}
       <Button onClick={() => open('product')}>

@@ -1,7 +1,7 @@
 import type { FileDetail } from '../client';
 
 /** The longer side of the rendition that is shown, pixels. */
-const shownSide = 1600;
+export const shownSide = 1600;
 
 /** Where the barcodes stand in the picture that is shown. */
 export function CodePlaces({ file }: { file: FileDetail }) {

@@ -1,29 +1,73 @@
 import { Kbd } from '@mantine/core';
-import { type ReactNode } from 'react';
+import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { type FileDetail, type SheetLine } from '../client';
 import { baseName, bytes } from '../shared/format';
-import { Picture } from '../shared/Picture';
+import { large, thumb } from '../shared/Picture';
 import { sameTarget, targetKey } from '../shared/target';
 import { Verdict } from '../shared/Verdict';
-import { CodePlaces } from './CodePlaces';
+import { CodePlaces, shownSide } from './CodePlaces';
 import { ReadingLine } from './ReadingLine';
 import css from './Bench.module.css';
 import type { Against } from './readingParts';
 
 /** The picture, large, with the barcodes that were read in it. */
-export function Stage({ file, onLarge }: { file: FileDetail; onLarge: () => void }) {
+export function Stage({
+  file,
+  onShown,
+  onLarge,
+}: {
+  file: FileDetail;
+  /** A picture is on the screen, by its SHA-256; or it cannot be shown. */
+  onShown: (sum: string) => void;
+  onLarge: () => void;
+}) {
   return (
     <button className={`link stage mat ${css.enlarges}`} onClick={onLarge} aria-label="Large view">
       {file.sum && !file.problem ? (
         <>
-          <Picture sum={file.sum} whole none="" />
+          <StagePicture key={file.sum} file={file} onShown={onShown} />
           <CodePlaces file={file} />
         </>
       ) : (
         <span className="none">{file.problem || 'no picture'}</span>
       )}
     </button>
+  );
+}
+
+/** A picture whose thumbnail stands in its place until it is here. */
+function StagePicture({ file, onShown }: { file: FileDetail; onShown: (sum: string) => void }) {
+  const [state, setState] = useState<'coming' | 'here' | 'broken'>('coming');
+  const { sum, width, height } = file;
+  const part = Math.min(1, shownSide / Math.max(width, height, 1));
+  const size = width > 0 && {
+    width: `min(100%, ${width * part}px)`,
+    height: `min(100%, ${height * part}px)`,
+  };
+  const settle = (now: 'here' | 'broken') => {
+    setState(now);
+    onShown(sum);
+  };
+  if (state === 'broken')
+    return (
+      <div className="mat">
+        <span className="none broken">This picture cannot be shown.</span>
+      </div>
+    );
+  return (
+    <div className="mat">
+      {state === 'coming' && <img src={thumb(sum)} alt="" style={size || {}} onLoad={() => onShown(sum)} />}
+      <img
+        className={state === 'coming' ? css.coming : undefined}
+        src={large(sum)}
+        alt=""
+        decoding="async"
+        draggable={false}
+        onLoad={() => settle('here')}
+        onError={() => settle('broken')}
+      />
+    </div>
   );
 }
 
@@ -80,6 +124,7 @@ function PlacedOn({ file }: { file: FileDetail }) {
           <Link className="link mono" to={`/plans/${p.plan}`}>
             {p.code}
           </Link>
+          {!p.stands && ' (removed or moved by hand since)'}
         </span>
       ))}
       {corrected

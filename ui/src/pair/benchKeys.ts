@@ -1,5 +1,6 @@
 import { useMemo, type RefObject } from 'react';
 import type { FileDetail } from '../client';
+import { tell } from '../shared/tell';
 import type { Open } from './BenchDialogs';
 import type { Choice } from './choices';
 import type { Chosen } from './chosen';
@@ -43,7 +44,11 @@ export function useBenchKeys({
   const one = chosen.files.length === 0;
   return useMemo(
     () => ({
-      Enter: () => (one ? pairWith(choice) : deed('accept')),
+      Enter: () => {
+        if (!one) deed('accept');
+        else if (choice) pairWith(choice);
+        else if (choices.length > 0) tell('No product is clearly ahead', 'Press its number, then Enter.');
+      },
       a: pairWithAll,
       A: () => {
         if (one && file.verdict === 'paired') open('also');

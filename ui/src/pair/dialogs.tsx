@@ -43,7 +43,8 @@ export function ProductDialog({
   );
 }
 
-function Finder({ onPick }: { onPick: (c: Choice) => void }) {
+/** Finds a product, variant or category by SKU, title, GTIN or option. */
+export function Finder({ onPick }: { onPick: (c: Choice) => void }) {
   const [text, setText] = useState('');
   const [asked] = useDebouncedValue(text.trim(), 80);
   const [at, setAt] = useState(0);

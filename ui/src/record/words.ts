@@ -56,6 +56,7 @@ export const phrases: Record<Recorded['action'], string> = {
   'pictures.place': 'placed pictures',
   'pictures.revert': 'reverted pictures',
   'pictures.views': 'set views',
+  'pictures.transfer': 'moved or copied pictures',
   'plan.applied': 'finished applying',
   'plan.apply': 'started applying',
   'plan.change': 'changed a product of the plan',
