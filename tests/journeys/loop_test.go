@@ -71,8 +71,7 @@ func TestNoKeyDecidesOnAPictureThatIsNotShown(t *testing.T) {
 			if (this instanceof HTMLImageElement && name === 'src') { setTimeout(() => attribute.call(this, name, to), 4000); return; }
 			return attribute.call(this, name, to); };`))
 	v.do(v.page.Go(v.url() + "/pair/2?file=" + v.number(file)))
-	v.sees(`document.querySelector('.reading') && document.querySelector('.stage img') && !document.querySelector('.stage img').complete ||
-		document.querySelector('.stage img')?.naturalWidth === 0`)
+	v.sees(`document.querySelector('.reading') && document.querySelector('.stage .mat')?.ariaBusy === 'true'`)
 	v.do(v.page.Press("x"))
 	if got := v.rows(`select verdict from file where id = ` + v.number(file)); got != "(loose)" {
 		t.Errorf("decided before the picture was shown: %s", got)

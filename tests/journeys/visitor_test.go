@@ -54,7 +54,7 @@ func (v *visitor) open(path string) {
 
 // pictureShown tells that the bench shows the picture of the file at hand, or says why there is none.
 const pictureShown = `(document.querySelector('.stage .none') || document.querySelector('.bench .empty, .empty') ||
-	[...document.querySelectorAll('.stage img')].some(i => i.complete && i.naturalWidth > 0))`
+	document.querySelector('.stage .mat')?.ariaBusy === 'false')`
 
 func (v *visitor) sees(expression string) { v.t.Helper(); v.do(v.page.Until(expression)) }
 

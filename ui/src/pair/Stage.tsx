@@ -38,14 +38,14 @@ export function Stage({
 
 /** A picture whose thumbnail stands in its place until it is here. */
 function StagePicture({ file, onShown }: { file: FileDetail; onShown: (sum: string) => void }) {
-  const [state, setState] = useState<'coming' | 'here' | 'broken'>('coming');
+  const [state, setState] = useState<'coming' | 'small' | 'here' | 'broken'>('coming');
   const { sum, width, height } = file;
   const part = Math.min(1, shownSide / Math.max(width, height, 1));
   const size = width > 0 && {
     width: `min(100%, ${width * part}px)`,
     height: `min(100%, ${height * part}px)`,
   };
-  const settle = (now: 'here' | 'broken') => {
+  const settle = (now: 'small' | 'here' | 'broken') => {
     setState(now);
     onShown(sum);
   };
@@ -56,10 +56,10 @@ function StagePicture({ file, onShown }: { file: FileDetail; onShown: (sum: stri
       </div>
     );
   return (
-    <div className="mat">
-      {state === 'coming' && <img src={thumb(sum)} alt="" style={size || {}} onLoad={() => onShown(sum)} />}
+    <div className="mat" aria-busy={state === 'coming'}>
+      {state !== 'here' && <img src={thumb(sum)} alt="" style={size || {}} onLoad={() => settle('small')} />}
       <img
-        className={state === 'coming' ? css.coming : undefined}
+        className={state !== 'here' ? css.coming : undefined}
         src={large(sum)}
         alt=""
         decoding="async"
