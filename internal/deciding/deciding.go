@@ -60,7 +60,7 @@ func (d *Decider) Decide(ctx context.Context, who identity.Actor, file int64, on
 			return 0, ErrNoTarget
 		}
 		// A picture that was looked up for one barcode never lands on another.
-		decision.Among.LookedUpFor = one.Target
+		decision.Among.LookedUpFor, decision.Among.NotLookedUp = one.Target, len(one.Others) > 0
 		decision.Becomes = becomes(one)
 	default:
 		one.Target, one.Others, one.Place, one.View = catalog.Target{}, nil, 0, ""

@@ -130,6 +130,11 @@ func (p *Planner) Reverted(ctx context.Context, who identity.Actor, id int64) er
 		if err := store.MovePlan(ctx, tx, id, "reverted", "reverting"); err != nil {
 			return err
 		}
+		for _, l := range found.Lots { // also those that are open: less of them is placed now
+			if err := tx.Announce(ctx, door.Event{Topic: "lot", ID: l.ID}); err != nil {
+				return err
+			}
+		}
 		return store.MoveLotsOf(ctx, tx, id, lot.Ready, lot.Applied)
 	})
 }

@@ -249,6 +249,16 @@ func TestAFileThatShowsSeveral(t *testing.T) {
 	l.decide(0, deciding.One{Verdict: "set aside", Reason: "too dark"})
 	l.apply("")
 	l.shows("set aside", "2:b")
+
+	// A picture that was looked up by one barcode does not land on a second product.
+	testdb.Exec(t, l.s, `update lot set origin = 'lookup'`)
+	testdb.Exec(t, l.s, `update variant set gtin = '04006381333931' where id = 1`)
+	testdb.Exec(t, l.s, `update file set said = '{"barcode": "04006381333931"}' where id = $1`, l.files[0])
+	family.Version = testdb.One[int](t, l.s, `select version from file where id = $1`, l.files[0])
+	_, err = (&deciding.Decider{Store: l.s}).Decide(t.Context(), identity.Specialist, l.files[0], family)
+	if !errors.Is(err, deciding.ErrOtherBarcode) {
+		t.Errorf("a looked-up picture on two products: %v", err)
+	}
 }
 
 // TestALotIsFinishedAndReopened ends a lot with an undecided file: nothing needs it, until the lot is open again.

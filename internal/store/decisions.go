@@ -81,6 +81,7 @@ type Among struct {
 	// LookedUpFor keeps pictures that were looked up by a barcode to the target
 	// that has it, or to the product of such a variant; others it does not touch.
 	LookedUpFor catalog.Target
+	NotLookedUp bool // no pictures that were looked up by a barcode at all
 }
 
 // Becomes is what a decision makes of files; what is nil stays.
@@ -174,6 +175,9 @@ func (a Among) where() (string, pgx.NamedArgs) {
 			where v.gtin = said->>'barcode' and (@looked_kind = 'product' and v.product_id = @looked_id or @looked_kind = 'variant'
 			and v.id = @looked_id)))`)
 		args["looked_kind"], args["looked_id"] = string(a.LookedUpFor.Kind), a.LookedUpFor.ID
+	}
+	if a.NotLookedUp {
+		conditions = append(conditions, `(select origin from lot where id = @lot) <> 'lookup'`)
 	}
 	return strings.Join(conditions, " and "), args
 }

@@ -19,6 +19,8 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
     name: 'On the bench',
     keys: [
       [['Enter'], 'accept the marked product, and go on'],
+      [['a'], 'pair with all candidates: the picture shows several products'],
+      [['Shift', 'a'], 'add a product that the picture shows, too'],
       [['1', '…', '9'], 'mark a candidate or suggestion'],
       [['↑', '↓'], 'file before, next file'],
       [['n'], 'next undecided file'],
@@ -48,6 +50,7 @@ const sheets: { name: string; keys: [string[], string][] }[] = [
       [['space'], 'large view'],
       [['s'], 'hold it beside the next that is marked with s'],
       [['x'], 'remove it from the product'],
+      [['m'], 'move or copy it to another product'],
       [['u'], 'take the last change back'],
     ],
   },
