@@ -114,10 +114,6 @@ function Table({
   const choice = choices[at];
   const meant = useMemo(() => (file.verdict === 'paired' ? pairedWith(file) : choice), [choice, file]);
   const shown = meant ?? choices[0];
-  const pictured = useRef('');
-  const onPictured = useCallback((sum: string) => {
-    pictured.current = sum;
-  }, []);
 
   const go = useCallback(
     (id: number) => {
@@ -127,7 +123,7 @@ function Table({
   );
   const showClues = useCallback(() => setDialog('clues'), []);
   const { doing, takeBack, doAgain } = useHistory(pick);
-  const { settle, corrected, learned } = useDecide({ lot, file, passing, pictured, neighbours, go, doing });
+  const { settle, corrected, learned } = useDecide({ lot, file, passing, neighbours, go, doing });
   const chosen = useChosen();
   const { act, busy } = useTogether(lot.id, chosen, doing);
   const ordering = useOrder(lot.id, shown, file.id, doing);
@@ -185,7 +181,7 @@ function Table({
           {decidable(lot) && <ChosenBar chosen={chosen} cls={column} busy={busy} onDo={deeds.deed} />}
         </FileColumn>
         <section aria-label="File" aria-busy={passing}>
-          <Stage file={file} onShown={onPictured} onLarge={() => setDialog('large')} />
+          <Stage file={file} onLarge={() => setDialog('large')} />
           <Told file={file} against={against} claims={claims}>
             {corrected && <Lessons key={corrected.id} file={corrected} onDone={learned} />}
           </Told>

@@ -12,21 +12,12 @@ import css from './Bench.module.css';
 import type { Against } from './readingParts';
 
 /** The picture, large, with the barcodes that were read in it. */
-export function Stage({
-  file,
-  onShown,
-  onLarge,
-}: {
-  file: FileDetail;
-  /** A picture is on the screen, by its SHA-256; or it cannot be shown. */
-  onShown: (sum: string) => void;
-  onLarge: () => void;
-}) {
+export function Stage({ file, onLarge }: { file: FileDetail; onLarge: () => void }) {
   return (
     <button className={`link stage mat ${css.enlarges}`} onClick={onLarge} aria-label="Large view">
       {file.sum && !file.problem ? (
         <>
-          <StagePicture key={file.sum} file={file} onShown={onShown} />
+          <StagePicture key={file.sum} file={file} />
           <CodePlaces file={file} />
         </>
       ) : (
@@ -36,18 +27,23 @@ export function Stage({
   );
 }
 
+/** Tells whether the picture of a file, or its thumbnail, is on the screen; or that there is none to show. */
+export function isPictured(file: FileDetail): boolean {
+  const stage = document.querySelector('.bench .stage');
+  if (!stage || stage.querySelector('.none')) return true;
+  return [...stage.querySelectorAll('img')].some(
+    (img) => img.src.includes(`/media/${file.sum}/`) && img.complete && img.naturalWidth > 0,
+  );
+}
+
 /** A picture whose thumbnail stands in its place until it is here. */
-function StagePicture({ file, onShown }: { file: FileDetail; onShown: (sum: string) => void }) {
+function StagePicture({ file }: { file: FileDetail }) {
   const [state, setState] = useState<'coming' | 'small' | 'here' | 'broken'>('coming');
   const { sum, width, height } = file;
   const part = Math.min(1, shownSide / Math.max(width, height, 1));
   const size = width > 0 && {
     width: `min(100%, ${width * part}px)`,
     height: `min(100%, ${height * part}px)`,
-  };
-  const settle = (now: 'small' | 'here' | 'broken') => {
-    setState(now);
-    onShown(sum);
   };
   if (state === 'broken')
     return (
@@ -57,15 +53,17 @@ function StagePicture({ file, onShown }: { file: FileDetail; onShown: (sum: stri
     );
   return (
     <div className="mat" aria-busy={state === 'coming'}>
-      {state !== 'here' && <img src={thumb(sum)} alt="" style={size || {}} onLoad={() => settle('small')} />}
+      {state !== 'here' && (
+        <img src={thumb(sum)} alt="" style={size || {}} onLoad={() => setState('small')} />
+      )}
       <img
         className={state !== 'here' ? css.coming : undefined}
         src={large(sum)}
         alt=""
         decoding="async"
         draggable={false}
-        onLoad={() => settle('here')}
-        onError={() => settle('broken')}
+        onLoad={() => setState('here')}
+        onError={() => setState('broken')}
       />
     </div>
   );

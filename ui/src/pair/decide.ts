@@ -11,6 +11,7 @@ import { said } from '../shared/format';
 import { decidable } from '../shared/lots';
 import { tell } from '../shared/tell';
 import type { Neighbours } from './neighbours';
+import { isPictured } from './Stage';
 import { tellStayed, type Doing, type Step } from './history';
 
 /** What is decided of a file, whichever version it has by then. */
@@ -20,8 +21,6 @@ interface At {
   lot: Lot;
   file: FileDetail;
   passing: boolean;
-  /** The SHA-256 of the picture that is on the screen. */
-  pictured: RefObject<string>;
   neighbours: RefObject<Neighbours>;
   go: (id: number) => void;
   doing: Doing;
@@ -31,7 +30,7 @@ interface At {
  * Deciding on the file that is shown. passing: it is the one before, since the next is on its way; nothing
  * may be decided on it.
  */
-export function useDecide({ lot, file, passing, pictured, neighbours, go, doing }: At) {
+export function useDecide({ lot, file, passing, neighbours, go, doing }: At) {
   const client = useQueryClient();
   const [corrected, setCorrected] = useState<FileDetail>();
   const settled = useRef(new Set<number>());
@@ -73,7 +72,7 @@ export function useDecide({ lot, file, passing, pictured, neighbours, go, doing 
     (body: Decided, moveOn: boolean) => {
       if (closed || file.verdict === 'unusable' || file.verdict === 'sheet') return;
       // Nobody decides on a picture that is not on the screen yet.
-      if (file.sum && !file.problem && pictured.current !== file.sum) return;
+      if (!isPictured(file)) return;
       const decision = decide({ path: { id: file.id }, body: { ...body, version: file.version } });
       const step = turn(file.id, body, decision);
       doing(
@@ -101,7 +100,7 @@ export function useDecide({ lot, file, passing, pictured, neighbours, go, doing 
       );
       if (moveOn && known) go(known);
     },
-    [client, closed, decide, doing, file, go, neighbours, pictured, turn],
+    [client, closed, decide, doing, file, go, neighbours, turn],
   );
 
   return useMemo(() => ({ settle, corrected, learned: () => setCorrected(undefined) }), [corrected, settle]);
