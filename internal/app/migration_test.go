@@ -212,6 +212,11 @@ func TestADatabaseOfBeforeReadsTheSame(t *testing.T) {
 			t.Errorf("%s was asked %d times", what, asked[what])
 		}
 	}
+	// What waited to be applied settles its files, as a plan of now does.
+	const waits = `select count(*) from plan_change c join plan p on p.id = c.plan_id and p.kind = 'lot' where c.state = 'planned'`
+	if all, bare := strings.TrimSpace(l.text(waits)), strings.TrimSpace(l.text(waits+` and c.settles = '[]'`)); all == "0" || bare != "0" {
+		t.Errorf("%s of %s planned changes settle nothing", bare, all)
+	}
 	l.references("after the migration")
 }
 

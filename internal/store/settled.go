@@ -173,7 +173,7 @@ func SettleChange(ctx context.Context, tx *door.Tx, change int64) error {
 	return err
 }
 
-// UnsettleChange takes back what a change settled.
+// UnsettleChange undoes what a change settled.
 func UnsettleChange(ctx context.Context, tx *door.Tx, change int64) error {
 	files, err := numbers(ctx, tx, `delete from settled where by_change = $1 returning file_id`, change)
 	if err != nil {
@@ -196,7 +196,7 @@ func FinishDecided(ctx context.Context, tx *door.Tx, plan int64) error {
 		where p.plan_id = $1 and l.state = 'ready' order by l.id`, plan)
 }
 
-// FinishUnchanged finishes an open lot again whose correction was taken back: nothing of it waits, and its plans stand as they
+// FinishUnchanged finishes an open lot again whose correction was undone: nothing of it waits, and its plans stand as they
 // were applied.
 func FinishUnchanged(ctx context.Context, tx *door.Tx, lot int64) error {
 	open, err := number(ctx, tx, `select count(*) from lot l where id = $1 and state = 'ready' and `+waitsFor+` = 0

@@ -28,6 +28,13 @@ where p.kind = 'lot' order by f.id, c.id desc;
 
 -- What a plan change settles when it is applied: all files of its lots that show the owner.
 alter table plan_change add column settles jsonb not null default '[]';
+update plan_change c set settles = s.files from (
+    select c.id, jsonb_agg(jsonb_strip_nulls(jsonb_build_object('file', f.id, 'product', f.product_id, 'variant', f.variant_id,
+        'category', f.category_id, 'place', f.place, 'view', nullif(f.view, '')))) as files
+    from plan p join plan_change c on c.plan_id = p.id and c.state in ('planned', 'stale', 'failed', 'left out')
+    join plan_lot l on l.plan_id = p.id
+    join file f on f.lot_id = l.lot_id and f.verdict = 'paired' and (f.product_id = c.product_id or f.category_id = c.category_id)
+    where p.kind = 'lot' group by c.id) s where s.id = c.id;
 
 -- A file that shows several products: those beside its first, as [{"product": 1, "variant": 2}].
 alter table file add column others jsonb not null default '[]';

@@ -2,11 +2,12 @@ import { Modal, SegmentedControl } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Shown, Target } from '../client';
-import { revertPlanMutation, transferPicturesMutation } from '../client/@tanstack/react-query.gen';
+import { transferPicturesMutation } from '../client/@tanstack/react-query.gen';
 import { Finder } from '../pair/dialogs';
 import { baseName, said, some } from '../shared/format';
 import { aimOf, sameTarget } from '../shared/target';
 import { tell, tellWithUndo } from '../shared/tell';
+import { useUndoPlan } from '../shared/undoPlan';
 
 /** Moves pictures to another product, variant or category, or copies them there. */
 export function Transfer({
@@ -68,10 +69,7 @@ export function Transfer({
 
 function useTransfer(done: () => void) {
   const client = useQueryClient();
-  const { mutate: revert } = useMutation({
-    ...revertPlanMutation(),
-    onError: (e) => tell('Could not undo it', said(e), true),
-  });
+  const undo = useUndoPlan();
   const { mutate, isPending } = useMutation({
     ...transferPicturesMutation(),
     onError: (e) => {
@@ -95,7 +93,7 @@ function useTransfer(done: () => void) {
             ]
               .filter(Boolean)
               .join(' ');
-            if (plan > 0) tellWithUndo(words, () => revert({ path: { id: plan } }));
+            if (plan > 0) tellWithUndo(words, () => undo(plan));
             else tell('Nothing changed', words);
           },
         },

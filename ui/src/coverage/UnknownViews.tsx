@@ -3,13 +3,14 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Covered, CoveredProduct, ShotList, UnknownView } from '../client';
-import { revertPlanMutation, setViewsMutation } from '../client/@tanstack/react-query.gen';
+import { setViewsMutation } from '../client/@tanstack/react-query.gen';
 import { useChosen } from '../shared/chosen';
 import { baseName, count, said, some } from '../shared/format';
 import { useKeys } from '../shared/keys';
 import { Enlarged, Picture } from '../shared/Picture';
 import { Empty } from '../shared/State';
 import { tell, tellWithUndo } from '../shared/tell';
+import { useUndoPlan } from '../shared/undoPlan';
 import { ViewDialog } from '../shared/ViewDialog';
 import css from './Coverage.module.css';
 import { Pages } from './Matrix';
@@ -202,10 +203,7 @@ function lacks(p: CoveredProduct, list: ShotList | undefined): string {
 /** Sets the views of pictures as they were seen, and offers to undo it. */
 function useSetViews() {
   const client = useQueryClient();
-  const { mutate: revert } = useMutation({
-    ...revertPlanMutation(),
-    onError: (e) => tell('Could not undo it', said(e), true),
-  });
+  const undo = useUndoPlan();
   const { mutate, isPending } = useMutation({
     ...setViewsMutation(),
     onError: (e) => {
@@ -226,7 +224,7 @@ function useSetViews() {
                 (left > 0
                   ? ` ${some(left, 'picture')} had been changed by someone else and stayed as they were.`
                   : ''),
-              () => revert({ path: { id: plan } }),
+              () => undo(plan),
             );
             void client.invalidateQueries();
             done();

@@ -201,6 +201,7 @@ function Table({
           {decidable(lot) && (
             <Taking
               file={file}
+              several={several}
               choice={choice}
               disabled={!choice || passing}
               onTake={deeds.pairWith}

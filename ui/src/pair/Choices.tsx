@@ -57,12 +57,15 @@ export function Choices({
 /** The buttons below the proposals: take the marked one, find another, set the file aside. */
 export function Taking({
   file,
+  several,
   choice,
   disabled,
   onTake,
   open,
 }: {
   file: FileDetail;
+  /** How many files are chosen: what is done is done with them. */
+  several: number;
   choice: Choice | undefined;
   disabled: boolean;
   onTake: (choice: Choice | undefined) => void;
@@ -78,7 +81,9 @@ export function Taking({
       <Button onClick={() => open('product')}>
         {file.verdict === 'paired' ? 'Another product' : 'Find'}
       </Button>
-      {file.verdict === 'paired' && <Button onClick={() => open('also')}>Add a product…</Button>}
+      {file.verdict === 'paired' && several === 0 && (
+        <Button onClick={() => open('also')}>Add a product…</Button>
+      )}
       {file.verdict !== 'set aside' && <Button onClick={() => open('reason')}>Set aside…</Button>}
       <Button onClick={() => open('later')}>Save for later…</Button>
     </div>

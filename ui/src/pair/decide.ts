@@ -72,7 +72,10 @@ export function useDecide({ lot, file, passing, neighbours, go, doing }: At) {
     (body: Decided, moveOn: boolean) => {
       if (closed || file.verdict === 'unusable' || file.verdict === 'sheet') return;
       // Nobody decides on a picture that is not on the screen yet.
-      if (!isPictured(file)) return;
+      if (!isPictured(file)) {
+        tell('The picture is not shown yet', 'Press the key again when you see it.');
+        return;
+      }
       const decision = decide({ path: { id: file.id }, body: { ...body, version: file.version } });
       const step = turn(file.id, body, decision);
       doing(

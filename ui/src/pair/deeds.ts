@@ -36,6 +36,7 @@ export function useDeeds({ file, shown, chosen, act, settle, open }: With) {
           {
             verdict: 'paired',
             target: aimOf(c),
+            others: othersOf(file),
             place: file.place,
             view: file.view,
             reason: c.why,
