@@ -45,8 +45,8 @@ var lotQuery = `
 		coalesce(f.paired, 0)::int as paired, coalesce(f.contested, 0)::int as contested, coalesce(f.loose, 0)::int as loose,
 		coalesce(f.set_aside, 0)::int as set_aside, coalesce(f.unusable, 0)::int as unusable, coalesce(f.sheets, 0)::int as sheets,
 		coalesce(u.problems, '{}') as problems, coalesce(p.id, 0) as plan, coalesce(p.state, '') as plan_state,
-		case when a.decisions is not null then (select count(distinct s.file_id) from file x join settled s on s.file_id = x.id
-			where x.lot_id = l.id and s.ended_by is null) else 0 end::int as placed,
+		case when a.decisions is not null then (select count(*) from (select distinct file_id from settled
+			where lot_id = l.id and ended_by is null) placed) else 0 end::int as placed,
 		l.state = 'ready' and case when a.decisions is null then coalesce(f.paired, 0) > 0
 			else a.decisions <> ` + decisionsOf("l") + ` end as unplanned
 	from lot l

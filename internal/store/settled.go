@@ -45,8 +45,8 @@ const decidedOn = `
 
 // settledOn is the SQL of what plans of lots ($1) placed, where no later one ended it.
 const settledOn = `
-	select s.file_id, s.product_id, s.variant_id, s.category_id, s.place, s.view from settled s join file f on f.id = s.file_id
-	where f.lot_id = any($1) and s.ended_by is null`
+	select s.file_id, s.product_id, s.variant_id, s.category_id, s.place, s.view from settled s
+	where s.lot_id = any($1) and s.ended_by is null`
 
 // UnsettledOwners returns the products and categories that a plan of lots would change, in order: those that a file is
 // decided to show differently from what earlier plans of these lots settled.
@@ -154,20 +154,21 @@ func (s *Store) ShownOn(ctx context.Context, file int64) (others, placed []Shown
 // Reading leaves what is settled as it is.
 func SettleChange(ctx context.Context, tx *door.Tx, change int64) error {
 	const settles = `from plan_change c cross join jsonb_to_recordset(c.settles)
-		w (file bigint, product bigint, variant bigint, category bigint, place int, view text) where c.id = $1`
+		w (file bigint, product bigint, variant bigint, category bigint, place int, view text)
+		join file f on f.id = w.file where c.id = $1`
 	const same = `s.file_id = w.file and s.product_id is not distinct from w.product and s.variant_id is not distinct from w.variant
 		and s.category_id is not distinct from w.category and coalesce(s.place, 0) = coalesce(w.place, 0) and s.view = coalesce(w.view, '')`
-	if _, err := tx.Exec(ctx, `update settled s set ended_by = c.id from plan_change c, file f
-		where c.id = $1 and f.id = s.file_id and s.ended_by is null and (s.product_id = c.product_id or s.category_id = c.category_id)
-			and f.lot_id in (select lot_id from plan_lot where plan_id = c.plan_id)
+	if _, err := tx.Exec(ctx, `update settled s set ended_by = c.id from plan_change c
+		where c.id = $1 and s.ended_by is null and (s.product_id = c.product_id or s.category_id = c.category_id)
+			and s.lot_id in (select lot_id from plan_lot where plan_id = c.plan_id)
 			and not exists (select from jsonb_to_recordset(c.settles)
 				w (file bigint, product bigint, variant bigint, category bigint, place int, view text) where `+same+`)`, change); err != nil {
 		return err
 	}
 	_, err := tx.Exec(ctx, `with fresh as (
-			insert into settled (file_id, product_id, variant_id, category_id, place, view, by_change)
-			select w.file, w.product, w.variant, w.category, nullif(w.place, 0), coalesce(w.view, ''), c.id `+settles+`
-				and exists (select from file where id = w.file) and not exists (select from settled s where s.ended_by is null and `+same+`)
+			insert into settled (file_id, lot_id, product_id, variant_id, category_id, place, view, by_change)
+			select f.id, f.lot_id, w.product, w.variant, w.category, nullif(w.place, 0), coalesce(w.view, ''), c.id `+settles+`
+				and not exists (select from settled s where s.ended_by is null and `+same+`)
 			returning file_id)
 		update file set decided_by = 'plan' where id in (select file_id from fresh) and decided_by = 'reading'`, change)
 	return err

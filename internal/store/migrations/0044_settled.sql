@@ -4,6 +4,7 @@
 create table settled (
     id          bigint generated always as identity primary key,
     file_id     bigint not null references file on delete cascade,
+    lot_id      bigint not null, -- the file's, which does not change
     product_id  bigint references product on delete cascade,
     variant_id  bigint references variant on delete cascade,
     category_id bigint references category on delete cascade,
@@ -13,6 +14,7 @@ create table settled (
     ended_by    bigint references plan_change on delete set null
 );
 create index settled_file on settled (file_id) where ended_by is null;
+create index settled_lot on settled (lot_id, file_id) where ended_by is null;
 create index settled_every_file on settled (file_id);
 create index settled_product on settled (product_id) where product_id is not null;
 create index settled_variant on settled (variant_id) where variant_id is not null;
@@ -20,8 +22,8 @@ create index settled_category on settled (category_id) where category_id is not 
 create index settled_by on settled (by_change);
 create index settled_ended on settled (ended_by) where ended_by is not null;
 
-insert into settled (file_id, product_id, variant_id, category_id, place, view, by_change)
-select distinct on (f.id) f.id, f.product_id, f.variant_id, f.category_id, f.place, f.view, c.id
+insert into settled (file_id, lot_id, product_id, variant_id, category_id, place, view, by_change)
+select distinct on (f.id) f.id, f.lot_id, f.product_id, f.variant_id, f.category_id, f.place, f.view, c.id
 from plan p join plan_change c on c.plan_id = p.id and c.state = 'applied' join plan_lot l on l.plan_id = p.id
 join file f on f.lot_id = l.lot_id and f.verdict = 'paired' and (f.product_id = c.product_id or f.category_id = c.category_id)
 where p.kind = 'lot' order by f.id, c.id desc;
